@@ -1,0 +1,423 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"durvek/client"
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/record"
+	"durvek/desk"
+)
+
+func formatValue(v float64, unit string) string { return quantity.Format(v, unit) }
+
+// bar draws a share as a bar of so many cells.
+func bar(share float64, cells int) string {
+	n := min(max(int(share*float64(cells)+0.5), 0), cells)
+	return "[" + strings.Repeat("=", n) + strings.Repeat(" ", cells-n) + "]"
+}
+
+func leftText(s float64) string {
+	switch d := time.Duration(s * float64(time.Second)); {
+	case d < 90*time.Second:
+		return fmt.Sprintf("%.0f s", s)
+	case d < 90*time.Minute:
+		return fmt.Sprintf("%.0f min", s/60)
+	}
+	return fmt.Sprintf("%.1f h", s/3600)
+}
+
+func (a *app) testCmd() *cobra.Command {
+	imp := verb("import FILE", "Take in a test definition of your own", "durvek test import demo/tests/survey-export.yaml", 1, func(cmd *cobra.Command, args []string) error {
+		data, err := a.readFile(args[0])
+		if err != nil {
+			return err
+		}
+		return post(a, cmd, "/api/tests", nil, data, func(t method.Test) { a.say("Test %s, version %d, is known.", t.Slug, t.Version) })
+	})
+	list := verb("list", "List tests and their measures", "durvek test list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/tests", nil, func(ts []method.Test) {
+			var rows [][]any
+			for _, t := range ts {
+				for _, m := range t.Measures {
+					by := "agent"
+					if t.Origin == "own" {
+						by = "by hand"
+					}
+					rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), by, t.Version})
+				}
+			}
+			a.print([]string{"Measure", "Meaning", "Unit", "Better", "Measured", "→Version"}, rows)
+		})
+	})
+	show := verb("show TEST", "Show a test", "durvek test show drive-random", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/tests/"+client.Slug(args[0]), nil, func(t method.Test) {
+			a.say("%s (%s, version %d), %s", t.Name, t.Slug, t.Version, t.Group)
+			a.say("%s", t.About)
+			if len(t.MustMatch) > 0 {
+				a.say("Compared only where these are known and equal: %s", strings.Join(t.MustMatch, ", "))
+			}
+			if t.Seconds > 0 {
+				a.say("One run takes about %s and writes at most %s.", leftText(t.Seconds), quantity.Format(float64(t.Writes)/1e6, "MBy"))
+			}
+			var rows [][]any
+			for _, m := range t.Measures {
+				limit := ""
+				if m.Ceiling != nil {
+					limit = "ceiling " + quantity.Format(*m.Ceiling, m.Unit)
+				}
+				if m.Limit != nil {
+					limit = "stopped at " + quantity.Format(*m.Limit, m.Unit)
+				}
+				rows = append(rows, []any{m.Slug, m.Name, or(quantity.Symbol(m.Unit), "—"), m.Scale, m.Better.Phrase(), limit})
+			}
+			a.print([]string{"Measure", "Name", "Unit", "Scale", "Better", "Limit"}, rows)
+		})
+	})
+	schema := verb("schema", "Print the JSON Schema of test definitions", "durvek test schema", 0, func(cmd *cobra.Command, _ []string) error {
+		return a.raw(cmd, "/api/formats/test")
+	})
+	return noun("test", "What is measured and how", imp, list, show, schema)
+}
+
+func (a *app) setupCmd() *cobra.Command {
+	var s method.Setup
+	var conditions []string
+	add := verb("add SLUG", "Add a setup", "durvek setup add fast-battery --name 'Fast mode on battery' --raised --condition supply=battery --condition power.mode=fast", 1, func(cmd *cobra.Command, args []string) error {
+		var err error
+		s.Slug = args[0]
+		if s.Conditions, err = pairs(conditions); err != nil {
+			return err
+		}
+		return post(a, cmd, "/api/setups", nil, s, func(x method.Setup) { a.say("Setup %s is known.", x.Slug) })
+	})
+	add.Flags().StringVar(&s.Name, "name", "", "name")
+	add.Flags().BoolVar(&s.Raised, "raised", false, "a mode beside the default one")
+	add.Flags().StringArrayVar(&conditions, "condition", nil, "KEY=VALUE; may be repeated")
+	list := verb("list", "List setups", "durvek setup list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/setups", nil, func(ss []method.Setup) {
+			var rows [][]any
+			for _, s := range ss {
+				var cs []string
+				for _, k := range method.ConditionVocabulary {
+					if v := s.Conditions[k.Key]; v != "" {
+						cs = append(cs, k.Key+"="+v)
+					}
+				}
+				rows = append(rows, []any{s.Slug, s.Name, strings.Join(cs, ", ")})
+			}
+			a.print([]string{"Slug", "Name", "Conditions"}, rows)
+		})
+	})
+	return noun("setup", "Named sets of conditions", add, list)
+}
+
+func (a *app) planCmd() *cobra.Command {
+	var p method.Plan
+	var tests []string
+	var repeats int
+	add := verb("add UNIT", "Plan measurements of a unit", "durvek plan add fen-14-16-512-a --tests hashing,archive --repeats 5", 1, func(cmd *cobra.Command, args []string) error {
+		p.Unit = args[0]
+		c, err := a.client()
+		if err != nil {
+			return err
+		}
+		if len(tests) == 0 { // every workload that fits the unit's kind
+			if tests, err = fitting(cmd.Context(), c, p.Unit); err != nil {
+				return err
+			}
+		}
+		for _, t := range tests {
+			p.Steps = append(p.Steps, method.PlanStep{Test: strings.TrimSpace(t), Repeats: repeats})
+		}
+		return post(a, cmd, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps}, func(x method.Plan) {
+			code, err := client.Post[struct{ Code string }](cmd.Context(), c, "/api/plans/"+x.ID+"/codes", nil, nil)
+			if err != nil {
+				a.say("Plan %s is on the bench. (%v)", x.ID, err)
+				return
+			}
+			a.say("Plan %s is on the bench. On the machine, within an hour:\n  durvek agent --server %s --code %s", x.ID, c.Server, code.Code)
+		})
+	})
+	f := add.Flags()
+	f.StringSliceVar(&tests, "tests", nil, "tests, in order; every built-in one that fits if left out")
+	f.IntVar(&repeats, "repeats", 5, "repeats of each test")
+	f.StringVar(&p.Setup, "setup", method.AsDelivered, "setup")
+	f.StringVar(&p.Host, "host", "", "unit or rig that a part is measured in")
+	f.StringVar(&p.Place, "place", "", "port, slot, screen or surface")
+	f.StringVar(&p.Name, "name", "", "name of the plan")
+	list := verb("list", "List plans, those that run first", "durvek plan list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/bench", client.Query("limit", "100"), func(bs []record.BenchPlan) {
+			var rows [][]any
+			for _, b := range bs {
+				rows = append(rows, []any{b.Plan.ID, b.Title, b.Plan.Name, b.SetupName, b.Plan.State, fmt.Sprintf("%d of %d", b.Done, b.Jobs)})
+			}
+			a.print([]string{"Plan", "Unit", "Name", "Setup", "State", "→Runs"}, rows)
+		})
+	})
+	show := verb("show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/plans/"+client.Slug(args[0]), nil, a.printPlan)
+	})
+	code := verb("code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
+		return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/codes", nil, nil, func(x struct {
+			Code    string
+			Expires time.Time
+		}) {
+			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
+		})
+	})
+	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
+		return a.watch(cmd.Context(), args[0])
+	})
+	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch)
+}
+
+// fitting lists the workloads meant for a unit's kind.
+func fitting(ctx context.Context, c *client.Client, unit string) ([]string, error) {
+	u, err := client.Get[catalog.Unit](ctx, c, "/api/units/"+client.Slug(unit), nil)
+	if err != nil {
+		return nil, err
+	}
+	v, err := client.Get[catalog.DossierVariant](ctx, c, "/api/variants/"+client.Slug(u.Variant), nil)
+	if err != nil {
+		return nil, err
+	}
+	m, err := client.Get[desk.ModelPage](ctx, c, "/api/models/"+client.Slug(v.Model), nil)
+	if err != nil {
+		return nil, err
+	}
+	ts, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
+	var out []string
+	for _, t := range ts {
+		if t.Origin == "workload" && t.Fits(m.Model.Kind) {
+			out = append(out, t.Slug)
+		}
+	}
+	return out, err
+}
+
+func (a *app) printPlan(b record.BenchPlan) {
+	a.say("%s: %s, %s, %s. %d of %d runs.", b.Title, b.Plan.Name, b.SetupName, b.Plan.State, b.Done, b.Jobs)
+	var rows [][]any
+	for _, s := range b.Steps {
+		var figures []string
+		for _, f := range s.Figures {
+			figures = append(figures, strings.TrimSpace(f.Name+" "+f.Text+" "+f.Spread))
+		}
+		rows = append(rows, []any{s.Name, fmt.Sprintf("%d of %d", s.Done, s.Repeats), s.State, strings.Join(figures, "; ") + s.Note})
+	}
+	a.print([]string{"Step", "→Repeats", "State", "Figures so far, 95 %"}, rows)
+}
+
+// watch follows the service's events and shows a plan's progress.
+func (a *app) watch(ctx context.Context, id string) error {
+	c, err := a.client()
+	if err != nil {
+		return err
+	}
+	path := "/api/plans/" + client.Slug(id)
+	b, err := client.Get[record.BenchPlan](ctx, c, path, nil)
+	if err != nil {
+		return err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.Server+"/api/events", nil)
+	if err != nil {
+		return err
+	}
+	req.Header.Set("Authorization", "Bearer "+c.Token)
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return fmt.Errorf("%s: %w", c.Server, client.ErrUnreachable)
+	}
+	defer resp.Body.Close()
+	show := a.progress()
+	lines := bufio.NewScanner(resp.Body)
+	event := ""
+	for b.Plan.State == "running" || b.Plan.State == "waiting" {
+		if !lines.Scan() {
+			return fmt.Errorf("%s: %w: the stream ended", c.Server, client.ErrUnreachable)
+		}
+		if name, ok := strings.CutPrefix(lines.Text(), "event: "); ok {
+			event = name
+		}
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		switch event {
+		case "progress":
+			var p record.Progress
+			if json.Unmarshal([]byte(data), &p) == nil && p.Plan == id {
+				show.update(p)
+			}
+		case "bench":
+			if b, err = client.Get[record.BenchPlan](ctx, c, path, nil); err != nil {
+				return err
+			}
+		}
+	}
+	show.end()
+	if b, err = client.Get[record.BenchPlan](ctx, c, path, nil); err == nil {
+		a.printPlan(b)
+	}
+	return err
+}
+
+func (a *app) runCmd() *cobra.Command {
+	var subject, test, setup string
+	var limit int
+	list := verb("list", "List runs, the newest first", "durvek run list --unit fen-14-16-512-a --test hashing", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/runs", client.Query("subject", subject, "test", test, "setup", setup, "limit", client.Number(limit)), func(l struct {
+			Runs  []record.Run
+			Total int
+		}) {
+			var rows [][]any
+			for _, r := range l.Runs {
+				var figures []string
+				for _, x := range r.Readings {
+					v := quantity.Number(x.Value, 4)
+					if b := x.State.Bound(); b != "" {
+						v = b + " " + v
+					}
+					if x.State == record.Missing {
+						v = "missing"
+					}
+					figures = append(figures, x.Measure+" "+v)
+				}
+				what := strings.Join(figures, ", ")
+				if r.Outcome == "failed" {
+					what = "failed: " + r.Failure
+				}
+				rows = append(rows, []any{r.ID, r.Started.Format("2006-01-02 15:04"), r.Subject, r.Test, r.Setup, what})
+			}
+			a.print([]string{"Run", "Started (UTC)", "Unit", "Test", "Setup", "Readings"}, rows)
+			a.say("%d of %d runs.", len(l.Runs), l.Total)
+		})
+	})
+	list.Flags().StringVar(&subject, "unit", "", "only this unit's")
+	list.Flags().StringVar(&test, "test", "", "only this test's")
+	list.Flags().StringVar(&setup, "setup", "", "only this setup's")
+	list.Flags().IntVar(&limit, "limit", 30, "how many")
+	show := verb("show RUN", "Show a run with its conditions and raw samples", "durvek run show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/runs/"+client.Slug(args[0]), nil, func(p desk.RunPage) {
+			r := p.Run
+			a.say("%s on %s (%s), setup %s, repeat %d, started %s", p.TestName, p.Title, r.Subject, r.Setup, r.Repeat+1, r.Started.Format(time.RFC3339))
+			if r.Host != "" {
+				a.say("Measured in %s%s", r.Host, note(", ", r.Place))
+			}
+			if r.Simulated {
+				a.say("A simulated machine.")
+			}
+			if r.Failure != "" {
+				a.say("Failed: %s", r.Failure)
+			}
+			for _, d := range p.Departures {
+				a.say("Not as planned: %s", d)
+			}
+			units := map[string]method.Measure{}
+			for _, m := range p.Measures {
+				units[m.Slug] = m
+			}
+			var rows [][]any
+			for _, x := range r.Readings {
+				rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value, units[x.Measure].Unit)), x.State})
+			}
+			a.print([]string{"Reading", "→Value", "State"}, rows)
+			rows = nil
+			for _, k := range method.ConditionVocabulary {
+				if v := r.Observed[k.Key]; v != "" {
+					rows = append(rows, []any{k.Name, v})
+				}
+			}
+			a.print([]string{"Observed", ""}, rows)
+			for _, s := range r.Series {
+				lo, hi := s.Values[0], s.Values[0]
+				for _, v := range s.Values {
+					lo, hi = min(lo, v), max(hi, v)
+				}
+				a.say("Samples of %s: %d, from %s to %s", s.Channel, len(s.Values), quantity.Format(lo, s.Unit), quantity.Format(hi, s.Unit))
+			}
+		})
+	})
+	return noun("run", "What was measured", list, show)
+}
+
+func (a *app) readingCmd() *cobra.Command {
+	var x desk.Typed
+	var conditions []string
+	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '29 to 31', 'at least 100', 'more than 600', missing", "durvek reading add fen-14-16-512-a survey-export time='498 s' --condition program.version=3.2", 0, func(cmd *cobra.Command, args []string) error {
+		var err error
+		x.Subject, x.Test = args[0], args[1]
+		if x.Readings, err = pairs(args[2:]); err != nil {
+			return err
+		}
+		if x.Conditions, err = pairs(conditions); err != nil {
+			return err
+		}
+		return post(a, cmd, "/api/readings", nil, x, func(r record.Run) { a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings)) })
+	})
+	add.Args = func(c *cobra.Command, args []string) error {
+		if len(args) < 3 {
+			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}
+		}
+		return nil
+	}
+	f := add.Flags()
+	f.StringVar(&x.Setup, "setup", method.AsDelivered, "setup")
+	f.StringVar(&x.Host, "host", "", "unit or rig that a part was measured in")
+	f.StringVar(&x.Place, "place", "", "port, slot, screen or surface")
+	f.StringVar(&x.Date, "date", "", "day it was measured, YYYY-MM-DD; today if left out")
+	f.StringVar(&x.Sitting, "sitting", "", "names the boot that readings share; the day if left out")
+	f.IntVar(&x.Repeat, "repeat", 0, "number of the repeat")
+	f.StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")
+	return noun("reading", "Figures entered by hand", add)
+}
+
+func (a *app) tableCmd() *cobra.Command {
+	take := func(name, short string, check bool) *cobra.Command {
+		return verb(name+" FILE", short, "durvek table "+name+" demo/tables/desk-readings.csv", 1, func(cmd *cobra.Command, args []string) error {
+			data, err := a.readFile(args[0])
+			if err != nil {
+				return err
+			}
+			q := client.Query()
+			if check {
+				q.Set("check_only", "true")
+			}
+			refused := 0
+			err = post(a, cmd, "/api/tables", q, data, func(t desk.Table) {
+				refused = len(t.Refused)
+				var rows [][]any
+				for _, r := range t.Refused {
+					rows = append(rows, []any{r.Line, r.Reason})
+				}
+				if refused > 0 {
+					a.print([]string{"→Line", "Refused because"}, rows)
+				}
+				a.say("%d reading(s): %d new run(s), %d known already, %d refusal(s).", t.Rows, t.Runs, t.Known, refused)
+				if t.Written {
+					a.say("Taken in.")
+				} else {
+					a.say("Nothing was written.")
+				}
+			})
+			if err == nil && refused > 0 {
+				err = fmt.Errorf("%d refusal(s); mend these lines and try again", refused)
+			}
+			return err
+		})
+	}
+	return noun("table", "CSV tables of readings",
+		take("check", "Show what a table holds and every refused row, and change nothing", true),
+		take("import", "Take in a table, or nothing of it if any row is refused", false))
+}

@@ -1,0 +1,266 @@
+// Package cli is the command line. A command parses, calls the service through client, and prints: a
+// table for people, or with --json what the service answered.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"durvek/client"
+)
+
+// Exit statuses.
+const (
+	done        = 0
+	failed      = 1
+	wrongUsage  = 2
+	unreachable = 3
+)
+
+// app is one call of the program.
+type app struct {
+	in          io.Reader
+	out, err    io.Writer
+	server      string
+	token       string
+	data        string
+	json        bool
+	interactive bool // out is a terminal
+}
+
+// usageError marks a call whose words are wrong.
+type usageError struct{ error }
+
+// Main runs the program and returns its exit status.
+func Main(args []string, in io.Reader, out, errs io.Writer) int {
+	a := &app{in: in, out: out, err: errs}
+	if f, ok := out.(*os.File); ok {
+		a.interactive = term.IsTerminal(int(f.Fd()))
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := a.root()
+	root.SetArgs(args)
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errs)
+	err := root.ExecuteContext(ctx)
+	if err == nil {
+		return done
+	}
+	fmt.Fprintln(errs, "durvek:", strings.TrimSpace(err.Error()))
+	var usage usageError
+	var p *client.Problem
+	switch {
+	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(), "required flag"):
+		return wrongUsage
+	case errors.Is(err, client.ErrUnreachable), errors.As(err, &p) && (p.Status == http.StatusUnauthorized || p.Status == http.StatusForbidden):
+		return unreachable
+	}
+	return failed
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "durvek",
+		Short: "Measure devices, compare them honestly, publish what you found",
+		Long: `Durvek measures laptops, desktops, mini PCs, tablets, phones and drives, holds the figures against
+makers' claims and rivals, ranks them with their uncertainty, and publishes reviews.
+
+The service's address and token come from --server and --token, from DURVEK_SERVER and DURVEK_TOKEN, from
+the data folder of a service on this computer (--data, DURVEK_DATA), or from "durvek sign-in".`,
+		SilenceErrors: true, SilenceUsage: true,
+	}
+	f := root.PersistentFlags()
+	f.StringVar(&a.server, "server", os.Getenv("DURVEK_SERVER"), "address of the service")
+	f.StringVar(&a.token, "token", os.Getenv("DURVEK_TOKEN"), "token to sign in with")
+	f.StringVar(&a.data, "data", os.Getenv("DURVEK_DATA"), "data folder of a service on this computer")
+	f.BoolVar(&a.json, "json", false, "print what the service answered, as JSON")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.AddCommand(a.serveCmd(), a.demoCmd(), a.agentCmd(), a.signInCmd(), a.tokenCmd(), a.apiCmd(),
+		a.dossierCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(), a.vocabularyCmd(),
+		a.testCmd(), a.setupCmd(), a.planCmd(), a.runCmd(), a.readingCmd(), a.tableCmd(),
+		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.reviewCmd(), a.editionCmd())
+	for _, c := range root.Commands() {
+		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
+			c.RunE = func(c *cobra.Command, args []string) error {
+				if len(args) > 0 {
+					return usageError{fmt.Errorf("%q is no verb of %q; there are %s", args[0], c.Name(), verbs(c))}
+				}
+				return usageError{fmt.Errorf("say what to do with %q: %s", c.Name(), verbs(c))}
+			}
+		}
+	}
+	return root
+}
+
+func verbs(c *cobra.Command) string {
+	var names []string
+	for _, s := range c.Commands() {
+		names = append(names, s.Name())
+	}
+	return strings.Join(names, ", ")
+}
+
+// noun groups verbs.
+func noun(name, short string, verbs ...*cobra.Command) *cobra.Command {
+	c := &cobra.Command{Use: name, Short: short, Args: cobra.ArbitraryArgs}
+	c.AddCommand(verbs...)
+	return c
+}
+
+// verb is one command; use starts with its name, words are how many arguments it takes.
+func verb(use, short, example string, words int, run func(cmd *cobra.Command, args []string) error) *cobra.Command {
+	return &cobra.Command{Use: use, Short: short, Example: "  " + example, RunE: run, Args: func(c *cobra.Command, args []string) error {
+		if len(args) != words {
+			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}
+		}
+		return nil
+	}}
+}
+
+// local is what a running service leaves in its data folder for programs on the same computer.
+type local struct {
+	Server string `json:"server"`
+	Token  string `json:"token"`
+}
+
+func localFile(dir string) string { return filepath.Join(dir, "local-service.json") }
+
+// signedIn is where "durvek sign-in" keeps tokens.
+func signedIn() (string, error) {
+	dir, err := os.UserConfigDir()
+	return filepath.Join(dir, "durvek", "signed-in.json"), err
+}
+
+func readLocal(path string) (l local, err error) {
+	b, err := os.ReadFile(path)
+	if err == nil {
+		err = json.Unmarshal(b, &l)
+	}
+	return l, err
+}
+
+// client finds the service: by flag or environment, by the data folder, or by the last sign-in.
+func (a *app) client() (*client.Client, error) {
+	server, token := a.server, a.token
+	if a.data != "" && (server == "" || token == "") {
+		l, err := readLocal(localFile(a.data))
+		if err != nil {
+			return nil, fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
+		}
+		server, token = or(server, l.Server), or(token, l.Token)
+	}
+	if server == "" || token == "" {
+		if path, err := signedIn(); err == nil {
+			if l, err := readLocal(path); err == nil && (server == "" || server == l.Server) {
+				server, token = or(server, l.Server), or(token, l.Token)
+			}
+		}
+	}
+	if server == "" {
+		return nil, fmt.Errorf("%w: say where it is with --server or --data, or sign in with `durvek sign-in LINK`", client.ErrUnreachable)
+	}
+	if u, err := url.Parse(server); err != nil || u.Host == "" {
+		return nil, usageError{fmt.Errorf("%q is no address; write it as http://host:port", server)}
+	}
+	return client.New(server, token), nil
+}
+
+func or(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// ask gets a value from the service and prints it: as JSON when wanted, else through show.
+func ask[T any](a *app, cmd *cobra.Command, method, path string, query url.Values, in any, show func(T)) error {
+	c, err := a.client()
+	if err != nil {
+		return err
+	}
+	var raw []byte
+	if err := c.Do(cmd.Context(), method, path, query, in, &raw); err != nil {
+		return err
+	}
+	if a.json {
+		fmt.Fprintln(a.out, strings.TrimSpace(string(raw)))
+		return nil
+	}
+	var v T
+	if err := json.Unmarshal(raw, &v); err != nil {
+		return fmt.Errorf("the answer of %s could not be read: %w", path, err)
+	}
+	show(v)
+	return nil
+}
+
+func get[T any](a *app, cmd *cobra.Command, path string, query url.Values, show func(T)) error {
+	return ask(a, cmd, http.MethodGet, path, query, nil, show)
+}
+
+func post[T any](a *app, cmd *cobra.Command, path string, query url.Values, in any, show func(T)) error {
+	return ask(a, cmd, http.MethodPost, path, query, in, show)
+}
+
+func (a *app) say(format string, args ...any) { fmt.Fprintf(a.out, format+"\n", args...) }
+
+// print writes a table; columns whose name starts with a right arrow are aligned right.
+func (a *app) print(head []string, rows [][]any) {
+	t := table.NewWriter()
+	t.SetStyle(table.StyleLight)
+	s := t.Style()
+	s.Options = table.OptionsNoBordersAndSeparators
+	s.Options.SeparateHeader = true
+	s.Format.Header = text.FormatDefault
+	s.Box.PaddingLeft, s.Box.PaddingRight = "", "  "
+	var h table.Row
+	var columns []table.ColumnConfig
+	for i, name := range head {
+		right := strings.HasPrefix(name, "→")
+		h = append(h, strings.TrimPrefix(name, "→"))
+		if right {
+			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		}
+	}
+	t.AppendHeader(h)
+	t.SetColumnConfigs(columns)
+	for _, r := range rows {
+		t.AppendRow(r)
+	}
+	for _, line := range strings.Split(t.Render(), "\n") {
+		fmt.Fprintln(a.out, strings.TrimRight(line, " "))
+	}
+}
+
+// readFile reads a file that a person names; - is standard input.
+func (a *app) readFile(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(a.in)
+	}
+	b, err := os.ReadFile(name)
+	if err != nil {
+		var pe *os.PathError
+		if errors.As(err, &pe) {
+			err = pe.Err
+		}
+		return nil, fmt.Errorf("read %s: %w", name, err)
+	}
+	return b, nil
+}

@@ -1,0 +1,272 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"durvek/agent"
+	"durvek/client"
+	"durvek/core/record"
+	"durvek/demo"
+	"durvek/desk"
+	"durvek/machine"
+	"durvek/service"
+	"durvek/web"
+	"durvek/workload"
+)
+
+// host starts a service on a data folder, hands its address, a token and a sign-in link to started,
+// and serves until ctx ends or started fails.
+func (a *app) host(ctx context.Context, listen, dir, name string, started func(ctx context.Context, server, token, link string) error) error {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return fmt.Errorf("listen on %s: %w", listen, err)
+	}
+	d, err := desk.Open(ctx, desk.Options{Dir: dir, Name: name, Tests: workload.Tests()})
+	if err != nil {
+		l.Close()
+		return err
+	}
+	defer d.Close()
+	s := service.New(d, web.Console())
+	serving, stop := context.WithCancel(ctx)
+	defer stop()
+	ended := make(chan error, 1)
+	go func() { ended <- s.Serve(serving, l) }()
+
+	server := "http://" + reachable(l.Addr().String())
+	token, err := d.LocalToken(ctx)
+	if err == nil {
+		var b []byte
+		if b, err = json.Marshal(local{server, token}); err == nil {
+			err = os.WriteFile(localFile(dir), b, 0o600)
+		}
+	}
+	if err != nil {
+		return err
+	}
+	defer os.Remove(localFile(dir))
+	code, err := d.SignInCode(ctx)
+	if err != nil {
+		return err
+	}
+	startErr := make(chan error, 1)
+	go func() { startErr <- started(serving, server, token, server+"/sign-in?code="+code) }()
+	for {
+		select {
+		case err := <-startErr:
+			if err != nil {
+				stop()
+				<-ended
+				if errors.Is(err, errOnce) {
+					return nil
+				}
+				return err
+			}
+			startErr = nil
+		case err := <-ended:
+			return err
+		}
+	}
+}
+
+// errOnce ends a demo that was only to be filled and checked.
+var errOnce = errors.New("filled")
+
+// reachable turns a listener's address into one that a browser on this computer opens.
+func reachable(addr string) string {
+	h, p, err := net.SplitHostPort(addr)
+	if ip := net.ParseIP(h); err == nil && ip != nil && ip.IsUnspecified() {
+		return net.JoinHostPort("127.0.0.1", p)
+	}
+	return addr
+}
+
+func defaultData() string {
+	dir, err := os.UserHomeDir()
+	if err != nil {
+		return "durvek-data"
+	}
+	return filepath.Join(dir, ".local", "share", "durvek")
+}
+
+func (a *app) serveCmd() *cobra.Command {
+	var listen, name string
+	c := verb("serve", "Start the service", "durvek serve --listen 127.0.0.1:8460 --data ~/desk --name \"Marram Desk\"", 0, func(cmd *cobra.Command, _ []string) error {
+		dir := or(a.data, defaultData())
+		return a.host(cmd.Context(), listen, dir, name, func(_ context.Context, server, _, link string) error {
+			a.say("Durvek listens on %s, data in %s.", server, dir)
+			a.say("Sign in once within 15 minutes: %s", link)
+			return nil
+		})
+	})
+	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
+	c.Flags().StringVar(&name, "name", "Durvek", "name of the desk, as it stands on charts and editions")
+	return c
+}
+
+func (a *app) demoCmd() *cobra.Command {
+	var listen string
+	var once bool
+	c := verb("demo", "Start the service with the demo's data and a simulated bench", "durvek demo --listen 127.0.0.1:8460 --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {
+		dir := or(a.data, "demo-data")
+		return a.host(cmd.Context(), listen, dir, demo.DeskName, func(ctx context.Context, server, token, link string) error {
+			a.say("The Marram Desk's demo listens on %s, data in %s.", server, dir)
+			a.say("Sign in once within 15 minutes: %s", link)
+			a.say("For the command line: export DURVEK_DATA=%s", dir)
+			cl := client.New(server, token)
+			models, err := client.Get[[]any](ctx, cl, "/api/models", nil)
+			if err != nil {
+				return err
+			}
+			if len(models) > 0 {
+				a.say("The folder holds a demo already; it goes on as it is. Remove it to start anew.")
+			} else {
+				o := demo.Options{Client: cl, Dir: dir, Pace: 1, Say: a.say, Local: func(ctx context.Context, code string) error {
+					return localAgent(ctx, server, code, dir)
+				}}
+				if once {
+					o.Pace = 0
+				}
+				if err := demo.Fill(ctx, o); err != nil {
+					if ctx.Err() != nil {
+						return nil
+					}
+					return err
+				}
+				a.say("The bench is done.")
+			}
+			if once {
+				if err := demo.Check(ctx, cl); err != nil {
+					return fmt.Errorf("the demo is not whole: %w", err)
+				}
+				a.say("Checked: every planted case is there.")
+				return errOnce
+			}
+			return nil
+		})
+	})
+	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
+	c.Flags().BoolVar(&once, "once", false, "fill, check and exit")
+	return c
+}
+
+// localAgent measures this machine with an agent in a process of its own, as on any other machine.
+func localAgent(ctx context.Context, server, code, dir string) error {
+	exe, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--keep", filepath.Join(dir, "agents", "this-machine"))
+	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
+	cmd.WaitDelay = 10 * time.Second
+	out, err := cmd.CombinedOutput()
+	if err != nil {
+		return fmt.Errorf("%w: %s", err, out)
+	}
+	return nil
+}
+
+func (a *app) agentCmd() *cobra.Command {
+	var code, path, keep string
+	var seconds float64
+	c := verb("agent", "Measure this machine: join with a one-time code and work through the plan", "durvek agent --server http://10.0.0.5:8460 --code K7QF-2M3X --path /mnt/dock", 0, func(cmd *cobra.Command, _ []string) error {
+		if keep == "" {
+			dir, err := os.UserCacheDir()
+			if err != nil {
+				return err
+			}
+			keep = filepath.Join(dir, "durvek-agent")
+		}
+		server := a.server
+		if server == "" && code == "" {
+			s, err := agent.KeptServer(keep)
+			if err != nil {
+				return usageError{err}
+			}
+			server = s
+		}
+		if server == "" && a.data != "" {
+			l, err := readLocal(localFile(a.data))
+			if err != nil {
+				return fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
+			}
+			server = l.Server
+		}
+		if server == "" {
+			return usageError{errors.New("say where the service is with --server")}
+		}
+		show := a.progress()
+		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: machine.Local{Dir: path, Seconds: seconds}, Code: code, Dir: keep,
+			Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
+		show.end()
+		if err != nil {
+			return err
+		}
+		a.say("%d runs done, %d failed, all delivered.", r.Runs, r.Failed)
+		if len(r.Refused) > 0 {
+			return fmt.Errorf("the service refused %d run(s), which stay in %s", len(r.Refused), keep)
+		}
+		return nil
+	})
+	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where it was ended")
+	c.Flags().StringVar(&path, "path", ".", "folder on the drive that is to be measured")
+	c.Flags().StringVar(&keep, "keep", "", "folder where results wait until the service has them")
+	c.Flags().Float64Var(&seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
+	return c
+}
+
+// shower shows progress: one line that moves on a terminal, a line per run elsewhere.
+type shower struct {
+	a       *app
+	last    string
+	written int
+	at      time.Time
+}
+
+func (a *app) progress() *shower { return &shower{a: a} }
+
+func (s *shower) update(p record.Progress) {
+	if s.a.interactive {
+		if time.Since(s.at) < 100*time.Millisecond {
+			return
+		}
+		s.at = time.Now()
+		share := (float64(p.Done) + p.Share) / float64(max(p.Jobs, 1))
+		value := ""
+		if p.Value > 0 {
+			value = formatValue(p.Value, p.Unit)
+		}
+		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s left", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value, leftText(p.Left))
+		fmt.Fprintf(s.a.out, "\r\x1b[K%s", line)
+		s.written = len(line)
+		return
+	}
+	step := fmt.Sprintf("%d of %d: %s, repeat %d", p.Done+1, p.Jobs, p.Test, p.Repeat+1)
+	if step != s.last {
+		s.last = step
+		fmt.Fprintf(s.a.out, "%s, about %s left\n", step, leftText(p.Left))
+	}
+}
+
+func (s *shower) line(text string) {
+	if s.written > 0 {
+		fmt.Fprint(s.a.out, "\r\x1b[K")
+	}
+	fmt.Fprintln(s.a.out, text)
+}
+
+func (s *shower) end() {
+	if s.written > 0 {
+		fmt.Fprint(s.a.out, "\r\x1b[K")
+	}
+}

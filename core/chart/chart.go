@@ -1,0 +1,197 @@
+// Package chart describes charts as data: what stands where, in words and numbers, before anything
+// is drawn. The same description is drawn on the console, by the command line and in editions.
+package chart
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"durvek/core/quantity"
+)
+
+// Ranked is a ranked chart: one row per variant, best first.
+type Ranked struct {
+	Title    string `json:"title"`
+	Subtitle string `json:"subtitle"`
+	Measure  string `json:"measure" doc:"The measure in words, with its unit"`
+	Unit     string `json:"unit" doc:"Symbol"`
+	Dots     bool   `json:"dots" doc:"Dots on an axis instead of bars from zero"`
+	// Zero is drawn where bars are not from zero: the reference of a relative chart.
+	Reference  *float64 `json:"reference,omitempty"`
+	Rows       []Row    `json:"rows"`
+	Groups     []Group  `json:"groups,omitempty"`
+	NotRanked  []string `json:"not_ranked,omitempty"`
+	Notes      []string `json:"notes,omitempty"`
+	Foot       string   `json:"foot"`
+	Text       string   `json:"text" doc:"The chart in words, for those who cannot see it"`
+	Confidence string   `json:"confidence,omitempty"`
+}
+
+// Row is one bar or dot.
+type Row struct {
+	ID      string   `json:"id"`
+	Name    string   `json:"name"`
+	Note    string   `json:"note,omitempty"`
+	Place   string   `json:"place"`
+	Value   float64  `json:"value"`
+	Lo      float64  `json:"lo"`
+	Hi      float64  `json:"hi"`
+	Label   string   `json:"label"`
+	Spread  string   `json:"spread,omitempty"`
+	N       int      `json:"n"`
+	Subject bool     `json:"subject,omitempty"`
+	Hollow  bool     `json:"hollow,omitempty" doc:"A bound or carried-over figure"`
+	Mark    int      `json:"mark,omitempty" doc:"Number of the note that belongs to it"`
+	Claim   *float64 `json:"claim,omitempty"`
+	Raised  []Raised `json:"raised,omitempty"`
+}
+
+// Raised is a raised mode's thinner bar beneath its variant.
+type Raised struct {
+	Value float64 `json:"value"`
+	Label string  `json:"label"`
+}
+
+// Group is a tie: rows From to To, counted from 0.
+type Group struct {
+	From int    `json:"from"`
+	To   int    `json:"to"`
+	Kind string `json:"kind"`
+}
+
+// Overlap tells whether any two groups share a row, so that they must be bracketed, not shaded.
+func (r Ranked) Overlap() bool {
+	for i := 1; i < len(r.Groups); i++ {
+		if r.Groups[i].From <= r.Groups[i-1].To {
+			return true
+		}
+	}
+	return false
+}
+
+// Extent is the range of values that the axis must hold, whiskers, claims and raised modes included.
+func (r Ranked) Extent() (lo, hi float64) {
+	lo, hi = math.Inf(1), math.Inf(-1)
+	take := func(v float64) { lo, hi = math.Min(lo, v), math.Max(hi, v) }
+	for _, row := range r.Rows {
+		take(row.Value)
+		take(row.Lo)
+		take(row.Hi)
+		if row.Claim != nil {
+			take(*row.Claim)
+		}
+		for _, m := range row.Raised {
+			take(m.Value)
+		}
+	}
+	if r.Reference != nil {
+		take(*r.Reference)
+	}
+	if !r.Dots {
+		lo, hi = math.Min(lo, 0), math.Max(hi, 0)
+	}
+	if math.IsInf(lo, 0) {
+		return 0, 1
+	}
+	if lo == hi {
+		hi = lo + 1
+	}
+	return lo, hi
+}
+
+// Ticks gives about count round axis values that span lo…hi, in steps of 1, 2, 2.5 or 5 × 10ⁿ. With
+// outside set the first and last lie at or beyond the range, otherwise all lie inside it.
+func Ticks(lo, hi float64, count int, outside bool) []float64 {
+	raw := (hi - lo) / float64(max(count, 1))
+	mag := math.Pow(10, math.Floor(math.Log10(raw)))
+	step := 10 * mag
+	for _, m := range []float64{1, 2, 2.5, 5} {
+		if m*mag >= raw*0.999 {
+			step = m * mag
+			break
+		}
+	}
+	first, last := math.Ceil(lo/step-1e-9), math.Floor(hi/step+1e-9)
+	if outside {
+		first, last = math.Floor(lo/step+1e-9), math.Ceil(hi/step-1e-9)
+	}
+	var out []float64
+	for i := first; i <= last; i++ {
+		out = append(out, i*step)
+	}
+	return out
+}
+
+// Ordinal gives first, second, … for small places and 12th, 21st beyond.
+func Ordinal(n int) string {
+	words := []string{"", "first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"}
+	if n > 0 && n < len(words) {
+		return words[n]
+	}
+	suffix := "th"
+	if n%100 < 11 || n%100 > 13 {
+		switch n % 10 {
+		case 1:
+			suffix = "st"
+		case 2:
+			suffix = "nd"
+		case 3:
+			suffix = "rd"
+		}
+	}
+	return fmt.Sprintf("%d%s", n, suffix)
+}
+
+// PlaceText prints a standing: "2" or "2–3".
+func PlaceText(best, worst int) string {
+	if best == worst {
+		return fmt.Sprint(best)
+	}
+	return fmt.Sprintf("%d–%d", best, worst)
+}
+
+// Standing says a standing in a sentence's tail: "is first in", "shares second place in", "is
+// between second and fifth in".
+func Standing(best, worst, field int) string {
+	switch {
+	case field == 1:
+		return "stands alone in"
+	case best == worst && worst == field:
+		return "is last in"
+	case best == worst:
+		return "is " + Ordinal(best) + " in"
+	case best == 1 && worst == field:
+		return "cannot be told from the rest in"
+	case worst-best <= 2:
+		return "shares " + Ordinal(best) + " place in"
+	}
+	return fmt.Sprintf("is between %s and %s in", Ordinal(best), Ordinal(worst))
+}
+
+// Describe writes the chart's text alternative from its rows.
+func (r Ranked) Describe() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s. %s", r.Title, r.Subtitle)
+	for _, row := range r.Rows {
+		fmt.Fprintf(&b, " %s: %s, %s", row.Place, row.Name, row.Label)
+		if r.Unit != "" {
+			b.WriteString(" " + r.Unit)
+		}
+		if row.Spread != "" {
+			b.WriteString(" ± " + row.Spread)
+		}
+		if row.Claim != nil {
+			b.WriteString(", claimed " + quantity.Number(*row.Claim, 4))
+		}
+		for _, m := range row.Raised {
+			b.WriteString(", " + m.Label)
+		}
+		b.WriteString(";")
+	}
+	out := strings.TrimSuffix(b.String(), ";") + "."
+	for _, n := range r.NotRanked {
+		out += " Not ranked: " + n + "."
+	}
+	return out
+}

@@ -1,0 +1,155 @@
+// Package claims judges what makers promise against what was measured. It takes a claim and the
+// estimate it is to be judged by, and says held, beyond, short, undecided, not comparable or
+// untested, with a sentence. Conditions are compared by the caller through trust.
+package claims
+
+import (
+	"fmt"
+	"math"
+
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/stats"
+)
+
+// Outcome is what became of a claim.
+type Outcome string
+
+const (
+	Held          Outcome = "held"
+	Beyond        Outcome = "beyond"
+	Short         Outcome = "short"
+	Open          Outcome = "undecided"
+	NotComparable Outcome = "not comparable"
+	Untested      Outcome = "untested"
+)
+
+// DefaultTolerance is the relative tolerance of a claim unless it or its measure says otherwise.
+const DefaultTolerance = 0.01
+
+// Evidence is what a claim is judged by. Best is the best single ok reading, for "up to" claims.
+// Unlike says why the evidence cannot be compared with the claim, "" if it can.
+type Evidence struct {
+	Estimate stats.Estimate
+	Best     float64
+	Unlike   string
+}
+
+// Verdict is a judged claim. Value and Claimed are in the measure's unit; By and Within are the
+// shortfall (or surplus) relative to the claim and its half-width, 0 where there is none.
+type Verdict struct {
+	Outcome  Outcome         `json:"outcome"`
+	Claimed  float64         `json:"claimed"`
+	Estimate *stats.Estimate `json:"estimate,omitempty"`
+	By       float64         `json:"by,omitempty"`
+	Within   float64         `json:"within,omitempty"`
+	More     int             `json:"more,omitempty" doc:"Repeats that would probably decide an undecided claim"`
+	Why      string          `json:"why"`
+}
+
+// Check judges one claim. With an interval lo…hi, claim c and tolerance e, higher better (mirrored
+// for lower): beyond if lo > c(1+e), held if lo ≥ c(1−e), short if hi < c(1−e), otherwise undecided.
+// "up to" holds if the best reading reaches c(1−e). A bound can only prove what it implies.
+// evidence is nil if nothing was measured. An error means the claim's unit does not fit.
+func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, error) {
+	claimed, err := quantity.Convert(c.Value, c.Unit, m.Unit)
+	if err != nil {
+		return Verdict{}, err
+	}
+	v := Verdict{Claimed: claimed}
+	says := func(x float64) string { return quantity.Format(x, m.Unit) }
+	if evidence == nil {
+		v.Outcome, v.Why = Untested, "Nothing has been measured that could judge it."
+		return v, nil
+	}
+	est := evidence.Estimate
+	if evidence.Unlike != "" {
+		v.Outcome, v.Why = NotComparable, "Measured under other conditions than claimed: "+evidence.Unlike+"."
+		v.Estimate = &est
+		return v, nil
+	}
+	v.Estimate = &est
+	e := c.Tolerance
+	if e == 0 {
+		e = m.Tolerance
+	}
+	if e == 0 {
+		e = DefaultTolerance
+	}
+	sign := 1.0
+	if m.Better == quantity.Lower {
+		sign = -1
+	}
+	// On the claim's side of things, larger is better: s(x) = sign·x/|c|.
+	unit := math.Abs(claimed)
+	if unit == 0 {
+		unit = 1
+	}
+	at := func(x float64) float64 { return sign * (x - claimed) / unit }
+	lo, hi := min(at(est.Lo), at(est.Hi)), max(at(est.Lo), at(est.Hi))
+	v.By = at(est.Centre)
+	v.Within = (hi - lo) / 2
+	if est.Bound != "" {
+		if sign > 0 {
+			hi = math.Inf(1)
+		} else {
+			lo = math.Inf(-1)
+		}
+		v.Within = 0
+	}
+	amount := fmt.Sprintf("%s %%", quantity.Number(100*math.Abs(v.By), 2))
+	if v.Within > 0 {
+		amount += fmt.Sprintf(" ± %s", quantity.Number(100*v.Within, 2))
+	}
+	measured := says(est.Centre)
+	if est.Bound != "" {
+		measured = est.Bound + " " + measured
+	}
+	if c.Qualifier == "up to" {
+		best := at(evidence.Best)
+		if best >= -e {
+			v.Outcome, v.Why = Held, fmt.Sprintf("Best of %d readings is %s; “up to” asks for one.", est.N, says(evidence.Best))
+		} else {
+			v.Outcome, v.By, v.Within = Short, best, 0
+			v.Why = fmt.Sprintf("Best of %d readings is %s, %s %% short of “up to” %s.", est.N, says(evidence.Best), quantity.Number(-100*best, 2), says(claimed))
+		}
+		return v, nil
+	}
+	switch {
+	case lo > e:
+		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s, better than claimed by %s.", measured, amount)
+	case lo >= -e:
+		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s %% of the claim or better.", measured, quantity.Number(100*e, 2))
+	case hi < -e:
+		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s, short by %s.", measured, amount)
+	default:
+		v.Outcome = Open
+		v.More = more(v.By, v.Within, e, est.N)
+		v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", measured, says(claimed))
+		switch {
+		case v.More > 0:
+			v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
+		case est.Bound == "":
+			v.Why += " More repeats will hardly decide: it is met almost exactly."
+		}
+	}
+	return v, nil
+}
+
+// more estimates how many further repeats would bring the interval clear of the nearest limit, as
+// its half-width falls with the square root of the count; 0 if over 30.
+func more(by, within, e float64, n int) int {
+	need := math.Abs(by + e)
+	if need <= 0 || within <= 0 {
+		return 0
+	}
+	extra := int(math.Ceil(float64(n)*(within/need)*(within/need))) - n
+	if extra < 1 {
+		extra = 1
+	}
+	if extra > 30 {
+		return 0
+	}
+	return extra
+}

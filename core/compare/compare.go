@@ -1,0 +1,468 @@
+// Package compare builds a ranked comparison from cells: it picks for each variant the cell that may
+// be compared, ranks, normalises, names what was left out and why, and describes the chart. It knows
+// nothing of where cells are kept.
+package compare
+
+import (
+	"fmt"
+	"math"
+	"sort"
+	"strings"
+
+	"durvek/core/chart"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/ranking"
+	"durvek/core/stats"
+	"durvek/core/trust"
+)
+
+// Measure is a measure with its test, as comparisons need it.
+type Measure struct {
+	ID        string             `json:"id" doc:"test/measure"`
+	Name      string             `json:"name" doc:"Test and measure in words"`
+	Group     string             `json:"group"`
+	Unit      string             `json:"unit" doc:"UCUM code"`
+	Symbol    string             `json:"symbol"`
+	Scale     quantity.Scale     `json:"scale"`
+	Better    quantity.Direction `json:"better"`
+	Version   int                `json:"version"`
+	MustMatch []string           `json:"must_match"`
+	Variants  int                `json:"variants" doc:"Variants with a figure"`
+	def       method.Measure
+}
+
+// NewMeasure joins a test and one of its measures.
+func NewMeasure(t method.Test, m method.Measure) Measure {
+	name := t.Name
+	if len(t.Measures) > 1 {
+		name += ", " + m.Name
+	}
+	must := t.MustMatch
+	if must == nil {
+		must = []string{}
+	}
+	return Measure{ID: method.ID(t.Slug, m.Slug), Name: name, Group: t.Group, Unit: m.Unit, Symbol: quantity.Symbol(m.Unit),
+		Scale: m.Scale, Better: m.Better, Version: t.Version, MustMatch: must, def: m}
+}
+
+// Def is the measure's definition.
+func (m Measure) Def() method.Measure { return m.def }
+
+// InSentence is the name as it stands inside a sentence.
+func (m Measure) InSentence() string { return LowerFirst(m.Name) }
+
+// LowerFirst lowers a name's first letter unless it starts with an abbreviation.
+func LowerFirst(s string) string {
+	if len(s) > 1 && s[1] >= 'A' && s[1] <= 'Z' || s == "" {
+		return s
+	}
+	return strings.ToLower(s[:1]) + s[1:]
+}
+
+// Cell is one estimate with what it rests on.
+type Cell struct {
+	Variant   string         `json:"variant"`
+	Unit      string         `json:"unit"`
+	Host      string         `json:"host,omitempty"`
+	Place     string         `json:"place,omitempty"`
+	Setup     string         `json:"setup"`
+	Estimate  stats.Estimate `json:"estimate"`
+	Basis     trust.Basis    `json:"basis"`
+	Best      [2]float64     `json:"best" doc:"Smallest and largest single reading"`
+	Simulated bool           `json:"simulated,omitempty"`
+}
+
+// Competitor is one variant of the field with all its cells of the measure.
+type Competitor struct {
+	Variant string
+	Name    string // maker and model
+	Note    string // what sets the variant apart
+	Cells   []Cell // of the wanted setup
+	Raised  []RaisedCells
+	Claim   *float64
+	Failed  int // failed runs, Runs in all
+	Runs    int
+	Failure string
+}
+
+// RaisedCells are a competitor's cells under one raised mode.
+type RaisedCells struct {
+	Setup string
+	Name  string
+	Cells []Cell
+}
+
+// Query says what is compared.
+type Query struct {
+	Measure    Measure
+	FieldName  string
+	SetupName  string
+	Subject    string // variant, or ""
+	Reference  string // "": plain values; "mean"; "claim" (the subject's); or a variant
+	Claims     bool
+	Raised     bool
+	DeskName   string
+	Repeat     float64 // pooled repeatability on the working scale, for the foot
+	Seed       uint64
+	Simulation bool // say which figures are simulated
+}
+
+// Row is one ranked variant.
+type Row struct {
+	Cell
+	Name     string            `json:"name"`
+	Note     string            `json:"note,omitempty"`
+	Standing ranking.Place     `json:"standing"`
+	Next     ranking.Tie       `json:"next,omitempty"`
+	Relative *ranking.Relative `json:"relative,omitempty"`
+	Claim    *float64          `json:"claim,omitempty"`
+	Raised   []RaisedRow       `json:"raised,omitempty"`
+}
+
+// RaisedRow is a raised mode's figure beneath its variant.
+type RaisedRow struct {
+	Setup    string            `json:"setup"`
+	Name     string            `json:"name"`
+	Estimate stats.Estimate    `json:"estimate"`
+	Relative *ranking.Relative `json:"relative,omitempty"`
+}
+
+// LeftOut is a variant that could not be ranked, and why.
+type LeftOut struct {
+	Variant string `json:"variant"`
+	Name    string `json:"name"`
+	Kind    string `json:"kind" enum:"not run,failed,not comparable"`
+	Reason  string `json:"reason"`
+}
+
+// Comparison is the answer: rows best first, ties, what was left out, and the chart of it all.
+type Comparison struct {
+	Measure   Measure         `json:"measure"`
+	Field     string          `json:"field"`
+	Subject   string          `json:"subject,omitempty"`
+	Reference string          `json:"reference,omitempty" doc:"What values are relative to, in words"`
+	Rows      []Row           `json:"rows"`
+	Groups    []ranking.Group `json:"groups"`
+	LeftOut   []LeftOut       `json:"left_out"`
+	Mean      *stats.Estimate `json:"mean,omitempty"`
+	Chart     chart.Ranked    `json:"chart"`
+}
+
+// Ranked answers a query over the competitors of a field.
+func Ranked(q Query, field []Competitor) (Comparison, error) {
+	m := q.Measure
+	out := Comparison{Measure: m, Field: q.FieldName, Subject: q.Subject, Rows: []Row{}, Groups: []ranking.Group{}, LeftOut: []LeftOut{}}
+	basis, known := commonBasis(field, q.Subject, m.MustMatch)
+	var entries []ranking.Entry
+	byID := map[string]Row{}
+	for _, c := range field {
+		label := c.Name
+		if c.Note != "" && shared(field, c) {
+			label += " (" + c.Note + ")"
+		}
+		cell, why := pick(c.Cells, basis, known, m.MustMatch)
+		switch {
+		case cell == nil && len(c.Cells) > 0:
+			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not comparable", "not comparable: " + why})
+			continue
+		case cell == nil && c.Failed > 0:
+			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "failed", fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)})
+			continue
+		case cell == nil:
+			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run"})
+			continue
+		}
+		row := Row{Cell: *cell, Name: c.Name, Note: c.Note}
+		if q.Claims {
+			row.Claim = c.Claim
+		}
+		if q.Raised {
+			for _, r := range c.Raised {
+				if rc := largest(r.Cells); rc != nil {
+					row.Raised = append(row.Raised, RaisedRow{Setup: r.Setup, Name: r.Name, Estimate: rc.Estimate})
+				}
+			}
+		}
+		byID[c.Variant] = row
+		entries = append(entries, ranking.Entry{ID: c.Variant, Estimate: cell.Estimate})
+	}
+	d := m.def
+	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin, Seed: q.Seed})
+	out.Groups = ranked.Groups
+	for _, r := range ranked.Rows {
+		row := byID[r.ID]
+		row.Standing, row.Next = r.Place, r.Next
+		out.Rows = append(out.Rows, row)
+	}
+	if mean, ok := ranking.FieldMean(entries, m.Scale); ok {
+		out.Mean = &mean
+	}
+	if err := out.relate(q); err != nil {
+		return out, err
+	}
+	out.Chart = out.draw(q)
+	return out, nil
+}
+
+// commonBasis is the basis that others are held against: the subject's, else the one that most
+// variants can be compared with.
+func commonBasis(field []Competitor, subject string, must []string) (trust.Basis, bool) {
+	counts := map[string]int{}
+	bases := map[string]trust.Basis{}
+	var best string
+	for _, c := range field {
+		for _, cell := range c.Cells {
+			if len(trust.Comparable(cell.Basis, cell.Basis, must)) > 0 {
+				continue // unknown conditions: it is comparable with nothing
+			}
+			key := fmt.Sprint(cell.Basis.TestVersion)
+			for _, k := range must {
+				key += "|" + cell.Basis.Conditions[k]
+			}
+			bases[key] = cell.Basis
+			counts[key]++
+			if c.Variant == subject {
+				counts[key] += 1 << 20
+			}
+			if best == "" || counts[key] > counts[best] || counts[key] == counts[best] && key < best {
+				best = key
+			}
+		}
+	}
+	b, ok := bases[best]
+	return b, ok
+}
+
+// pick takes the cell with most readings among those comparable with the basis.
+func pick(cells []Cell, basis trust.Basis, known bool, must []string) (*Cell, string) {
+	var fit []Cell
+	why := ""
+	for _, c := range cells {
+		if !known {
+			why = trust.Sentence(trust.Comparable(c.Basis, c.Basis, must))
+		} else if d := trust.Comparable(basis, c.Basis, must); len(d) == 0 {
+			fit = append(fit, c)
+		} else {
+			why = trust.Sentence(d)
+		}
+	}
+	return largest(fit), why
+}
+
+func largest(cells []Cell) *Cell {
+	var best *Cell
+	for i := range cells {
+		if best == nil || cells[i].Estimate.N > best.Estimate.N {
+			best = &cells[i]
+		}
+	}
+	return best
+}
+
+// shared tells whether another competitor bears the same model name.
+func shared(field []Competitor, c Competitor) bool {
+	for _, o := range field {
+		if o.Name == c.Name && o.Variant != c.Variant {
+			return true
+		}
+	}
+	return false
+}
+
+// relate normalises every row to the query's reference.
+func (c *Comparison) relate(q Query) error {
+	if q.Reference == "" {
+		return nil
+	}
+	var ref stats.Estimate
+	switch q.Reference {
+	case "mean":
+		if c.Mean == nil {
+			return nil
+		}
+		ref, c.Reference = *c.Mean, "the field's mean"
+	case "claim":
+		i := c.find(q.Subject)
+		if i < 0 || c.Rows[i].Claim == nil {
+			return fmt.Errorf("there is no claim about %s to relate to; choose a subject with a claim on this measure", c.Measure.InSentence())
+		}
+		v := *c.Rows[i].Claim
+		ref = stats.Estimate{Centre: v, Mean: v, Exact: true}
+		if q.Measure.Scale.Logarithmic() {
+			ref.Mean = math.Log(v)
+		}
+		c.Reference = "the claim"
+	default:
+		i := c.find(q.Reference)
+		if i < 0 {
+			return fmt.Errorf("%s has no comparable figure to relate to", q.Reference)
+		}
+		ref, c.Reference = c.Rows[i].Estimate, c.Rows[i].Name
+	}
+	for i := range c.Rows {
+		row := &c.Rows[i]
+		var r ranking.Relative
+		if row.Variant == q.Reference {
+			r = ranking.RelativeTo(stats.Estimate{Mean: ref.Mean}, stats.Estimate{Mean: ref.Mean}, q.Measure.Scale)
+		} else {
+			r = ranking.RelativeTo(row.Estimate, ref, q.Measure.Scale)
+		}
+		row.Relative = &r
+		for k := range row.Raised {
+			x := ranking.RelativeTo(row.Raised[k].Estimate, ref, q.Measure.Scale)
+			row.Raised[k].Relative = &x
+		}
+		if row.Claim != nil {
+			v := *row.Claim - ref.Centre
+			if q.Measure.Scale.Logarithmic() {
+				v = 100 * *row.Claim / ref.Centre
+			}
+			row.Claim = &v
+		}
+	}
+	return nil
+}
+
+func (c *Comparison) find(variant string) int {
+	for i, r := range c.Rows {
+		if r.Variant == variant {
+			return i
+		}
+	}
+	return -1
+}
+
+// draw describes the chart.
+func (c *Comparison) draw(q Query) chart.Ranked {
+	m := q.Measure
+	out := chart.Ranked{Unit: m.Symbol, Dots: !m.Scale.Bars(), Measure: m.Name, Rows: []chart.Row{}}
+	what := m.Symbol
+	if what == "" {
+		what = "numbers"
+	}
+	means := "geometric means"
+	if !m.Scale.Logarithmic() {
+		means = "means"
+	}
+	mark := "bars"
+	if c.Reference != "" {
+		if m.Scale.Logarithmic() {
+			hundred := 100.0
+			out.Unit, what, out.Reference = "%", fmt.Sprintf("%% of %s", c.Reference), &hundred
+		} else {
+			zero := 0.0
+			what, out.Reference, out.Dots = fmt.Sprintf("%s above %s", m.Symbol, c.Reference), &zero, true
+		}
+	}
+	if out.Dots {
+		mark = "dots"
+	}
+	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), q.SetupName, mark, means)
+	least, most := 0, 0
+	simulated := 0
+	for i, r := range c.Rows {
+		e := r.Estimate
+		v, lo, hi := e.Centre, e.Lo, e.Hi
+		if r.Relative != nil {
+			v, lo, hi = r.Relative.Value, r.Relative.Lo, r.Relative.Hi
+		}
+		row := chart.Row{ID: r.Variant, Name: r.Name, Note: r.Note, Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
+			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "", Hollow: e.Bound != "", Claim: r.Claim}
+		if r.Host != "" {
+			row.Note = strings.TrimPrefix(row.Note+", in "+r.Host, ", ")
+			if r.Place != "" {
+				row.Note += ", " + r.Place
+			}
+		}
+		if e.Bound != "" {
+			row.Label = "≥ " + quantity.Number(v, 4)
+			if e.Bound == "more than" {
+				row.Label = "> " + quantity.Number(v, 4)
+			}
+		} else {
+			row.Label, row.Spread = quantity.PlusMinus(v, (hi-lo)/2)
+			if e.Exact && r.Relative == nil {
+				row.Spread = ""
+			}
+		}
+		for _, x := range r.Raised {
+			rv := x.Estimate.Centre
+			if x.Relative != nil {
+				rv = x.Relative.Value
+			}
+			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: fmt.Sprintf("%s in %s", quantity.Number(rv, 3), LowerFirst(x.Name))})
+		}
+		if i == 0 || e.N < least {
+			least = e.N
+		}
+		most = max(most, e.N)
+		if r.Simulated {
+			simulated++
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	for _, g := range c.Groups {
+		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
+	}
+	for _, l := range c.LeftOut {
+		out.NotRanked = append(out.NotRanked, l.Name+": "+l.Reason)
+	}
+	sort.Strings(out.NotRanked)
+	out.Title = c.title(q)
+	var foot []string
+	switch {
+	case most == 0:
+	case least == most:
+		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
+	default:
+		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
+	}
+	if q.Repeat > 0 && m.Scale.Logarithmic() {
+		foot = append(foot, fmt.Sprintf("one run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
+	}
+	if q.Simulation && simulated > 0 && simulated < len(c.Rows) {
+		foot = append(foot, fmt.Sprintf("%d of %d samples are simulated", simulated, len(c.Rows)))
+	} else if q.Simulation && simulated > 0 {
+		foot = append(foot, "all samples are simulated")
+	}
+	foot = append(foot, q.DeskName)
+	out.Foot = strings.Join(foot, ". ") + "."
+	out.Foot = strings.ToUpper(out.Foot[:1]) + out.Foot[1:]
+	out.Text = out.Describe()
+	return out
+}
+
+func plural(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// title says in a sentence where the subject stands, or who leads.
+func (c *Comparison) title(q Query) string {
+	in := q.Measure.InSentence()
+	if len(c.Rows) == 0 {
+		return "Nothing to rank yet in " + in
+	}
+	if i := c.find(q.Subject); i >= 0 {
+		p := c.Rows[i].Standing
+		return fmt.Sprintf("%s %s %s", c.Rows[i].Name, chart.Standing(p.Best, p.Worst, len(c.Rows)), in)
+	}
+	leaders := 0
+	for _, r := range c.Rows {
+		if r.Standing.Best == 1 {
+			leaders++
+		}
+	}
+	switch {
+	case leaders == 1:
+		return c.Rows[0].Name + " leads in " + in
+	case leaders == len(c.Rows):
+		return "No order is sure in " + in
+	case leaders == 2:
+		return fmt.Sprintf("%s and %s share the lead in %s", c.Rows[0].Name, c.Rows[1].Name, in)
+	}
+	return fmt.Sprintf("%d share the lead in %s", leaders, in)
+}

@@ -1,0 +1,259 @@
+// Package quantity knows the units, scales and directions that figures are given in. It parses what a
+// person writes ("20 Gbit/s", "1.4 kg"), converts between units of one dimension, and prints values
+// with their SI symbol. It holds no measurement of its own and never guesses a unit.
+package quantity
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"sort"
+	"strconv"
+	"strings"
+)
+
+// Unit is one unit of measure: its UCUM code (used in data), its symbol (used on screens), its
+// dimension, and its size in the dimension's base unit.
+type Unit struct {
+	Code      string  `json:"code"`
+	Symbol    string  `json:"symbol"`
+	Dimension string  `json:"dimension"`
+	Factor    float64 `json:"factor"`
+	also      []string
+}
+
+// ErrUnit marks an unknown or unfit unit.
+var ErrUnit = errors.New("unit")
+
+// units is the table of every unit that Durvek reads; codes follow UCUM (https://ucum.org), with
+// curly-brace annotations for counted things as UCUM section 2.3 has it.
+var units = []Unit{
+	{"By", "B", "data", 1, nil},
+	{"kBy", "kB", "data", 1e3, nil},
+	{"MBy", "MB", "data", 1e6, nil},
+	{"GBy", "GB", "data", 1e9, nil},
+	{"TBy", "TB", "data", 1e12, nil},
+	{"KiBy", "KiB", "data", 1 << 10, nil},
+	{"MiBy", "MiB", "data", 1 << 20, nil},
+	{"GiBy", "GiB", "data", 1 << 30, nil},
+	{"TiBy", "TiB", "data", 1 << 40, nil},
+	{"By/s", "B/s", "data rate", 1, nil},
+	{"kBy/s", "kB/s", "data rate", 1e3, nil},
+	{"MBy/s", "MB/s", "data rate", 1e6, nil},
+	{"GBy/s", "GB/s", "data rate", 1e9, nil},
+	{"KiBy/s", "KiB/s", "data rate", 1 << 10, nil},
+	{"MiBy/s", "MiB/s", "data rate", 1 << 20, nil},
+	{"GiBy/s", "GiB/s", "data rate", 1 << 30, nil},
+	{"Mbit/s", "Mbit/s", "data rate", 1e6 / 8, []string{"Mb/s", "Mbps"}},
+	{"Gbit/s", "Gbit/s", "data rate", 1e9 / 8, []string{"Gb/s", "Gbps"}},
+	{"ns", "ns", "time", 1e-9, nil},
+	{"us", "µs", "time", 1e-6, []string{"μs"}},
+	{"ms", "ms", "time", 1e-3, nil},
+	{"s", "s", "time", 1, nil},
+	{"min", "min", "time", 60, nil},
+	{"h", "h", "time", 3600, nil},
+	{"d", "d", "time", 86400, nil},
+	{"/s", "/s", "rate", 1, []string{"1/s", "IOPS"}},
+	{"/min", "/min", "rate", 1.0 / 60, []string{"1/min"}},
+	{"/h", "/h", "rate", 1.0 / 3600, []string{"1/h"}},
+	{"{frame}/s", "frames/s", "frame rate", 1, []string{"fps"}},
+	{"mW", "mW", "power", 1e-3, nil},
+	{"W", "W", "power", 1, nil},
+	{"W.h", "Wh", "energy", 3600, nil},
+	{"J", "J", "energy", 1, nil},
+	{"mA.h", "mAh", "charge", 3.6, nil},
+	{"V", "V", "voltage", 1, nil},
+	{"A", "A", "current", 1, nil},
+	{"g", "g", "mass", 1e-3, nil},
+	{"kg", "kg", "mass", 1, nil},
+	{"[lb_av]", "lb", "mass", 0.45359237, nil},
+	{"[oz_av]", "oz", "mass", 0.028349523125, nil},
+	{"mm", "mm", "length", 1e-3, nil},
+	{"cm", "cm", "length", 1e-2, nil},
+	{"m", "m", "length", 1, nil},
+	{"[in_i]", "in", "length", 0.0254, []string{"inch", "″"}},
+	{"Hz", "Hz", "frequency", 1, nil},
+	{"kHz", "kHz", "frequency", 1e3, nil},
+	{"MHz", "MHz", "frequency", 1e6, nil},
+	{"GHz", "GHz", "frequency", 1e9, nil},
+	{"{transfer}/us", "MT/s", "transfer rate", 1, nil},
+	{"cd/m2", "cd/m²", "luminance", 1, []string{"nit", "nits"}},
+	{"lx", "lx", "illuminance", 1, nil},
+	{"Cel", "°C", "temperature", 1, []string{"degC"}},
+	{"dB[A]", "dB(A)", "sound level", 1, []string{"dBA"}},
+	{"%", "%", "share", 0.01, nil},
+	{"1", "", "number", 1, nil},
+	{"{core}", "cores", "cores", 1, []string{"core"}},
+	{"{thread}", "threads", "threads", 1, []string{"thread"}},
+	{"{pixel}", "px", "pixels", 1, nil},
+}
+
+var byName = func() map[string]Unit {
+	m := map[string]Unit{}
+	for _, u := range units {
+		for _, n := range append([]string{u.Code, u.Symbol}, u.also...) {
+			if _, taken := m[n]; taken && n != u.Code && n != u.Symbol {
+				panic("quantity: unit name " + n + " stands twice")
+			}
+			m[n] = u
+		}
+	}
+	return m
+}()
+
+// Units lists every known unit in the table's order.
+func Units() []Unit { return append([]Unit(nil), units...) }
+
+// LookUp finds a unit by UCUM code, symbol or a customary spelling. The error wraps ErrUnit and
+// names the closest known units of the same beginning.
+func LookUp(name string) (Unit, error) {
+	if u, ok := byName[strings.TrimSpace(name)]; ok {
+		return u, nil
+	}
+	var near []string
+	for n := range byName {
+		if n != "" && name != "" && strings.EqualFold(n, name) {
+			near = append(near, n)
+		}
+	}
+	sort.Strings(near)
+	if len(near) > 0 {
+		return Unit{}, fmt.Errorf("unknown %w %q; did you mean %s?", ErrUnit, name, strings.Join(near, " or "))
+	}
+	return Unit{}, fmt.Errorf("unknown %w %q; `durvek vocabulary units` lists the known ones", ErrUnit, name)
+}
+
+// Convert turns value from one unit into another of the same dimension. The error wraps ErrUnit.
+func Convert(value float64, from, to string) (float64, error) {
+	a, err := LookUp(from)
+	if err != nil {
+		return 0, err
+	}
+	b, err := LookUp(to)
+	if err != nil {
+		return 0, err
+	}
+	if a.Dimension != b.Dimension {
+		return 0, fmt.Errorf("%w %s is a %s and cannot be turned into %s, a %s", ErrUnit, a.Symbol, a.Dimension, b.Symbol, b.Dimension)
+	}
+	if a.Code == b.Code {
+		return value, nil
+	}
+	return value * a.Factor / b.Factor, nil
+}
+
+// Quantity is a value with its unit.
+type Quantity struct {
+	Value float64 `json:"value"`
+	Unit  string  `json:"unit"` // UCUM code
+}
+
+// Parse reads "16 GiB", "1.4kg", "85 %" or a bare number. Thousands may be set apart by a narrow or
+// plain space or an underscore; a decimal comma is refused, because "1,400" would be ambiguous.
+func Parse(s string) (Quantity, error) {
+	t := strings.TrimSpace(s)
+	end := 0
+	for end < len(t) && strings.IndexByte("0123456789.+-_eE", t[end]) >= 0 {
+		if (t[end] == 'e' || t[end] == 'E') && (end+1 >= len(t) || strings.IndexByte("0123456789+-", t[end+1]) < 0) {
+			break
+		}
+		end++
+	}
+	// "12 400 MB/s": digits in groups of three after a space belong to the number.
+	for end+4 <= len(t) && t[end] == ' ' && digits(t[end+1:end+4]) && (end+4 == len(t) || t[end+4] == ' ' || t[end+4] == '.') {
+		end += 4
+	}
+	number := strings.NewReplacer("_", "", " ", "").Replace(t[:end])
+	rest := strings.TrimSpace(t[end:])
+	if strings.HasPrefix(rest, ",") {
+		return Quantity{}, fmt.Errorf("%q: write the number with a decimal point and no comma", s)
+	}
+	v, err := strconv.ParseFloat(number, 64)
+	if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
+		return Quantity{}, fmt.Errorf("%q does not start with a number", s)
+	}
+	if rest == "" {
+		return Quantity{v, "1"}, nil
+	}
+	u, err := LookUp(rest)
+	if err != nil {
+		return Quantity{}, fmt.Errorf("%q: %w", s, err)
+	}
+	return Quantity{v, u.Code}, nil
+}
+
+func digits(s string) bool {
+	return strings.Trim(s, "0123456789") == ""
+}
+
+// In returns the quantity's value in another unit of its dimension.
+func (q Quantity) In(unit string) (float64, error) { return Convert(q.Value, q.Unit, unit) }
+
+// String prints value and symbol with up to four significant digits.
+func (q Quantity) String() string { return Format(q.Value, q.Unit) }
+
+// Symbol returns the symbol of a UCUM code, or the code itself if it is unknown.
+func Symbol(code string) string {
+	if u, ok := byName[code]; ok {
+		return u.Symbol
+	}
+	return code
+}
+
+// Format prints a value with its unit's symbol, to four significant digits, thousands set apart.
+func Format(v float64, unit string) string {
+	s := Number(v, 4)
+	if sym := Symbol(unit); sym != "" {
+		return s + " " + sym
+	}
+	return s
+}
+
+// Number prints v with the given count of significant digits, but never drops digits before the
+// decimal point; groups of three are set apart by a comma from 10,000 on.
+func Number(v float64, significant int) string {
+	if math.IsNaN(v) || math.IsInf(v, 0) {
+		return "—"
+	}
+	if v == 0 {
+		return "0"
+	}
+	decimals := significant - 1 - int(math.Floor(math.Log10(math.Abs(v))))
+	return Fixed(v, min(max(decimals, 0), 9))
+}
+
+// Fixed prints v with exactly the given number of decimals, and grouped thousands from 10,000 on.
+func Fixed(v float64, decimals int) string {
+	s := strconv.FormatFloat(v, 'f', decimals, 64)
+	whole, frac, _ := strings.Cut(s, ".")
+	sign := ""
+	if strings.HasPrefix(whole, "-") {
+		sign, whole = "−", whole[1:]
+	}
+	if len(whole) > 4 {
+		for i := len(whole) - 3; i > 0; i -= 3 {
+			whole = whole[:i] + "," + whole[i:]
+		}
+	}
+	if frac != "" {
+		return sign + whole + "." + frac
+	}
+	return sign + whole
+}
+
+// PlusMinus prints a value and its half-width so that both end at the same decimal: the half-width
+// with two significant digits below 10 and whole above it, as charts need.
+func PlusMinus(v, half float64) (value, spread string) {
+	if !(half > 0) || math.IsInf(half, 0) {
+		return Number(v, 4), ""
+	}
+	decimals := 0
+	if half < 10 {
+		decimals = int(math.Ceil(-math.Log10(half)))
+		if half*math.Pow(10, float64(decimals)) < 3 {
+			decimals++
+		}
+	}
+	decimals = min(max(decimals, 0), 6)
+	return Fixed(v, decimals), Fixed(half, decimals)
+}

@@ -1,0 +1,76 @@
+package ranking
+
+import (
+	"math"
+
+	"durvek/core/quantity"
+	"durvek/core/stats"
+)
+
+// Relative is a value normalised to a reference: percent of it on ratio scales (reference = 100),
+// the difference in the measure's unit on interval, level and share scales.
+type Relative struct {
+	Value float64 `json:"value"`
+	Lo    float64 `json:"lo"`
+	Hi    float64 `json:"hi"`
+}
+
+// RelativeTo normalises e to ref, with a 95 % interval for the two estimates' difference: the
+// variances add, the degrees of freedom are Welch's, but the pool's own where both rest on it.
+// A bound stays without an interval.
+func RelativeTo(e, ref stats.Estimate, scale quantity.Scale) Relative {
+	diff := e.Mean - ref.Mean
+	half := 0.0
+	if e.Bound == "" && ref.Bound == "" {
+		if v := e.SE*e.SE + ref.SE*ref.SE; v > 0 {
+			half = stats.TQuantile(0.975, DifferenceDF(e, ref)) * math.Sqrt(v)
+		}
+		half += e.HalfWidth + ref.HalfWidth
+	}
+	if scale.Logarithmic() {
+		return Relative{100 * math.Exp(diff), 100 * math.Exp(diff-half), 100 * math.Exp(diff+half)}
+	}
+	return Relative{diff, diff - half, diff + half}
+}
+
+// DifferenceDF gives the degrees of freedom of a difference of two centres: (Σc·s²)²/Σ[(c·s²)²/ν]
+// over distinct variance components, the pool counted once.
+func DifferenceDF(a, b stats.Estimate) float64 {
+	va, vb := a.SE*a.SE, b.SE*b.SE
+	if a.Pooled && b.Pooled {
+		return a.DF
+	}
+	var q float64
+	if a.DF > 0 {
+		q += va * va / a.DF
+	}
+	if b.DF > 0 {
+		q += vb * vb / b.DF
+	}
+	if q == 0 {
+		return math.Inf(1)
+	}
+	return (va + vb) * (va + vb) / q
+}
+
+// FieldMean is the field's class average as an exact estimate: the geometric mean on ratio scales,
+// the arithmetic mean otherwise. Bounds do not enter. ok is false for an empty field.
+func FieldMean(entries []Entry, scale quantity.Scale) (mean stats.Estimate, ok bool) {
+	n := 0
+	for _, e := range entries {
+		if e.Estimate.Bound == "" {
+			mean.Mean += e.Estimate.Mean
+			n++
+		}
+	}
+	if n == 0 {
+		return mean, false
+	}
+	mean.Mean /= float64(n)
+	mean.Centre, mean.N, mean.Exact = mean.Mean, n, true
+	if scale.Logarithmic() {
+		mean.Centre = math.Exp(mean.Mean)
+	}
+	mean.Lo, mean.Hi = mean.Centre, mean.Centre
+	return mean, true
+}

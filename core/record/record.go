@@ -1,0 +1,139 @@
+// Package record holds what was measured: runs with their readings, raw series and observed
+// conditions. A run is written once; what is said of it later stands beside it.
+package record
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"durvek/core/method"
+)
+
+// State says what a reading is worth.
+type State string
+
+const (
+	OK          State = "ok"
+	AtCeiling   State = "at-ceiling"   // at least this value
+	BeyondLimit State = "beyond-limit" // more than this value: the test was stopped
+	Missing     State = "missing"
+	Void        State = "void"
+)
+
+// Bound says which bound a state puts on the true value: "at least", "more than" or "".
+func (s State) Bound() string {
+	switch s {
+	case AtCeiling:
+		return "at least"
+	case BeyondLimit:
+		return "more than"
+	}
+	return ""
+}
+
+// Reading is one figure from one run. A range read by hand has Low and High and its middle in Value.
+type Reading struct {
+	Measure string   `json:"measure" doc:"Slug within the run's test"`
+	State   State    `json:"state" enum:"ok,at-ceiling,beyond-limit,missing,void"`
+	Value   float64  `json:"value"`
+	Low     *float64 `json:"low,omitempty"`
+	High    *float64 `json:"high,omitempty"`
+	Reason  string   `json:"reason,omitempty" doc:"Why it is missing or void"`
+}
+
+// HalfWidth is half of a range's width, 0 for a single value.
+func (r Reading) HalfWidth() float64 {
+	if r.Low == nil || r.High == nil {
+		return 0
+	}
+	return (*r.High - *r.Low) / 2
+}
+
+// Settle gives a reading the state that its measure's ceiling and limit ask for.
+func (r Reading) Settle(m method.Measure) Reading {
+	if r.State == OK && m.Ceiling != nil && r.Value >= *m.Ceiling {
+		r.State = AtCeiling
+	}
+	if r.State == OK && m.Limit != nil && r.Value >= *m.Limit {
+		r.State = BeyondLimit
+	}
+	return r
+}
+
+// Check says what is wrong with a reading of a measure, or returns "".
+func (r Reading) Check(m method.Measure) string {
+	switch {
+	case r.State == Missing:
+		return ""
+	case math.IsNaN(r.Value) || math.IsInf(r.Value, 0):
+		return fmt.Sprintf("%s is not a finite number", m.Name)
+	case m.Scale == "ratio" && r.Value <= 0:
+		return fmt.Sprintf("%s must be above zero, got %g", m.Name, r.Value)
+	case (r.Low == nil) != (r.High == nil) || r.Low != nil && *r.Low > *r.High:
+		return fmt.Sprintf("%s: a range needs a lower and a higher end", m.Name)
+	case m.Scale == "ratio" && r.Low != nil && *r.Low <= 0:
+		return fmt.Sprintf("%s: a range on this scale lies above zero", m.Name)
+	case m.Ceiling != nil && r.Value > *m.Ceiling*(1+1e-9):
+		return fmt.Sprintf("%s cannot be above its ceiling of %g, got %g", m.Name, *m.Ceiling, r.Value)
+	}
+	return ""
+}
+
+// Series is raw samples of one channel over a run: values with their times in seconds from the
+// run's start.
+type Series struct {
+	Channel string    `json:"channel"`
+	Unit    string    `json:"unit"`
+	Times   []float64 `json:"times"`
+	Values  []float64 `json:"values"`
+}
+
+// Run is one execution of one test on one subject under one setup, in one sitting.
+type Run struct {
+	ID          string            `json:"id" doc:"UUIDv7, made where the run was made"`
+	Test        string            `json:"test"`
+	TestVersion int               `json:"test_version"`
+	Subject     string            `json:"subject" doc:"Unit that was measured"`
+	Host        string            `json:"host,omitempty" doc:"Unit or rig it was measured in"`
+	Place       string            `json:"place,omitempty"`
+	Setup       string            `json:"setup"`
+	Sitting     string            `json:"sitting"`
+	Plan        string            `json:"plan,omitempty"`
+	Step        int               `json:"step"`
+	Repeat      int               `json:"repeat"`
+	Started     time.Time         `json:"started"`
+	Ended       time.Time         `json:"ended"`
+	Outcome     string            `json:"outcome" enum:"done,failed"`
+	Failure     string            `json:"failure,omitempty"`
+	Source      string            `json:"source" enum:"agent,typed,table"`
+	Simulated   bool              `json:"simulated,omitempty"`
+	By          string            `json:"by,omitempty" doc:"Who entered it, or which agent"`
+	Observed    map[string]string `json:"observed,omitempty" doc:"Conditions that the machine itself told"`
+	Negotiated  map[string]string `json:"negotiated,omitempty" doc:"Links, speeds and parts that the machine settled on"`
+	Readings    []Reading         `json:"readings"`
+	Series      []Series          `json:"series,omitempty"`
+}
+
+// Sitting is one boot of one system on one unit.
+type Sitting struct {
+	ID      string    `json:"id"`
+	Unit    string    `json:"unit"`
+	Boot    string    `json:"boot"`
+	Started time.Time `json:"started"`
+	Machine Machine   `json:"machine"`
+}
+
+// Machine is what a machine says of itself.
+type Machine struct {
+	Name      string            `json:"name"`
+	Boot      string            `json:"boot"`
+	System    string            `json:"system"`
+	Kernel    string            `json:"kernel,omitempty"`
+	Processor string            `json:"processor,omitempty"`
+	Cores     int               `json:"cores,omitempty"`
+	Threads   int               `json:"threads,omitempty"`
+	Memory    uint64            `json:"memory,omitempty" doc:"Bytes"`
+	Facts     map[string]string `json:"facts,omitempty"`
+	Simulated bool              `json:"simulated,omitempty"`
+}

@@ -1,0 +1,295 @@
+// Package stats makes estimates with intervals from repeated readings: pooled repeatability,
+// moderated variances, a between-sitting component. Values on ratio scales come in as natural
+// logarithms; the caller says so by Scale. Nothing here reads a clock or draws a random number.
+package stats
+
+import (
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/mathext"
+	"gonum.org/v1/gonum/stat/distuv"
+)
+
+// Sitting holds the sufficient statistics of one sitting's ok readings on the working scale
+// (logarithms for ratio scales): count, mean, sum of squared deviations from that mean.
+type Sitting struct {
+	N    int     `json:"n"`
+	Mean float64 `json:"mean"`
+	SS   float64 `json:"ss"`
+}
+
+// Cell holds what a cell's readings say: one entry per sitting, the median on the natural scale, the
+// largest half-width of a reading's range on the working scale, and a bound if any reading is one.
+type Cell struct {
+	Sittings  []Sitting `json:"sittings"`
+	Median    float64   `json:"median"`
+	HalfWidth float64   `json:"half_width,omitempty"`
+	Bound     string    `json:"bound,omitempty"`
+	BoundAt   float64   `json:"bound_at,omitempty"` // natural scale
+	Bounds    int       `json:"bounds,omitempty"`   // count of bounded readings
+}
+
+// Value is one reading on its way into a cell: natural value, half-width of its range, sitting.
+type Value struct {
+	X         float64
+	HalfWidth float64
+	Sitting   string
+	Bound     string
+}
+
+// NewCell sums up readings. With logarithmic set, values must be above zero. Order does not matter.
+func NewCell(values []Value, logarithmic bool) Cell {
+	var c Cell
+	bySitting := map[string][]float64{}
+	var order []string
+	var natural []float64
+	for _, v := range values {
+		if v.Bound != "" {
+			if c.Bounds == 0 || v.X > c.BoundAt {
+				c.Bound, c.BoundAt = v.Bound, v.X
+			}
+			c.Bounds++
+		}
+		x, h := v.X, v.HalfWidth
+		if logarithmic {
+			if h > 0 {
+				h = math.Log((v.X + h) / v.X)
+			}
+			x = math.Log(x)
+		}
+		c.HalfWidth = max(c.HalfWidth, h)
+		natural = append(natural, v.X)
+		if _, seen := bySitting[v.Sitting]; !seen {
+			order = append(order, v.Sitting)
+		}
+		bySitting[v.Sitting] = append(bySitting[v.Sitting], x)
+	}
+	slices.Sort(order)
+	for _, id := range order {
+		xs := bySitting[id]
+		slices.Sort(xs)
+		s := Sitting{N: len(xs)}
+		for _, x := range xs {
+			s.Mean += x
+		}
+		s.Mean /= float64(s.N)
+		for _, x := range xs {
+			s.SS += (x - s.Mean) * (x - s.Mean)
+		}
+		c.Sittings = append(c.Sittings, s)
+	}
+	c.Median = median(natural)
+	return c
+}
+
+func median(xs []float64) float64 {
+	if len(xs) == 0 {
+		return 0
+	}
+	slices.Sort(xs)
+	m := len(xs) / 2
+	if len(xs)%2 == 1 {
+		return xs[m]
+	}
+	return (xs[m-1] + xs[m]) / 2
+}
+
+// N is the count of readings in the cell.
+func (c Cell) N() int {
+	n := 0
+	for _, s := range c.Sittings {
+		n += s.N
+	}
+	return n
+}
+
+// mean is the mean over all readings, df the degrees of freedom within sittings, ss their squares.
+func (c Cell) within() (mean, df, ss float64) {
+	n := 0
+	for _, s := range c.Sittings {
+		mean += float64(s.N) * s.Mean
+		n += s.N
+		df += float64(s.N - 1)
+		ss += s.SS
+	}
+	return mean / float64(n), df, ss
+}
+
+// Pool is the repeatability of one measure of one test version over all the desk's cells.
+type Pool struct {
+	SR       float64 `json:"s_r"`               // repeatability standard deviation on the working scale
+	DF       float64 `json:"df"`                // its degrees of freedom, the desk's own and typical together
+	Own      float64 `json:"own_df"`            // the desk's own part of them
+	D0       float64 `json:"d0"`                // prior degrees of freedom of the cells' variances
+	S0       float64 `json:"s0"`                // prior standard deviation
+	Between  float64 `json:"between,omitempty"` // standard deviation between sittings
+	Sittings int     `json:"between_df,omitempty"`
+	Typical  bool    `json:"typical,omitempty"` // rests mainly on the shipped default, not on this desk's runs
+}
+
+// typicalDF is the weight of a shipped default repeatability, in degrees of freedom: a desk's own
+// runs outweigh it as soon as they have more.
+const typicalDF = 5
+
+// NewPool pools the variances within cells: s_r² = Σνᵢsᵢ²/Σνᵢ (by analogy with ISO 5725-2, cells in
+// place of laboratories), each s² floored at resolution²/12, and fits a scaled-inverse-χ² prior
+// (d₀, s₀²) to them (Smyth, Stat. Appl. Genet. Mol. Biol. 3(1), 2004), with d₀ capped at Σν.
+// typical is the shipped default standard deviation, 0 if there is none. resolution and typical are
+// on the working scale. Cells holding bounds do not enter.
+func NewPool(cells []Cell, resolution, typical float64) Pool {
+	floor := resolution * resolution / 12
+	var p Pool
+	var sum float64
+	var es, half []float64
+	var betweenSum, betweenWeight float64
+	for _, c := range cells {
+		if c.Bound != "" || len(c.Sittings) == 0 {
+			continue
+		}
+		mean, df, ss := c.within()
+		if df > 0 {
+			s2 := max(ss/df, floor, 1e-18)
+			sum += df * s2
+			p.Own += df
+			es = append(es, math.Log(s2)-mathext.Digamma(df/2)+math.Log(df/2))
+			half = append(half, df/2)
+		}
+		if k := len(c.Sittings); k >= 2 && df > 0 {
+			var n, n2, msb float64
+			for _, s := range c.Sittings {
+				n += float64(s.N)
+				n2 += float64(s.N * s.N)
+				msb += float64(s.N) * (s.Mean - mean) * (s.Mean - mean)
+			}
+			d := float64(k - 1)
+			n0 := (n - n2/n) / d
+			betweenSum += d * (msb/d - max(ss/df, floor)) / n0
+			betweenWeight += d
+		}
+	}
+	p.DF = p.Own
+	if typical > 0 {
+		sum += typicalDF * typical * typical
+		p.DF += typicalDF
+		p.Typical = p.Own < typicalDF
+	}
+	if p.DF == 0 {
+		return p
+	}
+	p.SR = math.Sqrt(max(sum/p.DF, floor))
+	p.D0, p.S0 = prior(es, half, p.SR*p.SR, p.DF)
+	if betweenWeight > 0 {
+		p.Between = math.Sqrt(max(betweenSum/betweenWeight, 0))
+		p.Sittings = int(betweenWeight)
+	}
+	return p
+}
+
+// prior fits d₀ and s₀ by the moments of log s² (Smyth 2004, section 6.2).
+func prior(es, half []float64, pooled, limit float64) (d0, s0 float64) {
+	if len(es) < 3 {
+		return limit, math.Sqrt(pooled)
+	}
+	var mean, trigammas float64
+	for i, e := range es {
+		mean += e / float64(len(es))
+		trigammas += trigamma(half[i]) / float64(len(es))
+	}
+	var v float64
+	for _, e := range es {
+		v += (e - mean) * (e - mean) / float64(len(es)-1)
+	}
+	excess := v - trigammas
+	if excess <= 0 {
+		return limit, math.Sqrt(pooled)
+	}
+	d0 = 2 * trigammaInverse(excess)
+	s2 := math.Exp(mean + mathext.Digamma(d0/2) - math.Log(d0/2))
+	return min(d0, limit), math.Sqrt(s2)
+}
+
+func trigamma(x float64) float64 { return mathext.Zeta(2, x) }
+
+// trigammaInverse solves trigamma(y) = x for x > 0 by Newton steps on 1/trigamma (Smyth 2004, appendix).
+func trigammaInverse(x float64) float64 {
+	if x > 1e7 {
+		return 1 / math.Sqrt(x)
+	}
+	if x < 1e-6 {
+		return 1 / x
+	}
+	y := 0.5 + 1/x
+	for range 50 {
+		t := trigamma(y)
+		step := t * (1 - t/x) / (-2 * mathext.Zeta(3, y))
+		y += step
+		if -step/y < 1e-8 {
+			break
+		}
+	}
+	return y
+}
+
+// Estimate is what a cell's readings say together. Centre, Lo and Hi are on the natural scale; Mean,
+// SE and HalfWidth on the working scale.
+type Estimate struct {
+	Centre      float64 `json:"centre"`
+	Lo          float64 `json:"lo"`
+	Hi          float64 `json:"hi"`
+	Median      float64 `json:"median"`
+	N           int     `json:"n"`
+	Sittings    int     `json:"sittings"`
+	Mean        float64 `json:"-"`
+	SE          float64 `json:"se,omitempty" doc:"Standard error on the working scale: relative on ratio scales"`
+	DF          float64 `json:"df,omitempty"`
+	HalfWidth   float64 `json:"half_width,omitempty"`
+	Pooled      bool    `json:"pooled" doc:"The variance is the measure's pooled repeatability, shared with other cells"`
+	Bound       string  `json:"bound,omitempty" doc:"at least, or more than"`
+	Provisional bool    `json:"provisional,omitempty" doc:"Fewer than 5 degrees of freedom stand behind the repeatability"`
+	Typical     bool    `json:"typical,omitempty" doc:"Repeatability as shipped, not yet this desk's own"`
+	Exact       bool    `json:"exact,omitempty" doc:"No interval: a spec-sheet figure or no repeatability known"`
+}
+
+// Estimate gives a cell's centre and 95 % interval: mean ± t(0.975)·SE with the moderated variance
+// s̃² = max(s_r², (d₀s₀² + νs²)/(d₀ + ν)) and d₀ + ν degrees of freedom; the between-sitting
+// component is added per sitting. A bounded cell has the bound as centre and no interval.
+func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
+	natural := func(x float64) float64 {
+		if logarithmic {
+			return math.Exp(x)
+		}
+		return x
+	}
+	mean, df, ss := c.within()
+	n := c.N()
+	e := Estimate{Centre: natural(mean), Mean: mean, Median: c.Median, N: n, Sittings: len(c.Sittings), HalfWidth: c.HalfWidth}
+	if c.Bound != "" {
+		e.Bound, e.Centre = c.Bound, c.BoundAt
+		e.Lo, e.Hi = c.BoundAt, c.BoundAt
+		e.Mean = c.BoundAt
+		if logarithmic {
+			e.Mean = math.Log(c.BoundAt)
+		}
+		return e
+	}
+	if p.DF == 0 {
+		e.Lo, e.Hi, e.Exact = e.Centre, e.Centre, true
+		return e
+	}
+	s2 := (p.D0*p.S0*p.S0 + ss) / (p.D0 + df)
+	e.DF = p.D0 + df
+	if s2 <= p.SR*p.SR {
+		s2, e.Pooled, e.DF = p.SR*p.SR, true, p.DF
+	}
+	e.SE = math.Sqrt(s2/float64(n) + p.Between*p.Between/float64(len(c.Sittings)))
+	e.Provisional, e.Typical = p.DF < 5, p.Typical
+	w := TQuantile(0.975, e.DF)*e.SE + e.HalfWidth
+	e.Lo, e.Hi = natural(mean-w), natural(mean+w)
+	return e
+}
+
+// TQuantile is the p-quantile of Student's t with df degrees of freedom.
+func TQuantile(p, df float64) float64 {
+	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Quantile(p)
+}

@@ -1,0 +1,92 @@
+// Package trust decides what may be compared with what, and says why not. Every comparison, claim
+// and chart asks it; nothing bypasses it.
+package trust
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+
+	"durvek/core/method"
+)
+
+// Basis is what a figure rests on, as far as comparability goes.
+type Basis struct {
+	TestVersion int               `json:"test_version"`
+	Conditions  map[string]string `json:"conditions"`
+}
+
+// Effective joins what a setup asks for with what the machine observed: the machine's word stands
+// where it has one. A condition that neither names stays unknown.
+func Effective(setup, observed map[string]string) map[string]string {
+	out := map[string]string{}
+	for k, v := range setup {
+		out[k] = v
+	}
+	for k, v := range observed {
+		if v != "" {
+			out[k] = v
+		}
+	}
+	return out
+}
+
+// Difference is one reason why two figures cannot be compared.
+type Difference struct {
+	Condition string `json:"condition"`
+	A         string `json:"a,omitempty"`
+	B         string `json:"b,omitempty"`
+}
+
+// String says the difference in words; an empty side is unknown.
+func (d Difference) String() string {
+	name := d.Condition
+	if c, ok := method.Condition(d.Condition); ok {
+		name = strings.ToLower(c.Name[:1]) + c.Name[1:]
+	}
+	switch {
+	case d.A == "" && d.B == "":
+		return name + " unknown for both"
+	case d.A == "" || d.B == "":
+		return name + " unknown"
+	}
+	return fmt.Sprintf("%s %s, not %s", name, d.B, d.A)
+}
+
+// Comparable tells whether b may be compared with a: the test version and every condition that must
+// match are known and equal. Unknown is never equal. It returns all differences, none if comparable.
+func Comparable(a, b Basis, mustMatch []string) []Difference {
+	var out []Difference
+	if a.TestVersion != b.TestVersion {
+		out = append(out, Difference{"test version", fmt.Sprint(a.TestVersion), fmt.Sprint(b.TestVersion)})
+	}
+	keys := append([]string(nil), mustMatch...)
+	sort.Strings(keys)
+	for _, k := range keys {
+		if a.Conditions[k] == "" || b.Conditions[k] == "" || a.Conditions[k] != b.Conditions[k] {
+			out = append(out, Difference{k, a.Conditions[k], b.Conditions[k]})
+		}
+	}
+	return out
+}
+
+// Departures names the conditions that a machine observed differently from its setup.
+func Departures(setup, observed map[string]string) []Difference {
+	var out []Difference
+	for k, want := range setup {
+		if got := observed[k]; got != "" && got != want {
+			out = append(out, Difference{k, want, got})
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Condition < out[j].Condition })
+	return out
+}
+
+// Sentence joins differences into one phrase.
+func Sentence(ds []Difference) string {
+	parts := make([]string, len(ds))
+	for i, d := range ds {
+		parts[i] = d.String()
+	}
+	return strings.Join(parts, "; ")
+}

@@ -1,0 +1,38 @@
+package verdict
+
+import (
+	"fmt"
+	"math"
+
+	"durvek/core/quantity"
+)
+
+func init() {
+	register(Rule{
+		Name:     "first-or-last",
+		Sentence: "The subject is surely first or surely last in its field.",
+		Find: func(f Facts) []Finding {
+			var out []Finding
+			for _, s := range f.Standings {
+				if s.Field < 3 || s.Place.Best != s.Place.Worst || s.Bound != "" {
+					continue
+				}
+				value := quantity.Format(s.Value, s.Unit)
+				x := Finding{Certainty: "sure", RestsOn: []string{s.Measure}, Prominence: 1.5 + math.Log(float64(s.Field))/2}
+				if s.Class != nil {
+					x.Prominence += effect(*s.Class, s.Scale)
+				}
+				switch s.Place.Best {
+				case 1:
+					x.Kind, x.Text = "strength", fmt.Sprintf("Best of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
+				case s.Field:
+					x.Kind, x.Text = "weakness", fmt.Sprintf("Last of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
+				default:
+					continue
+				}
+				out = append(out, x)
+			}
+			return out
+		},
+	})
+}

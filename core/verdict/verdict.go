@@ -1,0 +1,220 @@
+// Package verdict turns figures into findings: sentences that the data support, each with what it
+// rests on and how telling it is. A reviewer edits, adds and signs; this package only proposes and
+// never says more than its figures do.
+package verdict
+
+import (
+	"math"
+	"sort"
+	"strings"
+
+	"durvek/core/catalog"
+	"durvek/core/claims"
+	"durvek/core/quantity"
+	"durvek/core/ranking"
+)
+
+// Finding is a statement that the data support.
+type Finding struct {
+	ID         string   `json:"id"`
+	Rule       string   `json:"rule" doc:"Rule that found it, or \"reviewer\""`
+	Kind       string   `json:"kind" enum:"strength,weakness,note"`
+	Text       string   `json:"text"`
+	Certainty  string   `json:"certainty" enum:"sure,likely,open"`
+	Prominence float64  `json:"prominence" doc:"Size of effect × certainty; the most telling come first"`
+	RestsOn    []string `json:"rests_on" doc:"Measures and claims behind it"`
+	Edited     bool     `json:"edited,omitempty"`
+	Hidden     bool     `json:"hidden,omitempty"`
+}
+
+// Standing is what one measure says of the subject in its field.
+type Standing struct {
+	Measure     string // test/measure
+	Name        string // in words, lower case inside a sentence
+	Unit        string // UCUM code
+	Scale       quantity.Scale
+	Better      quantity.Direction
+	Value       float64
+	Place       ranking.Place
+	Field       int
+	FieldName   string
+	Class       *ranking.Relative // against the field's mean
+	Predecessor *Against
+	Rival       *Against // the neighbour that stands closest
+	Tie         ranking.Tie
+	Bound       string
+}
+
+// Against is the subject's value relative to one other variant.
+type Against struct {
+	Name string
+	ranking.Relative
+}
+
+// Facts are all that rules may read.
+type Facts struct {
+	Subject   string
+	Standings []Standing
+	Claims    []ClaimFact
+	Missing   []string // names of measures that the field has and the subject lacks
+}
+
+// ClaimFact is a judged claim in words.
+type ClaimFact struct {
+	ID      string
+	Name    string // of the measure
+	Claimed string
+	claims.Verdict
+}
+
+// Rule finds statements of one sort.
+type Rule struct {
+	Name     string
+	Sentence string
+	Find     func(Facts) []Finding
+}
+
+// Rules is the table of all finding rules; each rule's file adds itself.
+var Rules []Rule
+
+func register(r Rule) { Rules = append(Rules, r) }
+
+// Findings runs every rule and sorts what they find, the most telling first.
+func Findings(f Facts) []Finding {
+	out := []Finding{}
+	for _, r := range Rules {
+		for _, x := range r.Find(f) {
+			x.Rule = r.Name
+			x.ID = r.Name + ":" + strings.Join(x.RestsOn, "+")
+			out = append(out, x)
+		}
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		if out[i].Prominence != out[j].Prominence {
+			return out[i].Prominence > out[j].Prominence
+		}
+		return out[i].ID < out[j].ID
+	})
+	return out
+}
+
+// Merge brings fresh findings into a reviewer's list: edited, hidden and own ones keep the
+// reviewer's words, vanished ones go unless they were edited, new ones come in.
+func Merge(kept, fresh []Finding) []Finding {
+	old := map[string]Finding{}
+	for _, f := range kept {
+		old[f.ID] = f
+	}
+	out := []Finding{}
+	for _, f := range fresh {
+		if o, ok := old[f.ID]; ok {
+			f.Hidden, f.Edited = o.Hidden, o.Edited
+			if o.Edited {
+				f.Text, f.Kind = o.Text, o.Kind
+			}
+			delete(old, f.ID)
+		}
+		out = append(out, f)
+	}
+	for _, f := range kept {
+		if _, left := old[f.ID]; left && (f.Rule == "reviewer" || f.Edited) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Review is a document about one variant: its verdict and what it is shown against.
+type Review struct {
+	Slug           string     `json:"slug"`
+	Title          string     `json:"title"`
+	Subject        string     `json:"subject" doc:"Variant"`
+	Field          string     `json:"field"`
+	Measures       []string   `json:"measures" doc:"Measures charted, in order"`
+	Findings       []Finding  `json:"findings"`
+	Summary        string     `json:"summary" doc:"Markdown"`
+	Recommendation string     `json:"recommendation" enum:",recommended,recommended for some,not recommended"`
+	Advice         string     `json:"advice" doc:"For whom it is right, for whom not, what to buy instead; Markdown"`
+	Revision       int        `json:"revision" doc:"Raised by every change; a save must name the one it started from"`
+	Signed         *Signature `json:"signed,omitempty"`
+	Editions       []Edition  `json:"editions"`
+}
+
+// Signature is who signed a verdict, when, and with which figures.
+type Signature struct {
+	By       string             `json:"by"`
+	At       string             `json:"at"`
+	Revision int                `json:"revision"`
+	Figures  map[string]float64 `json:"figures" doc:"The subject's centre per measure when it was signed"`
+}
+
+// Edition is one published, immutable state of a review.
+type Edition struct {
+	Review    string `json:"review"`
+	Number    int    `json:"number"`
+	Published string `json:"published"`
+	Title     string `json:"title"`
+	Digest    string `json:"digest" doc:"SHA-256 over the edition's file list"`
+	Note      string `json:"note,omitempty" doc:"What changed since the edition before"`
+}
+
+// Recommendations lists what a verdict may recommend.
+var Recommendations = []string{"recommended", "recommended for some", "not recommended"}
+
+// Check returns what is wrong in a review.
+func (r Review) Check() []catalog.Problem {
+	var out []catalog.Problem
+	if s := catalog.CheckSlug(r.Slug); s != "" {
+		out = append(out, catalog.Problem{Path: []any{"slug"}, Reason: s})
+	}
+	if strings.TrimSpace(r.Title) == "" {
+		out = append(out, catalog.Problem{Path: []any{"title"}, Reason: "a review needs a title"})
+	}
+	return out
+}
+
+// effect is how far a relative value lies from its reference, as a share on ratio scales.
+func effect(r ranking.Relative, s quantity.Scale) float64 {
+	if s.Logarithmic() {
+		return math.Abs(math.Log(r.Value / 100))
+	}
+	return math.Abs(r.Value) / 10
+}
+
+// sure tells whether the interval lies on one side of the reference by more than the default margin.
+func sure(r ranking.Relative, s quantity.Scale) bool {
+	if s.Logarithmic() {
+		return r.Lo > 102 || r.Hi < 98
+	}
+	return r.Lo > 0 || r.Hi < 0
+}
+
+// good tells whether a relative value is on the better side.
+func good(r ranking.Relative, s Standing) bool {
+	ref := 100.0
+	if !s.Scale.Logarithmic() {
+		ref = 0
+	}
+	return r.Value > ref == (s.Better == quantity.Higher)
+}
+
+// differs says a relative value in words: "31 % more", "12 % less", "4 dB(A) more".
+func differs(r ranking.Relative, s Standing) string {
+	word := "more"
+	if s.Scale.Logarithmic() {
+		d := r.Value - 100
+		if d < 0 {
+			word = "less"
+		}
+		half := (r.Hi - r.Lo) / 2
+		v, h := quantity.PlusMinus(math.Abs(d), half)
+		if h != "" {
+			return v + " ± " + h + " % " + word
+		}
+		return v + " % " + word
+	}
+	if r.Value < 0 {
+		word = "less"
+	}
+	return quantity.Format(math.Abs(r.Value), s.Unit) + " " + word
+}

@@ -1,0 +1,75 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"durvek/client"
+	"durvek/core/claims"
+	"durvek/core/compare"
+	"durvek/core/verdict"
+)
+
+// Check makes sure that a filled demo shows what was planted in it.
+func Check(ctx context.Context, c *client.Client) error {
+	judged, err := client.Get[[]claims.Judged](ctx, c, "/api/claims", nil)
+	if err != nil {
+		return err
+	}
+	seen := map[claims.Outcome]int{}
+	for _, j := range judged {
+		seen[j.Verdict.Outcome]++
+	}
+	for _, o := range []claims.Outcome{claims.Held, claims.Beyond, claims.Short, claims.Open, claims.Untested} {
+		if seen[o] == 0 {
+			return fmt.Errorf("no claim is %s: %v", o, seen)
+		}
+	}
+	rank := func(measure, field string) (compare.Comparison, error) {
+		return client.Get[compare.Comparison](ctx, c, "/api/ranking", client.Query("measure", measure, "field", field))
+	}
+	all, err := rank("hashing/all", "machines")
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(all.Rows, func(r compare.Row) bool { return r.Variant == "this-machine" })
+	if i < 0 || all.Rows[i].Simulated {
+		return fmt.Errorf("this machine, really measured, is not ranked among %d machines", len(all.Rows))
+	}
+	if len(all.Rows) < 10 {
+		return fmt.Errorf("only %d machines are ranked", len(all.Rows))
+	}
+	drives, err := rank("drive-sequential/read", "survey-drives")
+	if err != nil {
+		return err
+	}
+	if len(drives.Rows) < 2 {
+		return fmt.Errorf("only %d drives are ranked", len(drives.Rows))
+	}
+	memory, err := rank("memory-bandwidth/read", "foredeck")
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(memory.LeftOut, func(l compare.LeftOut) bool { return l.Kind == "failed" }) {
+		return fmt.Errorf("no machine failed a test")
+	}
+	export, err := rank("survey-export/time", "machines")
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(export.Rows, func(r compare.Row) bool { return r.Estimate.Bound == "more than" }) {
+		return fmt.Errorf("no job was stopped at its time limit")
+	}
+	if !slices.ContainsFunc(export.LeftOut, func(l compare.LeftOut) bool { return l.Kind == "not comparable" }) {
+		return fmt.Errorf("no figure is left out as not comparable")
+	}
+	r, err := client.Get[verdict.Review](ctx, c, "/api/reviews/fen-14", nil)
+	if err != nil {
+		return err
+	}
+	if len(r.Editions) == 0 {
+		return fmt.Errorf("the review has no edition")
+	}
+	return nil
+}

@@ -1,0 +1,355 @@
+// Package demo is the Marram Desk: an invented two-person review desk in an invented harbour town, with
+// its dossiers, tests, readings and a bench of simulated machines. It fills a running service through
+// the same API and the same agent code that a real desk uses.
+package demo
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"durvek/agent"
+	"durvek/client"
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/ranking"
+	"durvek/core/record"
+	"durvek/core/verdict"
+	"durvek/machine"
+	"durvek/simulate"
+)
+
+//go:embed dossiers/*.yaml tests/*.yaml tables/*.csv
+var files embed.FS
+
+// DeskName is the demo's desk.
+const DeskName = "Marram Desk"
+
+// Options say how the demo is filled. Local runs the agent on this machine with a one-time code; nil
+// leaves this machine out. Pace is real seconds per simulated second for the machines one watches.
+type Options struct {
+	Client *client.Client
+	Dir    string // where agents keep their results
+	Local  func(ctx context.Context, code string) error
+	Pace   float64
+	Say    func(format string, args ...any)
+}
+
+// Fields of the demo, in order.
+var fields = []ranking.Field{
+	{Slug: "machines", Name: "machines", Kinds: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"}},
+	{Slug: "laptops", Name: "crew laptops", Kinds: []catalog.Kind{"laptop"}},
+	{Slug: "chart-room", Name: "chart-room machines", Kinds: []catalog.Kind{"desktop", "mini-pc"}},
+	{Slug: "foredeck", Name: "tablets and phones", Kinds: []catalog.Kind{"tablet", "phone"}},
+	{Slug: "survey-drives", Name: "survey drives", Kinds: []catalog.Kind{"drive"}},
+}
+
+// Catalogue takes in dossiers, tests, fields and the desk's own readings.
+func Catalogue(ctx context.Context, c *client.Client) error {
+	for _, f := range fields {
+		if err := c.Do(ctx, http.MethodPost, "/api/fields", nil, f, nil); err != nil {
+			return err
+		}
+	}
+	for _, x := range []struct{ pattern, path string }{{"tests/*.yaml", "/api/tests"}, {"dossiers/*.yaml", "/api/dossiers"}, {"tables/*.csv", "/api/tables"}} {
+		names, err := fs.Glob(files, x.pattern)
+		if err != nil {
+			return err
+		}
+		sort.Strings(names)
+		for _, name := range names {
+			data, err := files.ReadFile(name)
+			if err != nil {
+				return err
+			}
+			if err := c.Do(ctx, http.MethodPost, x.path, nil, data, nil); err != nil {
+				return fmt.Errorf("%s: %w", name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// job is a plan for a simulated unit.
+type job struct {
+	unit, host, place, setup string
+	tests                    []string
+	repeats                  int
+	watch                    bool // paced, so that one sees it run
+	quirks                   []simulate.Quirk
+}
+
+var whole = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "archive"}
+
+// bench lists what the simulated machines do, the planted oddities with them.
+var bench = []job{
+	{unit: "sound-12-16-512-a"},
+	{unit: "sound-14-16-512-a"},
+	{unit: "sound-16-32-1000-a"},
+	{unit: "sound-16-32-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
+	{unit: "fen-14-16-512-a", quirks: []simulate.Quirk{{Measure: "drive-sequential/read", Factor: 1.0145}, {Measure: "archive/pack", Factor: 0.99}}},
+	{unit: "fen-14-16-512-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3},
+	{unit: "fen-14-16-512-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
+	{unit: "fen-14-32-1000-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 1.003}}},
+	{unit: "fen-14-32-1000-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3, quirks: []simulate.Quirk{{Factor: 0.9}}},
+	{unit: "relay-15-16-512-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 0.8, Repeats: []int{4}, Observed: map[string]string{"supply": "battery"}}}},
+	{unit: "pilot-13-16-512-a", tests: []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "archive"}},
+	{unit: "skiff-14-16-1000-a"},
+	{unit: "skiff-14-16-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
+	{unit: "harbour-tower-64-2000-a"},
+	{unit: "relay-desk-32-1000-a"},
+	{unit: "tern-mini-32-1000-a"},
+	{unit: "tern-mini-32-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
+	{unit: "ketch-tab-8-256-a"},
+	{unit: "inlet-6-128-a", tests: []string{"hashing", "compression", "memory-bandwidth", "drive-sequential"}, repeats: 3,
+		quirks: []simulate.Quirk{{Measure: "memory-bandwidth", Fail: "the system ended the program for want of memory"}}},
+	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: []string{"drive-sequential", "drive-random"}},
+	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: []string{"drive-sequential", "drive-random"},
+		quirks: []simulate.Quirk{{Measure: "drive-sequential/write", Factor: 0.93}}},
+	{unit: "holdfast-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: []string{"drive-sequential", "drive-random"}},
+	{unit: "cuddy-8-256-a", watch: true, repeats: 3},
+	{unit: "leaf-11-12-256-a", watch: true, repeats: 3},
+	{unit: "petrel-8-256-a", watch: true, repeats: 3},
+}
+
+// Fill brings the demo into a running service: the catalogue, then the bench with all machines that
+// are done at once, then a published review, this machine, and the machines one watches.
+func Fill(ctx context.Context, o Options) error {
+	if o.Say == nil {
+		o.Say = func(string, ...any) {}
+	}
+	if err := Catalogue(ctx, o.Client); err != nil {
+		return fmt.Errorf("fill the catalogue: %w", err)
+	}
+	o.Say("Catalogue, claims, offers and the desk's own readings are in.")
+	var quick, watched []job
+	for _, j := range bench {
+		if j.watch {
+			watched = append(watched, j)
+		} else {
+			quick = append(quick, j)
+		}
+	}
+	if err := together(2, quick, func(j job) error { return simulated(ctx, o, j, 0) }); err != nil {
+		return err
+	}
+	o.Say("%d plans on simulated machines are done.", len(quick))
+	if err := Reviews(ctx, o.Client); err != nil {
+		return fmt.Errorf("write the reviews: %w", err)
+	}
+	o.Say("The review of the Selvane Fen 14 is published.")
+	if o.Local != nil {
+		if err := thisMachine(ctx, o); err != nil {
+			return fmt.Errorf("measure this machine: %w", err)
+		}
+		o.Say("This machine is measured.")
+	}
+	return together(len(watched), watched, func(j job) error { return simulated(ctx, o, j, o.Pace) })
+}
+
+// together runs a function over a list, so many at a time, and returns the first error.
+func together[T any](at int, list []T, f func(T) error) error {
+	var wg sync.WaitGroup
+	errs := make(chan error, len(list))
+	gate := make(chan struct{}, max(at, 1))
+	for _, x := range list {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			gate <- struct{}{}
+			defer func() { <-gate }()
+			errs <- f(x)
+		}()
+	}
+	wg.Wait()
+	close(errs)
+	for err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// simulated works one plan on a simulated machine, with the same agent as a real one.
+func simulated(ctx context.Context, o Options, j job, pace float64) error {
+	if j.tests == nil {
+		j.tests = whole
+	}
+	if j.repeats == 0 {
+		j.repeats = 5
+	}
+	if j.setup == "" {
+		j.setup = method.AsDelivered
+	}
+	spec, err := specOf(ctx, o.Client, j.unit)
+	if err != nil {
+		return err
+	}
+	var hostSpec map[string]any
+	if j.host != "" {
+		if hostSpec, err = specOf(ctx, o.Client, j.host); err != nil {
+			return err
+		}
+	}
+	setups, err := client.Get[[]method.Setup](ctx, o.Client, "/api/setups", nil)
+	if err != nil {
+		return err
+	}
+	var setup method.Setup
+	for _, s := range setups {
+		if s.Slug == j.setup {
+			setup = s
+		}
+	}
+	name := strings.TrimSuffix(j.unit, "-a")
+	m := &simulate.Machine{Name: name, Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks}
+	if pace == 0 {
+		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
+	}
+	code, err := planFor(ctx, o.Client, j.unit, j.host, j.place, j.setup, planName(j), j.tests, j.repeats)
+	if err != nil {
+		return err
+	}
+	dir := filepath.Join(o.Dir, "agents", name+"-"+j.setup+"-"+strings.ReplaceAll(j.place, " ", "-"))
+	_, err = agent.Work(ctx, agent.Options{Service: o.Client, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond})
+	if err == nil {
+		os.RemoveAll(dir)
+	}
+	return err
+}
+
+func planName(j job) string {
+	switch {
+	case j.host != "":
+		return "Survey drive"
+	case len(j.tests) == len(whole):
+		return "Whole machine"
+	case len(j.tests) == 2:
+		return "Processor in another mode"
+	}
+	return "Short of a test"
+}
+
+func seed(unit string) uint64 {
+	h := uint64(14695981039346656037)
+	for _, b := range []byte(unit) {
+		h = (h ^ uint64(b)) * 1099511628211
+	}
+	return h
+}
+
+func specOf(ctx context.Context, c *client.Client, unit string) (map[string]any, error) {
+	u, err := client.Get[catalog.Unit](ctx, c, "/api/units/"+client.Slug(unit), nil)
+	if err != nil {
+		return nil, err
+	}
+	v, err := client.Get[catalog.DossierVariant](ctx, c, "/api/variants/"+client.Slug(u.Variant), nil)
+	return v.Spec, err
+}
+
+// planFor adds a plan and makes its one-time code.
+func planFor(ctx context.Context, c *client.Client, unit, host, place, setup, name string, tests []string, repeats int) (string, error) {
+	p := method.Plan{Unit: unit, Host: host, Place: place, Setup: setup, Name: name}
+	for _, t := range tests {
+		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: repeats})
+	}
+	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps})
+	if err != nil {
+		return "", err
+	}
+	code, err := client.Post[struct{ Code string }](ctx, c, "/api/plans/"+p.ID+"/codes", nil, nil)
+	return code.Code, err
+}
+
+// thisMachine adds the machine that the demo runs on and measures it with the real agent.
+func thisMachine(ctx context.Context, o Options) error {
+	m, err := machine.Local{}.Describe(ctx)
+	if err != nil {
+		return err
+	}
+	if err := AddMachine(ctx, o.Client, m); err != nil {
+		return err
+	}
+	code, err := planFor(ctx, o.Client, "this-machine-a", "", "", method.AsDelivered, "Short plan, really measured", whole, 3)
+	if err != nil {
+		return err
+	}
+	return o.Local(ctx, code)
+}
+
+// AddMachine adds a machine to the catalogue by what it says of itself.
+func AddMachine(ctx context.Context, c *client.Client, m record.Machine) error {
+	spec := map[string]any{}
+	if m.Processor != "" {
+		spec["cpu.name"] = m.Processor
+	}
+	if m.Cores > 0 {
+		spec["cpu.cores"] = m.Cores
+	}
+	if m.Threads > 0 {
+		spec["cpu.threads"] = m.Threads
+	}
+	if m.Memory > 0 {
+		spec["memory.size"] = fmt.Sprintf("%d GiB", (m.Memory+1<<29)>>30)
+	}
+	if m.System != "" {
+		spec["system.name"] = m.System
+	}
+	notes := "The machine that this demo runs on, measured by the agent."
+	if v := m.Facts["virtual.machine"]; v != "" {
+		notes += " It says that it is a virtual machine."
+	}
+	for path, v := range map[string]any{"/api/models": catalog.Model{Slug: "this-machine", Maker: "This", Name: "machine", Kind: "desktop", Notes: notes}} {
+		if err := c.Do(ctx, http.MethodPost, path, nil, v, nil); err != nil {
+			return err
+		}
+	}
+	if err := c.Do(ctx, http.MethodPost, "/api/variants", nil, catalog.Variant{Slug: "this-machine", Model: "this-machine", Name: "really measured", Spec: spec}, nil); err != nil {
+		return err
+	}
+	return c.Do(ctx, http.MethodPost, "/api/units", nil, catalog.Unit{Slug: "this-machine-a", Variant: "this-machine", Origin: "own", State: "on desk"}, nil)
+}
+
+// Reviews writes, signs and publishes the demo's review, and starts a second one.
+func Reviews(ctx context.Context, c *client.Client) error {
+	r, err := client.Post[verdict.Review](ctx, c, "/api/reviews", nil, map[string]any{"slug": "fen-14", "subject": "fen-14-16-512", "field": "laptops",
+		"title": "Selvane Fen 14: quick exports, short watches",
+		"measures": []string{"survey-export/time", "hashing/all", "compression/pack-all", "memory-bandwidth/multiply-add", "drive-sequential/read", "drive-sequential/write",
+			"archive/pack", "chart-pan-battery/hours", "fan-noise/full-load", "screen-luminance/white", "weight/weight"}})
+	var p *client.Problem
+	if errors.As(err, &p) && p.Status == http.StatusConflict {
+		return nil // a demo that is started again keeps its reviews
+	}
+	if err != nil {
+		return err
+	}
+	r.Summary = "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: a watch of eleven hours is the most we got."
+	r.Advice = "**Right for** crews who post-process between trips and sit near a socket. **Not for** long watches: take the Wexcombe Pilot 13 instead. The dearer sibling with 32 GiB is no faster here and lasts two hours less."
+	r.Recommendation = "recommended for some"
+	if r, err = put(ctx, c, r); err != nil {
+		return err
+	}
+	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/signature", nil, map[string]string{"by": "Ines Marram"}, nil); err != nil {
+		return err
+	}
+	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/editions", nil, map[string]string{"note": "First edition"}, nil); err != nil {
+		return err
+	}
+	return c.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"slug": "tern-mini", "subject": "tern-mini-32-1000", "field": "chart-room", "title": "Tamrisk Tern Mini: small, quiet, quick"}, nil)
+}
+
+func put(ctx context.Context, c *client.Client, r verdict.Review) (verdict.Review, error) {
+	var out verdict.Review
+	err := c.Do(ctx, http.MethodPut, "/api/reviews/"+client.Slug(r.Slug), nil, r, &out)
+	return out, err
+}

@@ -1,0 +1,179 @@
+// Package draw turns a chart description into SVG or PNG. All layout goes through gonum/plot's
+// canvases, so both formats show the same picture; it decides where things stand, never what they say.
+package draw
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"image/color"
+	"image/png"
+	"sync"
+
+	xfont "golang.org/x/image/font"
+	"golang.org/x/image/font/opentype"
+	"golang.org/x/image/font/sfnt"
+	"gonum.org/v1/plot/font"
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/vgimg"
+
+	"durvek/core/chart"
+)
+
+// Fonts holds the faces that charts are set in (IBM Plex, SIL Open Font License, in fonts/LICENSE.txt).
+//
+//go:embed fonts/*
+var Fonts embed.FS
+
+// Format is a shape of picture: width and height in pixels (height 0 follows the content), and how
+// much larger than on a page everything is drawn.
+type Format struct {
+	Width, Height float64
+	Zoom          float64
+}
+
+// Formats lists the shapes that charts are drawn in: page width, and cards for video.
+var Formats = map[string]Format{
+	"page": {Width: 1040, Zoom: 1},
+	"card": {Width: 1920, Height: 1080, Zoom: 1.75},
+	"tall": {Width: 1080, Height: 1920, Zoom: 1.75},
+}
+
+// Options say how a chart is drawn.
+type Options struct {
+	Format      string  // "" means page
+	Dark        bool    // dark theme
+	Transparent bool    // no ground
+	Pixels      float64 // PNG pixels per unit; 0 means 1
+}
+
+// Theme holds a chart's colours.
+type Theme struct {
+	Ground, Ink, Soft, Line, Bar, Raised, Subject, Caution, Tie color.Color
+}
+
+func hex(s string) color.Color {
+	var r, g, b uint8
+	fmt.Sscanf(s, "#%02x%02x%02x", &r, &g, &b)
+	return color.RGBA{r, g, b, 255}
+}
+
+// Light and Dark are the two palettes, the same as the console's.
+var (
+	Light = Theme{hex("#F6F8F9"), hex("#12232E"), hex("#4F6470"), hex("#C9D4DA"), hex("#9DB2BD"), hex("#C6D3DA"), hex("#0B6E7F"), hex("#A81E6B"), hex("#F6EBCB")}
+	Dark  = Theme{hex("#0E1B23"), hex("#E3ECEF"), hex("#9DB1BB"), hex("#2C414D"), hex("#4F6B79"), hex("#34505E"), hex("#39B3C4"), hex("#F07AB5"), hex("#3A3722")}
+)
+
+func (o Options) theme() Theme {
+	if o.Dark {
+		return Dark
+	}
+	return Light
+}
+
+func (o Options) format() (Format, error) {
+	if o.Format == "" {
+		o.Format = "page"
+	}
+	f, ok := Formats[o.Format]
+	if !ok {
+		return f, fmt.Errorf("unknown format %q; there are page, card and tall", o.Format)
+	}
+	return f, nil
+}
+
+// RankedSVG draws a ranked chart as SVG, with its text alternative inside.
+func RankedSVG(c chart.Ranked, o Options) ([]byte, error) {
+	f, err := o.format()
+	if err != nil {
+		return nil, err
+	}
+	l := layOut(c, f, o.theme())
+	canvas := newSVG(f.Width, l.height, c.Title, c.Text)
+	l.paint(canvas, o.Transparent)
+	return canvas.bytes(), nil
+}
+
+// RankedPNG draws a ranked chart as PNG.
+func RankedPNG(c chart.Ranked, o Options) ([]byte, error) {
+	f, err := o.format()
+	if err != nil {
+		return nil, err
+	}
+	if o.Pixels == 0 {
+		o.Pixels = 1
+	}
+	l := layOut(c, f, o.theme())
+	ground := color.Color(color.Transparent)
+	if !o.Transparent {
+		ground = o.theme().Ground
+	}
+	img := vgimg.NewWith(vgimg.UseWH(vg.Length(f.Width), vg.Length(l.height)), vgimg.UseDPI(int(72*o.Pixels)), vgimg.UseBackgroundColor(ground))
+	l.paint(img, true)
+	var b bytes.Buffer
+	err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, img.Image())
+	return b.Bytes(), err
+}
+
+// style names one of the faces.
+type style struct {
+	condensed bool
+	weight    xfont.Weight
+}
+
+var (
+	text      = style{false, xfont.WeightNormal}
+	strong    = style{false, xfont.WeightSemiBold}
+	narrow    = style{true, xfont.WeightNormal}
+	narrowMid = style{true, xfont.WeightMedium}
+	narrowBig = style{true, xfont.WeightSemiBold}
+)
+
+var faces = sync.OnceValue(func() map[style]*opentype.Font {
+	out := map[style]*opentype.Font{}
+	for s, name := range map[style]string{text: "IBMPlexSans-Regular", strong: "IBMPlexSans-SemiBold", narrow: "IBMPlexSansCondensed-Regular",
+		narrowMid: "IBMPlexSansCondensed-Medium", narrowBig: "IBMPlexSansCondensed-SemiBold"} {
+		data, err := Fonts.ReadFile("fonts/" + name + ".ttf")
+		if err != nil {
+			panic(err)
+		}
+		f, err := sfnt.Parse(data)
+		if err != nil {
+			panic(fmt.Sprintf("font %s: %v", name, err))
+		}
+		out[s] = f
+	}
+	return out
+})
+
+func face(s style, size float64) font.Face {
+	f := font.Font{Typeface: "IBM Plex Sans", Variant: "Sans", Weight: s.weight, Size: vg.Length(size)}
+	if s.condensed {
+		f.Variant = "Condensed"
+	}
+	return font.Face{Font: f, Face: faces()[s]}
+}
+
+// advances keeps each face's glyph widths at size 1, which is what most of the layout asks for.
+var advances sync.Map // map[advanceKey]float64
+
+type advanceKey struct {
+	style style
+	r     rune
+}
+
+// width is a text's width in pixels.
+func width(s style, size float64, t string) float64 {
+	w := 0.0
+	for _, r := range t {
+		k := advanceKey{s, r}
+		a, ok := advances.Load(k)
+		if !ok {
+			f := face(s, 100)
+			a = float64(f.Width(string(r))) / 100
+			advances.Store(k, a)
+		}
+		w += a.(float64) * size
+	}
+	return w
+}

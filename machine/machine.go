@@ -1,0 +1,160 @@
+// Package machine is the machine that the program runs on: what it is, what it tells of its
+// conditions, and Durvek's workloads run on it. What a system does not tell is left out, never guessed.
+package machine
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"github.com/shirou/gopsutil/v4/cpu"
+	"github.com/shirou/gopsutil/v4/host"
+	"github.com/shirou/gopsutil/v4/load"
+	"github.com/shirou/gopsutil/v4/mem"
+
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/workload"
+	_ "durvek/workload/app" // the workloads that this machine can run
+	_ "durvek/workload/cpu"
+	_ "durvek/workload/memory"
+	_ "durvek/workload/storage"
+)
+
+// Local is this machine. Dir is a folder on the drive that is to be measured; Seconds is the length of
+// each timed part, 0 for the usual one.
+type Local struct {
+	Dir     string
+	Seconds float64
+}
+
+// Describe says what machine this is.
+func (l Local) Describe(ctx context.Context) (record.Machine, error) {
+	m := record.Machine{Facts: map[string]string{}}
+	h, err := host.InfoWithContext(ctx)
+	if err != nil {
+		return m, fmt.Errorf("ask the system about itself: %w", err)
+	}
+	m.Name, m.System, m.Kernel = h.Hostname, strings.TrimSpace(h.Platform+" "+h.PlatformVersion), h.KernelVersion
+	m.Boot = bootID(h)
+	m.Threads = runtime.NumCPU()
+	if n, err := cpu.CountsWithContext(ctx, false); err == nil {
+		m.Cores = n
+	}
+	if infos, err := cpu.InfoWithContext(ctx); err == nil && len(infos) > 0 {
+		m.Processor = strings.TrimSpace(infos[0].ModelName)
+		if infos[0].CacheSize > 0 {
+			m.Facts["cpu.cache"] = fmt.Sprintf("%d KiB", infos[0].CacheSize)
+		}
+	}
+	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
+		m.Memory = v.Total
+	}
+	m.Facts["cpu.architecture"] = runtime.GOARCH
+	if h.VirtualizationRole == "guest" && h.VirtualizationSystem != "" {
+		m.Facts["virtual.machine"] = h.VirtualizationSystem
+	}
+	return m, nil
+}
+
+// bootID names this boot: the kernel's own id where it has one, else the moment it started.
+func bootID(h *host.InfoStat) string {
+	if b, err := os.ReadFile("/proc/sys/kernel/random/boot_id"); err == nil {
+		return strings.TrimSpace(string(b))
+	}
+	return fmt.Sprintf("%s-%d", h.HostID, h.BootTime)
+}
+
+// Observe tells the conditions that this machine can tell of itself, over the vocabulary of conditions.
+func (l Local) Observe(ctx context.Context) map[string]string {
+	out := map[string]string{"runtime": Runtime()}
+	if h, err := host.InfoWithContext(ctx); err == nil {
+		out["system.name"] = strings.TrimSpace(h.Platform + " " + h.PlatformVersion)
+		out["system.kernel"] = h.KernelVersion
+	}
+	if s := supply("/sys/class/power_supply"); s != "" {
+		out["supply"] = s
+	}
+	if g := firstLine("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"); g != "" {
+		out["power.governor"] = g
+	}
+	if v := firstLine("/sys/class/dmi/id/bios_version"); v != "" {
+		out["firmware"] = v
+	}
+	if a, err := load.AvgWithContext(ctx); err == nil {
+		out["load.background"] = fmt.Sprintf("%.0f %%", 100*a.Load1/float64(runtime.NumCPU()))
+	}
+	return out
+}
+
+// Runtime names what the kernels run in and were built by, as the condition "runtime".
+func Runtime() string {
+	version := runtime.Version()
+	if i, ok := debug.ReadBuildInfo(); ok {
+		version = i.GoVersion
+	}
+	return "native " + version
+}
+
+// supply reads Linux's power supplies: battery while one discharges, mains while a line is in, and
+// mains for a machine that has no battery at all. Elsewhere the supply is not known.
+func supply(dir string) string {
+	if runtime.GOOS != "linux" {
+		return ""
+	}
+	entries, err := os.ReadDir(dir)
+	if err != nil && !os.IsNotExist(err) {
+		return ""
+	}
+	batteries := 0
+	for _, e := range entries {
+		at := filepath.Join(dir, e.Name())
+		switch firstLine(filepath.Join(at, "type")) {
+		case "Mains", "USB":
+			if firstLine(filepath.Join(at, "online")) == "1" {
+				return "mains"
+			}
+		case "Battery":
+			if firstLine(filepath.Join(at, "scope")) == "Device" {
+				continue // a mouse's battery
+			}
+			batteries++
+			if firstLine(filepath.Join(at, "status")) == "Discharging" {
+				return "battery"
+			}
+		}
+	}
+	if batteries == 0 {
+		return "mains"
+	}
+	return ""
+}
+
+func firstLine(path string) string {
+	b, err := os.ReadFile(path)
+	if err != nil {
+		return ""
+	}
+	line, _, _ := strings.Cut(string(b), "\n")
+	return strings.TrimSpace(line)
+}
+
+// Run executes a built-in test here.
+func (l Local) Run(ctx context.Context, t method.Test, report func(record.Sample)) (record.Outcome, error) {
+	w, ok := workload.Find(t.Slug)
+	if !ok || w.Test.Version != t.Version {
+		return record.Outcome{}, fmt.Errorf("this agent has no version %d of %q; bring agent and service to the same version", t.Version, t.Slug)
+	}
+	// A workload sets its own number of threads; the collector's debt of the run before is paid first.
+	runtime.GC()
+	debug.FreeOSMemory()
+	return w.Run(ctx, workload.Env{Dir: l.Dir, Seconds: l.Seconds, Report: report})
+}
+
+// Now is the clock of this machine.
+func (l Local) Now() time.Time { return time.Now() }

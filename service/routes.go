@@ -1,0 +1,425 @@
+package service
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"io/fs"
+	"net/http"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"durvek/core/catalog"
+	"durvek/core/claims"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/ranking"
+	"durvek/core/record"
+	"durvek/core/verdict"
+	"durvek/desk"
+	"durvek/document"
+	"durvek/draw"
+	"durvek/store"
+)
+
+// answer is a JSON body.
+type answer[T any] struct{ Body T }
+
+// slug is a path's identifier.
+type slug struct {
+	Slug string `path:"slug"`
+}
+
+type body[T any] struct{ Body T }
+
+type file struct {
+	CheckOnly bool   `query:"check_only" doc:"Say what would happen and write nothing"`
+	RawBody   []byte `contentType:"application/octet-stream"`
+}
+
+type blob struct {
+	ContentType string `header:"Content-Type"`
+	Disposition string `header:"Content-Disposition"`
+	Body        []byte
+}
+
+// get, post and put register an operation; group is its tag.
+func get[I, T any](s *Service, group, p, id, summary string, f func(context.Context, *I) (T, error)) {
+	register(s, http.MethodGet, group, p, id, summary, f)
+}
+
+func post[I, T any](s *Service, group, p, id, summary string, f func(context.Context, *I) (T, error)) {
+	register(s, http.MethodPost, group, p, id, summary, f)
+}
+
+func register[I, T any](s *Service, verb, group, p, id, summary string, f func(context.Context, *I) (T, error)) {
+	huma.Register(s.api, operation(verb, group, p, id, summary), func(ctx context.Context, in *I) (*answer[T], error) {
+		out, err := f(ctx, in)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &answer[T]{out}, nil
+	})
+}
+
+func operation(verb, group, p, id, summary string) huma.Operation {
+	return huma.Operation{Method: verb, Path: p, OperationID: id, Summary: summary, Tags: []string{group}, MaxBodyBytes: document.MaxSize, BodyReadTimeout: time.Minute,
+		Errors: []int{http.StatusUnauthorized, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity}}
+}
+
+// files registers an operation that answers with bytes.
+func files[I any](s *Service, group, p, id, summary, media string, f func(context.Context, *I) (*blob, error)) {
+	o := operation(http.MethodGet, group, p, id, summary)
+	o.Responses = map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
+	huma.Register(s.api, o, func(ctx context.Context, in *I) (*blob, error) {
+		b, err := f(ctx, in)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return b, nil
+	})
+}
+
+type none struct{}
+
+type code struct {
+	Code string `json:"code"`
+	Name string `json:"name,omitempty" doc:"What the token is for"`
+}
+
+type token struct {
+	Token string `json:"token"`
+}
+
+type joinRequest struct {
+	Code    string         `json:"code"`
+	Machine record.Machine `json:"machine"`
+}
+
+type planCode struct {
+	Code    string    `json:"code"`
+	Expires time.Time `json:"expires"`
+}
+
+type runList struct {
+	Runs  []record.Run `json:"runs"`
+	Total int          `json:"total"`
+}
+
+type question struct {
+	Field     string `query:"field" doc:"Field; everything if empty"`
+	Measure   string `query:"measure" required:"true" doc:"test/measure"`
+	Setup     string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Subject   string `query:"subject" doc:"Variant in question"`
+	Reference string `query:"relative" doc:"mean, claim, predecessor or a variant; plain values if empty"`
+	Claims    bool   `query:"claims" doc:"Show makers' claims"`
+	Raised    bool   `query:"raised" doc:"Show raised modes beneath their variants"`
+}
+
+func (q question) desk() desk.Question {
+	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised}
+}
+
+type vocabulary struct {
+	Specs      []catalog.SpecKey     `json:"specs"`
+	Conditions []method.ConditionKey `json:"conditions"`
+	Units      []quantity.Unit       `json:"units"`
+	Kinds      []catalog.Kind        `json:"kinds"`
+}
+
+type me struct {
+	Name string `json:"name"`
+	Desk string `json:"desk"`
+}
+
+func (s *Service) routes() {
+	d := s.desk
+	by := func(ctx context.Context) string { return who(ctx).Name }
+
+	// Access.
+	post(s, "access", "/api/sign-in", "sign-in", "Spend a one-time sign-in code for a token", func(ctx context.Context, in *body[code]) (token, error) {
+		t, err := d.SignIn(ctx, in.Body.Code, in.Body.Name, "owner")
+		return token{t}, err
+	})
+	post(s, "access", "/api/sign-in-links", "make-sign-in-link", "Make the code of a one-time sign-in link", func(ctx context.Context, _ *none) (code, error) {
+		c, err := d.SignInCode(ctx)
+		return code{Code: c}, err
+	})
+	get(s, "access", "/api/me", "me", "Who is signed in", func(ctx context.Context, _ *none) (me, error) { return me{by(ctx), d.Name}, nil })
+	get(s, "access", "/api/tokens", "list-tokens", "List tokens", func(ctx context.Context, _ *none) ([]desk.Named, error) { return d.Tokens(ctx) })
+	post(s, "access", "/api/tokens", "add-token", "Make a token for a program", func(ctx context.Context, in *body[me]) (token, error) {
+		t, err := d.AddToken(ctx, in.Body.Name)
+		return token{t}, err
+	})
+	register(s, http.MethodDelete, "access", "/api/tokens/{slug}", "drop-token", "End a token", func(ctx context.Context, in *slug) (none, error) {
+		return none{}, d.DropToken(ctx, in.Slug)
+	})
+	get(s, "access", "/api/vocabulary", "vocabulary", "Spec keys, conditions, units and kinds", func(context.Context, *none) (vocabulary, error) {
+		return vocabulary{catalog.Vocabulary, method.ConditionVocabulary, quantity.Units(), catalog.Kinds}, nil
+	})
+	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier or test", "application/schema+json", func(_ context.Context, in *slug) (*blob, error) {
+		b, err := d.Schema(strings.TrimSuffix(in.Slug, ".schema.json"))
+		return &blob{ContentType: "application/schema+json", Body: b}, err
+	})
+
+	// Catalogue.
+	post(s, "catalogue", "/api/dossiers", "import-dossier", "Take in a dossier (YAML or JSON), or nothing of it", func(ctx context.Context, in *file) (desk.Intake, error) {
+		return d.ImportDossier(ctx, in.RawBody, in.CheckOnly, by(ctx))
+	})
+	files(s, "catalogue", "/api/dossiers/{slug}", "export-dossier", "Everything known of a model, as a dossier in YAML (JSON with .json)", "application/yaml", func(ctx context.Context, in *slug) (*blob, error) {
+		name, asJSON := strings.CutSuffix(in.Slug, ".json")
+		x, err := d.ExportDossier(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		if asJSON {
+			b, err := json.MarshalIndent(x, "", "  ")
+			return &blob{ContentType: "application/json", Body: b}, err
+		}
+		b, err := document.YAML(x)
+		return &blob{ContentType: "application/yaml", Body: b}, err
+	})
+	get(s, "catalogue", "/api/models", "list-models", "List models", func(ctx context.Context, _ *none) ([]catalog.Model, error) { return d.Models(ctx) })
+	post(s, "catalogue", "/api/models", "add-model", "Add or change a model", func(ctx context.Context, in *body[catalog.Model]) (catalog.Model, error) {
+		return in.Body, d.AddModel(ctx, in.Body, by(ctx))
+	})
+	get(s, "catalogue", "/api/models/{slug}", "show-model", "A model with variants, units, claims, offers and lineage", func(ctx context.Context, in *slug) (desk.ModelPage, error) {
+		return d.ModelPage(ctx, in.Slug)
+	})
+	get(s, "catalogue", "/api/variants", "list-variants", "List variants", func(ctx context.Context, in *struct {
+		Model string `query:"model"`
+	}) ([]catalog.Variant, error) {
+		return d.Variants(ctx, in.Model)
+	})
+	post(s, "catalogue", "/api/variants", "add-variant", "Add or change a variant", func(ctx context.Context, in *body[catalog.Variant]) (catalog.Variant, error) {
+		return in.Body, d.AddVariant(ctx, in.Body, by(ctx))
+	})
+	get(s, "catalogue", "/api/variants/{slug}", "show-variant", "A variant with units, claims and offers", func(ctx context.Context, in *slug) (catalog.DossierVariant, error) {
+		return d.Variant(ctx, in.Slug)
+	})
+	get(s, "catalogue", "/api/units", "list-units", "List units", func(ctx context.Context, in *struct {
+		Variant string `query:"variant"`
+	}) ([]catalog.Unit, error) {
+		return d.Units(ctx, in.Variant)
+	})
+	post(s, "catalogue", "/api/units", "add-unit", "Add or change a unit", func(ctx context.Context, in *body[catalog.Unit]) (catalog.Unit, error) {
+		return in.Body, d.AddUnit(ctx, in.Body, by(ctx))
+	})
+	get(s, "catalogue", "/api/units/{slug}", "show-unit", "A unit", func(ctx context.Context, in *slug) (catalog.Unit, error) { return d.Unit(ctx, in.Slug) })
+	get(s, "catalogue", "/api/rigs", "list-rigs", "List rigs", func(ctx context.Context, _ *none) ([]catalog.Rig, error) { return d.Rigs(ctx) })
+	post(s, "catalogue", "/api/rigs", "add-rig", "Add or change a rig", func(ctx context.Context, in *body[catalog.Rig]) (catalog.Rig, error) {
+		return in.Body, d.AddRig(ctx, in.Body, by(ctx))
+	})
+	get(s, "catalogue", "/api/claims", "check-claims", "Judge every claim about a variant, or about all", func(ctx context.Context, in *struct {
+		Variant string `query:"variant"`
+	}) ([]claims.Judged, error) {
+		return d.CheckClaims(ctx, in.Variant)
+	})
+	post(s, "catalogue", "/api/claims", "add-claim", "Add a claim about a variant", func(ctx context.Context, in *body[catalog.Claim]) (catalog.Claim, error) {
+		return d.AddClaim(ctx, in.Body, by(ctx))
+	})
+	get(s, "catalogue", "/api/offers", "list-offers", "List offers", func(ctx context.Context, in *struct {
+		Variant string `query:"variant"`
+	}) ([]catalog.Offer, error) {
+		return d.Offers(ctx, in.Variant)
+	})
+	post(s, "catalogue", "/api/offers", "add-offer", "Add an offer of a variant", func(ctx context.Context, in *body[catalog.Offer]) (catalog.Offer, error) {
+		return d.AddOffer(ctx, in.Body, by(ctx))
+	})
+
+	// Tests, setups, bench.
+	get(s, "bench", "/api/tests", "list-tests", "List tests", func(ctx context.Context, _ *none) ([]method.Test, error) { return d.Tests(ctx) })
+	post(s, "bench", "/api/tests", "import-test", "Take in a test definition of the desk's own (YAML or JSON)", func(ctx context.Context, in *file) (method.Test, error) {
+		return d.ImportTest(ctx, in.RawBody, by(ctx))
+	})
+	get(s, "bench", "/api/tests/{slug}", "show-test", "A test", func(ctx context.Context, in *slug) (method.Test, error) { return d.Test(ctx, in.Slug) })
+	get(s, "bench", "/api/setups", "list-setups", "List setups", func(ctx context.Context, _ *none) ([]method.Setup, error) { return d.Setups(ctx) })
+	post(s, "bench", "/api/setups", "add-setup", "Add or change a setup", func(ctx context.Context, in *body[method.Setup]) (method.Setup, error) {
+		return in.Body, d.AddSetup(ctx, in.Body, by(ctx))
+	})
+	get(s, "bench", "/api/bench", "bench", "Plans on the bench with what came of each step", func(ctx context.Context, in *struct {
+		Limit int `query:"limit" default:"20" minimum:"1" maximum:"200"`
+	}) ([]record.BenchPlan, error) {
+		return d.Bench(ctx, in.Limit)
+	})
+	post(s, "bench", "/api/plans", "add-plan", "Add a plan for a unit", func(ctx context.Context, in *body[planRequest]) (method.Plan, error) {
+		b := in.Body
+		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name, Steps: b.Steps}, by(ctx))
+	})
+	get(s, "bench", "/api/plans/{slug}", "show-plan", "A plan with what came of each step", func(ctx context.Context, in *slug) (record.BenchPlan, error) {
+		return d.BenchPlan(ctx, in.Slug)
+	})
+	post(s, "bench", "/api/plans/{slug}/codes", "plan-code", "Make a one-time code with which a machine joins for a plan", func(ctx context.Context, in *slug) (planCode, error) {
+		c, expires, err := d.JoinCode(ctx, in.Slug)
+		return planCode{c, expires}, err
+	})
+
+	// Agents.
+	post(s, "agent", "/api/agent/join", "join", "Join with a one-time code", func(ctx context.Context, in *body[joinRequest]) (record.Joined, error) {
+		return d.Join(ctx, in.Body.Code, in.Body.Machine)
+	})
+	post(s, "agent", "/api/agent/rejoin", "rejoin", "Go on with the agent's plan after a break", func(ctx context.Context, in *body[record.Machine]) (record.Joined, error) {
+		return d.Rejoin(ctx, who(ctx).Plan, in.Body)
+	})
+	post(s, "agent", "/api/agent/runs", "send-run", "Deliver a run; sending it again changes nothing", func(ctx context.Context, in *body[record.Run]) (map[string]bool, error) {
+		in.Body.Plan = who(ctx).Plan
+		fresh, err := d.AddRun(ctx, in.Body)
+		return map[string]bool{"fresh": fresh}, err
+	})
+	post(s, "agent", "/api/agent/progress", "send-progress", "Say where the plan stands", func(ctx context.Context, in *body[record.Progress]) (none, error) {
+		in.Body.Plan = who(ctx).Plan
+		d.Progress(in.Body)
+		return none{}, nil
+	})
+	post(s, "agent", "/api/agent/finish", "finish", "Say that the plan is worked through", func(ctx context.Context, _ *none) (method.Plan, error) {
+		return d.FinishPlan(ctx, who(ctx).Plan)
+	})
+
+	// Results.
+	get(s, "results", "/api/runs", "list-runs", "List runs, the newest first", func(ctx context.Context, in *struct {
+		Subject string `query:"subject"`
+		Test    string `query:"test"`
+		Setup   string `query:"setup"`
+		Plan    string `query:"plan"`
+		Offset  int    `query:"offset" minimum:"0"`
+		Limit   int    `query:"limit" default:"50" minimum:"1" maximum:"500"`
+	}) (runList, error) {
+		runs, total, err := d.Runs(ctx, store.RunFilter{Subject: in.Subject, Test: in.Test, Setup: in.Setup, Plan: in.Plan, Offset: in.Offset, Limit: in.Limit})
+		return runList{runs, total}, err
+	})
+	get(s, "results", "/api/runs/{slug}", "show-run", "A run with its raw samples", func(ctx context.Context, in *slug) (desk.RunPage, error) { return d.Run(ctx, in.Slug) })
+	post(s, "results", "/api/readings", "type-readings", "Record one run that a person read off", func(ctx context.Context, in *body[desk.Typed]) (record.Run, error) {
+		return d.TypeReadings(ctx, in.Body, by(ctx))
+	})
+	post(s, "results", "/api/tables", "import-table", "Take in a CSV table of readings, or nothing of it", func(ctx context.Context, in *file) (desk.Table, error) {
+		return d.ImportTable(ctx, in.RawBody, in.CheckOnly, by(ctx))
+	})
+
+	// Compare.
+	get(s, "compare", "/api/fields", "list-fields", "List fields", func(ctx context.Context, _ *none) ([]ranking.Field, error) { return d.Fields(ctx) })
+	post(s, "compare", "/api/fields", "add-field", "Add or change a field", func(ctx context.Context, in *body[ranking.Field]) (ranking.Field, error) {
+		return in.Body, d.AddField(ctx, in.Body, by(ctx))
+	})
+	get(s, "compare", "/api/measures", "list-measures", "List measures", func(ctx context.Context, _ *none) ([]compare.Measure, error) { return d.Measures(ctx) })
+	get(s, "compare", "/api/measures/{slug}/{measure}", "show-measure", "A measure with its repeatability and every cell", func(ctx context.Context, in *struct {
+		Slug    string `path:"slug"`
+		Measure string `path:"measure"`
+	}) (desk.MeasurePage, error) {
+		return d.Measure(ctx, method.ID(in.Slug, in.Measure))
+	})
+	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *question) (compare.Comparison, error) { return d.Rank(ctx, in.desk()) })
+	files(s, "compare", "/api/charts/{name}", "chart", "The ranked chart: ranked.svg or ranked.png", "image/svg+xml", func(ctx context.Context, in *struct {
+		question
+		Name        string  `path:"name" enum:"ranked.svg,ranked.png"`
+		Format      string  `query:"format" enum:"page,card,tall" default:"page"`
+		Dark        bool    `query:"dark"`
+		Transparent bool    `query:"transparent"`
+		Pixels      float64 `query:"pixels" minimum:"0.5" maximum:"4" default:"1" doc:"PNG pixels per unit"`
+	}) (*blob, error) {
+		c, err := d.Rank(ctx, in.question.desk())
+		if err != nil {
+			return nil, err
+		}
+		o := draw.Options{Format: in.Format, Dark: in.Dark, Transparent: in.Transparent, Pixels: in.Pixels}
+		if in.Name == "ranked.png" {
+			b, err := draw.RankedPNG(c.Chart, o)
+			return &blob{ContentType: "image/png", Body: b}, err
+		}
+		b, err := draw.RankedSVG(c.Chart, o)
+		return &blob{ContentType: "image/svg+xml", Body: b}, err
+	})
+
+	// Reviews.
+	get(s, "reviews", "/api/reviews", "list-reviews", "List reviews", func(ctx context.Context, _ *none) ([]verdict.Review, error) { return d.Reviews(ctx) })
+	post(s, "reviews", "/api/reviews", "add-review", "Start a review with findings from the figures", func(ctx context.Context, in *body[reviewRequest]) (verdict.Review, error) {
+		b := in.Body
+		return d.AddReview(ctx, verdict.Review{Slug: b.Slug, Title: b.Title, Subject: b.Subject, Field: b.Field, Measures: b.Measures}, by(ctx))
+	})
+	get(s, "reviews", "/api/reviews/{slug}", "show-review", "A review", func(ctx context.Context, in *slug) (verdict.Review, error) { return d.Review(ctx, in.Slug) })
+	register(s, http.MethodPut, "reviews", "/api/reviews/{slug}", "save-review", "Change a review, from the revision it names", func(ctx context.Context, in *struct {
+		slug
+		Body verdict.Review
+	}) (verdict.Review, error) {
+		in.Body.Slug = in.Slug
+		return d.SaveReview(ctx, in.Body, by(ctx))
+	})
+	post(s, "reviews", "/api/reviews/{slug}/findings", "refresh-findings", "Draw the findings anew and keep the reviewer's words", func(ctx context.Context, in *slug) (verdict.Review, error) {
+		return d.RefreshFindings(ctx, in.Slug, by(ctx))
+	})
+	post(s, "reviews", "/api/reviews/{slug}/signature", "sign-review", "Sign the verdict as it stands", func(ctx context.Context, in *struct {
+		slug
+		Body struct {
+			By string `json:"by"`
+		}
+	}) (verdict.Review, error) {
+		return d.SignReview(ctx, in.Slug, in.Body.By)
+	})
+	get(s, "reviews", "/api/reviews/{slug}/charts", "review-charts", "The review's ranked comparisons", func(ctx context.Context, in *slug) ([]compare.Comparison, error) {
+		return d.ReviewCharts(ctx, in.Slug)
+	})
+	post(s, "reviews", "/api/reviews/{slug}/editions", "publish", "Publish the next edition of a signed review", func(ctx context.Context, in *struct {
+		slug
+		Body struct {
+			Note string `json:"note,omitempty"`
+		}
+	}) (verdict.Edition, error) {
+		return d.Publish(ctx, in.Slug, in.Body.Note, by(ctx))
+	})
+	files(s, "reviews", "/api/reviews/{slug}/editions/{number}", "edition-archive", "An edition's folder as a ZIP archive", "application/zip", func(ctx context.Context, in *struct {
+		slug
+		Number int `path:"number" minimum:"1"`
+	}) (*blob, error) {
+		dir, err := d.EditionDir(ctx, in.Slug, in.Number)
+		if err != nil {
+			return nil, err
+		}
+		b, err := zipped(dir)
+		return &blob{ContentType: "application/zip", Disposition: `attachment; filename="edition.zip"`, Body: b}, err
+	})
+}
+
+type planRequest struct {
+	Unit  string            `json:"unit"`
+	Host  string            `json:"host,omitempty"`
+	Place string            `json:"place,omitempty"`
+	Setup string            `json:"setup,omitempty"`
+	Name  string            `json:"name,omitempty"`
+	Steps []method.PlanStep `json:"steps"`
+}
+
+type reviewRequest struct {
+	Slug     string   `json:"slug,omitempty"`
+	Title    string   `json:"title,omitempty"`
+	Subject  string   `json:"subject"`
+	Field    string   `json:"field,omitempty"`
+	Measures []string `json:"measures,omitempty"`
+}
+
+func zipped(dir string) ([]byte, error) {
+	var b bytes.Buffer
+	w := zip.NewWriter(&b)
+	root := os.DirFS(dir)
+	err := fs.WalkDir(root, ".", func(name string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
+			return err
+		}
+		data, err := fs.ReadFile(root, name)
+		if err != nil {
+			return err
+		}
+		f, err := w.Create(name)
+		if err == nil {
+			_, err = f.Write(data)
+		}
+		return err
+	})
+	if err == nil {
+		err = w.Close()
+	}
+	return b.Bytes(), err
+}

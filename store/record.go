@@ -1,0 +1,290 @@
+package store
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"time"
+
+	"github.com/klauspost/compress/zstd"
+
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/core/stats"
+)
+
+// PutTest adds a test definition; a version that is there already is replaced.
+func (q Queries) PutTest(ctx context.Context, t method.Test, at time.Time) error {
+	return q.exec(ctx, `insert into test (slug, version, origin, definition, added) values (?,?,?,?,?)
+		on conflict (slug, version) do update set definition=excluded.definition, origin=excluded.origin`, t.Slug, t.Version, t.Origin, text(t), stamp(at))
+}
+
+func scanTest(r row, t *method.Test) error { return r.Scan(into(t)) }
+
+// Tests lists the newest version of every test.
+func (q Queries) Tests(ctx context.Context) ([]method.Test, error) {
+	return list(ctx, q, scanTest, `select definition from test t where version = (select max(version) from test where slug = t.slug) order by origin desc, slug`)
+}
+
+// Test finds a version of a test; 0 means the newest.
+func (q Queries) Test(ctx context.Context, slug string, version int) (method.Test, error) {
+	return one(ctx, q, scanTest, `select definition from test where slug = ? and ? in (0, version) order by version desc limit 1`, slug, version)
+}
+
+// PutSetup adds or replaces a setup.
+func (q Queries) PutSetup(ctx context.Context, s method.Setup) error {
+	return q.exec(ctx, `insert into setup (slug, name, raised, conditions) values (?,?,?,?)
+		on conflict (slug) do update set name=excluded.name, raised=excluded.raised, conditions=excluded.conditions`, s.Slug, s.Name, s.Raised, text(s.Conditions))
+}
+
+func scanSetup(r row, s *method.Setup) error {
+	return r.Scan(&s.Slug, &s.Name, &s.Raised, into(&s.Conditions))
+}
+
+// Setups lists all setups, default modes first.
+func (q Queries) Setups(ctx context.Context) ([]method.Setup, error) {
+	return list(ctx, q, scanSetup, `select slug, name, raised, conditions from setup order by raised, slug`)
+}
+
+// Setup finds one setup.
+func (q Queries) Setup(ctx context.Context, slug string) (method.Setup, error) {
+	return one(ctx, q, scanSetup, `select slug, name, raised, conditions from setup where slug = ?`, slug)
+}
+
+const planColumns = `id, unit, host, place, setup, name, steps, state, agent, created`
+
+func scanPlan(r row, p *method.Plan) error {
+	return r.Scan(&p.ID, &p.Unit, &p.Host, &p.Place, &p.Setup, &p.Name, into(&p.Steps), &p.State, &p.Agent, &p.Created)
+}
+
+// PutPlan adds or replaces a plan.
+func (q Queries) PutPlan(ctx context.Context, p method.Plan) error {
+	return q.exec(ctx, `insert into plan (`+planColumns+`) values (?,?,?,?,?,?,?,?,?,?)
+		on conflict (id) do update set state=excluded.state, agent=excluded.agent, steps=excluded.steps`,
+		p.ID, p.Unit, p.Host, p.Place, p.Setup, p.Name, text(p.Steps), p.State, p.Agent, p.Created)
+}
+
+// Plans lists plans, the newest first.
+func (q Queries) Plans(ctx context.Context) ([]method.Plan, error) {
+	return list(ctx, q, scanPlan, `select `+planColumns+` from plan order by id desc`)
+}
+
+// Plan finds one plan.
+func (q Queries) Plan(ctx context.Context, id string) (method.Plan, error) {
+	return one(ctx, q, scanPlan, `select `+planColumns+` from plan where id = ?`, id)
+}
+
+// PutSitting adds a sitting if its unit has none for that boot, and returns the one that stands.
+func (q Queries) PutSitting(ctx context.Context, s record.Sitting) (record.Sitting, error) {
+	if err := q.exec(ctx, `insert into sitting (id, unit, boot, started, machine) values (?,?,?,?,?) on conflict (unit, boot) do nothing`,
+		s.ID, s.Unit, s.Boot, stamp(s.Started), text(s.Machine)); err != nil {
+		return s, err
+	}
+	return one(ctx, q, scanSitting, `select id, unit, boot, started, machine from sitting where unit = ? and boot = ?`, s.Unit, s.Boot)
+}
+
+func scanSitting(r row, s *record.Sitting) error {
+	return r.Scan(&s.ID, &s.Unit, &s.Boot, moment{&s.Started}, into(&s.Machine))
+}
+
+// Sitting finds one sitting.
+func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error) {
+	return one(ctx, q, scanSitting, `select id, unit, boot, started, machine from sitting where id = ?`, id)
+}
+
+// AddRun writes a run with its readings and series. It returns false, and changes nothing, if a run
+// of that id is there already.
+func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, error) {
+	fresh, err := q.changed(ctx, `insert into run (id, test, test_version, subject, host, place, setup, sitting, plan, step, repeat, started, ended,
+		outcome, failure, source, simulated, by_whom, observed, negotiated, basis) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
+		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, stamp(r.Started), stamp(r.Ended),
+		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis)
+	if err != nil || !fresh {
+		return false, err
+	}
+	for _, x := range r.Readings {
+		if err := q.exec(ctx, `insert into reading (run, measure, state, value, low, high, reason) values (?,?,?,?,?,?,?)`,
+			r.ID, x.Measure, string(x.State), x.Value, x.Low, x.High, x.Reason); err != nil {
+			return false, err
+		}
+	}
+	for _, s := range r.Series {
+		if err := q.addSeries(ctx, r.ID, s); err != nil {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// chunkLength is how many samples one stored chunk of a series holds.
+const chunkLength = 600
+
+var (
+	encoder, _ = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1))
+	decoder, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1))
+)
+
+func (q Queries) addSeries(ctx context.Context, run string, s record.Series) error {
+	if len(s.Times) != len(s.Values) {
+		return fmt.Errorf("series %s has %d times and %d values", s.Channel, len(s.Times), len(s.Values))
+	}
+	for chunk, from := 0, 0; from < len(s.Values); chunk, from = chunk+1, from+chunkLength {
+		to := min(from+chunkLength, len(s.Values))
+		buf := make([]byte, 0, 16*(to-from))
+		for _, column := range [][]float64{s.Times[from:to], s.Values[from:to]} {
+			for _, v := range column {
+				buf = binary.LittleEndian.AppendUint64(buf, math.Float64bits(v))
+			}
+		}
+		if err := q.exec(ctx, `insert into series (run, channel, chunk, unit, count, data) values (?,?,?,?,?,?)`,
+			run, s.Channel, chunk, s.Unit, to-from, encoder.EncodeAll(buf, nil)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Series reads a run's raw samples.
+func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error) {
+	type part struct {
+		channel, unit string
+		count         int
+		data          []byte
+	}
+	parts, err := list(ctx, q, func(r row, p *part) error { return r.Scan(&p.channel, &p.unit, &p.count, &p.data) },
+		`select channel, unit, count, data from series where run = ? order by channel, chunk`, run)
+	if err != nil {
+		return nil, err
+	}
+	out := []record.Series{}
+	for _, p := range parts {
+		raw, err := decoder.DecodeAll(p.data, nil)
+		if err != nil || len(raw) != 16*p.count {
+			return nil, fmt.Errorf("samples of run %s, channel %s, are damaged: %v", run, p.channel, err)
+		}
+		if len(out) == 0 || out[len(out)-1].Channel != p.channel {
+			out = append(out, record.Series{Channel: p.channel, Unit: p.unit})
+		}
+		s := &out[len(out)-1]
+		for i := range p.count {
+			s.Times = append(s.Times, math.Float64frombits(binary.LittleEndian.Uint64(raw[8*i:])))
+			s.Values = append(s.Values, math.Float64frombits(binary.LittleEndian.Uint64(raw[8*(p.count+i):])))
+		}
+	}
+	return out, nil
+}
+
+const runColumns = `id, test, test_version, subject, host, place, setup, sitting, coalesce(plan, ''), step, repeat, started, ended, outcome, failure,
+	source, simulated, by_whom, observed, negotiated,
+	(select json_group_array(json_object('measure', measure, 'state', state, 'value', value, 'low', low, 'high', high, 'reason', reason)) from reading where run = run.id)`
+
+func scanRun(r row, x *record.Run) error {
+	return r.Scan(&x.ID, &x.Test, &x.TestVersion, &x.Subject, &x.Host, &x.Place, &x.Setup, &x.Sitting, &x.Plan, &x.Step, &x.Repeat,
+		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Readings))
+}
+
+// RunFilter narrows a list of runs; empty fields do not.
+type RunFilter struct {
+	Subject, Test, Setup, Plan string
+	Offset, Limit              int
+}
+
+// Runs lists runs without their series, the newest first, and tells how many there are in all.
+func (q Queries) Runs(ctx context.Context, f RunFilter) ([]record.Run, int, error) {
+	where := ` from run where ? in ('', subject) and ? in ('', test) and ? in ('', setup) and ? in ('', plan)`
+	args := []any{f.Subject, f.Test, f.Setup, f.Plan}
+	if f.Plan == "" { // a run without plan holds null, which is in no list
+		where = ` from run where ? in ('', subject) and ? in ('', test) and ? in ('', setup)`
+		args = args[:3]
+	}
+	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, args...)
+	if err != nil {
+		return nil, 0, err
+	}
+	runs, err := list(ctx, q, scanRun, `select `+runColumns+where+` order by started desc, id desc limit ? offset ?`, append(args, f.Limit, f.Offset)...)
+	return runs, total, err
+}
+
+// Run finds one run, without its series.
+func (q Queries) Run(ctx context.Context, id string) (record.Run, error) {
+	return one(ctx, q, scanRun, `select `+runColumns+` from run where id = ?`, id)
+}
+
+// Received lists which jobs of a plan have a run, as step and repeat.
+func (q Queries) Received(ctx context.Context, plan string) ([]method.Job, error) {
+	return list(ctx, q, func(r row, j *method.Job) error { return r.Scan(&j.Step, &j.Repeat, &j.Test) },
+		`select step, repeat, test from run where plan = ? order by step, repeat`, plan)
+}
+
+// CellKey names a cell: what was measured, under which setup, on what, in what and where, on which basis.
+type CellKey struct {
+	Measure, Setup, Unit, Host, Place, Basis string
+}
+
+// CellValue is a reading on its way into a cell.
+type CellValue struct {
+	record.Reading
+	Sitting string
+}
+
+// CellReadings lists the readings of a cell that count, in order of their runs' start.
+func (q Queries) CellReadings(ctx context.Context, k CellKey) ([]CellValue, error) {
+	test, measure := method.Split(k.Measure)
+	return list(ctx, q, func(r row, v *CellValue) error {
+		return r.Scan(&v.Measure, &v.State, &v.Value, &v.Low, &v.High, &v.Sitting)
+	}, `select r.measure, r.state, r.value, r.low, r.high, run.sitting from run join reading r on r.run = run.id
+		where run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ? and run.basis = ? and run.outcome = 'done'
+		and r.measure = ? and r.state in ('ok', 'at-ceiling', 'beyond-limit') order by run.started, run.id`,
+		k.Unit, test, k.Setup, k.Host, k.Place, k.Basis, measure)
+}
+
+// Estimate is a stored cell with what it rests on.
+type Estimate struct {
+	CellKey
+	Variant           string
+	Cell              stats.Cell
+	Conditions        map[string]string
+	TestVersion       int
+	Simulated         bool
+	BestLow, BestHigh float64 // smallest and largest single reading
+	Updated           time.Time
+}
+
+// PutEstimate adds or replaces a cell.
+func (q Queries) PutEstimate(ctx context.Context, e Estimate) error {
+	return q.exec(ctx, `insert into estimate (measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated)
+		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (measure, setup, unit, host, place, basis) do update set cell=excluded.cell,
+		conditions=excluded.conditions, simulated=excluded.simulated, best_low=excluded.best_low, best_high=excluded.best_high, updated=excluded.updated`,
+		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, text(e.Cell), text(e.Conditions), e.TestVersion, e.Simulated, e.BestLow, e.BestHigh, stamp(e.Updated))
+}
+
+// DropEstimate removes a cell that no reading counts for any more.
+func (q Queries) DropEstimate(ctx context.Context, k CellKey) error {
+	return q.exec(ctx, `delete from estimate where measure=? and setup=? and unit=? and host=? and place=? and basis=?`,
+		k.Measure, k.Setup, k.Unit, k.Host, k.Place, k.Basis)
+}
+
+// Estimates lists every cell.
+func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
+	return list(ctx, q, func(r row, e *Estimate) error {
+		return r.Scan(&e.Measure, &e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell), into(&e.Conditions), &e.TestVersion,
+			&e.Simulated, &e.BestLow, &e.BestHigh, moment{&e.Updated})
+	}, `select measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated from estimate
+		order by measure, setup, variant, unit, host, place, basis`)
+}
+
+// Failures lists, for the units of some variants, how often a test failed and how often it was run.
+type Failure struct {
+	Variant, Test, Setup string
+	Failed, Runs         int
+	Last                 string
+}
+
+// Failures counts failed runs per variant for a test under a setup.
+func (q Queries) Failures(ctx context.Context, test, setup string) ([]Failure, error) {
+	return list(ctx, q, func(r row, f *Failure) error {
+		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.Runs, &f.Last)
+	}, `select unit.variant, run.test, run.setup, sum(run.outcome = 'failed'), count(*), max(run.failure) from run join unit on unit.slug = run.subject
+		where run.test = ? and run.setup = ? group by unit.variant having sum(run.outcome = 'failed') > 0`, test, setup)
+}
