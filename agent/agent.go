@@ -62,6 +62,7 @@ type session struct {
 type worker struct {
 	Options
 	joined  record.Joined
+	machine record.Machine
 	outbox  string
 	learned map[string]time.Duration // duration of one run per test, as it turned out
 	refused []string
@@ -161,6 +162,7 @@ func (w *worker) join(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	w.machine = m
 	if w.Code != "" {
 		if w.joined, err = w.Service.Join(ctx, w.Code, m); err != nil {
 			return err
@@ -234,7 +236,7 @@ func (w *worker) job(ctx context.Context, i int, jobs []method.Job, j method.Job
 	w.learned[j.Test] = time.Since(wall)
 	r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: test.Slug, TestVersion: test.Version, Subject: w.joined.Plan.Unit, Host: w.joined.Plan.Host,
 		Place: w.joined.Plan.Place, Setup: w.joined.Plan.Setup, Sitting: w.joined.Sitting, Plan: w.joined.Plan.ID, Step: j.Step, Repeat: j.Repeat,
-		Started: started, Ended: w.Machine.Now(), Outcome: "done", Source: "agent", By: w.joined.Plan.Agent,
+		Started: started, Ended: w.Machine.Now(), Outcome: "done", Source: "agent", By: w.joined.Plan.Agent, Simulated: w.machine.Simulated,
 		Observed: observed, Negotiated: out.Negotiated, Readings: out.Readings, Series: out.Series}
 	if err != nil {
 		r.Outcome, r.Failure, r.Readings = "failed", err.Error(), nil

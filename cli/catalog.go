@@ -341,11 +341,7 @@ func (a *app) claimCmd() *cobra.Command {
 							measured = e.Bound + " " + measured
 						}
 					}
-					by := ""
-					if o := j.Verdict.Outcome; o == claims.Short || o == claims.Beyond {
-						by = quantity.Number(100*math.Abs(j.Verdict.By), 2) + " %"
-					}
-					row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, by}
+					row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount}
 					if variant != "" {
 						row = append(row[1:], j.Verdict.Why)
 					}

@@ -125,7 +125,7 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 // builtinSetups are the setups that every desk starts with.
 var builtinSetups = []method.Setup{
 	{Slug: method.AsDelivered, Name: "As delivered", Conditions: map[string]string{"supply": "mains", "power.mode": "default", "memory.profile": "default"}},
-	{Slug: "battery", Name: "Battery", Raised: true, Conditions: map[string]string{"supply": "battery", "power.mode": "default", "memory.profile": "default"}},
+	{Slug: "battery", Name: "On battery", Raised: true, Conditions: map[string]string{"supply": "battery", "power.mode": "default", "memory.profile": "default"}},
 	{Slug: "fast-mode", Name: "Fast mode", Raised: true, Conditions: map[string]string{"supply": "mains", "power.mode": "fast", "memory.profile": "default"}},
 	{Slug: "quiet-mode", Name: "Quiet mode", Raised: true, Conditions: map[string]string{"supply": "mains", "power.mode": "quiet", "memory.profile": "default"}},
 }

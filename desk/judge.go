@@ -44,7 +44,7 @@ func (d *Desk) CheckClaims(ctx context.Context, variant string) ([]claims.Judged
 		if err != nil {
 			return nil, refuse(Invalid, "claim on %q: %v", c.Measure, err)
 		}
-		text := quantity.Format(c.Value, c.Unit)
+		text := quantity.Plain(c.Value, c.Unit)
 		if c.Qualifier != "" && c.Qualifier != "exact" {
 			text = string(c.Qualifier) + " " + text
 		}
@@ -300,6 +300,12 @@ func (d *Desk) findings(ctx context.Context, v *view, r verdict.Review) ([]verdi
 			continue
 		}
 		row := c.Rows[i]
+		label := func(other compare.Row) string { // siblings bear the same name
+			if v.variants[other.Variant].Model.Slug == v.variants[r.Subject].Model.Slug {
+				return "its sibling with " + other.Note
+			}
+			return "the " + other.Name
+		}
 		s := verdict.Standing{Measure: m.ID, Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better, Value: row.Estimate.Centre,
 			Place: row.Standing, Field: len(c.Rows), FieldName: f.Name, Bound: row.Estimate.Bound}
 		if c.Mean != nil {
@@ -308,14 +314,14 @@ func (d *Desk) findings(ctx context.Context, v *view, r verdict.Review) ([]verdi
 		}
 		for _, other := range c.Rows {
 			if before := v.variants[r.Subject].Model.Succeeds; before != "" && v.variants[other.Variant].Model.Slug == before && s.Predecessor == nil {
-				s.Predecessor = &verdict.Against{Name: other.Name, Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)}
+				s.Predecessor = &verdict.Against{Name: label(other), Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)}
 			}
 		}
 		if i > 0 {
-			s.Rival = &verdict.Against{Name: c.Rows[i-1].Name, Relative: ranking.RelativeTo(row.Estimate, c.Rows[i-1].Estimate, m.Scale)}
+			s.Rival = &verdict.Against{Name: label(c.Rows[i-1]), Relative: ranking.RelativeTo(row.Estimate, c.Rows[i-1].Estimate, m.Scale)}
 			s.Tie = c.Rows[i-1].Next
 		} else if len(c.Rows) > 1 {
-			s.Rival = &verdict.Against{Name: c.Rows[1].Name, Relative: ranking.RelativeTo(row.Estimate, c.Rows[1].Estimate, m.Scale)}
+			s.Rival = &verdict.Against{Name: label(c.Rows[1]), Relative: ranking.RelativeTo(row.Estimate, c.Rows[1].Estimate, m.Scale)}
 			s.Tie = row.Next
 		}
 		facts.Standings = append(facts.Standings, s)

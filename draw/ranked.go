@@ -147,6 +147,17 @@ func (l *layout) scaleAxis() {
 	l.ticks = chart.Ticks(lo, lo+(l.plotEnd-l.plotX)/l.perUnit, 5, false)
 }
 
+// tickText prints an axis value with just the decimals that the ticks' step needs.
+func (l *layout) tickText(v float64) string {
+	decimals := 0
+	if len(l.ticks) > 1 {
+		for step := l.ticks[1] - l.ticks[0]; decimals < 6 && math.Abs(step-math.Round(step)) > 1e-6*step; step *= 10 {
+			decimals++
+		}
+	}
+	return quantity.Fixed(v, decimals)
+}
+
 // reach is the furthest value of a row's bar, whisker and claim.
 func (l *layout) reach(i int) float64 {
 	r := l.c.Rows[i]
@@ -210,7 +221,7 @@ func (l *layout) footLines(room float64) {
 	}
 	lead := ""
 	if claim {
-		lead = "     maker’s claim. " // room for the diamond
+		lead = "      maker’s claim. " // room for the diamond
 	}
 	for i, line := range wrap(text, smallest*z, lead+strings.Join(parts, " "), room) {
 		s := segment{text: line, style: text, color: l.t.Soft, diamond: claim && i == 0}
@@ -261,7 +272,7 @@ func (l *layout) paint(c vg.Canvas, groundless bool) {
 	for _, v := range l.ticks {
 		x := l.x(v)
 		l.line(x, l.plotTop, x, l.plotBottom+4*z, l.t.Line, 1*z)
-		l.text(text, 13*z, x, l.plotBottom+20*z, quantity.Number(v, 3), l.t.Soft, "middle")
+		l.text(text, 13*z, x, l.plotBottom+20*z, l.tickText(v), l.t.Soft, "middle")
 	}
 	if l.c.Reference != nil {
 		x := l.x(*l.c.Reference)
@@ -377,7 +388,11 @@ func (l *layout) row(i int) {
 	y = barTop + thick + 3*z
 	for _, m := range r.Raised {
 		xm := l.x(m.Value)
-		l.rect(x0, y, xm-x0, 6*z, l.t.Raised)
+		if l.c.Dots {
+			l.disc(xm, y+3*z, 4*z, l.t.Raised)
+		} else {
+			l.rect(x0, y, xm-x0, 6*z, l.t.Raised)
+		}
 		l.text(narrow, smallest*z, xm+6*z, y+8*z, m.Label, l.t.Soft, "")
 		y += 12 * z
 	}

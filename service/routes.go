@@ -31,7 +31,7 @@ import (
 type answer[T any] struct{ Body T }
 
 // slug is a path's identifier.
-type slug struct {
+type Slugged struct {
 	Slug string `path:"slug"`
 }
 
@@ -111,7 +111,7 @@ type runList struct {
 	Total int          `json:"total"`
 }
 
-type question struct {
+type Asked struct {
 	Field     string `query:"field" doc:"Field; everything if empty"`
 	Measure   string `query:"measure" required:"true" doc:"test/measure"`
 	Setup     string `query:"setup" doc:"Setup; as-delivered if empty"`
@@ -121,7 +121,7 @@ type question struct {
 	Raised    bool   `query:"raised" doc:"Show raised modes beneath their variants"`
 }
 
-func (q question) desk() desk.Question {
+func (q Asked) desk() desk.Question {
 	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised}
 }
 
@@ -156,13 +156,13 @@ func (s *Service) routes() {
 		t, err := d.AddToken(ctx, in.Body.Name)
 		return token{t}, err
 	})
-	register(s, http.MethodDelete, "access", "/api/tokens/{slug}", "drop-token", "End a token", func(ctx context.Context, in *slug) (none, error) {
+	register(s, http.MethodDelete, "access", "/api/tokens/{slug}", "drop-token", "End a token", func(ctx context.Context, in *Slugged) (none, error) {
 		return none{}, d.DropToken(ctx, in.Slug)
 	})
 	get(s, "access", "/api/vocabulary", "vocabulary", "Spec keys, conditions, units and kinds", func(context.Context, *none) (vocabulary, error) {
 		return vocabulary{catalog.Vocabulary, method.ConditionVocabulary, quantity.Units(), catalog.Kinds}, nil
 	})
-	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier or test", "application/schema+json", func(_ context.Context, in *slug) (*blob, error) {
+	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier or test", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
 		b, err := d.Schema(strings.TrimSuffix(in.Slug, ".schema.json"))
 		return &blob{ContentType: "application/schema+json", Body: b}, err
 	})
@@ -171,7 +171,7 @@ func (s *Service) routes() {
 	post(s, "catalogue", "/api/dossiers", "import-dossier", "Take in a dossier (YAML or JSON), or nothing of it", func(ctx context.Context, in *file) (desk.Intake, error) {
 		return d.ImportDossier(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
-	files(s, "catalogue", "/api/dossiers/{slug}", "export-dossier", "Everything known of a model, as a dossier in YAML (JSON with .json)", "application/yaml", func(ctx context.Context, in *slug) (*blob, error) {
+	files(s, "catalogue", "/api/dossiers/{slug}", "export-dossier", "Everything known of a model, as a dossier in YAML (JSON with .json)", "application/yaml", func(ctx context.Context, in *Slugged) (*blob, error) {
 		name, asJSON := strings.CutSuffix(in.Slug, ".json")
 		x, err := d.ExportDossier(ctx, name)
 		if err != nil {
@@ -188,7 +188,7 @@ func (s *Service) routes() {
 	post(s, "catalogue", "/api/models", "add-model", "Add or change a model", func(ctx context.Context, in *body[catalog.Model]) (catalog.Model, error) {
 		return in.Body, d.AddModel(ctx, in.Body, by(ctx))
 	})
-	get(s, "catalogue", "/api/models/{slug}", "show-model", "A model with variants, units, claims, offers and lineage", func(ctx context.Context, in *slug) (desk.ModelPage, error) {
+	get(s, "catalogue", "/api/models/{slug}", "show-model", "A model with variants, units, claims, offers and lineage", func(ctx context.Context, in *Slugged) (desk.ModelPage, error) {
 		return d.ModelPage(ctx, in.Slug)
 	})
 	get(s, "catalogue", "/api/variants", "list-variants", "List variants", func(ctx context.Context, in *struct {
@@ -199,7 +199,7 @@ func (s *Service) routes() {
 	post(s, "catalogue", "/api/variants", "add-variant", "Add or change a variant", func(ctx context.Context, in *body[catalog.Variant]) (catalog.Variant, error) {
 		return in.Body, d.AddVariant(ctx, in.Body, by(ctx))
 	})
-	get(s, "catalogue", "/api/variants/{slug}", "show-variant", "A variant with units, claims and offers", func(ctx context.Context, in *slug) (catalog.DossierVariant, error) {
+	get(s, "catalogue", "/api/variants/{slug}", "show-variant", "A variant with units, claims and offers", func(ctx context.Context, in *Slugged) (catalog.DossierVariant, error) {
 		return d.Variant(ctx, in.Slug)
 	})
 	get(s, "catalogue", "/api/units", "list-units", "List units", func(ctx context.Context, in *struct {
@@ -210,7 +210,7 @@ func (s *Service) routes() {
 	post(s, "catalogue", "/api/units", "add-unit", "Add or change a unit", func(ctx context.Context, in *body[catalog.Unit]) (catalog.Unit, error) {
 		return in.Body, d.AddUnit(ctx, in.Body, by(ctx))
 	})
-	get(s, "catalogue", "/api/units/{slug}", "show-unit", "A unit", func(ctx context.Context, in *slug) (catalog.Unit, error) { return d.Unit(ctx, in.Slug) })
+	get(s, "catalogue", "/api/units/{slug}", "show-unit", "A unit", func(ctx context.Context, in *Slugged) (catalog.Unit, error) { return d.Unit(ctx, in.Slug) })
 	get(s, "catalogue", "/api/rigs", "list-rigs", "List rigs", func(ctx context.Context, _ *none) ([]catalog.Rig, error) { return d.Rigs(ctx) })
 	post(s, "catalogue", "/api/rigs", "add-rig", "Add or change a rig", func(ctx context.Context, in *body[catalog.Rig]) (catalog.Rig, error) {
 		return in.Body, d.AddRig(ctx, in.Body, by(ctx))
@@ -237,7 +237,7 @@ func (s *Service) routes() {
 	post(s, "bench", "/api/tests", "import-test", "Take in a test definition of the desk's own (YAML or JSON)", func(ctx context.Context, in *file) (method.Test, error) {
 		return d.ImportTest(ctx, in.RawBody, by(ctx))
 	})
-	get(s, "bench", "/api/tests/{slug}", "show-test", "A test", func(ctx context.Context, in *slug) (method.Test, error) { return d.Test(ctx, in.Slug) })
+	get(s, "bench", "/api/tests/{slug}", "show-test", "A test", func(ctx context.Context, in *Slugged) (method.Test, error) { return d.Test(ctx, in.Slug) })
 	get(s, "bench", "/api/setups", "list-setups", "List setups", func(ctx context.Context, _ *none) ([]method.Setup, error) { return d.Setups(ctx) })
 	post(s, "bench", "/api/setups", "add-setup", "Add or change a setup", func(ctx context.Context, in *body[method.Setup]) (method.Setup, error) {
 		return in.Body, d.AddSetup(ctx, in.Body, by(ctx))
@@ -251,10 +251,10 @@ func (s *Service) routes() {
 		b := in.Body
 		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name, Steps: b.Steps}, by(ctx))
 	})
-	get(s, "bench", "/api/plans/{slug}", "show-plan", "A plan with what came of each step", func(ctx context.Context, in *slug) (record.BenchPlan, error) {
+	get(s, "bench", "/api/plans/{slug}", "show-plan", "A plan with what came of each step", func(ctx context.Context, in *Slugged) (record.BenchPlan, error) {
 		return d.BenchPlan(ctx, in.Slug)
 	})
-	post(s, "bench", "/api/plans/{slug}/codes", "plan-code", "Make a one-time code with which a machine joins for a plan", func(ctx context.Context, in *slug) (planCode, error) {
+	post(s, "bench", "/api/plans/{slug}/codes", "plan-code", "Make a one-time code with which a machine joins for a plan", func(ctx context.Context, in *Slugged) (planCode, error) {
 		c, expires, err := d.JoinCode(ctx, in.Slug)
 		return planCode{c, expires}, err
 	})
@@ -292,7 +292,7 @@ func (s *Service) routes() {
 		runs, total, err := d.Runs(ctx, store.RunFilter{Subject: in.Subject, Test: in.Test, Setup: in.Setup, Plan: in.Plan, Offset: in.Offset, Limit: in.Limit})
 		return runList{runs, total}, err
 	})
-	get(s, "results", "/api/runs/{slug}", "show-run", "A run with its raw samples", func(ctx context.Context, in *slug) (desk.RunPage, error) { return d.Run(ctx, in.Slug) })
+	get(s, "results", "/api/runs/{slug}", "show-run", "A run with its raw samples", func(ctx context.Context, in *Slugged) (desk.RunPage, error) { return d.Run(ctx, in.Slug) })
 	post(s, "results", "/api/readings", "type-readings", "Record one run that a person read off", func(ctx context.Context, in *body[desk.Typed]) (record.Run, error) {
 		return d.TypeReadings(ctx, in.Body, by(ctx))
 	})
@@ -312,16 +312,16 @@ func (s *Service) routes() {
 	}) (desk.MeasurePage, error) {
 		return d.Measure(ctx, method.ID(in.Slug, in.Measure))
 	})
-	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *question) (compare.Comparison, error) { return d.Rank(ctx, in.desk()) })
+	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *Asked) (compare.Comparison, error) { return d.Rank(ctx, in.desk()) })
 	files(s, "compare", "/api/charts/{name}", "chart", "The ranked chart: ranked.svg or ranked.png", "image/svg+xml", func(ctx context.Context, in *struct {
-		question
+		Asked
 		Name        string  `path:"name" enum:"ranked.svg,ranked.png"`
 		Format      string  `query:"format" enum:"page,card,tall" default:"page"`
 		Dark        bool    `query:"dark"`
 		Transparent bool    `query:"transparent"`
 		Pixels      float64 `query:"pixels" minimum:"0.5" maximum:"4" default:"1" doc:"PNG pixels per unit"`
 	}) (*blob, error) {
-		c, err := d.Rank(ctx, in.question.desk())
+		c, err := d.Rank(ctx, in.Asked.desk())
 		if err != nil {
 			return nil, err
 		}
@@ -340,30 +340,30 @@ func (s *Service) routes() {
 		b := in.Body
 		return d.AddReview(ctx, verdict.Review{Slug: b.Slug, Title: b.Title, Subject: b.Subject, Field: b.Field, Measures: b.Measures}, by(ctx))
 	})
-	get(s, "reviews", "/api/reviews/{slug}", "show-review", "A review", func(ctx context.Context, in *slug) (verdict.Review, error) { return d.Review(ctx, in.Slug) })
+	get(s, "reviews", "/api/reviews/{slug}", "show-review", "A review", func(ctx context.Context, in *Slugged) (verdict.Review, error) { return d.Review(ctx, in.Slug) })
 	register(s, http.MethodPut, "reviews", "/api/reviews/{slug}", "save-review", "Change a review, from the revision it names", func(ctx context.Context, in *struct {
-		slug
+		Slugged
 		Body verdict.Review
 	}) (verdict.Review, error) {
 		in.Body.Slug = in.Slug
 		return d.SaveReview(ctx, in.Body, by(ctx))
 	})
-	post(s, "reviews", "/api/reviews/{slug}/findings", "refresh-findings", "Draw the findings anew and keep the reviewer's words", func(ctx context.Context, in *slug) (verdict.Review, error) {
+	post(s, "reviews", "/api/reviews/{slug}/findings", "refresh-findings", "Draw the findings anew and keep the reviewer's words", func(ctx context.Context, in *Slugged) (verdict.Review, error) {
 		return d.RefreshFindings(ctx, in.Slug, by(ctx))
 	})
 	post(s, "reviews", "/api/reviews/{slug}/signature", "sign-review", "Sign the verdict as it stands", func(ctx context.Context, in *struct {
-		slug
+		Slugged
 		Body struct {
 			By string `json:"by"`
 		}
 	}) (verdict.Review, error) {
 		return d.SignReview(ctx, in.Slug, in.Body.By)
 	})
-	get(s, "reviews", "/api/reviews/{slug}/charts", "review-charts", "The review's ranked comparisons", func(ctx context.Context, in *slug) ([]compare.Comparison, error) {
+	get(s, "reviews", "/api/reviews/{slug}/charts", "review-charts", "The review's ranked comparisons", func(ctx context.Context, in *Slugged) ([]compare.Comparison, error) {
 		return d.ReviewCharts(ctx, in.Slug)
 	})
 	post(s, "reviews", "/api/reviews/{slug}/editions", "publish", "Publish the next edition of a signed review", func(ctx context.Context, in *struct {
-		slug
+		Slugged
 		Body struct {
 			Note string `json:"note,omitempty"`
 		}
@@ -371,7 +371,7 @@ func (s *Service) routes() {
 		return d.Publish(ctx, in.Slug, in.Body.Note, by(ctx))
 	})
 	files(s, "reviews", "/api/reviews/{slug}/editions/{number}", "edition-archive", "An edition's folder as a ZIP archive", "application/zip", func(ctx context.Context, in *struct {
-		slug
+		Slugged
 		Number int `path:"number" minimum:"1"`
 	}) (*blob, error) {
 		dir, err := d.EditionDir(ctx, in.Slug, in.Number)

@@ -14,6 +14,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"reflect"
 	"strconv"
 	"strings"
 	"time"
@@ -78,8 +79,22 @@ func newAPI(app *fiber.App) huma.API {
 	cfg := huma.DefaultConfig("Durvek", Version)
 	cfg.OpenAPIPath, cfg.SchemasPath, cfg.DocsPath = "/api/openapi", "/api/schemas", ""
 	cfg.CreateHooks = nil
+	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	cfg.Info.Description = "Everything that the console and the command line do. Errors are problem details (RFC 9457)."
 	return humafiber.New(app, cfg)
+}
+
+// schemaName names a type by package and name, so that two packages may use one word.
+func schemaName(t reflect.Type, hint string) string {
+	base := t
+	for base.Kind() == reflect.Pointer || base.Kind() == reflect.Slice {
+		base = base.Elem()
+	}
+	name := huma.DefaultSchemaNamer(t, hint)
+	if pkg := path.Base(base.PkgPath()); base.Name() != "" && strings.HasPrefix(base.PkgPath(), "durvek/") && pkg != "service" {
+		return strings.ToUpper(pkg[:1]) + pkg[1:] + name
+	}
+	return name
 }
 
 // OpenAPI gives the API's description as JSON.

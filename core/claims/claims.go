@@ -6,6 +6,7 @@ package claims
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"durvek/core/catalog"
 	"durvek/core/method"
@@ -37,13 +38,16 @@ type Evidence struct {
 }
 
 // Verdict is a judged claim. Value and Claimed are in the measure's unit; By and Within are the
-// shortfall (or surplus) relative to the claim and its half-width, 0 where there is none.
+// surplus (negative: shortfall) and its half-width: relative to the claim on ratio scales, in the
+// measure's unit otherwise. Amount says By in words, without its sign.
 type Verdict struct {
 	Outcome  Outcome         `json:"outcome"`
 	Claimed  float64         `json:"claimed"`
 	Estimate *stats.Estimate `json:"estimate,omitempty"`
 	By       float64         `json:"by,omitempty"`
 	Within   float64         `json:"within,omitempty"`
+	Amount   string          `json:"amount,omitempty"`
+	Effect   float64         `json:"-"` // size of By for sorting: relative, or in tens of units
 	More     int             `json:"more,omitempty" doc:"Repeats that would probably decide an undecided claim"`
 	Why      string          `json:"why"`
 }
@@ -74,17 +78,24 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 	if e == 0 {
 		e = m.Tolerance
 	}
-	if e == 0 {
+	relative := m.Scale == quantity.Ratio
+	if e == 0 && relative {
 		e = DefaultTolerance
 	}
 	sign := 1.0
 	if m.Better == quantity.Lower {
 		sign = -1
 	}
-	// On the claim's side of things, larger is better: s(x) = sign·x/|c|.
-	unit := math.Abs(claimed)
-	if unit == 0 {
-		unit = 1
+	// On the claim's side of things, larger is better; percentages only where a ratio means something.
+	unit := 1.0
+	if relative && claimed != 0 {
+		unit = math.Abs(claimed)
+	}
+	spell := func(x float64) string {
+		if relative {
+			return quantity.Number(100*math.Abs(x), 2) + " %"
+		}
+		return quantity.Format(math.Abs(x), m.Unit)
 	}
 	at := func(x float64) float64 { return sign * (x - claimed) / unit }
 	lo, hi := min(at(est.Lo), at(est.Hi)), max(at(est.Lo), at(est.Hi))
@@ -98,9 +109,15 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 		}
 		v.Within = 0
 	}
-	amount := fmt.Sprintf("%s %%", quantity.Number(100*math.Abs(v.By), 2))
-	if v.Within > 0 {
-		amount += fmt.Sprintf(" ± %s", quantity.Number(100*v.Within, 2))
+	say := func() string {
+		v.Amount, v.Effect = spell(v.By), math.Abs(v.By)
+		if !relative {
+			v.Effect /= 10
+		}
+		if v.Within > 0 {
+			return v.Amount + " ± " + strings.TrimSuffix(spell(v.Within), " %")
+		}
+		return v.Amount
 	}
 	measured := says(est.Centre)
 	if est.Bound != "" {
@@ -112,17 +129,17 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 			v.Outcome, v.Why = Held, fmt.Sprintf("Best of %d readings is %s; “up to” asks for one.", est.N, says(evidence.Best))
 		} else {
 			v.Outcome, v.By, v.Within = Short, best, 0
-			v.Why = fmt.Sprintf("Best of %d readings is %s, %s %% short of “up to” %s.", est.N, says(evidence.Best), quantity.Number(-100*best, 2), says(claimed))
+			v.Why = fmt.Sprintf("Best of %d readings is %s, %s short of “up to” %s.", est.N, says(evidence.Best), say(), says(claimed))
 		}
 		return v, nil
 	}
 	switch {
 	case lo > e:
-		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s, better than claimed by %s.", measured, amount)
+		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s, better than claimed by %s.", measured, say())
 	case lo >= -e:
-		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s %% of the claim or better.", measured, quantity.Number(100*e, 2))
+		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s of the claim or better.", measured, spell(e))
 	case hi < -e:
-		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s, short by %s.", measured, amount)
+		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s, short by %s.", measured, say())
 	default:
 		v.Outcome = Open
 		v.More = more(v.By, v.Within, e, est.N)

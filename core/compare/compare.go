@@ -391,7 +391,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 			if x.Relative != nil {
 				rv = x.Relative.Value
 			}
-			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: fmt.Sprintf("%s in %s", quantity.Number(rv, 3), LowerFirst(x.Name))})
+			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: quantity.Number(rv, 4) + " " + inMode(x.Name)})
 		}
 		if i == 0 || e.N < least {
 			least = e.N
@@ -419,18 +419,25 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
 	}
 	if q.Repeat > 0 && m.Scale.Logarithmic() {
-		foot = append(foot, fmt.Sprintf("one run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
+		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
 	}
 	if q.Simulation && simulated > 0 && simulated < len(c.Rows) {
 		foot = append(foot, fmt.Sprintf("%d of %d samples are simulated", simulated, len(c.Rows)))
 	} else if q.Simulation && simulated > 0 {
-		foot = append(foot, "all samples are simulated")
+		foot = append(foot, "All samples are simulated")
 	}
 	foot = append(foot, q.DeskName)
 	out.Foot = strings.Join(foot, ". ") + "."
-	out.Foot = strings.ToUpper(out.Foot[:1]) + out.Foot[1:]
 	out.Text = out.Describe()
 	return out
+}
+
+// inMode says a raised mode inside a label: "in fast mode", "on battery".
+func inMode(name string) string {
+	if strings.HasPrefix(name, "On ") {
+		return LowerFirst(name)
+	}
+	return "in " + LowerFirst(name)
 }
 
 func plural(n int, word string) string {

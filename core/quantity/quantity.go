@@ -222,6 +222,17 @@ func Number(v float64, significant int) string {
 	return Fixed(v, min(max(decimals, 0), 9))
 }
 
+// Plain prints a value as it was given, without padding zeros, and its unit's symbol.
+func Plain(v float64, unit string) string {
+	text := strconv.FormatFloat(v, 'f', -1, 64)
+	_, frac, _ := strings.Cut(text, ".")
+	text = Fixed(v, len(frac))
+	if sym := Symbol(unit); sym != "" {
+		return text + " " + sym
+	}
+	return text
+}
+
 // Fixed prints v with exactly the given number of decimals, and grouped thousands from 10,000 on.
 func Fixed(v float64, decimals int) string {
 	s := strconv.FormatFloat(v, 'f', decimals, 64)

@@ -2,10 +2,8 @@ package verdict
 
 import (
 	"fmt"
-	"math"
 
 	"durvek/core/claims"
-	"durvek/core/quantity"
 )
 
 func init() {
@@ -18,14 +16,14 @@ func init() {
 				x := Finding{RestsOn: []string{"claim " + c.ID}, Certainty: "sure"}
 				switch c.Outcome {
 				case claims.Short:
-					x.Kind, x.Prominence = "weakness", 1.5+4*math.Abs(c.By)
-					x.Text = fmt.Sprintf("Claims %s in %s and falls short by %s %%.", c.Claimed, c.Name, quantity.Number(100*math.Abs(c.By), 2))
+					x.Kind, x.Prominence = "weakness", 1.5+4*c.Effect
+					x.Text = fmt.Sprintf("Short of the claimed %s in %s, by %s.", c.Claimed, c.Name, c.Amount)
 				case claims.Beyond:
-					x.Kind, x.Prominence = "strength", 1+2*math.Abs(c.By)
-					x.Text = fmt.Sprintf("Does better than the claimed %s in %s, by %s %%.", c.Claimed, c.Name, quantity.Number(100*math.Abs(c.By), 2))
+					x.Kind, x.Prominence = "strength", 1+2*c.Effect
+					x.Text = fmt.Sprintf("Better than the claimed %s in %s, by %s.", c.Claimed, c.Name, c.Amount)
 				case claims.Held:
 					x.Kind, x.Prominence = "note", 0.5
-					x.Text = fmt.Sprintf("Keeps its promise of %s in %s.", c.Claimed, c.Name)
+					x.Text = fmt.Sprintf("Keeps its promise in %s: %s.", c.Name, c.Claimed)
 				case claims.Open:
 					x.Kind, x.Prominence, x.Certainty = "note", 0.3, "open"
 					x.Text = fmt.Sprintf("Whether the claimed %s in %s is met is undecided.", c.Claimed, c.Name)

@@ -2,6 +2,7 @@ package verdict
 
 import (
 	"fmt"
+	"strings"
 
 	"durvek/core/ranking"
 )
@@ -12,8 +13,11 @@ func init() {
 		Sentence: "The subject and its nearest rival cannot, or need not, be told apart.",
 		Find: func(f Facts) []Finding {
 			var out []Finding
+			undecided := map[string][]string{} // rival → measures
+			rests := map[string][]string{}
+			var rivals []string
 			for _, s := range f.Standings {
-				if s.Rival == nil || s.Tie == "" || s.Tie == ranking.Different {
+				if s.Rival == nil {
 					continue
 				}
 				x := Finding{Kind: "note", RestsOn: []string{s.Measure}, Certainty: "sure", Prominence: 0.4}
@@ -22,11 +26,21 @@ func init() {
 					x.Text = fmt.Sprintf("As good as %s in %s: the difference is smaller than matters.", s.Rival.Name, s.Name)
 				case ranking.Small:
 					x.Text = fmt.Sprintf("Differs from %s in %s, but by too little to matter.", s.Rival.Name, s.Name)
+				case ranking.Undecided:
+					if undecided[s.Rival.Name] == nil {
+						rivals = append(rivals, s.Rival.Name)
+					}
+					undecided[s.Rival.Name] = append(undecided[s.Rival.Name], s.Name)
+					rests[s.Rival.Name] = append(rests[s.Rival.Name], s.Measure)
+					continue
 				default:
-					x.Certainty, x.Prominence = "open", 0.2
-					x.Text = fmt.Sprintf("Whether it beats %s in %s is undecided; more repeats would tell.", s.Rival.Name, s.Name)
+					continue
 				}
 				out = append(out, x)
+			}
+			for _, r := range rivals {
+				out = append(out, Finding{Kind: "note", RestsOn: rests[r], Certainty: "open", Prominence: 0.2,
+					Text: fmt.Sprintf("Undecided against %s: %s. More repeats would tell.", r, strings.Join(undecided[r], "; "))})
 			}
 			return out
 		},

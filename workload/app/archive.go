@@ -38,7 +38,7 @@ const (
 func init() {
 	workload.Register(workload.Workload{
 		Test: method.Test{
-			Slug: "archive", Version: 1, Name: "Archive of a survey day", Group: "application", Subjects: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"},
+			Slug: "archive", Version: 1, Name: "Survey day archive", Group: "application", Subjects: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"},
 			About:     "Packs a folder of 240 files (24 MiB: logs, notes, raw echoes) into a tar archive with gzip (RFC 1952, effort 6) and unpacks it again, through the file system as programs do, with a final flush. Limited by one core of the processor, then by the drive.",
 			MustMatch: []string{"supply", "power.mode", "runtime"}, Repeats: 5, Seconds: 2.5, Writes: 3 * folderSize,
 			Measures: []method.Measure{

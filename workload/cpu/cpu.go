@@ -18,10 +18,10 @@ func SurveyLog(seed uint64, size int) []byte {
 	out := make([]byte, 0, size+128)
 	for len(out) < size {
 		at = at.Add(time.Duration(200+rng.IntN(100)) * time.Millisecond)
-		lat += (rng.Float64() - 0.5) * 2e-5
-		lon += rng.Float64() * 3e-5
-		depth = max(1.5, depth+(rng.Float64()-0.5)*0.4)
-		heading += (rng.Float64() - 0.5) * 3
+		lat += float64((rng.Float64() - 0.5) * 2e-5) // the conversions forbid fused arithmetic, which some processors would use
+		lon += float64(rng.Float64() * 3e-5)
+		depth = max(1.5, depth+float64((rng.Float64()-0.5)*0.4))
+		heading += float64((rng.Float64() - 0.5) * 3)
 		out = fmt.Appendf(out, "%s,%.6f,%.6f,%05.1f,%.2f,%d,%s\n", at.Format("15:04:05.000"), lat, lon, heading, depth, rng.IntN(255), remarks[rng.IntN(len(remarks))])
 	}
 	return out[:size]

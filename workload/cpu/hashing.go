@@ -16,7 +16,7 @@ import (
 // hashPiece is how much one call hashes; hashDigest is the right answer for the seeded input.
 const (
 	hashPiece  = 256 << 10
-	hashDigest = "6e3e8c51"
+	hashDigest = "e640e897"
 )
 
 func init() {

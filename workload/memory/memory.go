@@ -65,20 +65,22 @@ func MultiplyAdd(a, b, c []float64, s float64) {
 	}
 }
 
-// Sum adds up an array whose length is a multiple of 8, in eight chains.
+// Sum adds up an array whose length is a multiple of 8. It reads four quarters side by side, because
+// one stream alone does not fill the memory's queues on every processor.
 func Sum(a []float64) float64 {
+	q := len(a) / 4
+	w, x, y, z := a[:q], a[q:2*q], a[2*q:3*q], a[3*q:]
 	var s0, s1, s2, s3, s4, s5, s6, s7 float64
-	for len(a) >= 8 {
-		x := (*[8]float64)(a)
-		s0 += x[0]
-		s1 += x[1]
-		s2 += x[2]
-		s3 += x[3]
-		s4 += x[4]
-		s5 += x[5]
-		s6 += x[6]
-		s7 += x[7]
-		a = a[8:]
+	for len(w) >= 2 && len(x) >= 2 && len(y) >= 2 && len(z) >= 2 {
+		s0 += w[0]
+		s1 += w[1]
+		s2 += x[0]
+		s3 += x[1]
+		s4 += y[0]
+		s5 += y[1]
+		s6 += z[0]
+		s7 += z[1]
+		w, x, y, z = w[2:], x[2:], y[2:], z[2:]
 	}
 	return s0 + s1 + s2 + s3 + s4 + s5 + s6 + s7
 }

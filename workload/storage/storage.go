@@ -197,7 +197,7 @@ func (f *File) RandomReads(ctx context.Context, limit int64, length time.Duratio
 func init() {
 	workload.Register(workload.Workload{
 		Test: method.Test{
-			Slug: "drive-sequential", Version: 1, Name: "Drive, sequential", Group: "storage",
+			Slug: "drive-sequential", Version: 1, Name: "Sequential access", Group: "storage",
 			About:     "1 MiB blocks in order, one at a time, past the page cache, incompressible data, in a 512 MiB file that was written once before; writing includes the final flush. Limited by the drive and its link; a short run mostly meets the write cache.",
 			MustMatch: []string{"supply", "drive.cache"}, Repeats: 5, Seconds: 4, Writes: 2 * fileSize,
 			Measures: []method.Measure{
@@ -209,7 +209,7 @@ func init() {
 	})
 	workload.Register(workload.Workload{
 		Test: method.Test{
-			Slug: "drive-random", Version: 1, Name: "Drive, random read", Group: "storage",
+			Slug: "drive-random", Version: 1, Name: "Random access", Group: "storage",
 			About:     "4 KiB at random places of a 512 MiB file, one at a time (queue depth 1), past the page cache: what opening programs and many small files waits for. Limited by the drive's latency.",
 			MustMatch: []string{"supply", "drive.cache"}, Repeats: 5, Seconds: 3, Writes: fileSize,
 			Measures: []method.Measure{

@@ -1,0 +1,53 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, must } from '../../api/client'
+import Trouble from '../../parts/Trouble.vue'
+
+const open = defineModel<boolean>({ required: true })
+const router = useRouter()
+const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
+const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+const runnable = computed(() => (tests.data.value ?? []).filter((t) => t.origin === 'workload').map((t) => ({ value: t.slug, title: t.name })))
+const form = reactive({ unit: '', host: '', place: '', setup: 'as-delivered', name: '', tests: [] as string[], repeats: 5 })
+const trouble = ref<unknown>(null)
+const busy = ref(false)
+async function add() {
+  trouble.value = null
+  busy.value = true
+  try {
+    const steps = form.tests.map((test) => ({ test, repeats: Number(form.repeats) }))
+    const plan = await must(api.POST('/api/plans', { body: { unit: form.unit, host: form.host, place: form.place, setup: form.setup, name: form.name, steps } }))
+    open.value = false
+    void router.push({ path: '/bench', query: { plan: plan.id } })
+  } catch (e) {
+    trouble.value = e
+  }
+  busy.value = false
+}
+</script>
+
+<template>
+  <v-dialog v-model="open">
+    <v-card class="pad">
+      <strong class="mb-3">New plan</strong>
+      <Trouble v-if="trouble" :error="trouble" />
+      <div class="stack">
+        <v-autocomplete v-model="form.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-select v-model="form.tests" label="Tests" multiple chips :items="runnable" />
+        <div class="row">
+          <v-text-field v-model.number="form.repeats" label="Repeats" type="number" min="1" max="100" />
+          <v-select v-model="form.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />
+        </div>
+        <div class="row">
+          <v-autocomplete v-model="form.host" label="Host, for a part" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+          <v-text-field v-model="form.place" label="Port or slot" />
+        </div>
+        <v-text-field v-model="form.name" label="Name of the plan" />
+        <div class="row"><v-spacer /><v-btn @click="open = false">Cancel</v-btn><v-btn class="go" :loading="busy" @click="add">Put on the bench</v-btn></div>
+      </div>
+    </v-card>
+  </v-dialog>
+</template>

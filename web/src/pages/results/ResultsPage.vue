@@ -1,0 +1,71 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, must, type Of } from '../../api/client'
+import PageHead from '../../parts/PageHead.vue'
+import Trouble from '../../parts/Trouble.vue'
+import { moment, number } from '../../parts/words'
+import EnterReadings from './EnterReadings.vue'
+import TakeTable from './TakeTable.vue'
+
+const route = useRoute()
+const router = useRouter()
+const limit = 25
+const filter = computed(() => {
+  const q = route.query as Record<string, string | undefined>
+  return { subject: q.subject ?? '', test: q.test ?? '', setup: q.setup ?? '', offset: Number(q.offset ?? 0) }
+})
+function set(change: Record<string, string | number | null>) {
+  void router.replace({ query: Object.fromEntries(Object.entries({ ...filter.value, offset: 0, ...change }).filter(([, v]) => v).map(([k, v]) => [k, String(v)])) })
+}
+const runs = useQuery({
+  queryKey: computed(() => ['runs', filter.value]),
+  placeholderData: (before) => before,
+  queryFn: () => must(api.GET('/api/runs', { params: { query: { ...filter.value, limit } } })),
+})
+const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
+const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+const bounds: Record<string, string> = { 'at-ceiling': 'at least ', 'beyond-limit': 'more than ' }
+const say = (r: Of<'RecordReading'>) => `${r.measure} ${r.state === 'missing' ? 'missing' : (bounds[r.state] ?? '') + number(r.value)}`
+const entering = ref(route.query.enter === '1')
+const taking = ref(false)
+</script>
+
+<template>
+  <PageHead title="Results" :sub="`${runs.data.value?.total ?? 0} runs`">
+    <v-btn @click="taking = true">Take in a table</v-btn>
+    <v-btn class="go" @click="entering = true">Enter readings</v-btn>
+  </PageHead>
+  <Trouble v-if="runs.error.value" :error="runs.error.value" />
+  <div class="row mb-4">
+    <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 300px" @update:model-value="set({ subject: $event })" />
+    <v-autocomplete label="Test" clearable :model-value="filter.test || null" :items="tests.data.value ?? []" item-value="slug" item-title="name" style="max-width: 260px" @update:model-value="set({ test: $event })" />
+    <v-select label="Setup" clearable :model-value="filter.setup || null" :items="setups.data.value ?? []" item-value="slug" item-title="name" style="max-width: 200px" @update:model-value="set({ setup: $event })" />
+  </div>
+  <div v-if="runs.data.value && !runs.data.value.total" class="sheet empty">No run fits. Put a plan on the bench, enter readings by hand, or take in a table.</div>
+  <div v-else class="sheet scroll">
+    <table>
+      <thead><tr><th>Started</th><th>Unit</th><th>Test</th><th>Setup</th><th>Readings</th><th>Source</th></tr></thead>
+      <tbody>
+        <tr v-for="r in runs.data.value?.runs ?? []" :key="r.id" class="link" @click="router.push(`/results/${r.id}`)">
+          <td class="n"><router-link :to="`/results/${r.id}`">{{ moment(r.started) }}</router-link></td>
+          <td>{{ r.subject }}</td>
+          <td>{{ r.test }}</td>
+          <td>{{ r.setup }}</td>
+          <td class="cond"><span v-if="r.outcome === 'failed'" class="caution">failed: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
+          <td>{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+  <div v-if="runs.data.value && runs.data.value.total > limit" class="row mt-3">
+    <v-spacer />
+    <span class="soft">{{ filter.offset + 1 }} to {{ Math.min(filter.offset + limit, runs.data.value.total) }} of {{ runs.data.value.total }}</span>
+    <v-btn :disabled="!filter.offset" @click="set({ offset: Math.max(0, filter.offset - limit) })">Newer</v-btn>
+    <v-btn :disabled="filter.offset + limit >= runs.data.value.total" @click="set({ offset: filter.offset + limit })">Older</v-btn>
+  </div>
+  <EnterReadings v-model="entering" />
+  <TakeTable v-model="taking" />
+</template>

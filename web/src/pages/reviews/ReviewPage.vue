@@ -1,0 +1,120 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import { api, must, type Of } from '../../api/client'
+import Chart from '../../parts/Chart.vue'
+import PageHead from '../../parts/PageHead.vue'
+import Trouble from '../../parts/Trouble.vue'
+import { moment } from '../../parts/words'
+
+const route = useRoute()
+const queries = useQueryClient()
+const path = computed(() => ({ path: { slug: String(route.params.slug) } }))
+const review = useQuery({ queryKey: computed(() => ['review', path.value.path.slug]), queryFn: () => must(api.GET('/api/reviews/{slug}', { params: path.value })) })
+const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
+const measures = useQuery({ queryKey: ['measures'], queryFn: () => must(api.GET('/api/measures')) })
+
+const draft = ref<Of<'VerdictReview'> | null>(null)
+const changed = ref(false)
+watch(
+  () => review.data.value,
+  (r) => {
+    if (r && !changed.value) draft.value = structuredClone(JSON.parse(JSON.stringify(r)))
+  },
+  { immediate: true },
+)
+const trouble = ref<unknown>(null)
+const busy = ref('')
+/** Runs one act on the review; what is typed stays on the page whatever happens. */
+async function act(name: string, f: () => Promise<unknown>) {
+  trouble.value = null
+  busy.value = name
+  try {
+    await f()
+  } catch (e) {
+    trouble.value = e
+  }
+  busy.value = ''
+}
+function take(r: Of<'VerdictReview'>) {
+  changed.value = false
+  draft.value = JSON.parse(JSON.stringify(r))
+  queries.setQueryData(['review', r.slug], r)
+}
+const save = () => act('save', async () => take(await must(api.PUT('/api/reviews/{slug}', { params: path.value, body: draft.value! }))))
+const refresh = () => act('refresh', async () => take(await must(api.POST('/api/reviews/{slug}/findings', { params: path.value }))))
+const name = ref(localStorage.getItem('reviewer') ?? '')
+const sign = () =>
+  act('sign', async () => {
+    localStorage.setItem('reviewer', name.value)
+    take(await must(api.POST('/api/reviews/{slug}/signature', { params: path.value, body: { by: name.value } })))
+  })
+const note = ref('')
+const publish = () =>
+  act('publish', async () => {
+    await must(api.POST('/api/reviews/{slug}/editions', { params: path.value, body: { note: note.value } }))
+    note.value = ''
+    take(await must(api.GET('/api/reviews/{slug}', { params: path.value })))
+  })
+function addFinding(kind: string) {
+  draft.value!.findings.push({ id: '', rule: 'reviewer', kind: kind as 'strength', text: '', certainty: 'sure', prominence: 0, rests_on: [] })
+  changed.value = true
+}
+const kinds = ['strength', 'weakness', 'note']
+const recommendations = ['recommended', 'recommended for some', 'not recommended']
+</script>
+
+<template>
+  <Trouble v-if="review.error.value" :error="review.error.value" />
+  <template v-if="draft">
+    <PageHead :title="draft.title" :sub="`${draft.subject}, ${draft.signed ? `signed by ${draft.signed.by} on ${moment(draft.signed.at)}` : changed ? 'changes not saved yet' : 'draft'}`">
+      <v-btn :loading="busy === 'refresh'" :disabled="changed" @click="refresh">Draw findings anew</v-btn>
+      <v-btn class="go" :loading="busy === 'save'" :disabled="!changed" @click="save">Save</v-btn>
+    </PageHead>
+    <Trouble v-if="trouble" :error="trouble" />
+    <div class="split side" @input="changed = true">
+      <div class="stack">
+        <div class="sheet pad stack">
+          <v-text-field v-model="draft.title" label="Title" />
+          <v-textarea v-model="draft.summary" label="Summary" rows="3" auto-grow />
+          <v-textarea v-model="draft.advice" label="For whom it is right, for whom not, what to buy instead" rows="3" auto-grow />
+        </div>
+        <div class="sheet pad">
+          <div class="row mb-2"><strong>Findings</strong><span class="soft small">drawn from the figures; tick what is to be published</span><v-spacer /><v-btn size="small" @click="addFinding('strength')">Add one</v-btn></div>
+          <div v-for="(f, i) in draft.findings" :key="f.id || i" class="finding" :class="{ off: f.hidden }">
+            <v-checkbox :model-value="!f.hidden" :aria-label="`Publish: ${f.text}`" @update:model-value="(f.hidden = !$event), (changed = true)" />
+            <v-select v-model="f.kind" :items="kinds" :aria-label="`Kind of: ${f.text}`" @update:model-value="changed = true" />
+            <v-textarea v-model="f.text" rows="1" auto-grow :aria-label="f.rule === 'reviewer' ? 'Your own finding' : f.rule" />
+          </div>
+        </div>
+      </div>
+      <div class="stack">
+        <div class="sheet pad stack">
+          <v-select v-model="draft.recommendation" label="Recommendation" :items="recommendations" @update:model-value="changed = true" />
+          <v-select v-model="draft.field" label="Field" :items="fields.data.value ?? []" item-value="slug" item-title="name" @update:model-value="changed = true" />
+          <v-autocomplete v-model="draft.measures" label="Charts" multiple :items="measures.data.value ?? []" item-value="id" item-title="name" @update:model-value="changed = true" />
+        </div>
+        <div class="sheet pad stack" @input.stop>
+          <strong>Sign</strong>
+          <v-text-field v-model="name" label="Your name" />
+          <v-btn class="go" :loading="busy === 'sign'" :disabled="changed || !name" @click="sign">Sign as it stands</v-btn>
+          <span v-if="changed" class="soft small">Save your changes before signing.</span>
+        </div>
+        <div class="sheet pad stack" @input.stop>
+          <strong>Publish</strong>
+          <v-text-field v-model="note" label="What changed since the edition before" />
+          <v-btn class="go" :loading="busy === 'publish'" :disabled="changed || !draft.signed" @click="publish">Publish edition {{ draft.editions.length + 1 }}</v-btn>
+          <span v-if="!draft.signed" class="soft small">An edition needs a signed verdict.</span>
+          <div v-for="e in [...draft.editions].reverse()" :key="e.number">
+            <a :href="`/editions/${e.review}/${e.number}/`" target="_blank">Edition {{ e.number }}</a> <span class="soft small">{{ moment(e.published) }} {{ e.note }}</span>
+          </div>
+        </div>
+      </div>
+    </div>
+    <h2 v-if="draft.measures.length">Charts</h2>
+    <div class="stack">
+      <Chart v-for="m in draft.measures" :key="m" :query="{ measure: m, field: draft.field, subject: draft.subject, claims: 'true', raised: 'true' }" />
+    </div>
+  </template>
+</template>

@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { reactive, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, must } from '../../api/client'
+import PageHead from '../../parts/PageHead.vue'
+import Trouble from '../../parts/Trouble.vue'
+
+const router = useRouter()
+const reviews = useQuery({ queryKey: ['reviews'], queryFn: () => must(api.GET('/api/reviews')) })
+const variants = useQuery({ queryKey: ['models', 'variants'], queryFn: () => must(api.GET('/api/variants')) })
+const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
+const adding = ref(false)
+const form = reactive({ subject: '', field: '', title: '' })
+const trouble = ref<unknown>(null)
+async function add() {
+  trouble.value = null
+  try {
+    const r = await must(api.POST('/api/reviews', { body: { subject: form.subject, field: form.field || undefined, title: form.title || undefined } }))
+    void router.push(`/reviews/${r.slug}`)
+  } catch (e) {
+    trouble.value = e
+  }
+}
+</script>
+
+<template>
+  <PageHead title="Reviews" :sub="`${reviews.data.value?.length ?? 0} in work or published`"><v-btn class="go" @click="adding = true">New review</v-btn></PageHead>
+  <Trouble v-if="reviews.error.value" :error="reviews.error.value" />
+  <div v-if="reviews.data.value && !reviews.data.value.length" class="sheet empty">No review yet. Choose “New review” and a variant; the first findings are drawn from its figures.</div>
+  <div v-else class="sheet scroll">
+    <table>
+      <thead><tr><th>Title</th><th>Variant</th><th>Recommendation</th><th>State</th><th class="n">Editions</th></tr></thead>
+      <tbody>
+        <tr v-for="r in reviews.data.value ?? []" :key="r.slug" class="link" @click="router.push(`/reviews/${r.slug}`)">
+          <td><router-link :to="`/reviews/${r.slug}`">{{ r.title }}</router-link></td>
+          <td>{{ r.subject }}</td>
+          <td>{{ r.recommendation || '—' }}</td>
+          <td>{{ r.signed ? `signed by ${r.signed.by}` : 'draft' }}</td>
+          <td class="n">{{ r.editions.length }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+  <v-dialog v-model="adding">
+    <v-card class="pad">
+      <strong class="mb-3">New review</strong>
+      <Trouble v-if="trouble" :error="trouble" />
+      <div class="stack">
+        <v-autocomplete v-model="form.subject" label="Variant" :items="variants.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-select v-model="form.field" label="Field" clearable :items="fields.data.value ?? []" item-value="slug" item-title="name" />
+        <v-text-field v-model="form.title" label="Title" />
+        <div class="row"><v-spacer /><v-btn @click="adding = false">Cancel</v-btn><v-btn class="go" :disabled="!form.subject" @click="add">Start</v-btn></div>
+      </div>
+    </v-card>
+  </v-dialog>
+</template>

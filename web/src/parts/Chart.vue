@@ -1,0 +1,32 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { useTheme } from 'vuetify'
+import { Refusal } from '../api/client'
+import Trouble from './Trouble.vue'
+
+// The chart comes drawn from the service: the console shows the very picture that is published.
+const props = defineProps<{ query: Record<string, string> }>()
+const theme = useTheme()
+const address = computed(() => {
+  const q = new URLSearchParams(Object.entries(props.query).filter(([, v]) => v))
+  if (theme.global.name.value === 'dark') q.set('dark', 'true')
+  return `/api/charts/ranked.svg?${q}`
+})
+const chart = useQuery({
+  queryKey: computed(() => ['chart', address.value]),
+  placeholderData: (before) => before,
+  queryFn: async () => {
+    const r = await fetch(address.value)
+    if (r.ok) return r.text()
+    const e = (await r.json().catch(() => ({}))) as { detail?: string }
+    throw new Refusal(e.detail ?? `The service answered ${r.status}.`, r.status, [])
+  },
+})
+</script>
+
+<template>
+  <Trouble v-if="chart.error.value" :error="chart.error.value" />
+  <!-- eslint-disable-next-line vue/no-v-html: drawn by our own service, texts escaped there -->
+  <div v-else class="chart sheet" v-html="chart.data.value" />
+</template>

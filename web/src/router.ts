@@ -1,0 +1,17 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', redirect: '/compare' },
+    { path: '/bench', component: () => import('./pages/bench/BenchPage.vue') },
+    { path: '/catalogue', component: () => import('./pages/catalogue/CataloguePage.vue') },
+    { path: '/catalogue/:slug', component: () => import('./pages/catalogue/ModelPage.vue') },
+    { path: '/results', component: () => import('./pages/results/ResultsPage.vue') },
+    { path: '/results/:id', component: () => import('./pages/results/RunPage.vue') },
+    { path: '/compare', component: () => import('./pages/compare/ComparePage.vue') },
+    { path: '/reviews', component: () => import('./pages/reviews/ReviewsPage.vue') },
+    { path: '/reviews/:slug', component: () => import('./pages/reviews/ReviewPage.vue') },
+    { path: '/:rest(.*)', component: () => import('./pages/LostPage.vue') },
+  ],
+})
