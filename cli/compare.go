@@ -96,7 +96,7 @@ func (a *app) rankCmd() *cobra.Command {
 				return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png, got %q", q.output)}
 			}
 			if _, ok := draw.Formats[q.format]; !ok {
-				return usageError{fmt.Errorf("--format is page, card or tall, got %q", q.format)}
+				return usageError{fmt.Errorf("--format is page, column, card or tall, got %q", q.format)}
 			}
 			query.Set("format", q.format)
 			query.Set("pixels", fmt.Sprint(pixels))
@@ -126,7 +126,7 @@ func (a *app) rankCmd() *cobra.Command {
 	f.BoolVar(&noClaims, "no-claims", false, "leave makers' claims out")
 	f.BoolVar(&noRaised, "no-raised", false, "leave raised modes out")
 	f.StringVarP(&q.output, "output", "o", "", "file to draw the chart into, .svg or .png")
-	f.StringVar(&q.format, "format", "page", "page, card (1920×1080) or tall (1080×1920)")
+	f.StringVar(&q.format, "format", "page", "page, column, card (1920×1080) or tall (1080×1920)")
 	f.BoolVar(&dark, "dark", false, "dark ground")
 	f.BoolVar(&transparent, "transparent", false, "no ground")
 	f.Float64Var(&pixels, "pixels", 1, "PNG pixels per unit, up to 4")

@@ -353,3 +353,15 @@ func put(ctx context.Context, c *client.Client, r verdict.Review) (verdict.Revie
 	err := c.Do(ctx, http.MethodPut, "/api/reviews/"+client.Slug(r.Slug), nil, r, &out)
 	return out, err
 }
+
+// Simulate works the plan of a one-time code on a simulated machine of a unit's variant.
+func Simulate(ctx context.Context, c *client.Client, code, unit string, pace float64, dir string) error {
+	spec, err := specOf(ctx, c, unit)
+	if err != nil {
+		return err
+	}
+	m := &simulate.Machine{Name: strings.TrimSuffix(unit, "-a"), Spec: spec, Seed: seed(unit), Runtime: machine.Runtime(), Pace: pace,
+		Setup: method.Setup{Conditions: map[string]string{"supply": "mains", "power.mode": "default"}}}
+	_, err = agent.Work(ctx, agent.Options{Service: c, Server: c.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond})
+	return err
+}

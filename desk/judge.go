@@ -140,7 +140,7 @@ func (d *Desk) AddReview(ctx context.Context, r verdict.Review, by string) (verd
 	if err != nil {
 		return r, err
 	}
-	r.Findings, r.Revision, r.Signed, r.Editions = verdict.Merge(nil, fresh), 1, nil, []verdict.Edition{}
+	r.Findings, r.Revision, r.Signed, r.Editions = verdict.Hide(fresh), 1, nil, []verdict.Edition{}
 	err = d.store.Write(ctx, func(q store.Queries) error {
 		if _, err := q.Review(ctx, r.Slug); err == nil {
 			return refuse(Conflict, "a review %q is there already", r.Slug)

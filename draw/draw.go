@@ -32,11 +32,12 @@ type Format struct {
 	Zoom          float64
 }
 
-// Formats lists the shapes that charts are drawn in: page width, and cards for video.
+// Formats lists the shapes that charts are drawn in: page and column width, and cards for video.
 var Formats = map[string]Format{
-	"page": {Width: 1040, Zoom: 1},
-	"card": {Width: 1920, Height: 1080, Zoom: 1.75},
-	"tall": {Width: 1080, Height: 1920, Zoom: 1.75},
+	"page":   {Width: 1040, Zoom: 1},
+	"column": {Width: 820, Zoom: 1},
+	"card":   {Width: 1920, Height: 1080, Zoom: 1.75},
+	"tall":   {Width: 1080, Height: 1920, Zoom: 1.75},
 }
 
 // Options say how a chart is drawn.
@@ -77,7 +78,7 @@ func (o Options) format() (Format, error) {
 	}
 	f, ok := Formats[o.Format]
 	if !ok {
-		return f, fmt.Errorf("unknown format %q; there are page, card and tall", o.Format)
+		return f, fmt.Errorf("unknown format %q; there are page, column, card and tall", o.Format)
 	}
 	return f, nil
 }

@@ -316,7 +316,7 @@ func (s *Service) routes() {
 	files(s, "compare", "/api/charts/{name}", "chart", "The ranked chart: ranked.svg or ranked.png", "image/svg+xml", func(ctx context.Context, in *struct {
 		Asked
 		Name        string  `path:"name" enum:"ranked.svg,ranked.png"`
-		Format      string  `query:"format" enum:"page,card,tall" default:"page"`
+		Format      string  `query:"format" enum:"page,column,card,tall" default:"page"`
 		Dark        bool    `query:"dark"`
 		Transparent bool    `query:"transparent"`
 		Pixels      float64 `query:"pixels" minimum:"0.5" maximum:"4" default:"1" doc:"PNG pixels per unit"`

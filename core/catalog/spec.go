@@ -172,7 +172,7 @@ func SpecSheet(spec map[string]any) []SpecRow {
 		}
 		text := fmt.Sprint(v)
 		if f, isNumber := number(v); isNumber {
-			text = quantity.Number(f, 4)
+			text = quantity.Plain(f, "1")
 		}
 		rows = append(rows, SpecRow{k.Key, k.Name, text})
 	}

@@ -79,8 +79,11 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 		e = m.Tolerance
 	}
 	relative := m.Scale == quantity.Ratio
-	if e == 0 && relative {
+	switch {
+	case e == 0 && relative:
 		e = DefaultTolerance
+	case e == 0:
+		e = m.Margin
 	}
 	sign := 1.0
 	if m.Better == quantity.Lower {
@@ -95,7 +98,7 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 		if relative {
 			return quantity.Number(100*math.Abs(x), 2) + " %"
 		}
-		return quantity.Format(math.Abs(x), m.Unit)
+		return strings.TrimSpace(quantity.Number(math.Abs(x), 2) + " " + quantity.Symbol(m.Unit))
 	}
 	at := func(x float64) float64 { return sign * (x - claimed) / unit }
 	lo, hi := min(at(est.Lo), at(est.Hi)), max(at(est.Lo), at(est.Hi))
@@ -115,7 +118,7 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 			v.Effect /= 10
 		}
 		if v.Within > 0 {
-			return v.Amount + " ± " + strings.TrimSuffix(spell(v.Within), " %")
+			return v.Amount + " ± " + strings.Fields(spell(v.Within))[0]
 		}
 		return v.Amount
 	}

@@ -240,6 +240,9 @@ func Fixed(v float64, decimals int) string {
 	sign := ""
 	if strings.HasPrefix(whole, "-") {
 		sign, whole = "−", whole[1:]
+		if strings.Trim(s, "-0.") == "" { // it rounds to nothing
+			sign = ""
+		}
 	}
 	if len(whole) > 4 {
 		for i := len(whole) - 3; i > 0; i -= 3 {

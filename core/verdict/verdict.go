@@ -98,6 +98,19 @@ func Findings(f Facts) []Finding {
 	return out
 }
 
+// Telling is how many findings of each kind a new review starts with; the rest start hidden.
+const Telling = 5
+
+// Hide hides all but the most telling findings of each kind. The list is sorted.
+func Hide(list []Finding) []Finding {
+	count := map[string]int{}
+	for i, f := range list {
+		count[f.Kind]++
+		list[i].Hidden = count[f.Kind] > Telling
+	}
+	return list
+}
+
 // Merge brings fresh findings into a reviewer's list: edited, hidden and own ones keep the
 // reviewer's words, vanished ones go unless they were edited, new ones come in.
 func Merge(kept, fresh []Finding) []Finding {

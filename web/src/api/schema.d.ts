@@ -2212,7 +2212,7 @@ export interface operations {
                 claims?: boolean;
                 /** @description Show raised modes beneath their variants */
                 raised?: boolean;
-                format?: "page" | "card" | "tall";
+                format?: "page" | "column" | "card" | "tall";
                 dark?: boolean;
                 transparent?: boolean;
                 /** @description PNG pixels per unit */

@@ -10,6 +10,7 @@ const props = defineProps<{ query: Record<string, string> }>()
 const theme = useTheme()
 const address = computed(() => {
   const q = new URLSearchParams(Object.entries(props.query).filter(([, v]) => v))
+  q.set('format', 'column')
   if (theme.global.name.value === 'dark') q.set('dark', 'true')
   return `/api/charts/ranked.svg?${q}`
 })

@@ -49,7 +49,7 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
     <div class="row mb-4" role="tablist">
       <v-btn v-for="(v, i) in model.data.value.variants" :key="v.slug" role="tab" :aria-selected="i === at" :class="{ go: i === at }" @click="at = i">{{ v.name }}</v-btn>
     </div>
-    <div v-if="variant" class="split half">
+    <div v-if="variant" class="split lean">
       <div>
         <div class="sheet scroll">
           <table aria-label="Spec sheet">
