@@ -276,7 +276,9 @@ func (l *layout) paint(c vg.Canvas, groundless bool) {
 	}
 	if l.c.Reference != nil {
 		x := l.x(*l.c.Reference)
-		l.line(x, l.plotTop, x, l.plotBottom+4*z, l.t.Ink, 1.2*z)
+		l.canvas.SetLineDash([]vg.Length{vg.Length(5 * z), vg.Length(4 * z)}, 0)
+		l.line(x, l.plotTop, x, l.plotBottom+4*z, l.t.Soft, 1.2*z)
+		l.canvas.SetLineDash(nil, 0)
 	}
 	for i := range l.c.Rows {
 		l.row(i)

@@ -400,4 +400,3 @@ func TestStrangersAreSentAway(t *testing.T) {
 	p.open("/compare")
 	p.says("sign in first")
 }
-

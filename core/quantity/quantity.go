@@ -134,7 +134,7 @@ func Convert(value float64, from, to string) (float64, error) {
 		return 0, err
 	}
 	if a.Dimension != b.Dimension {
-		return 0, fmt.Errorf("%w %s is a %s and cannot be turned into %s, a %s", ErrUnit, a.Symbol, a.Dimension, b.Symbol, b.Dimension)
+		return 0, fmt.Errorf("%w %s stands for %s and cannot be turned into %s, which stands for %s", ErrUnit, a.Symbol, a.Dimension, b.Symbol, b.Dimension)
 	}
 	if a.Code == b.Code {
 		return value, nil

@@ -53,7 +53,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
   <Trouble v-if="trouble || bench.error.value" :error="trouble ?? bench.error.value" />
   <div v-if="bench.data.value && !bench.data.value.length" class="sheet empty">Nothing is on the bench. Choose “New plan”, then join the machine with the code it gives.</div>
   <template v-if="chosen">
-    <v-progress-linear :model-value="share" class="mb-5" :aria-label="`${chosen.done} of ${chosen.jobs} runs`" />
+    <v-progress-linear :key="chosen.plan.id" :model-value="share" class="mb-5" :aria-label="`${chosen.done} of ${chosen.jobs} runs`" />
     <div class="split side">
       <div class="sheet scroll">
         <table>

@@ -51,11 +51,11 @@ const taking = ref(false)
       <tbody>
         <tr v-for="r in runs.data.value?.runs ?? []" :key="r.id" class="link" @click="router.push(`/results/${r.id}`)">
           <td class="n"><router-link :to="`/results/${r.id}`">{{ moment(r.started) }}</router-link></td>
-          <td>{{ r.subject }}</td>
-          <td>{{ r.test }}</td>
-          <td>{{ r.setup }}</td>
+          <td class="cond w">{{ r.subject }}</td>
+          <td class="cond w">{{ r.test }}</td>
+          <td class="cond w">{{ r.setup }}</td>
           <td class="cond"><span v-if="r.outcome === 'failed'" class="caution">failed: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
-          <td>{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
+          <td class="w">{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
         </tr>
       </tbody>
     </table>

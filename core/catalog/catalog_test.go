@@ -1,0 +1,65 @@
+package catalog
+
+import (
+	"strings"
+	"testing"
+)
+
+func TestSpecEntriesAreChecked(t *testing.T) {
+	for _, c := range []struct {
+		key   string
+		value any
+		says  string
+	}{
+		{"memory.size", "16 GiB", ""}, {"memory.size", "16000 MB", ""}, {"cpu.cores", 12.0, ""}, {"cpu.name", "Lodestow Dab", ""},
+		{"memory.size", 16.0, "needs a unit"}, {"memory.size", "16 W", "cannot be turned"}, {"cpu.cores", 1.5, "whole number"}, {"cpu.cores", "many", "whole number"},
+		{"cpu.name", " ", "must be a text"}, {"memory.sise", "16 GiB", "memory.size"}, {"colour", "red", "vocabulary specs"},
+	} {
+		got := CheckSpec(c.key, c.value)
+		if (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
+			t.Errorf("%s = %v: %q, want %q", c.key, c.value, got, c.says)
+		}
+	}
+	spec := map[string]any{"memory.size": "16000 MB", "cpu.cores": 12.0, "ports": "two"}
+	if v, ok := SpecNumber(spec, "memory.size"); !ok || v < 14.9 || v > 14.91 {
+		t.Errorf("16000 MB is %g GiB", v)
+	}
+	if rows := SpecSheet(spec); len(rows) != 3 || rows[0].Key != "cpu.cores" || rows[0].Value != "12" {
+		t.Errorf("sheet %v", rows)
+	}
+	if d := SpecDifferences(spec, map[string]any{"cpu.cores": 12.0, "ports": "three", "wireless": "yes"}); strings.Join(d, " ") != "memory.size ports wireless" {
+		t.Errorf("differences %v", d)
+	}
+}
+
+func TestADossiersFaultsComeAllAtOnce(t *testing.T) {
+	d := Dossier{Model: Model{Slug: "Fen 14", Kind: "boat", Released: "2026-13", Succeeds: "nothing"}, Variants: []DossierVariant{
+		{Variant: Variant{Slug: "a", Spec: map[string]any{"memory.size": "lots"}}, Units: []Unit{{Slug: "u", Origin: "found"}},
+			Claims: []Claim{{Measure: "no/such", Unit: "parsec", Tolerance: 2}}, Offers: []Offer{{Currency: "euro", Amount: -1, Condition: "wet", Date: "today"}}},
+		{Variant: Variant{Slug: "a"}},
+	}}
+	found := d.Check(map[string]string{}, map[string]bool{})
+	var all []string
+	for _, p := range found {
+		all = append(all, p.Reason)
+	}
+	text := strings.Join(all, "\n")
+	for _, part := range []string{`"Fen 14" is not an identifier`, `unknown kind "boat"`, `"2026-13" is not a month`, `no model "nothing"`, "memory.size", `unknown origin "found"`, `no test yields "no/such"`,
+		`unknown unit "parsec"`, "tolerance", `"euro" is not an ISO 4217 code`, "cannot be negative", `unknown condition "wet"`, `"today" is not a date`, `variant "a" stands twice`} {
+		if !strings.Contains(text, part) {
+			t.Errorf("nothing says %q in:\n%s", part, text)
+		}
+	}
+}
+
+func TestMoney(t *testing.T) {
+	for _, c := range []struct {
+		amount int64
+		code   string
+		want   string
+	}{{104900, "EUR", "1,049.00 EUR"}, {999, "USD", "9.99 USD"}, {15000, "JPY", "15,000 JPY"}, {1500, "KWD", "1.500 KWD"}, {12345678, "GBP", "123,456.78 GBP"}} {
+		if got := Money(c.amount, c.code); got != c.want {
+			t.Errorf("%d %s prints %q, want %q", c.amount, c.code, got, c.want)
+		}
+	}
+}

@@ -1,0 +1,74 @@
+package record
+
+import (
+	"math"
+	"strings"
+	"testing"
+
+	"durvek/core/method"
+	"durvek/core/quantity"
+)
+
+func number(v float64) *float64 { return &v }
+
+var (
+	rate    = method.Measure{Slug: "rate", Name: "rate", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
+	ceiling = method.Measure{Slug: "white", Name: "white", Unit: "cd/m2", Scale: quantity.Ratio, Better: quantity.Higher, Ceiling: number(1000)}
+	limited = method.Measure{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower, Limit: number(1800)}
+	celsius = method.Measure{Slug: "hot", Name: "hot", Unit: "Cel", Scale: quantity.Interval, Better: quantity.Lower}
+)
+
+func TestWhatPeopleType(t *testing.T) {
+	for _, c := range []struct {
+		in    string
+		m     method.Measure
+		state State
+		value float64
+		half  float64
+	}{
+		{"412", rate, OK, 412, 0},
+		{"0.5 GB/s", rate, OK, 500, 0},
+		{"29 to 31", rate, OK, 30, 1},
+		{"29–31 MB/s", rate, OK, 30, 1},
+		{"1..1.2 GB/s", rate, OK, 1100, 100},
+		{"at least 1000", ceiling, AtCeiling, 1000, 0},
+		{">= 900", ceiling, AtCeiling, 900, 0},
+		{"1000", ceiling, AtCeiling, 1000, 0},
+		{"999", ceiling, OK, 999, 0},
+		{"more than 30 min", limited, BeyondLimit, 1800, 0},
+		{"> 1800", limited, BeyondLimit, 1800, 0},
+		{"1800", limited, BeyondLimit, 1800, 0},
+		{"missing", rate, Missing, 0, 0},
+		{"-4", celsius, OK, -4, 0},
+	} {
+		r, err := ParseReading(c.in, c.m)
+		if err != nil || r.State != c.state || math.Abs(r.Value-c.value) > 1e-9 || math.Abs(r.HalfWidth()-c.half) > 1e-9 {
+			t.Errorf("%q: %+v, %v", c.in, r, err)
+		}
+	}
+	for in, says := range map[string]string{
+		"": "does not start with a number", "fast": "does not start", "0": "above zero", "-3": "above zero", "3 W": "cannot be turned", "31 to 29": "a range needs", "1 to": "unknown unit", "NaN": "number", "1e999": "number",
+	} {
+		if r, err := ParseReading(in, rate); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%q: %+v, %v; want an error that says %q", in, r, err, says)
+		}
+	}
+	if _, err := ParseReading("1200", ceiling); err == nil || !strings.Contains(err.Error(), "ceiling") {
+		t.Errorf("a reading above the ceiling: %v", err)
+	}
+}
+
+func FuzzParseReading(f *testing.F) {
+	for _, s := range []string{"412", "29 to 31", "at least 5 GB/s", "> 1", "missing", "1..2", "to", ">=", "1 to 2 to 3"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		r, err := ParseReading(s, rate)
+		if err == nil && r.State != Missing && !(r.Value > 0) {
+			t.Errorf("%q became %g on a ratio scale", s, r.Value)
+		}
+		if err == nil && r.Low != nil && *r.Low > *r.High {
+			t.Errorf("%q became the range %g to %g", s, *r.Low, *r.High)
+		}
+	})
+}

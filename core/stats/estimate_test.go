@@ -1,0 +1,218 @@
+package stats
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"testing/quick"
+)
+
+func near(t *testing.T, what string, got, want, within float64) {
+	t.Helper()
+	if math.Abs(got-want) > within || math.IsNaN(got) {
+		t.Errorf("%s is %.6g, want %.6g ± %.2g", what, got, want, within)
+	}
+}
+
+// Reference values: Student's t from the usual printed tables.
+func TestQuantilesOfStudentsT(t *testing.T) {
+	for df, want := range map[float64]float64{1: 12.706, 2: 4.303, 4: 2.776, 10: 2.228, 30: 2.042, 120: 1.980} {
+		near(t, "t(0.975)", TQuantile(0.975, df), want, 0.0006)
+	}
+}
+
+// trigamma(1) = π²/6 and trigamma(1/2) = π²/2 (Abramowitz and Stegun 6.4.2, 6.4.4).
+func TestTrigammaAndItsInverse(t *testing.T) {
+	near(t, "trigamma(1)", trigamma(1), math.Pi*math.Pi/6, 1e-9)
+	near(t, "trigamma(1/2)", trigamma(0.5), math.Pi*math.Pi/2, 1e-9)
+	for _, y := range []float64{0.05, 0.3, 1, 4, 37, 400} {
+		near(t, "inverse", trigammaInverse(trigamma(y))/y, 1, 1e-6)
+	}
+}
+
+func cellOf(log bool, sittings ...[]float64) Cell {
+	var vs []Value
+	for i, s := range sittings {
+		for _, x := range s {
+			vs = append(vs, Value{X: x, Sitting: string(rune('a' + i))})
+		}
+	}
+	return NewCell(vs, log)
+}
+
+func TestPooledRepeatabilityByHand(t *testing.T) {
+	// Variances 1 (ν = 2) and 4 (ν = 1): s_r² = (2·1 + 1·4) / 3 = 2.
+	a := cellOf(false, []float64{9, 10, 11})
+	b := cellOf(false, []float64{20 - math.Sqrt2, 20 + math.Sqrt2})
+	p := NewPool([]Cell{a, b}, 0, 0)
+	near(t, "s_r", p.SR, math.Sqrt2, 1e-9)
+	near(t, "degrees of freedom", p.DF, 3, 0)
+	e := p.Estimate(a, false)
+	near(t, "centre", e.Centre, 10, 1e-12)
+	near(t, "standard error", e.SE, math.Sqrt(2.0/3), 1e-9)
+	near(t, "upper end", e.Hi, 10+3.182*math.Sqrt(2.0/3), 1e-3)
+	if !e.Pooled || !e.Provisional {
+		t.Errorf("pooled %v, provisional %v; a quiet cell of a pool with 3 degrees of freedom is both", e.Pooled, e.Provisional)
+	}
+}
+
+func TestCentreOfRatiosIsTheGeometricMean(t *testing.T) {
+	e := NewPool(nil, 0, 0.02).Estimate(cellOf(true, []float64{100, 400}), true)
+	near(t, "centre", e.Centre, 200, 1e-9)
+	near(t, "median", e.Median, 250, 1e-9)
+	if e.Lo >= 200 || e.Hi <= 200 || math.Abs(e.Lo*e.Hi-200*200) > 1e-6 {
+		t.Errorf("interval %g…%g is not symmetric on the log scale about 200", e.Lo, e.Hi)
+	}
+}
+
+func TestResolutionFloorsTheVariance(t *testing.T) {
+	same := cellOf(false, []float64{5, 5, 5, 5})
+	p := NewPool([]Cell{same, same, same}, 0.6, 0)
+	near(t, "s_r", p.SR, 0.6/math.Sqrt(12), 1e-9)
+}
+
+func TestShippedRepeatabilityServesUntilTheDeskHasItsOwn(t *testing.T) {
+	one := cellOf(true, []float64{100})
+	p := NewPool([]Cell{one}, 0, 0.03)
+	if !p.Typical || p.SR != 0.03 {
+		t.Errorf("pool %+v, want the shipped 0.03", p)
+	}
+	if e := p.Estimate(one, true); e.Lo >= 100 || e.Hi <= 100 || !e.Typical {
+		t.Errorf("a first run has the interval %g…%g, typical %v", e.Lo, e.Hi, e.Typical)
+	}
+	rng := rand.New(rand.NewPCG(1, 1))
+	var cells []Cell
+	for range 60 {
+		var xs []float64
+		for range 5 {
+			xs = append(xs, 100*math.Exp(0.01*rng.NormFloat64()))
+		}
+		cells = append(cells, cellOf(true, xs))
+	}
+	p = NewPool(cells, 0, 0.03)
+	if p.Typical {
+		t.Error("240 degrees of freedom of its own still count as typical")
+	}
+	near(t, "s_r", p.SR, 0.0106, 0.001)
+	if without := NewPool(one2(), 0, 0).Estimate(one, true); !without.Exact {
+		t.Error("with no repeatability at all an estimate must say that it has no interval")
+	}
+}
+
+func one2() []Cell { return []Cell{cellOf(true, []float64{100})} }
+
+func TestANoisyCellKeepsItsOwnVariance(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 2))
+	var cells []Cell
+	for i := range 40 {
+		sd := 0.01
+		if i%10 == 0 {
+			sd = 0.08
+		}
+		var xs []float64
+		for range 6 {
+			xs = append(xs, 100*math.Exp(sd*rng.NormFloat64()))
+		}
+		cells = append(cells, cellOf(true, xs))
+	}
+	p := NewPool(cells, 0, 0)
+	quiet, noisy := p.Estimate(cells[1], true), p.Estimate(cells[0], true)
+	if noisy.SE < 1.5*quiet.SE || noisy.Pooled || !quiet.Pooled {
+		t.Errorf("noisy cell: SE %.4f pooled %v; quiet cell: SE %.4f pooled %v", noisy.SE, noisy.Pooled, quiet.SE, quiet.Pooled)
+	}
+	if p.D0 > 20 {
+		t.Errorf("d0 = %.1f: unlike variances must weaken the prior", p.D0)
+	}
+}
+
+func TestSittingsAddTheirComponent(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 3))
+	var cells []Cell
+	for range 80 {
+		var sittings [][]float64
+		for range 3 {
+			day := 0.02 * rng.NormFloat64()
+			var xs []float64
+			for range 4 {
+				xs = append(xs, 100*math.Exp(day+0.01*rng.NormFloat64()))
+			}
+			sittings = append(sittings, xs)
+		}
+		cells = append(cells, cellOf(true, sittings...))
+	}
+	p := NewPool(cells, 0, 0)
+	near(t, "between sittings", p.Between, 0.02, 0.004)
+	near(t, "repeatability", p.SR, 0.01, 0.001)
+	if one, three := p.Estimate(cellOf(true, []float64{100, 100, 100}), true), p.Estimate(cellOf(true, []float64{100}, []float64{100}, []float64{100}), true); one.SE <= three.SE {
+		t.Errorf("three readings of one sitting (SE %.4f) are no surer than of three (SE %.4f)", one.SE, three.SE)
+	}
+}
+
+// The interval must cover the truth about as often as it says, for few and for many repeats.
+func TestIntervalsCoverTheTruth(t *testing.T) {
+	for _, n := range []int{1, 3, 5} {
+		rng := rand.New(rand.NewPCG(uint64(n), 9))
+		hits, total := 0, 0
+		for range 150 {
+			var cells []Cell
+			var truth []float64
+			for range 12 {
+				mu := 50 + 100*rng.Float64()
+				var xs []float64
+				for range max(n, 1) {
+					xs = append(xs, mu*math.Exp(0.02*rng.NormFloat64()))
+				}
+				truth = append(truth, mu)
+				cells = append(cells, cellOf(true, xs))
+			}
+			p := NewPool(cells, 0, 0.02)
+			for i, c := range cells {
+				if e := p.Estimate(c, true); e.Lo <= truth[i] && truth[i] <= e.Hi {
+					hits++
+				}
+				total++
+			}
+		}
+		if share := float64(hits) / float64(total); share < 0.93 || share > 0.985 && n > 1 { // one run rests on the shipped value alone, and is wide
+			t.Errorf("%d repeats: 95 %% intervals cover %.1f %%", n, 100*share)
+		}
+	}
+}
+
+func TestBoundsMakeTheWholeCellABound(t *testing.T) {
+	c := NewCell([]Value{{X: 900, Sitting: "a"}, {X: 1000, Sitting: "a", Bound: "at least"}}, true)
+	e := NewPool(nil, 0, 0.02).Estimate(c, true)
+	if e.Bound != "at least" || e.Centre != 1000 || e.Lo != e.Hi {
+		t.Errorf("estimate %+v, want at least 1000 without an interval", e)
+	}
+	if p := NewPool([]Cell{c, c, c}, 0, 0); p.DF != 0 {
+		t.Error("bounded readings entered the pool")
+	}
+}
+
+func TestARangeWidensTheInterval(t *testing.T) {
+	p := NewPool(nil, 0, 0.01)
+	exact := p.Estimate(NewCell([]Value{{X: 30}}, true), true)
+	ranged := p.Estimate(NewCell([]Value{{X: 30, HalfWidth: 1}}, true), true)
+	near(t, "widening", math.Log(ranged.Hi/exact.Hi), math.Log(31.0/30), 1e-9)
+}
+
+func TestOrderOfReadingsDoesNotMatter(t *testing.T) {
+	check := func(raw []uint16, seed uint64) bool {
+		var vs []Value
+		for i, r := range raw {
+			vs = append(vs, Value{X: 1 + float64(r), Sitting: string(rune('a' + i%3))})
+		}
+		if len(vs) == 0 {
+			return true
+		}
+		shuffled := slices.Clone(vs)
+		rand.New(rand.NewPCG(seed, 0)).Shuffle(len(vs), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+		a, b := NewCell(vs, true), NewCell(shuffled, true)
+		return a.Median == b.Median && slices.Equal(a.Sittings, b.Sittings)
+	}
+	if err := quick.Check(check, nil); err != nil {
+		t.Error(err)
+	}
+}
