@@ -61,7 +61,12 @@ const MaxSize = 8 << 20
 
 // Read parses data, YAML or JSON. what names the kind of file in errors. A syntax fault comes back
 // as *Faults.
-func Read(what string, data []byte) (*File, error) {
+func Read(what string, data []byte) (file *File, err error) {
+	defer func() {
+		if p := recover(); p != nil { // the parser gave up on something strange
+			file, err = nil, &Faults{what, []Fault{{1, 1, "", fmt.Sprintf("the file cannot be parsed: %v", p)}}}
+		}
+	}()
 	if len(data) > MaxSize {
 		return nil, fmt.Errorf("%s is larger than %d MiB", what, MaxSize>>20)
 	}
@@ -72,7 +77,7 @@ func Read(what string, data []byte) (*File, error) {
 	if len(tree.Docs) == 0 || tree.Docs[0].Body == nil {
 		return nil, &Faults{what, []Fault{{1, 1, "", "the file is empty"}}}
 	}
-	if len(tree.Docs) > 1 {
+	if len(tree.Docs) > 1 && tree.Docs[1].Body != nil {
 		t := tree.Docs[1].Body.GetToken()
 		return nil, &Faults{what, []Fault{{t.Position.Line, t.Position.Column, "", "a file holds one document"}}}
 	}

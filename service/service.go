@@ -110,7 +110,8 @@ func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	case <-ctx.Done():
 	}
 	close(s.done) // live streams first: shutting down waits for them
-	if err := s.app.ShutdownWithTimeout(10 * time.Second); err != nil {
+	// A connection that stays open past the time is cut: its request was not acknowledged.
+	if err := s.app.ShutdownWithTimeout(3 * time.Second); err != nil && !errors.Is(err, context.DeadlineExceeded) {
 		return fmt.Errorf("shut down: %w", err)
 	}
 	<-ended
