@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"image/color"
 	"math"
+	"slices"
 	"strings"
 
 	"gonum.org/v1/plot/vg"
@@ -54,6 +55,10 @@ const (
 
 func layOut(c chart.Ranked, f Format, t Theme) *layout {
 	z := f.Zoom
+	if f.Height > 0 {
+		// What title, axis and foot leave, at the least height that rows stay legible in.
+		c = shorten(c, int((f.Height-200*z)/(38*z)))
+	}
 	l := &layout{c: c, t: t, w: f.Width, z: z}
 	room := l.w - 2*margin*z
 	l.titleSize = 22 * z
@@ -120,6 +125,31 @@ func layOut(c chart.Ranked, f Format, t Theme) *layout {
 	l.footTop = y + 34*z
 	l.scaleAxis()
 	return l
+}
+
+// shorten keeps a fixed picture legible: the best rows that fit, and the subject in any case. What is
+// not shown is said.
+func shorten(c chart.Ranked, room int) chart.Ranked {
+	if len(c.Rows) <= room || room < 2 {
+		return c
+	}
+	kept := slices.Clone(c.Rows[:room])
+	subject := slices.IndexFunc(c.Rows, func(r chart.Row) bool { return r.Subject })
+	last := room - 1
+	if subject >= room {
+		kept[last] = c.Rows[subject]
+		last-- // the row above the subject is not its neighbour
+	}
+	var groups []chart.Group
+	for _, g := range c.Groups {
+		g.To = min(g.To, last)
+		if g.From < g.To {
+			groups = append(groups, g)
+		}
+	}
+	c.Notes = append(slices.Clone(c.Notes), fmt.Sprintf("%d of %d ranked are shown.", room, len(c.Rows)))
+	c.Rows, c.Groups = kept, groups
+	return c
 }
 
 // scaleAxis picks the widest scale at which every label still fits between its row's furthest mark

@@ -129,7 +129,8 @@ func generate(dir string) error {
 	weights := make([]float64, folderFiles)
 	sum := 0.0
 	for i := range weights {
-		weights[i] = 0.05 + rng.ExpFloat64()
+		x := rng.Float64()
+		weights[i] = 0.05 + float64(x*x*x) // a few large files, many small; no fused arithmetic
 		sum += weights[i]
 	}
 	at := 0
