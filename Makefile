@@ -26,7 +26,7 @@ build: console
 
 ## the benchmarks, as one table beside their references
 bench: console
-	$(GO) run ./scripts/bench
+	$(GO) test ./bench -run xxx -bench . -benchtime 1x -timeout 20m
 
 console: $(CONSOLE)
 

@@ -81,7 +81,7 @@ func TestArrowsPointDown(t *testing.T) {
 			}
 			if d == "durvek/store" && strings.HasPrefix(pkg, "durvek/") {
 				switch pkg {
-				case "durvek/desk", "durvek/service", "durvek/cli", "durvek/cmd/durvek", "durvek/scripts/bench":
+				case "durvek/desk", "durvek/service", "durvek/cli", "durvek/cmd/durvek", "durvek/bench":
 				default:
 					t.Errorf("%s needs durvek/store", pkg)
 				}

@@ -160,13 +160,13 @@ func (o Options) merit(e stats.Estimate) float64 {
 
 // sampling holds what the bootstrap needs: merits, standard errors, half-widths and the draws.
 type sampling struct {
-	rows    []Entry
-	o       Options
-	x       []float64
-	se, hw  []float64
-	noise   [][]float64 // noise[draw][entry]: centre error of the draw
-	scale   [][]float64 // scale[draw][entry]: redrawn standard error
-	twoSide float64
+	rows     []Entry
+	o        Options
+	x        []float64
+	se, hw   []float64
+	noise    [][]float64 // noise[draw][entry]: centre error of the draw
+	variance [][]float64 // variance[draw][entry]: redrawn squared standard error
+	twoSide  float64
 }
 
 func bootstrap(rows []Entry, o Options) *sampling {
@@ -182,55 +182,58 @@ func bootstrap(rows []Entry, o Options) *sampling {
 			poolDF = r.Estimate.DF
 		}
 	}
-	chi := func(df float64) float64 { // sqrt(χ²_ν/ν)
+	chi := func(df float64) float64 { // χ²_ν/ν
 		if df <= 0 {
 			return 1
 		}
-		return math.Sqrt(distuv.ChiSquared{K: df, Src: rng}.Rand() / df)
+		return distuv.ChiSquared{K: df, Src: rng}.Rand() / df
 	}
-	s.noise, s.scale = make([][]float64, o.Draws), make([][]float64, o.Draws)
+	s.noise, s.variance = make([][]float64, o.Draws), make([][]float64, o.Draws)
 	for d := range o.Draws {
-		noise, scale := make([]float64, n), make([]float64, n)
+		noise, variance := make([]float64, n), make([]float64, n)
 		pool := chi(poolDF)
 		for i, r := range rows {
 			noise[i] = rng.NormFloat64() * s.se[i]
-			if r.Estimate.Pooled {
-				scale[i] = s.se[i] * pool
-			} else {
-				scale[i] = s.se[i] * chi(r.Estimate.DF)
+			scale := pool
+			if !r.Estimate.Pooled {
+				scale = chi(r.Estimate.DF)
 			}
+			variance[i] = s.se[i] * s.se[i] * scale
 		}
-		s.noise[d], s.scale[d] = noise, scale
+		s.noise[d], s.variance[d] = noise, variance
 	}
-	// Two-sided simultaneous critical value over all pairs, for ties.
-	peaks := make([]float64, o.Draws)
-	for d := range peaks {
-		peaks[d] = s.peak(d, func(j, k int) bool { return j != k })
+	// The two-sided critical value over all pairs, for ties, is also the first one of the step-down:
+	// the largest of all ordered differences is the largest of all absolute ones.
+	var all []pair
+	for j := range n {
+		for k := j + 1; k < n; k++ {
+			all = append(all, pair{j, k})
+		}
 	}
-	s.twoSide = upper(peaks, o.Level)
+	s.twoSide = s.critical(all, true)
 	return s
 }
 
-// peak is the draw's largest studentised difference over the pairs still held.
-func (s *sampling) peak(d int, held func(j, k int) bool) float64 {
-	best := 0.0
-	noise, scale := s.noise[d], s.scale[d]
-	for j := range noise {
-		for k := range noise {
-			if !held(j, k) {
+type pair struct{ j, k int }
+
+// critical is the level's quantile, over the draws, of the largest studentised difference among pairs.
+func (s *sampling) critical(held []pair, bothWays bool) float64 {
+	peaks := make([]float64, len(s.noise))
+	for d := range peaks {
+		noise, variance := s.noise[d], s.variance[d]
+		best := 0.0 // squared
+		for _, p := range held {
+			diff := noise[p.j] - noise[p.k]
+			if diff <= 0 && !bothWays {
 				continue
 			}
-			diff := noise[j] - noise[k]
-			if diff <= 0 {
-				continue
-			}
-			v := scale[j]*scale[j] + scale[k]*scale[k]
-			if v > 0 && diff*diff > best*best*v {
-				best = diff / math.Sqrt(v)
+			if v := variance[p.j] + variance[p.k]; diff*diff > best*v && v > 0 {
+				best = diff * diff / v
 			}
 		}
+		peaks[d] = math.Sqrt(best)
 	}
-	return best
+	return upper(peaks, s.o.Level)
 }
 
 func upper(xs []float64, level float64) float64 {
@@ -247,27 +250,26 @@ func upper(xs []float64, level float64) float64 {
 func (s *sampling) stepDown(beats [][]bool) {
 	n := len(s.x)
 	bounded := func(i int) bool { return s.rows[i].Estimate.Bound != "" }
+	c := s.twoSide
 	for {
-		peaks := make([]float64, s.o.Draws)
-		for d := range peaks {
-			peaks[d] = s.peak(d, func(j, k int) bool { return j != k && !beats[j][k] })
-		}
-		c := upper(peaks, s.o.Level)
 		found := false
+		var held []pair
 		for j := range n {
 			for k := range n {
-				if j == k || beats[j][k] || bounded(j) || bounded(k) {
+				if j == k || beats[j][k] {
 					continue
 				}
-				diff, se := s.gap(j, k)
-				if diff > c*se && diff > 0 {
+				if diff, se := s.gap(j, k); diff > c*se && diff > 0 && !bounded(j) && !bounded(k) {
 					beats[j][k], found = true, true
+				} else {
+					held = append(held, pair{j, k})
 				}
 			}
 		}
 		if !found {
 			return
 		}
+		c = s.critical(held, false)
 	}
 }
 

@@ -49,10 +49,10 @@ func NewArrays(n int) Arrays {
 	return x
 }
 
-// MultiplyAdd computes a = b + s·c. The three slices are of equal length, a multiple of 8.
+// MultiplyAdd computes a = b + s·c. The three slices are of equal length, a multiple of 16.
 func MultiplyAdd(a, b, c []float64, s float64) {
-	for len(a) >= 8 && len(b) >= 8 && len(c) >= 8 {
-		x, y, z := (*[8]float64)(a), (*[8]float64)(b), (*[8]float64)(c)
+	for len(a) >= 16 && len(b) >= 16 && len(c) >= 16 {
+		x, y, z := (*[16]float64)(a), (*[16]float64)(b), (*[16]float64)(c)
 		x[0] = y[0] + s*z[0]
 		x[1] = y[1] + s*z[1]
 		x[2] = y[2] + s*z[2]
@@ -61,7 +61,15 @@ func MultiplyAdd(a, b, c []float64, s float64) {
 		x[5] = y[5] + s*z[5]
 		x[6] = y[6] + s*z[6]
 		x[7] = y[7] + s*z[7]
-		a, b, c = a[8:], b[8:], c[8:]
+		x[8] = y[8] + s*z[8]
+		x[9] = y[9] + s*z[9]
+		x[10] = y[10] + s*z[10]
+		x[11] = y[11] + s*z[11]
+		x[12] = y[12] + s*z[12]
+		x[13] = y[13] + s*z[13]
+		x[14] = y[14] + s*z[14]
+		x[15] = y[15] + s*z[15]
+		a, b, c = a[16:], b[16:], c[16:]
 	}
 }
 

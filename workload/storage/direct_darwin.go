@@ -27,3 +27,6 @@ func fileSystemOf(dir string) (name string, inMemory bool, err error) {
 	name = unix.ByteSliceToString(s.Fstypename[:])
 	return name, name == "tmpfs", nil
 }
+
+// preferHugePages has no counterpart here.
+func preferHugePages([]byte) {}

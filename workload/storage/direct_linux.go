@@ -35,3 +35,6 @@ func fileSystemOf(dir string) (name string, inMemory bool, err error) {
 	}
 	return name, name == "tmpfs" || name == "ramfs", nil
 }
+
+// preferHugePages asks for large pages; a kernel that has none ignores it.
+func preferHugePages(b []byte) { unix.Madvise(b, unix.MADV_HUGEPAGE) }

@@ -56,18 +56,12 @@ func (f file) flush() error { return windows.FlushFileBuffers(f.h) }
 
 func (f file) Close() error { return windows.CloseHandle(f.h) }
 
-func aligned(n int) ([]byte, error) {
+func aligned(n int) (buffer []byte, free func(), err error) {
 	p, err := windows.VirtualAlloc(0, uintptr(n), windows.MEM_RESERVE|windows.MEM_COMMIT, windows.PAGE_READWRITE)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return unsafeSlice(p, n), nil
-}
-
-func release(b []byte) {
-	if b != nil {
-		windows.VirtualFree(addressOf(b), 0, windows.MEM_RELEASE)
-	}
+	return unsafeSlice(p, n), func() { windows.VirtualFree(p, 0, windows.MEM_RELEASE) }, nil
 }
 
 func fileSystemOf(dir string) (name string, inMemory bool, err error) {

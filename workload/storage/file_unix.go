@@ -5,6 +5,7 @@ package storage
 import (
 	"fmt"
 	"os"
+	"unsafe"
 
 	"golang.org/x/sys/unix"
 )
@@ -60,20 +61,24 @@ func (f file) flush() error { return unix.Fsync(f.fd) }
 
 func (f file) Close() error { return unix.Close(f.fd) }
 
-// aligned gives memory of its own pages, touched beforehand.
-func aligned(n int) ([]byte, error) {
-	b, err := unix.Mmap(-1, 0, n, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
+// hugePage is the size that buffers are aligned to: a buffer in few physical pieces is read into
+// faster and, above all, equally fast from run to run.
+const hugePage = 2 << 20
+
+// aligned gives memory of its own pages, touched beforehand, and a function that gives it back.
+func aligned(n int) (buffer []byte, free func(), err error) {
+	all, err := unix.Mmap(-1, 0, (n+hugePage-1)/hugePage*hugePage+hugePage, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	for i := 0; i < n; i += 4096 {
-		b[i] = 1
+	skip := hugePage - int(uintptr(unsafe.Pointer(unsafe.SliceData(all)))%hugePage)
+	whole := all[skip:]
+	preferHugePages(whole)
+	for i := 0; i < len(whole); i += 4096 {
+		whole[i] = 1
 	}
-	return b, nil
+	return whole[:n:n], func() { unix.Munmap(all) }, nil
 }
 
-func release(b []byte) {
-	if b != nil {
-		unix.Munmap(b)
-	}
-}
+// Descriptor is the number of the open file, for a reference that measures the very same file.
+func (f file) Descriptor() int { return f.fd }

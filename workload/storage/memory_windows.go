@@ -6,5 +6,3 @@ import "unsafe"
 func unsafeSlice(p uintptr, n int) []byte {
 	return unsafe.Slice((*byte)(*(*unsafe.Pointer)(unsafe.Pointer(&p))), n)
 }
-
-func addressOf(b []byte) uintptr { return uintptr(unsafe.Pointer(unsafe.SliceData(b))) }

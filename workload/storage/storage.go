@@ -74,6 +74,7 @@ type File struct {
 	size   int64
 	blocks []byte // incompressible data, page-aligned
 	into   []byte // what is read lands here
+	free   func()
 }
 
 // Open makes the test file in a folder. Nothing is written yet.
@@ -82,26 +83,20 @@ func Open(dir string, size int64) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
-	blocks, err := aligned(16 * SequentialBlock)
+	memory, free, err := aligned(18 * SequentialBlock)
 	if err != nil {
 		f.Close()
 		return nil, err
 	}
-	into, err := aligned(SequentialBlock)
-	if err != nil {
-		release(blocks)
-		f.Close()
-		return nil, err
-	}
+	blocks, into := memory[:16*SequentialBlock], memory[16*SequentialBlock:17*SequentialBlock]
 	rng := rand.NewChaCha8([32]byte{'d', 'u', 'r', 'v', 'e', 'k'})
 	rng.Read(blocks)
-	return &File{f, size, blocks, into}, nil
+	return &File{f, size, blocks, into, free}, nil
 }
 
 // Close gives file and buffers back.
 func (f *File) Close() error {
-	release(f.blocks)
-	release(f.into)
+	f.free()
 	return f.file.Close()
 }
 
