@@ -6,7 +6,7 @@ DATA    ?= demo-data
 CONSOLE  = web/dist/index.html
 SOURCES  = $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json web/package-lock.json web/tsconfig.json -type f)
 
-.PHONY: demo test build bench console check cross api shots clean
+.PHONY: demo test build bench console check cross api reference shots clean
 
 ## build everything, start the service with the demo data, print the address and a sign-in link
 demo: build
@@ -45,6 +45,10 @@ cross:
 api:
 	$(GO) run ./cmd/durvek api describe > docs/openapi.json
 	cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
+
+## write docs/commands.md and docs/vocabulary.md from the program's own tables
+reference: console
+	$(GO) run ./scripts/reference
 
 ## refresh docs/screenshots from the demo data
 shots: build

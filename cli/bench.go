@@ -332,7 +332,9 @@ func (a *app) runCmd() *cobra.Command {
 			for _, x := range r.Readings {
 				rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value, units[x.Measure].Unit)), x.State})
 			}
+			a.say("")
 			a.print([]string{"Reading", "→Value", "State"}, rows)
+			a.say("")
 			rows = nil
 			for _, k := range method.ConditionVocabulary {
 				if v := r.Observed[k.Key]; v != "" {
@@ -340,6 +342,7 @@ func (a *app) runCmd() *cobra.Command {
 				}
 			}
 			a.print([]string{"Observed", ""}, rows)
+			a.say("")
 			for _, s := range r.Series {
 				lo, hi := s.Values[0], s.Values[0]
 				for _, v := range s.Values {

@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 
@@ -221,6 +222,19 @@ func post[T any](a *app, cmd *cobra.Command, path string, query url.Values, in a
 
 func (a *app) say(format string, args ...any) { fmt.Fprintf(a.out, format+"\n", args...) }
 
+// width is how many columns a line has: as COLUMNS says, else the terminal's, else 0 for any.
+func (a *app) width() int {
+	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 {
+		return n
+	}
+	if f, ok := a.out.(*os.File); ok && a.interactive {
+		if n, _, err := term.GetSize(int(f.Fd())); err == nil {
+			return n
+		}
+	}
+	return 0
+}
+
 // print writes a table; columns whose name starts with a right arrow are aligned right.
 func (a *app) print(head []string, rows [][]any) {
 	t := table.NewWriter()
@@ -240,10 +254,23 @@ func (a *app) print(head []string, rows [][]any) {
 		}
 	}
 	t.AppendHeader(h)
-	t.SetColumnConfigs(columns)
 	for _, r := range rows {
 		t.AppendRow(r)
 	}
+	if room := a.width(); room > 0 { // the last column wraps where the line would not fit
+		rest := 0
+		for i := range len(head) - 1 {
+			widest := text.StringWidth(strings.TrimPrefix(head[i], "→"))
+			for _, r := range rows {
+				widest = max(widest, text.StringWidth(fmt.Sprint(r[i])))
+			}
+			rest += widest + 2
+		}
+		if !strings.HasPrefix(head[len(head)-1], "→") {
+			columns = append(columns, table.ColumnConfig{Number: len(head), WidthMax: max(room-rest-2, 30), WidthMaxEnforcer: text.WrapSoft})
+		}
+	}
+	t.SetColumnConfigs(columns)
 	for _, line := range strings.Split(t.Render(), "\n") {
 		fmt.Fprintln(a.out, strings.TrimRight(line, " "))
 	}

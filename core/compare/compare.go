@@ -391,7 +391,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 			if x.Relative != nil {
 				rv = x.Relative.Value
 			}
-			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: quantity.Number(rv, 4) + " " + inMode(x.Name)})
+			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: quantity.Number(rv, 3) + " " + inMode(x.Name)})
 		}
 		if i == 0 || e.N < least {
 			least = e.N

@@ -115,7 +115,7 @@ func TestRaisedModesStandBeneathAndAreNotRanked(t *testing.T) {
 	fast.Setup = "fast-mode"
 	a.Raised = []RaisedCells{{"fast-mode", "Fast mode", []Cell{fast}}}
 	c := ask(t, Query{Raised: true}, a, competitor("b", cell("b", 450, 3, "3.2")))
-	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 || c.Chart.Rows[1].Raised[0].Label != "430.0 in fast mode" {
+	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 || c.Chart.Rows[1].Raised[0].Label != "430 in fast mode" {
 		t.Errorf("rows %+v", c.Chart.Rows)
 	}
 	if c := ask(t, Query{}, a); len(c.Chart.Rows[0].Raised) != 0 {
