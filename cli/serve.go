@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -121,7 +122,7 @@ func (a *app) demoCmd() *cobra.Command {
 		dir := or(a.data, "demo-data")
 		return a.host(cmd.Context(), listen, dir, demo.DeskName, func(ctx context.Context, server, token, link string) error {
 			a.say("The Marram Desk's demo listens on %s, data in %s.", server, dir)
-			a.say("Sign in once within 15 minutes: %s", link)
+			a.say("Sign in once within 15 minutes: %s&to=%s", link, url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
 			a.say("For the command line: export DURVEK_DATA=%s", dir)
 			cl := client.New(server, token)
 			models, err := client.Get[[]any](ctx, cl, "/api/models", nil)

@@ -130,6 +130,15 @@ func Fill(ctx context.Context, o Options) error {
 	if err := Catalogue(ctx, o.Client); err != nil {
 		return fmt.Errorf("fill the catalogue: %w", err)
 	}
+	if o.Local != nil { // it is in the catalogue from the start, and ranked as soon as it is measured
+		m, err := machine.Local{}.Describe(ctx)
+		if err == nil {
+			err = addMachine(ctx, o.Client, m)
+		}
+		if err != nil {
+			return fmt.Errorf("describe this machine: %w", err)
+		}
+	}
 	o.Say("Catalogue, claims, offers and the desk's own readings are in.")
 	var quick, watched []job
 	for _, j := range bench {
@@ -271,24 +280,20 @@ func planFor(ctx context.Context, c *client.Client, unit, host, place, setup, na
 	return code.Code, err
 }
 
-// thisMachine adds the machine that the demo runs on and measures it with the real agent.
+// ThisMachine is the variant that stands for the machine that the demo runs on.
+const ThisMachine = "this-machine"
+
+// thisMachine measures the machine that the demo runs on with the real agent.
 func thisMachine(ctx context.Context, o Options) error {
-	m, err := machine.Local{}.Describe(ctx)
-	if err != nil {
-		return err
-	}
-	if err := AddMachine(ctx, o.Client, m); err != nil {
-		return err
-	}
-	code, err := planFor(ctx, o.Client, "this-machine-a", "", "", method.AsDelivered, "Short plan, really measured", whole, 3)
+	code, err := planFor(ctx, o.Client, ThisMachine+"-a", "", "", method.AsDelivered, "Short plan, really measured", whole, 3)
 	if err != nil {
 		return err
 	}
 	return o.Local(ctx, code)
 }
 
-// AddMachine adds a machine to the catalogue by what it says of itself.
-func AddMachine(ctx context.Context, c *client.Client, m record.Machine) error {
+// addMachine adds a machine to the catalogue by what it says of itself.
+func addMachine(ctx context.Context, c *client.Client, m record.Machine) error {
 	spec := map[string]any{}
 	if m.Processor != "" {
 		spec["cpu.name"] = m.Processor
@@ -309,15 +314,19 @@ func AddMachine(ctx context.Context, c *client.Client, m record.Machine) error {
 	if v := m.Facts["virtual.machine"]; v != "" {
 		notes += " It says that it is a virtual machine."
 	}
-	for path, v := range map[string]any{"/api/models": catalog.Model{Slug: "this-machine", Maker: "This", Name: "machine", Kind: "desktop", Notes: notes}} {
-		if err := c.Do(ctx, http.MethodPost, path, nil, v, nil); err != nil {
+	for _, x := range []struct {
+		path  string
+		entry any
+	}{
+		{"/api/models", catalog.Model{Slug: ThisMachine, Maker: "This", Name: "machine", Kind: "desktop", Notes: notes}},
+		{"/api/variants", catalog.Variant{Slug: ThisMachine, Model: ThisMachine, Name: "really measured", Spec: spec}},
+		{"/api/units", catalog.Unit{Slug: ThisMachine + "-a", Variant: ThisMachine, Origin: "own", State: "on desk"}},
+	} {
+		if err := c.Do(ctx, http.MethodPost, x.path, nil, x.entry, nil); err != nil {
 			return err
 		}
 	}
-	if err := c.Do(ctx, http.MethodPost, "/api/variants", nil, catalog.Variant{Slug: "this-machine", Model: "this-machine", Name: "really measured", Spec: spec}, nil); err != nil {
-		return err
-	}
-	return c.Do(ctx, http.MethodPost, "/api/units", nil, catalog.Unit{Slug: "this-machine-a", Variant: "this-machine", Origin: "own", State: "on desk"}, nil)
+	return nil
 }
 
 // Reviews writes, signs and publishes the demo's review, and starts a second one.

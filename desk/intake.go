@@ -4,6 +4,7 @@ import (
 	"context"
 	_ "embed"
 	"fmt"
+	"slices"
 
 	"durvek/core/catalog"
 	"durvek/core/method"
@@ -289,6 +290,18 @@ func (d *Desk) Unit(ctx context.Context, slug string) (catalog.Unit, error) {
 
 // Rigs lists all rigs.
 func (d *Desk) Rigs(ctx context.Context) ([]catalog.Rig, error) { return d.store.Rigs(ctx, "") }
+
+// Rig finds one rig.
+func (d *Desk) Rig(ctx context.Context, slug string) (catalog.Rig, error) {
+	rigs, err := d.store.Rigs(ctx, "")
+	if err != nil {
+		return catalog.Rig{}, err
+	}
+	if i := slices.IndexFunc(rigs, func(r catalog.Rig) bool { return r.Slug == slug }); i >= 0 {
+		return rigs[i], nil
+	}
+	return catalog.Rig{}, refuse(NotFound, "no rig %q is known here", slug)
+}
 
 // AddModel adds a model, or changes one that is there.
 func (d *Desk) AddModel(ctx context.Context, m catalog.Model, by string) error {

@@ -128,6 +128,11 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 				}
 				r.Readings[i] = x
 			}
+			if r.Plan != "" {
+				if other, err := q.JobRun(ctx, r.Plan, r.Step, r.Repeat); err == nil && other != r.ID {
+					return refuse(Conflict, "repeat %d of %q has a run already, from another agent", r.Repeat+1, r.Test)
+				}
+			}
 			conditions := trust.Effective(setup.Conditions, r.Observed)
 			basis := basisKey(t, conditions)
 			fresh, err := q.AddRun(ctx, r, basis)

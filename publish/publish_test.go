@@ -26,7 +26,7 @@ func content() Content {
 	return Content{
 		Desk: "A Desk", Field: "laptops",
 		Review: verdict.Review{Slug: "fen", Title: "Fen & Co", Subject: "fen-16", Recommendation: "not recommended", Summary: "Quick. <script>alert(1)</script>", Advice: "**No** [link](javascript:x)",
-			Signed: &verdict.Signature{By: "Ines", At: "2026-11-23T08:00:00Z"},
+			Signed:   &verdict.Signature{By: "Ines", At: "2026-11-23T08:00:00Z"},
 			Findings: []verdict.Finding{{Kind: "strength", Text: "Fast"}, {Kind: "weakness", Text: "Loud"}, {Kind: "strength", Text: "Kept to ourselves", Hidden: true}}},
 		Edition: verdict.Edition{Review: "fen", Number: 2, Published: "2026-11-23T08:00:00Z"},
 		Model:   catalog.Model{Maker: "Selvane", Name: "Fen 14", AlsoSoldAs: []catalog.Alias{{Maker: "Ardnoe", Name: "Bog 14"}}}, Variant: catalog.Variant{Name: "16 GiB"},

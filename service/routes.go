@@ -212,6 +212,7 @@ func (s *Service) routes() {
 	})
 	get(s, "catalogue", "/api/units/{slug}", "show-unit", "A unit", func(ctx context.Context, in *Slugged) (catalog.Unit, error) { return d.Unit(ctx, in.Slug) })
 	get(s, "catalogue", "/api/rigs", "list-rigs", "List rigs", func(ctx context.Context, _ *none) ([]catalog.Rig, error) { return d.Rigs(ctx) })
+	get(s, "catalogue", "/api/rigs/{slug}", "show-rig", "A rig", func(ctx context.Context, in *Slugged) (catalog.Rig, error) { return d.Rig(ctx, in.Slug) })
 	post(s, "catalogue", "/api/rigs", "add-rig", "Add or change a rig", func(ctx context.Context, in *body[catalog.Rig]) (catalog.Rig, error) {
 		return in.Body, d.AddRig(ctx, in.Body, by(ctx))
 	})

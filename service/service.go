@@ -211,7 +211,11 @@ func (s *Service) signInLink(c *fiber.Ctx) error {
 		return c.SendString("<!doctype html><title>Durvek</title><p>" + err.Error())
 	}
 	c.Cookie(&fiber.Cookie{Name: cookie, Value: token, HTTPOnly: true, SameSite: "Strict", Path: "/", Expires: time.Now().Add(30 * 24 * time.Hour)})
-	return c.Redirect("/", http.StatusSeeOther)
+	to := c.Query("to")
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n") {
+		to = "/" // a link leads into this console, nowhere else
+	}
+	return c.Redirect(to, http.StatusSeeOther)
 }
 
 // events streams what happens, as server-sent events.

@@ -10,6 +10,7 @@ import (
 	"image/png"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
@@ -216,6 +217,17 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	}
 
 	// The console's cookie: set by the link, refused from another page.
+	for to, want := range map[string]string{"/compare?x=1": "/compare?x=1", "//elsewhere.example": "/", "https://elsewhere.example": "/", "": "/"} {
+		code, err := r.desk.SignInCode(ctx)
+		must(t, err)
+		stay := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+		resp, err := stay.Get("http://" + r.addr + "/sign-in?code=" + code + "&to=" + url.QueryEscape(to))
+		must(t, err)
+		resp.Body.Close()
+		if got := resp.Header.Get("Location"); got != want && got != "http://"+r.addr+want {
+			t.Errorf("a link to %q leads to %q", to, got)
+		}
+	}
 	code, err = r.desk.SignInCode(ctx)
 	must(t, err)
 	jar := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
@@ -339,6 +351,13 @@ func TestAnAgentMayOnlyDeliverItsOwnPlan(t *testing.T) {
 	must(t, err)
 	_, err = r.c.Join(ctx, code, m)
 	refused(t, err, 401, "unknown, spent or expired")
+	// A second agent on the same plan cannot count a job twice.
+	first := runFor(j, 0, 100)
+	must(t, r.c.SendRun(ctx, j.Token, first))
+	second := runFor(j, 0, 200)
+	if err := r.c.SendRun(ctx, j.Token, second); !errors.Is(err, agent.ErrRefused) || !strings.Contains(err.Error(), "has a run already") {
+		t.Errorf("a second run of one job: %v", err)
+	}
 	_, err = r.c.Join(ctx, "AAAA-BBBB", m)
 	refused(t, err, 401, "unknown, spent or expired")
 }

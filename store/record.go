@@ -217,6 +217,11 @@ func (q Queries) Received(ctx context.Context, plan string) ([]method.Job, error
 		`select step, repeat, test from run where plan = ? order by step, repeat`, plan)
 }
 
+// JobRun finds the run that a job of a plan has already.
+func (q Queries) JobRun(ctx context.Context, plan string, step, repeat int) (id string, err error) {
+	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run where plan = ? and step = ? and repeat = ?`, plan, step, repeat)
+}
+
 // CellKey names a cell: what was measured, under which setup, on what, in what and where, on which basis.
 type CellKey struct {
 	Measure, Setup, Unit, Host, Place, Basis string

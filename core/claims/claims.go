@@ -151,7 +151,7 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 		case v.More > 0:
 			v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
 		case est.Bound == "":
-			v.Why += " More repeats will hardly decide: it is met almost exactly."
+			v.Why += " More repeats will hardly decide: the claim lies at the edge of its tolerance."
 		}
 	}
 	return v, nil

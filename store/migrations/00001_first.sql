@@ -57,7 +57,7 @@ create table run (
 ) strict;
 create index run_cell on run(subject, test, setup, host, place, basis);
 create index run_started on run(started desc);
-create index run_plan on run(plan, step, repeat);
+create unique index run_job on run(plan, step, repeat) where plan is not null;
 create table reading (
   run text not null references run(id), measure text not null, state text not null, value real not null,
   low real, high real, reason text not null default '', primary key (run, measure)

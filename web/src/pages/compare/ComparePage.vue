@@ -22,7 +22,7 @@ const asked = computed(() => {
   const q = route.query as Record<string, string | undefined>
   return {
     field: q.field ?? (fields.data.value?.some((f) => f.slug === 'machines') ? 'machines' : 'everything'),
-    measure: q.measure ?? measures.data.value?.find((m) => m.variants > 0)?.id ?? '',
+    measure: q.measure ?? [...(measures.data.value ?? [])].sort((a, b) => b.variants - a.variants).find((m) => m.variants > 0)?.id ?? '',
     setup: q.setup ?? 'as-delivered',
     subject: q.subject ?? '',
     relative: q.relative ?? '',
