@@ -17,6 +17,7 @@ import (
 	"github.com/google/uuid"
 
 	"durvek/core/method"
+	"durvek/core/quantity"
 	"durvek/core/record"
 )
 
@@ -209,7 +210,10 @@ func (w *worker) job(ctx context.Context, i int, jobs []method.Job, j method.Job
 	var lastShown time.Time
 	show := func(s record.Sample) {
 		p.Phase, p.Share = s.Phase, s.Share
-		p.Channel, p.Unit, p.Value = s.Channel, s.Unit, s.Value
+		p.Channel, p.Unit, p.Value = s.Channel, quantity.Symbol(s.Unit), s.Value
+		if m, ok := test.Measure(s.Channel); ok { // people read names, not slugs
+			p.Phase, p.Channel = strings.Replace(s.Phase, s.Channel, m.Name, 1), m.Name
+		}
 		p.Left = w.left(jobs[i:], p.Share)
 		if w.Show != nil {
 			w.Show(p)

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"runtime"
 	"slices"
 	"strings"
@@ -23,12 +24,6 @@ type Env struct {
 	Dir     string  // folder on the drive that is to be measured
 	Seconds float64 // length of each timed part; 0 means 1
 	Report  func(record.Sample)
-}
-
-func (e Env) report(phase string, share float64) {
-	if e.Report != nil {
-		e.Report(record.Sample{Phase: phase, Share: share})
-	}
 }
 
 // Duration is the length of each timed part.
@@ -85,8 +80,8 @@ type Rating struct {
 const warmUp = 200 * time.Millisecond
 
 // Rate runs a kernel on so many threads for the environment's duration, after a warm-up, and gives
-// its rate. start makes one thread's kernel; each call of the kernel does one piece of work, well
-// under a hundredth of the duration, and returns its amount. Each thread's rate is its own work over
+// its rate in unit. start makes one thread's kernel; each call of the kernel does one piece of work,
+// well under a hundredth of the duration, and returns its amount, in the unit's numerator. Each thread's rate is its own work over
 // its own time, so that no piece is cut; the threads' rates add up.
 func Rate(ctx context.Context, env Env, channel, unit string, threads int, start func(thread int) func() float64) (Rating, error) {
 	kernels := make([]func() float64, threads)
@@ -94,7 +89,9 @@ func Rate(ctx context.Context, env Env, channel, unit string, threads int, start
 		kernels[i] = start(i)
 	}
 	runtime.GC()
-	env.report(channel+", warming up", 0)
+	if env.Report != nil {
+		env.Report(record.Sample{Phase: channel + ", warming up", Channel: channel})
+	}
 	if _, err := timed(ctx, env, channel, unit, kernels, warmUp, false); err != nil {
 		return Rating{}, err
 	}
@@ -103,7 +100,7 @@ func Rate(ctx context.Context, env Env, channel, unit string, threads int, start
 
 // counter is one thread's work so far, alone on its cache lines.
 type counter struct {
-	work atomic.Uint64
+	work atomic.Uint64 // bits of a float64
 	_    [120]byte
 }
 
@@ -125,7 +122,7 @@ func timed(ctx context.Context, env Env, channel, unit string, kernels []func() 
 			var spent time.Duration
 			for spent < length && ctx.Err() == nil {
 				work += kernel()
-				counters[i].work.Store(uint64(work))
+				counters[i].work.Store(math.Float64bits(work))
 				spent = time.Since(from)
 			}
 			rates[i] = work / spent.Seconds()
@@ -150,9 +147,12 @@ func timed(ctx context.Context, env Env, channel, unit string, kernels []func() 
 			}
 			return out, nil
 		case now := <-tick.C:
+			if now.Sub(begin) > length {
+				continue // the last pieces are finishing; a sample of them would be cut
+			}
 			total := 0.0
 			for i := range counters {
-				total += float64(counters[i].work.Load())
+				total += math.Float64frombits(counters[i].work.Load())
 			}
 			rate := (total - lastWork) / now.Sub(lastAt).Seconds()
 			lastWork, lastAt = total, now
@@ -172,12 +172,5 @@ func Reading(measure string, v float64) record.Reading {
 	return record.Reading{Measure: measure, State: record.OK, Value: v}
 }
 
-// PerMiB turns a rate in bytes per second into MiB/s, series included.
-func (r Rating) PerMiB() Rating {
-	const mib = 1 << 20
-	r.Rate /= mib
-	for i := range r.Series.Values {
-		r.Series.Values[i] /= mib
-	}
-	return r
-}
+// MiB is a mebibyte, for kernels whose work is counted in it.
+const MiB = 1 << 20

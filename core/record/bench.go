@@ -25,7 +25,7 @@ type Progress struct {
 	Share   float64 `json:"share" doc:"Share of this run that is done"`
 	Left    float64 `json:"left" doc:"Seconds left for the whole plan"`
 	Value   float64 `json:"value,omitempty" doc:"Latest sample"`
-	Unit    string  `json:"unit,omitempty"`
+	Unit    string  `json:"unit,omitempty" doc:"Symbol"`
 	Channel string  `json:"channel,omitempty"`
 }
 

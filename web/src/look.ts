@@ -27,7 +27,7 @@ export const look = createVuetify({
     VTextField: field, VTextarea: field, VSelect: field, VAutocomplete: field, VFileInput: field,
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
     VTable: { density: 'compact' },
-    VProgressLinear: { color: 'primary', height: 6, rounded: true },
+    VProgressLinear: { color: 'primary', bgColor: 'line', bgOpacity: 1, height: 6, rounded: true },
     VDialog: { maxWidth: 640 },
     VAlert: { variant: 'outlined', density: 'compact', color: 'caution' },
   },

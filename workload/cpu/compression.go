@@ -71,7 +71,7 @@ func runCompression(ctx context.Context, env workload.Env) (record.Outcome, erro
 					w.Reset(results[i])
 					w.Write(input)
 					w.Close()
-					return packPiece
+					return float64(packPiece) / workload.MiB
 				}
 			}
 			src := bytes.NewReader(packed)
@@ -81,7 +81,7 @@ func runCompression(ctx context.Context, env workload.Env) (record.Outcome, erro
 				src.Reset(packed)
 				r.(flate.Resetter).Reset(src, nil)
 				io.Copy(results[i], r)
-				return packPiece
+				return float64(packPiece) / workload.MiB
 			}
 		})
 		if err != nil {
@@ -98,7 +98,6 @@ func runCompression(ctx context.Context, env workload.Env) (record.Outcome, erro
 				return out, fmt.Errorf("compression, %s: the content came back changed: %w", part.measure, workload.ErrWrong)
 			}
 		}
-		r = r.PerMiB()
 		out.Readings = append(out.Readings, workload.Reading(part.measure, r.Rate))
 		out.Series = append(out.Series, r.Series)
 	}

@@ -42,6 +42,11 @@ func TestKernelsRunForReal(t *testing.T) {
 		if len(out.Readings) != len(w.Test.Measures) || len(phases) == 0 {
 			t.Errorf("%s: %d readings of %d measures, %d phases", slug, len(out.Readings), len(w.Test.Measures), len(phases))
 		}
+		for i, s := range out.Series { // samples are in the measure's unit, like the reading
+			if len(s.Values) == 0 || s.Values[len(s.Values)-1] > 20*out.Readings[i].Value || s.Values[len(s.Values)-1] < out.Readings[i].Value/20 {
+				t.Errorf("%s: samples %v beside the reading %g", slug, s.Values, out.Readings[i].Value)
+			}
+		}
 		for _, r := range out.Readings {
 			if m, ok := w.Test.Measure(r.Measure); !ok || r.Check(m) != "" || r.Value > 1e6 {
 				t.Errorf("%s: %+v", slug, r)

@@ -46,7 +46,7 @@ func runHashing(ctx context.Context, env workload.Env) (record.Outcome, error) {
 			own := append([]byte(nil), input...)
 			return func() float64 {
 				sums[i] = sha256.Sum256(own)
-				return hashPiece
+				return float64(hashPiece) / workload.MiB
 			}
 		})
 		if err != nil {
@@ -57,7 +57,6 @@ func runHashing(ctx context.Context, env workload.Env) (record.Outcome, error) {
 				return out, fmt.Errorf("hashing, %s: digest %x: %w", part.measure, s[:4], workload.ErrWrong)
 			}
 		}
-		r = r.PerMiB()
 		out.Readings = append(out.Readings, workload.Reading(part.measure, r.Rate))
 		out.Series = append(out.Series, r.Series)
 	}

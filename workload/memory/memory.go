@@ -121,7 +121,7 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 			if at += piece; at >= each {
 				at = 0
 			}
-			return piece * 8
+			return piece * 8 / 1e9
 		}
 	})
 	if err != nil {
@@ -139,7 +139,7 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 			if at += piece; at >= each {
 				at = 0
 			}
-			return piece * 24
+			return piece * 24 / 1e9
 		}
 	})
 	if err != nil {
@@ -156,10 +156,7 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 		measure string
 		workload.Rating
 	}{{"read", read}, {"multiply-add", ma}} {
-		for i := range r.Series.Values {
-			r.Series.Values[i] /= 1e9
-		}
-		out.Readings = append(out.Readings, workload.Reading(r.measure, r.Rate/1e9))
+		out.Readings = append(out.Readings, workload.Reading(r.measure, r.Rate))
 		out.Series = append(out.Series, r.Series)
 	}
 	return out, nil

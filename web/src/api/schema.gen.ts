@@ -1576,6 +1576,7 @@ export interface components {
             /** Format: int64 */
             step: number;
             test: string;
+            /** @description Symbol */
             unit?: string;
             /**
              * Format: double

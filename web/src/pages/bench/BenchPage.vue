@@ -78,7 +78,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
         <template v-if="live">
           <strong>{{ live.test }}</strong>
           <div class="soft">Repeat {{ live.repeat + 1 }}, {{ live.phase }}</div>
-          <div class="row mt-3"><span>{{ live.channel || 'Rate' }}</span><v-spacer /><span v-if="live.value">{{ number(live.value) }} {{ live.unit === 'MiBy/s' ? 'MiB/s' : live.unit === 'MBy/s' ? 'MB/s' : live.unit === 'GBy/s' ? 'GB/s' : live.unit }}</span></div>
+          <div class="row mt-3"><span>{{ live.channel || 'Rate' }}</span><v-spacer /><span v-if="live.value">{{ number(live.value) }} {{ live.unit }}</span></div>
           <Spark :values="live.samples" />
         </template>
         <template v-else>

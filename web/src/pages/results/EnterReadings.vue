@@ -3,6 +3,9 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, must } from '../../api/client'
 import Trouble from '../../parts/Trouble.vue'
+import { useSymbols } from '../../parts/symbols'
+
+const symbol = useSymbols()
 
 const open = defineModel<boolean>({ required: true })
 const queries = useQueryClient()
@@ -53,7 +56,7 @@ async function add() {
           <v-select v-model="form.test" label="Test" :items="own" item-value="slug" item-title="name" />
           <v-select v-model="form.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />
         </div>
-        <v-text-field v-for="m in test?.measures ?? []" :key="m.slug" v-model="form.readings[m.slug]" :label="`${m.name}, ${m.unit}`" />
+        <v-text-field v-for="m in test?.measures ?? []" :key="m.slug" v-model="form.readings[m.slug]" :label="`${m.name}, ${symbol(m.unit)}`" />
         <v-text-field v-for="c in asked" :key="c" v-model="form.conditions[c]" :label="`Condition ${c}`" hint="Must be known for this figure to be compared" persistent-hint />
         <div class="row"><v-spacer /><v-btn @click="open = false">Close</v-btn><v-btn class="go" type="submit" :loading="busy" :disabled="!form.subject || !form.test">Keep</v-btn></div>
       </form>

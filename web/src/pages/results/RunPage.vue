@@ -6,7 +6,10 @@ import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Spark from '../../parts/Spark.vue'
 import Trouble from '../../parts/Trouble.vue'
+import { useSymbols } from '../../parts/symbols'
 import { moment, number } from '../../parts/words'
+
+const symbol = useSymbols()
 
 const route = useRoute()
 const id = computed(() => String(route.params.id))
@@ -34,7 +37,7 @@ const sub = computed(() => {
           <tbody>
             <tr v-for="r in run.readings" :key="r.measure">
               <td>{{ measure(r.measure)?.name }}</td>
-              <td class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ measure(r.measure)?.unit }}</span></td>
+              <td class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ symbol(measure(r.measure)?.unit) }}</span></td>
               <td>{{ r.state }}</td>
             </tr>
           </tbody>
@@ -55,7 +58,7 @@ const sub = computed(() => {
     <h2 v-if="run.series?.length">Raw samples</h2>
     <div class="split half">
       <div v-for="s in run.series ?? []" :key="s.channel" class="sheet pad">
-        <div class="row"><strong>{{ measure(s.channel)?.name ?? s.channel }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} samples in {{ number(s.times[s.times.length - 1] ?? 0) }} s, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ s.unit }}</span></div>
+        <div class="row"><strong>{{ measure(s.channel)?.name ?? s.channel }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} samples in {{ number(s.times[s.times.length - 1] ?? 0) }} s, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
         <Spark :values="s.values" />
       </div>
     </div>

@@ -1,0 +1,8 @@
+import { useQuery } from '@tanstack/vue-query'
+import { api, must } from '../api/client'
+
+/** Gives a function from a unit's code in data to its symbol on screens. */
+export function useSymbols(): (code?: string) => string {
+  const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: () => must(api.GET('/api/vocabulary')), staleTime: Infinity })
+  return (code) => vocabulary.data.value?.units.find((u) => u.code === code)?.symbol ?? code ?? ''
+}
