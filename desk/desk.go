@@ -108,7 +108,7 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		}
 		fields, err := q.Fields(ctx)
 		if err == nil && len(fields) == 0 {
-			err = q.PutField(ctx, ranking.Field{Slug: "everything", Name: "everything measured"})
+			err = q.PutField(ctx, ranking.Field{Slug: "everything", Name: "measured products"})
 		}
 		return err
 	})

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/santhosh-tekuri/jsonschema/v6/kind"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 )
@@ -184,6 +186,13 @@ func (f *File) leaves(ve *jsonschema.ValidationError) []Problem {
 			} else {
 				path[i] = s
 			}
+		}
+		if extra, ok := ve.ErrorKind.(*kind.AdditionalProperties); ok { // point at each, not at what holds them
+			var out []Problem
+			for _, name := range extra.Properties {
+				out = append(out, Problem{append(slices.Clone(path), name), fmt.Sprintf("%q is not known here", name)})
+			}
+			return out
 		}
 		return []Problem{{path, ve.ErrorKind.LocalizedString(english)}}
 	}

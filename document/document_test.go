@@ -35,7 +35,7 @@ func TestFaultsNameTheirPlaceAllAtOnce(t *testing.T) {
 		at = append(at, f.String())
 	}
 	text := strings.Join(at, "\n")
-	for _, part := range []string{"line 1, column 1 (name)", "line 3, column 5 (list[0].n)", "line 4, column 5 (list[1])", "missing property 'n'", "'extra' not allowed"} {
+	for _, part := range []string{"line 1, column 1 (name)", "line 3, column 5 (list[0].n)", "line 4, column 5 (list[1])", "missing property 'n'", "line 5, column 1 (extra): \"extra\" is not known here"} {
 		if !strings.Contains(text, part) {
 			t.Errorf("nothing says %q in\n%s", part, text)
 		}

@@ -400,3 +400,114 @@ func TestStrangersAreSentAway(t *testing.T) {
 	p.open("/compare")
 	p.says("sign in first")
 }
+
+func TestADossierIsCheckedBeforeItIsTakenIn(t *testing.T) {
+	good := "format: durvek-dossier/1\nmodel: {slug: probe-1, maker: Wexcombe, name: Probe, kind: phone}\nvariants:\n  - {slug: probe-1-v, name: one}\n"
+	dir := t.TempDir()
+	bad, fine := filepath.Join(dir, "bad.yaml"), filepath.Join(dir, "fine.yaml")
+	for path, content := range map[string]string{bad: strings.Replace(good, "phone", "boat", 1) + "extra: 1\n", fine: good} {
+		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p := signedIn(t, 1280, 800)
+	p.open("/catalogue")
+	p.press("Take in a dossier")
+	p.until(`!!document.querySelector('input[type=file]')`)
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{bad}))
+	p.says("so nothing was taken in")
+	p.says("line 2, column")
+	p.says("line 5, column")
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type=file]`), []string{fine}))
+	p.says("Nothing wrong: 1 variants")
+	p.press("Take in")
+	p.until(`location.pathname === '/catalogue/probe-1'`)
+	p.says("Wexcombe Probe")
+	p.says("No claim is noted.")
+}
+
+func TestTheCatalogueIsFoundByEveryNameAndByKind(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/catalogue")
+	p.says("Hythebrook Sound 16")
+	p.fill("Find", "quay box") // the other name of the Tern Mini
+	p.until(`document.querySelectorAll('tbody tr').length === 1 && document.body.innerText.includes('Tamrisk Tern Mini')`)
+	p.fill("Find", "sound")
+	p.until(`document.querySelectorAll('tbody tr').length === 3`)
+	p.choose("Kind", "phone")
+	p.until(`document.querySelectorAll('tbody tr').length === 0`)
+	p.open("/catalogue/sound-16")
+	p.says("Succeeds Hythebrook Sound 14, which succeeded Hythebrook Sound 12.")
+}
+
+func TestAChangeFromAnOldPageIsRefusedAndStaysOnThePage(t *testing.T) {
+	ctx := context.Background()
+	if err := bed.client.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"subject": "pilot-13-16-512", "slug": "pilot"}, nil); err != nil {
+		t.Fatal(err)
+	}
+	p := signedIn(t, 1280, 800)
+	p.open("/reviews/pilot")
+	p.fill("Summary", "Typed on an old page.")
+	p.says("changes not saved yet")
+	r, err := client.Get[map[string]any](ctx, bed.client, "/api/reviews/pilot", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r["summary"] = "Saved meanwhile by somebody else."
+	if err := bed.client.Do(ctx, http.MethodPut, "/api/reviews/pilot", nil, r, nil); err != nil {
+		t.Fatal(err)
+	}
+	p.press("Save")
+	p.says("was changed meanwhile")
+	if got := eval[string](p, `[...document.querySelectorAll('textarea')].map(t => t.value).join('|')`); !strings.Contains(got, "Typed on an old page.") {
+		t.Errorf("what was typed is gone: %s", got)
+	}
+	now, err := client.Get[map[string]any](ctx, bed.client, "/api/reviews/pilot", nil)
+	if err != nil || now["summary"] != "Saved meanwhile by somebody else." {
+		t.Errorf("the other change was overwritten: %v, %v", now["summary"], err)
+	}
+}
+
+func TestAComparisonIsAddedToAReviewAndShownAsATable(t *testing.T) {
+	ctx := context.Background()
+	if err := bed.client.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"subject": "relay-15-16-512", "slug": "relay", "title": "Relay in short", "measures": []string{"hashing/all"}}, nil); err != nil {
+		t.Fatal(err)
+	}
+	p := signedIn(t, 1280, 800)
+	p.open("/compare?measure=weight/weight&field=laptops&subject=relay-15-16-512")
+	p.says("Relay 15")
+	p.press("Add to review")
+	p.press("Relay in short")
+	p.says("Added")
+	r, err := client.Get[struct{ Measures []string }](ctx, bed.client, "/api/reviews/relay", nil)
+	if err != nil || len(r.Measures) != 2 || r.Measures[1] != "weight/weight" {
+		t.Errorf("%v, %v", r.Measures, err)
+	}
+	eval[bool](p, `[...document.querySelectorAll('label')].find(l => l.innerText === 'Show as a table').click() ?? true`)
+	p.until(`document.querySelectorAll('table[aria-label="The chart’s figures"] tbody tr').length === 8`)
+	p.press("relay-15-16-512-a")
+	p.until(`location.pathname === '/results' && new URLSearchParams(location.search).get('subject') === 'relay-15-16-512-a'`)
+	p.says("relay-15-16-512-a")
+	simulated := `[...document.querySelectorAll('tbody tr')].find(r => r.innerText.includes('simulated'))?.querySelector('a')`
+	p.until("!!" + simulated)
+	eval[bool](p, simulated+`.click() ?? true`)
+	p.says("Observed and negotiated")
+	p.says("A simulated machine.")
+}
+
+func TestTheKeyboardReachesEveryPageAndFocusShows(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/catalogue")
+	p.says("Hythebrook Sound 16")
+	for _, want := range []string{"Bench", "Catalogue", "Results", "Compare", "Reviews"} {
+		p.do(chromedp.KeyEvent("\t"))
+		if got := eval[string](p, `document.activeElement.innerText`); got != want {
+			t.Errorf("the focus is on %q, want %q", got, want)
+		}
+		if style := eval[string](p, `getComputedStyle(document.activeElement).outlineStyle`); style != "solid" {
+			t.Errorf("the focus on %s does not show: outline %s", want, style)
+		}
+	}
+	p.do(chromedp.KeyEvent("\r"))
+	p.until(`location.pathname === '/reviews'`)
+}
