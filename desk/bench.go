@@ -125,9 +125,6 @@ func (d *Desk) AddPlan(ctx context.Context, p method.Plan, by string) (method.Pl
 	return p, err
 }
 
-// Plans lists all plans, the newest first.
-func (d *Desk) Plans(ctx context.Context) ([]method.Plan, error) { return d.store.Plans(ctx) }
-
 // JoinCode makes a one-time code with which a machine joins for a plan; it holds for an hour.
 func (d *Desk) JoinCode(ctx context.Context, plan string) (code string, expires time.Time, err error) {
 	p, err := d.store.Plan(ctx, plan)

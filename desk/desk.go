@@ -136,9 +136,6 @@ func (d *Desk) Close() error {
 	return d.store.Close()
 }
 
-// Dir is the data folder.
-func (d *Desk) Dir() string { return d.dir }
-
 func newID() string { return uuid.Must(uuid.NewV7()).String() }
 
 // problems turns core's findings about a file into document's.

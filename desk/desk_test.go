@@ -303,7 +303,7 @@ func TestAnEditionThatCannotBeWrittenNeverCameToBe(t *testing.T) {
 	if r, err = d.SignReview(ctx, "a", "Me"); err != nil || r.Signed.Figures["work/rate"] == 0 {
 		t.Fatal(err, r.Signed)
 	}
-	if err := os.WriteFile(d.Dir()+"/editions", []byte("a file in the way"), 0o600); err != nil {
+	if err := os.WriteFile(d.dir+"/editions", []byte("a file in the way"), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := d.Publish(ctx, "a", "", "me"); err == nil {
@@ -312,7 +312,7 @@ func TestAnEditionThatCannotBeWrittenNeverCameToBe(t *testing.T) {
 	if r, _ = d.Review(ctx, "a"); len(r.Editions) != 0 {
 		t.Error("an edition that was not written is listed")
 	}
-	os.Remove(d.Dir() + "/editions")
+	os.Remove(d.dir + "/editions")
 	e, err := d.Publish(ctx, "a", "", "me")
 	if err != nil || e.Number != 1 || len(e.Digest) != 64 {
 		t.Errorf("%+v, %v", e, err)

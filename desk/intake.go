@@ -384,11 +384,6 @@ func (d *Desk) AddClaim(ctx context.Context, c catalog.Claim, by string) (catalo
 	return c, d.put(ctx, by, "add claim", c.Variant, func(q store.Queries) error { return q.AddClaim(ctx, c, 1000) })
 }
 
-// Claims lists the claims about a variant, or all.
-func (d *Desk) Claims(ctx context.Context, variant string) ([]catalog.Claim, error) {
-	return d.store.Claims(ctx, variant)
-}
-
 // AddOffer adds an offer of a variant and returns it with its id.
 func (d *Desk) AddOffer(ctx context.Context, o catalog.Offer, by string) (catalog.Offer, error) {
 	if _, err := d.store.Variant(ctx, o.Variant); err != nil {

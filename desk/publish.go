@@ -104,7 +104,7 @@ func (d *Desk) content(ctx context.Context, r verdict.Review) (publish.Content, 
 	return c, nil
 }
 
-// Ask is Rank for a review's own charts.
+// ReviewCharts answers the comparisons that a review shows.
 func (d *Desk) ReviewCharts(ctx context.Context, slug string) ([]compare.Comparison, error) {
 	r, err := d.Review(ctx, slug)
 	if err != nil {

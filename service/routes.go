@@ -150,6 +150,10 @@ func (s *Service) routes() {
 		c, err := d.SignInCode(ctx)
 		return code{Code: c}, err
 	})
+	post(s, "access", "/api/sign-out", "sign-out", "End the token or session that asks", func(ctx context.Context, _ *none) (none, error) {
+		t, _ := ctx.Value(tokenKey{}).(string)
+		return none{}, d.SignOut(ctx, t)
+	})
 	get(s, "access", "/api/me", "me", "Who is signed in", func(ctx context.Context, _ *none) (me, error) { return me{by(ctx), d.Name}, nil })
 	get(s, "access", "/api/tokens", "list-tokens", "List tokens", func(ctx context.Context, _ *none) ([]desk.Named, error) { return d.Tokens(ctx) })
 	post(s, "access", "/api/tokens", "add-token", "Make a token for a program", func(ctx context.Context, in *body[me]) (token, error) {

@@ -142,7 +142,10 @@ func open(p string) bool {
 	return p == "/api/agent/join" || p == "/api/sign-in" || strings.HasPrefix(p, "/api/openapi") || strings.HasPrefix(p, "/api/schemas")
 }
 
-type whoKey struct{}
+type (
+	whoKey   struct{}
+	tokenKey struct{}
+)
 
 // authorise finds out who asks: by bearer token, or by the console's cookie. Agents reach their own
 // routes only.
@@ -167,7 +170,8 @@ func (s *Service) authorise(c *fiber.Ctx) error {
 	if !who.Owner() && !strings.HasPrefix(c.Path(), "/api/agent/") {
 		return problem(c, http.StatusForbidden, "an agent may only deliver its plan's runs")
 	}
-	c.SetUserContext(context.WithValue(c.UserContext(), whoKey{}, who))
+	ctx := context.WithValue(c.UserContext(), whoKey{}, who)
+	c.SetUserContext(context.WithValue(ctx, tokenKey{}, token))
 	return c.Next()
 }
 

@@ -209,6 +209,10 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	}
 	_, err = client.Post[any](ctx, stranger, "/api/sign-in", nil, map[string]string{"code": code})
 	refused(t, err, 401, "spent or expired")
+	signed := client.New("http://"+r.addr, tok.Token)
+	must(t, signed.Do(ctx, http.MethodPost, "/api/sign-out", nil, nil, nil))
+	_, err = client.Get[any](ctx, signed, "/api/models", nil)
+	refused(t, err, 401, "unknown or expired")
 	db, err := os.ReadFile(filepath.Join(r.dir, "durvek.db"))
 	must(t, err)
 	wal, _ := os.ReadFile(filepath.Join(r.dir, "durvek.db-wal"))

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"database/sql"
 
 	"durvek/core/catalog"
 	"durvek/core/ranking"
@@ -169,19 +168,4 @@ func (q Queries) PutField(ctx context.Context, f ranking.Field) error {
 // Fields lists all fields in the order they were made.
 func (q Queries) Fields(ctx context.Context) ([]ranking.Field, error) {
 	return list(ctx, q, func(r row, f *ranking.Field) error { return r.Scan(into(f)) }, `select rule from field order by position, slug`)
-}
-
-// Field finds one field.
-func (q Queries) Field(ctx context.Context, slug string) (ranking.Field, error) {
-	return one(ctx, q, func(r row, f *ranking.Field) error { return r.Scan(into(f)) }, `select rule from field where slug = ?`, slug)
-}
-
-// Counts tells how much the desk holds.
-func (q Queries) Counts(ctx context.Context) (models, variants, units, runs int, err error) {
-	err = q.db.QueryRowContext(ctx, `select (select count(*) from model), (select count(*) from variant), (select count(*) from unit), (select count(*) from run)`).
-		Scan(&models, &variants, &units, &runs)
-	if err == sql.ErrNoRows {
-		err = ErrNotFound
-	}
-	return
 }

@@ -154,14 +154,6 @@ func text(v any) string {
 	return string(b)
 }
 
-// list of texts for "in (select value from json_each(?))".
-func set(values []string) string {
-	if values == nil {
-		values = []string{}
-	}
-	return text(values)
-}
-
 func nullable(s string) any {
 	if s == "" {
 		return nil

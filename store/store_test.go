@@ -125,19 +125,15 @@ func TestCatalogueEntriesComeBackAsTheyWere(t *testing.T) {
 	offers, _ := s.Offers(ctx, "")
 	rigs, _ := s.Rigs(ctx, "m")
 	v, _ := s.Variant(ctx, "v")
-	f, _ := s.Field(ctx, "f")
+	fields, _ := s.Fields(ctx)
 	for what, pair := range map[string][2]any{"claim": {claims[0], claim}, "rig": {rigs[0], rig}, "voucher": {*offers[0].Voucher, *offer.Voucher}, "contents": {offers[0].Contents, offer.Contents},
-		"spec": {v.Spec, map[string]any{"memory.size": "16 GiB", "cpu.cores": 8.0}}, "name": {v.Name, "V2"}, "field": {f.Kinds[0], catalog.Kind("laptop")}} {
+		"spec": {v.Spec, map[string]any{"memory.size": "16 GiB", "cpu.cores": 8.0}}, "name": {v.Name, "V2"}, "field": {fields[0].Kinds[0], catalog.Kind("laptop")}} {
 		if fmt.Sprint(pair[0]) != fmt.Sprint(pair[1]) {
 			t.Errorf("%s came back as %v, want %v", what, pair[0], pair[1])
 		}
 	}
 	if has, _ := s.HasRig(ctx, "none"); has {
 		t.Error("a rig that is not there is")
-	}
-	models, variants, units, runs, err := s.Counts(ctx)
-	if err != nil || models != 1 || variants != 1 || units != 1 || runs != 0 {
-		t.Errorf("counts %d %d %d %d, %v", models, variants, units, runs, err)
 	}
 }
 

@@ -3,7 +3,6 @@ package catalog
 import (
 	"fmt"
 	"math"
-	"sort"
 	"strings"
 
 	"durvek/core/quantity"
@@ -177,20 +176,4 @@ func SpecSheet(spec map[string]any) []SpecRow {
 		rows = append(rows, SpecRow{k.Key, k.Name, text})
 	}
 	return rows
-}
-
-// SpecDifferences names the keys in which two spec sheets differ, sorted.
-func SpecDifferences(a, b map[string]any) []string {
-	var keys []string
-	seen := map[string]bool{}
-	for _, m := range []map[string]any{a, b} {
-		for k := range m {
-			if !seen[k] && fmt.Sprint(a[k]) != fmt.Sprint(b[k]) {
-				keys = append(keys, k)
-			}
-			seen[k] = true
-		}
-	}
-	sort.Strings(keys)
-	return keys
 }

@@ -12,20 +12,18 @@ import (
 
 // Ranked is a ranked chart: one row per variant, best first.
 type Ranked struct {
-	Title    string `json:"title"`
-	Subtitle string `json:"subtitle"`
-	Measure  string `json:"measure" doc:"The measure in words, with its unit"`
-	Unit     string `json:"unit" doc:"Symbol"`
-	Dots     bool   `json:"dots" doc:"Dots on an axis instead of bars from zero"`
-	// Zero is drawn where bars are not from zero: the reference of a relative chart.
-	Reference  *float64 `json:"reference,omitempty"`
-	Rows       []Row    `json:"rows"`
-	Groups     []Group  `json:"groups,omitempty"`
-	NotRanked  []string `json:"not_ranked,omitempty"`
-	Notes      []string `json:"notes,omitempty"`
-	Foot       string   `json:"foot"`
-	Text       string   `json:"text" doc:"The chart in words, for those who cannot see it"`
-	Confidence string   `json:"confidence,omitempty"`
+	Title     string   `json:"title"`
+	Subtitle  string   `json:"subtitle"`
+	Measure   string   `json:"measure" doc:"The measure in words, with its unit"`
+	Unit      string   `json:"unit" doc:"Symbol"`
+	Dots      bool     `json:"dots" doc:"Dots on an axis instead of bars from zero"`
+	Reference *float64 `json:"reference,omitempty" doc:"Where the reference of a relative chart stands"`
+	Rows      []Row    `json:"rows"`
+	Groups    []Group  `json:"groups,omitempty"`
+	NotRanked []string `json:"not_ranked,omitempty"`
+	Notes     []string `json:"notes,omitempty"`
+	Foot      string   `json:"foot"`
+	Text      string   `json:"text" doc:"The chart in words, for those who cannot see it"`
 }
 
 // Row is one bar or dot.

@@ -189,9 +189,6 @@ func digits(s string) bool {
 // In returns the quantity's value in another unit of its dimension.
 func (q Quantity) In(unit string) (float64, error) { return Convert(q.Value, q.Unit, unit) }
 
-// String prints value and symbol with up to four significant digits.
-func (q Quantity) String() string { return Format(q.Value, q.Unit) }
-
 // Symbol returns the symbol of a UCUM code, or the code itself if it is unknown.
 func Symbol(code string) string {
 	if u, ok := byName[code]; ok {

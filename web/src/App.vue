@@ -17,6 +17,10 @@ const pages = [
   ['/reviews', 'Reviews'],
 ] as const
 const dark = computed(() => theme.global.name.value === 'dark')
+async function signOut() {
+  await api.POST('/api/sign-out')
+  location.reload()
+}
 function turn() {
   const next = dark.value ? 'light' : 'dark'
   localStorage.setItem('look', next)
@@ -30,7 +34,7 @@ function turn() {
       <div class="name">Durvek</div>
       <div class="desk">{{ me.data.value?.desk }}</div>
       <router-link v-for="[to, name] in pages" :key="to" :to="to" :class="{ on: route.path.startsWith(to) }">{{ name }}</router-link>
-      <div class="foot"><button type="button" @click="turn">{{ dark ? 'Light' : 'Dark' }}</button></div>
+      <div class="foot"><button type="button" @click="turn">{{ dark ? 'Light' : 'Dark' }}</button><button type="button" @click="signOut">Sign out</button></div>
     </nav>
     <main class="page">
       <Trouble v-if="me.error.value" :error="me.error.value" />
