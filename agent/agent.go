@@ -212,7 +212,10 @@ func (w *worker) job(ctx context.Context, i int, jobs []method.Job, j method.Job
 		p.Phase, p.Share = s.Phase, s.Share
 		p.Channel, p.Unit, p.Value = s.Channel, quantity.Symbol(s.Unit), s.Value
 		if m, ok := test.Measure(s.Channel); ok { // people read names, not slugs
-			p.Phase, p.Channel = strings.Replace(s.Phase, s.Channel, m.Name, 1), m.Name
+			p.Channel = m.Name
+			if rest, ok := strings.CutPrefix(s.Phase, s.Channel); ok && (rest == "" || rest[0] == ',') {
+				p.Phase = m.Name + rest
+			}
 		}
 		p.Left = w.left(jobs[i:], p.Share)
 		if w.Show != nil {

@@ -26,6 +26,18 @@ type Env struct {
 	Report  func(record.Sample)
 }
 
+// Part is the environment of the i-th of n parts of a run: the shares that it reports are the run's.
+func (e Env) Part(i, n int) Env {
+	whole := e.Report
+	if whole != nil {
+		e.Report = func(s record.Sample) {
+			s.Share = (float64(i) + s.Share) / float64(n)
+			whole(s)
+		}
+	}
+	return e
+}
+
 // Duration is the length of each timed part.
 func (e Env) Duration() time.Duration {
 	if e.Seconds <= 0 {

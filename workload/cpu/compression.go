@@ -56,13 +56,13 @@ func runCompression(ctx context.Context, env workload.Env) (record.Outcome, erro
 	w.Write(input) // into memory: it cannot fail
 	w.Close()
 	packed := once.Bytes()
-	for _, part := range []struct {
+	for i, part := range []struct {
 		measure string
 		threads int
 		pack    bool
 	}{{"pack-single", 1, true}, {"pack-all", runtime.NumCPU(), true}, {"unpack-single", 1, false}, {"unpack-all", runtime.NumCPU(), false}} {
 		results := make([]*bytes.Buffer, part.threads)
-		r, err := workload.Rate(ctx, env, part.measure, "MiBy/s", part.threads, func(i int) func() float64 {
+		r, err := workload.Rate(ctx, env.Part(i, 4), part.measure, "MiBy/s", part.threads, func(i int) func() float64 {
 			results[i] = bytes.NewBuffer(make([]byte, 0, 2*packPiece))
 			if part.pack {
 				w, _ := flate.NewWriter(results[i], packLevel) // the level was accepted above

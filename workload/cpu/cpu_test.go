@@ -35,7 +35,14 @@ func TestKernelsRunForReal(t *testing.T) {
 			t.Fatalf("%s is not in the table", slug)
 		}
 		var phases []string
-		out, err := w.Run(context.Background(), workload.Env{Seconds: 0.05, Report: func(s record.Sample) { phases = append(phases, s.Phase) }})
+		last := 0.0
+		out, err := w.Run(context.Background(), workload.Env{Seconds: 0.05, Report: func(s record.Sample) {
+			if s.Share < last || s.Share > 1 {
+				t.Errorf("%s: %s is at %.2f of the run after %.2f", slug, s.Phase, s.Share, last)
+			}
+			last = s.Share
+			phases = append(phases, s.Phase)
+		}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -37,12 +37,12 @@ func init() {
 func runHashing(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	var out record.Outcome
 	input := SurveyLog(1, hashPiece)
-	for _, part := range []struct {
+	for i, part := range []struct {
 		measure string
 		threads int
 	}{{"single", 1}, {"all", runtime.NumCPU()}} {
 		sums := make([][32]byte, part.threads)
-		r, err := workload.Rate(ctx, env, part.measure, "MiBy/s", part.threads, func(i int) func() float64 {
+		r, err := workload.Rate(ctx, env.Part(i, 2), part.measure, "MiBy/s", part.threads, func(i int) func() float64 {
 			own := append([]byte(nil), input...)
 			return func() float64 {
 				sums[i] = sha256.Sum256(own)

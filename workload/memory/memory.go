@@ -114,7 +114,7 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 		<-done
 	}
 	sums := make([]float64, threads)
-	read, err := workload.Rate(ctx, env, "read", "GBy/s", threads, func(i int) func() float64 {
+	read, err := workload.Rate(ctx, env.Part(0, 2), "read", "GBy/s", threads, func(i int) func() float64 {
 		at := 0
 		return func() float64 {
 			sums[i] = Sum(arrays[i].C[at : at+piece])
@@ -132,7 +132,7 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 			return out, fmt.Errorf("memory read: sum %g instead of %d: %w", s, 2*piece, workload.ErrWrong)
 		}
 	}
-	ma, err := workload.Rate(ctx, env, "multiply-add", "GBy/s", threads, func(i int) func() float64 {
+	ma, err := workload.Rate(ctx, env.Part(1, 2), "multiply-add", "GBy/s", threads, func(i int) func() float64 {
 		at, x := 0, arrays[i]
 		return func() float64 {
 			MultiplyAdd(x.A[at:at+piece], x.B[at:at+piece], x.C[at:at+piece], 3)

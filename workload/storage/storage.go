@@ -260,19 +260,19 @@ func watch(env workload.Env, channel, unit string, scale float64, s *record.Seri
 
 func runSequential(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	var out record.Outcome
-	f, seen, err := prepare(ctx, env)
+	f, seen, err := prepare(ctx, env.Part(0, 3))
 	if err != nil {
 		return out, err
 	}
 	defer f.Close()
 	out.Observed = seen
-	for _, part := range []struct {
+	for i, part := range []struct {
 		measure string
 		write   bool
 		limit   int64
 	}{{"write", true, fileSize / SequentialBlock}, {"read", false, 1 << 40}} {
 		var s record.Series
-		n, spent, err := f.Pass(ctx, part.write, part.limit, env.Duration(), watch(env, part.measure, "MBy/s", SequentialBlock/1e6, &s))
+		n, spent, err := f.Pass(ctx, part.write, part.limit, env.Duration(), watch(env.Part(i+1, 3), part.measure, "MBy/s", SequentialBlock/1e6, &s))
 		if err != nil {
 			return out, fmt.Errorf("drive, %s: %w", part.measure, err)
 		}
@@ -299,7 +299,7 @@ func (f *File) verify() error {
 
 func runRandom(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	var out record.Outcome
-	f, seen, err := prepare(ctx, env)
+	f, seen, err := prepare(ctx, env.Part(0, 2))
 	if err != nil {
 		return out, err
 	}
@@ -307,7 +307,7 @@ func runRandom(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	out.Observed = seen
 	latency := hdrhistogram.New(100, 60_000_000_000, 3)
 	var s record.Series
-	n, spent, err := f.RandomReads(ctx, 1<<40, env.Duration(), latency, watch(env, "rate", "/s", 1, &s))
+	n, spent, err := f.RandomReads(ctx, 1<<40, env.Duration(), latency, watch(env.Part(1, 2), "rate", "/s", 1, &s))
 	if err != nil {
 		return out, fmt.Errorf("drive, random read: %w", err)
 	}
