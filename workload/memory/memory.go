@@ -14,6 +14,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/workload"
+	"durvek/workload/pages"
 )
 
 // Arrays are so long that caches hold little of them: 128 MiB each, less where memory is small.
@@ -42,7 +43,13 @@ type Arrays struct{ A, B, C []float64 }
 
 // NewArrays makes and touches three arrays of n elements, b = 1 and c = 2 throughout.
 func NewArrays(n int) Arrays {
-	x := Arrays{make([]float64, n), make([]float64, n), make([]float64, n)}
+	// They start at different places within a page: a load whose address ends like an earlier store's
+	// would wait for it.
+	const shift = 136
+	x := Arrays{make([]float64, n), make([]float64, n+shift)[shift:], make([]float64, n+2*shift)[2*shift:]}
+	pages.Prefer(x.A)
+	pages.Prefer(x.B)
+	pages.Prefer(x.C)
 	for i := range n {
 		x.A[i], x.B[i], x.C[i] = 0, 1, 2
 	}

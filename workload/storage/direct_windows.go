@@ -52,6 +52,8 @@ func (f file) readAt(b []byte, offset int64) error {
 	return nil
 }
 
+func (f file) readSmall(b []byte, at int64) error { return f.readAt(b, at) }
+
 func (f file) flush() error { return windows.FlushFileBuffers(f.h) }
 
 func (f file) Close() error { return windows.CloseHandle(f.h) }

@@ -8,6 +8,8 @@ import (
 	"unsafe"
 
 	"golang.org/x/sys/unix"
+
+	"durvek/workload/pages"
 )
 
 // file is an open descriptor; its name is gone already.
@@ -61,19 +63,17 @@ func (f file) flush() error { return unix.Fsync(f.fd) }
 
 func (f file) Close() error { return unix.Close(f.fd) }
 
-// hugePage is the size that buffers are aligned to: a buffer in few physical pieces is read into
-// faster and, above all, equally fast from run to run.
-const hugePage = 2 << 20
-
-// aligned gives memory of its own pages, touched beforehand, and a function that gives it back.
+// aligned gives memory of its own pages, touched beforehand, and a function that gives it back. It is
+// aligned to large pages: a buffer in few physical pieces is read into faster and, above all, equally
+// fast from run to run.
 func aligned(n int) (buffer []byte, free func(), err error) {
-	all, err := unix.Mmap(-1, 0, (n+hugePage-1)/hugePage*hugePage+hugePage, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
+	all, err := unix.Mmap(-1, 0, (n+pages.Large-1)/pages.Large*pages.Large+pages.Large, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
 	if err != nil {
 		return nil, nil, err
 	}
-	skip := hugePage - int(uintptr(unsafe.Pointer(unsafe.SliceData(all)))%hugePage)
+	skip := pages.Large - int(uintptr(unsafe.Pointer(unsafe.SliceData(all)))%pages.Large)
 	whole := all[skip:]
-	preferHugePages(whole)
+	pages.Prefer(whole)
 	for i := 0; i < len(whole); i += 4096 {
 		whole[i] = 1
 	}

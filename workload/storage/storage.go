@@ -170,7 +170,7 @@ func (f *File) RandomReads(ctx context.Context, limit int64, length time.Duratio
 	last := begin
 	var i int64
 	for ; i < limit; i++ {
-		if err := f.readAt(into, rng.Int64N(places)*RandomBlock); err != nil {
+		if err := f.readSmall(into, rng.Int64N(places)*RandomBlock); err != nil {
 			return i, last.Sub(begin), err
 		}
 		now := time.Now()

@@ -1,0 +1,5 @@
+package pages
+
+import "golang.org/x/sys/unix"
+
+func prefer(b []byte) { unix.Madvise(b, unix.MADV_HUGEPAGE) }

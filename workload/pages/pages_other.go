@@ -1,0 +1,5 @@
+//go:build !linux
+
+package pages
+
+func prefer([]byte) {}
