@@ -6,8 +6,10 @@ package ranking
 import (
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"slices"
 	"sort"
+	"sync"
 
 	"gonum.org/v1/gonum/stat/distuv"
 
@@ -219,21 +221,35 @@ type pair struct{ j, k int }
 // critical is the level's quantile, over the draws, of the largest studentised difference among pairs.
 func (s *sampling) critical(held []pair, bothWays bool) float64 {
 	peaks := make([]float64, len(s.noise))
-	for d := range peaks {
-		noise, variance := s.noise[d], s.variance[d]
-		best := 0.0 // squared
-		for _, p := range held {
-			diff := noise[p.j] - noise[p.k]
-			if diff <= 0 && !bothWays {
-				continue
+	share := (len(peaks) + runtime.GOMAXPROCS(0) - 1) / runtime.GOMAXPROCS(0)
+	var wg sync.WaitGroup
+	for from := 0; from < len(peaks); from += share {
+		wg.Add(1)
+		go func() { // draws do not depend on each other, so neither does the answer on how they are shared out
+			defer wg.Done()
+			for d := from; d < min(from+share, len(peaks)); d++ {
+				peaks[d] = s.peak(d, held, bothWays)
 			}
-			if v := variance[p.j] + variance[p.k]; diff*diff > best*v && v > 0 {
-				best = diff * diff / v
-			}
-		}
-		peaks[d] = math.Sqrt(best)
+		}()
 	}
+	wg.Wait()
 	return upper(peaks, s.o.Level)
+}
+
+// peak is a draw's largest studentised difference among pairs.
+func (s *sampling) peak(d int, held []pair, bothWays bool) float64 {
+	noise, variance := s.noise[d], s.variance[d]
+	best := 0.0 // squared
+	for _, p := range held {
+		diff := noise[p.j] - noise[p.k]
+		if diff <= 0 && !bothWays {
+			continue
+		}
+		if v := variance[p.j] + variance[p.k]; diff*diff > best*v && v > 0 {
+			best = diff * diff / v
+		}
+	}
+	return math.Sqrt(best)
 }
 
 func upper(xs []float64, level float64) float64 {
