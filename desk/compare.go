@@ -277,7 +277,7 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 		}
 		for _, f := range failures {
 			if f.Variant == slug {
-				c.Failed, c.Runs, c.Failure = f.Failed, f.Runs, f.Last
+				c.Failed, c.Runs = f.Failed, f.Runs
 			}
 		}
 		for _, claim := range v.claims[slug] {
@@ -300,7 +300,7 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 	h := fnv.New64a()
 	fmt.Fprint(h, m.ID)
 	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: v.setups[setup].Name, Subject: q.Subject, Reference: q.Reference,
-		Claims: q.Claims, Raised: q.Raised, DeskName: d.Name, Repeat: pool.SR, Seed: h.Sum64(), Simulation: true}, field)
+		Claims: q.Claims, Raised: q.Raised, DeskName: d.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
 	if err != nil {
 		return out, refuse(Invalid, "%v", err)
 	}

@@ -37,9 +37,7 @@ type Machine struct {
 type Quirk struct {
 	Measure string  // test/measure; "" for all
 	Factor  float64 // multiplies the figure; 0 leaves it
-	Cap     float64 // highest figure that the machine shows; 0 for none
 	Fail    string  // the run fails with this
-	Noise   float64 // multiplies the noise; 0 leaves it
 	// Observed replaces observed conditions, as when somebody pulled the plug.
 	Observed map[string]string
 	Repeats  []int // which repeats it concerns; none means all
@@ -143,12 +141,6 @@ func (m *Machine) Run(ctx context.Context, t method.Test, report func(record.Sam
 			}
 			if q.Factor > 0 {
 				v *= q.Factor
-			}
-			if q.Noise > 0 {
-				sd *= q.Noise
-			}
-			if q.Cap > 0 {
-				v = min(v, q.Cap)
 			}
 		}
 		values[id], noises[id] = v*math.Exp(sd*rng.NormFloat64()), sd

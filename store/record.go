@@ -279,17 +279,16 @@ func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
 		order by measure, setup, variant, unit, host, place, basis`)
 }
 
-// Failures lists, for the units of some variants, how often a test failed and how often it was run.
+// Failure tells how often a test failed on a variant under a setup, and how often it was run.
 type Failure struct {
 	Variant, Test, Setup string
 	Failed, Runs         int
-	Last                 string
 }
 
 // Failures counts failed runs per variant for a test under a setup.
 func (q Queries) Failures(ctx context.Context, test, setup string) ([]Failure, error) {
 	return list(ctx, q, func(r row, f *Failure) error {
-		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.Runs, &f.Last)
-	}, `select unit.variant, run.test, run.setup, sum(run.outcome = 'failed'), count(*), max(run.failure) from run join unit on unit.slug = run.subject
+		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.Runs)
+	}, `select unit.variant, run.test, run.setup, sum(run.outcome = 'failed'), count(*) from run join unit on unit.slug = run.subject
 		where run.test = ? and run.setup = ? group by unit.variant having sum(run.outcome = 'failed') > 0`, test, setup)
 }

@@ -83,7 +83,6 @@ type Competitor struct {
 	Claim   *float64
 	Failed  int // failed runs, Runs in all
 	Runs    int
-	Failure string
 }
 
 // RaisedCells are a competitor's cells under one raised mode.
@@ -95,17 +94,16 @@ type RaisedCells struct {
 
 // Query says what is compared.
 type Query struct {
-	Measure    Measure
-	FieldName  string
-	SetupName  string
-	Subject    string // variant, or ""
-	Reference  string // "": plain values; "mean"; "claim" (the subject's); or a variant
-	Claims     bool
-	Raised     bool
-	DeskName   string
-	Repeat     float64 // pooled repeatability on the working scale, for the foot
-	Seed       uint64
-	Simulation bool // say which figures are simulated
+	Measure   Measure
+	FieldName string
+	SetupName string
+	Subject   string // variant, or ""
+	Reference string // "": plain values; "mean"; "claim" (the subject's); or a variant
+	Claims    bool
+	Raised    bool
+	DeskName  string
+	Repeat    float64 // pooled repeatability on the working scale, for the foot
+	Seed      uint64
 }
 
 // Row is one ranked variant.
@@ -421,9 +419,9 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	if q.Repeat > 0 && m.Scale.Logarithmic() {
 		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
 	}
-	if q.Simulation && simulated > 0 && simulated < len(c.Rows) {
+	if simulated > 0 && simulated < len(c.Rows) {
 		foot = append(foot, fmt.Sprintf("%d of %d samples are simulated", simulated, len(c.Rows)))
-	} else if q.Simulation && simulated > 0 {
+	} else if simulated > 0 {
 		foot = append(foot, "All samples are simulated")
 	}
 	foot = append(foot, q.DeskName)
