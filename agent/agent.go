@@ -25,7 +25,7 @@ import (
 type Machine interface {
 	Describe(context.Context) (record.Machine, error)
 	Observe(context.Context) map[string]string
-	Run(context.Context, method.Test, func(record.Sample)) (record.Outcome, error)
+	Run(context.Context, record.Order, func(record.Sample)) (record.Outcome, error)
 	Now() time.Time
 }
 
@@ -76,6 +76,7 @@ type Result struct {
 	Plan    method.Plan
 	Runs    int
 	Failed  int
+	NotRun  int
 	Refused []string
 }
 
@@ -132,9 +133,13 @@ func Work(ctx context.Context, o Options) (Result, error) {
 			return result, err
 		}
 		result.Runs++
-		if r.Outcome == "failed" {
+		switch r.Outcome {
+		case "failed":
 			result.Failed++
 			o.Log("%s, repeat %d: failed: %s", r.Test, r.Repeat+1, r.Failure)
+		case "not-run":
+			result.NotRun++
+			o.Log("%s, repeat %d: not run: %s", r.Test, r.Repeat+1, r.Failure)
 		}
 		if err := w.keep(r); err != nil {
 			return result, fmt.Errorf("keep the run on disk: %w", err)
@@ -233,7 +238,8 @@ func (w *worker) job(ctx context.Context, i int, jobs []method.Job, j method.Job
 	show(record.Sample{Phase: "starting"})
 	observed := w.Machine.Observe(ctx)
 	started, wall := w.Machine.Now(), time.Now()
-	out, err := w.Machine.Run(ctx, test, show)
+	options := w.joined.Plan.Steps[j.Step].Options
+	out, err := w.Machine.Run(ctx, record.Order{Test: test, Options: options, Service: w.Server, Token: w.joined.Token}, show)
 	if ctx.Err() != nil {
 		return record.Run{}, fmt.Errorf("stopped before %s was done; results so far are kept in %s", test.Name, w.Dir)
 	}
@@ -243,14 +249,9 @@ func (w *worker) job(ctx context.Context, i int, jobs []method.Job, j method.Job
 	w.learned[j.Test] = time.Since(wall)
 	r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: test.Slug, TestVersion: test.Version, Subject: w.joined.Plan.Unit, Host: w.joined.Plan.Host,
 		Place: w.joined.Plan.Place, Setup: w.joined.Plan.Setup, Sitting: w.joined.Sitting, Plan: w.joined.Plan.ID, Step: j.Step, Repeat: j.Repeat,
-		Started: started, Ended: w.Machine.Now(), Outcome: "done", Source: "agent", By: w.joined.Plan.Agent, Simulated: w.machine.Simulated,
+		Started: started, Ended: w.Machine.Now(), Source: "agent", By: w.joined.Plan.Agent, Simulated: w.machine.Simulated, Options: options,
 		Observed: observed, Negotiated: out.Negotiated, Readings: out.Readings, Series: out.Series}
-	if err != nil {
-		r.Outcome, r.Failure, r.Readings = "failed", err.Error(), nil
-	}
-	if r.Readings == nil {
-		r.Readings = []record.Reading{}
-	}
+	r.Close(err)
 	return r, nil
 }
 
@@ -261,7 +262,7 @@ func (w *worker) left(jobs []method.Job, share float64) float64 {
 		s := 5.0
 		for _, t := range w.joined.Tests {
 			if t.Slug == j.Test && t.Seconds > 0 {
-				s = t.Seconds
+				s = t.SecondsWith(w.joined.Plan.Steps[j.Step].Options)
 			}
 		}
 		if d, ok := w.learned[j.Test]; ok {

@@ -29,7 +29,8 @@ func (m *fakeMachine) Observe(context.Context) map[string]string {
 	return map[string]string{"supply": "mains", "drive.cache": "unknown"}
 }
 func (m *fakeMachine) Now() time.Time { return time.Date(2026, 11, 23, 8, 0, len(m.ran), 0, time.UTC) }
-func (m *fakeMachine) Run(_ context.Context, t method.Test, report func(record.Sample)) (record.Outcome, error) {
+func (m *fakeMachine) Run(_ context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
+	t := o.Test
 	m.ran = append(m.ran, t.Slug)
 	report(record.Sample{Phase: "x, warming up", Channel: "x", Unit: "MiBy/s", Share: 0.5, Value: 3})
 	if t.Slug == m.fail {

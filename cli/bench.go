@@ -4,8 +4,13 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"maps"
+	"math"
 	"net/http"
+	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -50,10 +55,7 @@ func (a *app) testCmd() *cobra.Command {
 			var rows [][]any
 			for _, t := range ts {
 				for _, m := range t.Measures {
-					by := "agent"
-					if t.Origin == "own" {
-						by = "by hand"
-					}
+					by := map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
 					rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), by, t.Version})
 				}
 			}
@@ -62,32 +64,61 @@ func (a *app) testCmd() *cobra.Command {
 	})
 	show := verb("show TEST", "Show a test", "durvek test show drive-random", 1, func(cmd *cobra.Command, args []string) error {
 		return get(a, cmd, "/api/tests/"+client.Slug(args[0]), nil, func(t method.Test) {
-			a.say("%s (%s, version %d), %s", t.Name, t.Slug, t.Version, t.Group)
-			a.say("%s", t.About)
-			if len(t.MustMatch) > 0 {
-				a.say("Compared only where these are known and equal: %s", strings.Join(t.MustMatch, ", "))
-			}
-			if t.Seconds > 0 {
-				a.say("One run takes about %s and writes at most %s.", leftText(t.Seconds), quantity.Format(float64(t.Writes)/1e6, "MBy"))
-			}
-			var rows [][]any
-			for _, m := range t.Measures {
-				limit := ""
-				if m.Ceiling != nil {
-					limit = "ceiling " + quantity.Format(*m.Ceiling, m.Unit)
-				}
-				if m.Limit != nil {
-					limit = "stopped at " + quantity.Format(*m.Limit, m.Unit)
-				}
-				rows = append(rows, []any{m.Slug, m.Name, or(quantity.Symbol(m.Unit), "—"), m.Scale, m.Better.Phrase(), limit})
-			}
-			a.print([]string{"Measure", "Name", "Unit", "Scale", "Better", "Limit"}, rows)
+			a.explain(t)
 		})
 	})
+	var trial desk.Trial
+	var output, errs, written string
+	try := verb("try TEST-OR-FILE", "Try a test's mapping on a saved output and record nothing", "durvek test try demo/tests/hull-mesher.yaml --output demo/tests/hull-mesher.txt", 1, func(cmd *cobra.Command, args []string) error {
+		trial.Test = args[0]
+		if _, err := os.Stat(args[0]); err == nil {
+			data, err := a.readFile(args[0])
+			if err != nil {
+				return err
+			}
+			trial.Definition = string(data)
+		}
+		for _, x := range []struct {
+			name string
+			into *string
+		}{{output, &trial.Output}, {errs, &trial.Errors}, {written, &trial.File}} {
+			if x.name == "" {
+				continue
+			}
+			data, err := a.readFile(x.name)
+			if err != nil {
+				return err
+			}
+			*x.into = string(data)
+		}
+		whole := true
+		err := post(a, cmd, "/api/trials", nil, trial, func(t desk.Tried) {
+			whole = t.Whole
+			var rows [][]any
+			for _, f := range t.Found {
+				value := quantity.Format(f.Value, f.Unit)
+				if f.Fault != "" {
+					value = "—"
+				}
+				rows = append(rows, []any{f.Measure, value, f.Raw, f.Where + note("; missing: ", f.Fault)})
+			}
+			a.print([]string{"Measure", "→Figure", "What stands there", "Looked for in"}, rows)
+		})
+		if err == nil && !whole {
+			err = errors.New("the mapping does not fit this output; a run with it would fail")
+		}
+		return err
+	})
+	f := try.Flags()
+	f.StringVar(&output, "output", "", "file with what the program printed; - for standard input")
+	f.StringVar(&errs, "errors", "", "file with what it printed as errors")
+	f.StringVar(&written, "file", "", "the file that it wrote")
+	f.Float64Var(&trial.Seconds, "seconds", 0, "seconds until it ended")
+	f.Float64Var(&trial.Line, "line", 0, "seconds until the awaited line")
 	schema := verb("schema", "Print the JSON Schema of test definitions", "durvek test schema", 0, func(cmd *cobra.Command, _ []string) error {
 		return a.raw(cmd, "/api/formats/test")
 	})
-	return noun("test", "What is measured and how", imp, list, show, schema)
+	return noun("test", "What is measured and how", imp, list, show, try, schema)
 }
 
 func (a *app) setupCmd() *cobra.Command {
@@ -124,7 +155,7 @@ func (a *app) setupCmd() *cobra.Command {
 
 func (a *app) planCmd() *cobra.Command {
 	var p method.Plan
-	var tests []string
+	var tests, options []string
 	var repeats int
 	add := verb("add UNIT", "Plan measurements of a unit", "durvek plan add fen-14-16-512-a --tests hashing,archive --repeats 5", 1, func(cmd *cobra.Command, args []string) error {
 		p.Unit = args[0]
@@ -132,13 +163,22 @@ func (a *app) planCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if len(tests) == 0 { // every workload that fits the unit's kind
+		set, wrong := stepOptions(options)
+		if len(wrong) > 0 {
+			return usageError{errors.New(strings.Join(wrong, "; "))}
+		}
+		if len(tests) == 0 { // every usual workload that fits the unit's kind
 			if tests, err = fitting(cmd.Context(), c, p.Unit); err != nil {
 				return err
 			}
 		}
 		for _, t := range tests {
-			p.Steps = append(p.Steps, method.PlanStep{Test: strings.TrimSpace(t), Repeats: repeats})
+			t = strings.TrimSpace(t)
+			p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: repeats, Options: set[t]})
+			delete(set, t)
+		}
+		for t := range set {
+			return usageError{fmt.Errorf("an option is given for %q, which is not among the tests", t)}
 		}
 		return post(a, cmd, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps}, func(x method.Plan) {
 			code, err := client.Post[struct{ Code string }](cmd.Context(), c, "/api/plans/"+x.ID+"/codes", nil, nil)
@@ -147,10 +187,14 @@ func (a *app) planCmd() *cobra.Command {
 				return
 			}
 			a.say("Plan %s is on the bench. On the machine, within an hour:\n  durvek agent --server %s --code %s", x.ID, c.Server, code.Code)
+			if b, err := client.Get[record.BenchPlan](cmd.Context(), c, "/api/plans/"+x.ID, nil); err == nil {
+				a.say("%s", announced(b))
+			}
 		})
 	})
 	f := add.Flags()
-	f.StringSliceVar(&tests, "tests", nil, "tests, in order; every built-in one that fits if left out")
+	f.StringSliceVar(&tests, "tests", nil, "tests, in order; every usual one that fits if left out")
+	f.StringArrayVar(&options, "option", nil, "TEST.OPTION=VALUE; may be repeated")
 	f.IntVar(&repeats, "repeats", 5, "repeats of each test")
 	f.StringVar(&p.Setup, "setup", method.AsDelivered, "setup")
 	f.StringVar(&p.Host, "host", "", "unit or rig that a part is measured in")
@@ -182,7 +226,7 @@ func (a *app) planCmd() *cobra.Command {
 	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch)
 }
 
-// fitting lists the workloads meant for a unit's kind.
+// fitting lists the usual tests meant for a unit's kind.
 func fitting(ctx context.Context, c *client.Client, unit string) ([]string, error) {
 	u, err := client.Get[catalog.Unit](ctx, c, "/api/units/"+client.Slug(unit), nil)
 	if err != nil {
@@ -199,15 +243,27 @@ func fitting(ctx context.Context, c *client.Client, unit string) ([]string, erro
 	ts, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
 	var out []string
 	for _, t := range ts {
-		if t.Origin == "workload" && t.Fits(m.Model.Kind) {
+		if t.Usual && t.Fits(m.Model.Kind) {
 			out = append(out, t.Slug)
 		}
 	}
 	return out, err
 }
 
+// announced says beforehand how long a plan takes and what it writes.
+func announced(b record.BenchPlan) string {
+	text := fmt.Sprintf("It takes about %s", leftText(b.Seconds))
+	if b.Writes > 0 {
+		text += " and writes at most " + bytesText(b.Writes)
+	}
+	if b.Endurance > 0 && b.Writes > 0 {
+		text += fmt.Sprintf(", %s %% of what its drive is rated for", quantity.Number(b.Endurance, 2))
+	}
+	return text + "."
+}
+
 func (a *app) printPlan(b record.BenchPlan) {
-	a.say("%s: %s, %s, %s. %d of %d runs.", b.Title, b.Plan.Name, b.SetupName, b.Plan.State, b.Done, b.Jobs)
+	a.say("%s: %s, %s, %s. %d of %d runs. %s", b.Title, b.Plan.Name, b.SetupName, b.Plan.State, b.Done, b.Jobs, announced(b))
 	var rows [][]any
 	for _, s := range b.Steps {
 		var figures []string
@@ -295,8 +351,8 @@ func (a *app) runCmd() *cobra.Command {
 					figures = append(figures, x.Measure+" "+v)
 				}
 				what := strings.Join(figures, ", ")
-				if r.Outcome == "failed" {
-					what = "failed: " + r.Failure
+				if r.Outcome != "done" {
+					what = strings.ReplaceAll(r.Outcome, "-", " ") + ": " + r.Failure
 				}
 				rows = append(rows, []any{r.ID, r.Started.Format("2006-01-02 15:04"), r.Subject, r.Test, r.Setup, what})
 			}
@@ -319,7 +375,7 @@ func (a *app) runCmd() *cobra.Command {
 				a.say("A simulated machine.")
 			}
 			if r.Failure != "" {
-				a.say("Failed: %s", r.Failure)
+				a.say("%s: %s", map[string]string{"failed": "Failed", "not-run": "Not run"}[r.Outcome], r.Failure)
 			}
 			for _, d := range p.Departures {
 				a.say("Not as planned: %s", d)
@@ -336,14 +392,28 @@ func (a *app) runCmd() *cobra.Command {
 			a.print([]string{"Reading", "→Value", "State"}, rows)
 			a.say("")
 			rows = nil
-			for _, k := range method.ConditionVocabulary {
-				if v := r.Observed[k.Key]; v != "" {
-					rows = append(rows, []any{k.Name, v})
-				}
+			for _, k := range slices.Sorted(maps.Keys(r.Observed)) {
+				c, _ := method.Condition(k)
+				rows = append(rows, []any{c.Name, r.Observed[k]})
 			}
 			a.print([]string{"Observed", ""}, rows)
+			if len(r.Negotiated) > 0 {
+				a.say("")
+				rows = nil
+				for _, k := range slices.Sorted(maps.Keys(r.Negotiated)) {
+					rows = append(rows, []any{strings.ReplaceAll(k, ".", " "), r.Negotiated[k]})
+				}
+				a.print([]string{"Told by the machine", ""}, rows)
+			}
 			a.say("")
 			for _, s := range r.Series {
+				if len(s.Values) == 0 {
+					continue
+				}
+				if s.Axis != "" {
+					a.curve(s)
+					continue
+				}
 				lo, hi := s.Values[0], s.Values[0]
 				for _, v := range s.Values {
 					lo, hi = min(lo, v), max(hi, v)
@@ -352,7 +422,51 @@ func (a *app) runCmd() *cobra.Command {
 			}
 		})
 	})
-	return noun("run", "What was measured", list, show)
+	var at desk.Target
+	imp := verb("import FILE", "Take in the runs of a machine that measured alone", "durvek run import runs.json --unit fen-14-16-512-a", 1, func(cmd *cobra.Command, args []string) error {
+		data, err := a.readFile(args[0])
+		if err != nil {
+			return err
+		}
+		return post(a, cmd, "/api/runs", client.Query("unit", at.Unit, "host", at.Host, "place", at.Place, "setup", at.Setup), data, func(x desk.Imported) {
+			a.say("%d new run(s), %d known already.", x.Runs, x.Known)
+		})
+	})
+	f := imp.Flags()
+	f.StringVar(&at.Unit, "unit", "", "unit that was measured")
+	f.StringVar(&at.Host, "host", "", "unit or rig that a part was measured in")
+	f.StringVar(&at.Place, "place", "", "port, slot, screen or surface")
+	f.StringVar(&at.Setup, "setup", method.AsDelivered, "setup")
+	imp.MarkFlagRequired("unit")
+	return noun("run", "What was measured", list, show, imp)
+}
+
+// curve prints a series over another axis than time, a line per point.
+func (a *app) curve(s record.Series) {
+	most := slices.Max(s.Values)
+	a.say("%s over %s", strings.ToUpper(s.Channel[:1])+s.Channel[1:], s.Axis)
+	var rows [][]any
+	every := (len(s.Values) + 39) / 40
+	for i := 0; i < len(s.Values); i += every {
+		rows = append(rows, []any{axisText(s.Times[i], s.Along), quantity.Format(s.Values[i], s.Unit), strings.Repeat("▇", int(30*s.Values[i]/most+0.5))})
+	}
+	a.print([]string{"→" + strings.ToUpper(s.Axis[:1]) + s.Axis[1:], "→" + strings.ToUpper(s.Channel[:1]) + s.Channel[1:], ""}, rows)
+	a.say("")
+}
+
+// axisText is a place on an axis; bytes are said in the largest binary unit.
+func axisText(v float64, unit string) string {
+	if unit == "By" {
+		for _, u := range []struct {
+			size float64
+			code string
+		}{{1 << 30, "GiBy"}, {1 << 20, "MiBy"}, {1 << 10, "KiBy"}} {
+			if v >= u.size {
+				return quantity.Number(v/u.size, 3) + " " + quantity.Symbol(u.code)
+			}
+		}
+	}
+	return quantity.Plain(math.Round(v*1000)/1000, unit)
 }
 
 func (a *app) readingCmd() *cobra.Command {

@@ -167,7 +167,7 @@ func localAgent(ctx context.Context, server, code, dir string) error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--keep", filepath.Join(dir, "agents", "this-machine"))
+	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--seconds", "0.5", "--keep", filepath.Join(dir, "agents", "this-machine"))
 	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
 	cmd.WaitDelay = 10 * time.Second
 	out, err := cmd.CombinedOutput()
@@ -206,14 +206,18 @@ func (a *app) agentCmd() *cobra.Command {
 		if server == "" {
 			return usageError{errors.New("say where the service is with --server")}
 		}
+		allowed, err := machine.AllowedFile()
+		if err != nil {
+			return err
+		}
 		show := a.progress()
-		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: machine.Local{Dir: path, Seconds: seconds}, Code: code, Dir: keep,
+		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Code: code, Dir: keep,
 			Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
 		show.end()
 		if err != nil {
 			return err
 		}
-		a.say("%d runs done, %d failed, all delivered.", r.Runs, r.Failed)
+		a.say("%d runs done, %d failed, %d not run, all delivered.", r.Runs-r.NotRun, r.Failed, r.NotRun)
 		if len(r.Refused) > 0 {
 			return fmt.Errorf("the service refused %d run(s), which stay in %s", len(r.Refused), keep)
 		}

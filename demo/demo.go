@@ -88,7 +88,15 @@ type job struct {
 	quirks                   []simulate.Quirk
 }
 
-var whole = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "archive"}
+// What plans measure: a whole machine; this machine, for real and in little time; a drive; lasting load.
+var (
+	whole = []string{"hashing", "compression", "sealing", "log-indexing", "route-search", "inference", "video-encode", "memory-bandwidth", "memory-latency",
+		"drive-sequential", "drive-random", "drive-appends", "small-files", "archive", "database", "photo-batch", "foreground", "wake-up"}
+	short   = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "drive-appends", "archive"}
+	filling = []string{"drive-fill", "drive-write-sustained"}
+	drive   = []string{"drive-sequential", "drive-random", "drive-appends", "drive-depths"}
+	lasting = []string{"hashing-sustained", "video-encode-sustained", "route-search-scaling"}
+)
 
 // bench lists what the simulated machines do, the planted oddities with them.
 var bench = []job{
@@ -102,7 +110,7 @@ var bench = []job{
 	{unit: "fen-14-32-1000-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 1.003}}},
 	{unit: "fen-14-32-1000-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3, quirks: []simulate.Quirk{{Factor: 0.9}}},
 	{unit: "relay-15-16-512-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 0.8, Repeats: []int{4}, Observed: map[string]string{"supply": "battery"}}}},
-	{unit: "pilot-13-16-512-a", tests: []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "archive"}},
+	{unit: "pilot-13-16-512-a", tests: []string{"hashing", "compression", "sealing", "route-search", "memory-bandwidth", "memory-latency", "drive-sequential", "archive", "wake-up"}},
 	{unit: "skiff-14-16-1000-a"},
 	{unit: "skiff-14-16-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "harbour-tower-64-2000-a"},
@@ -112,13 +120,27 @@ var bench = []job{
 	{unit: "ketch-tab-8-256-a"},
 	{unit: "inlet-6-128-a", tests: []string{"hashing", "compression", "memory-bandwidth", "drive-sequential"}, repeats: 3,
 		quirks: []simulate.Quirk{{Measure: "memory-bandwidth", Fail: "the system ended the program for want of memory"}}},
-	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: []string{"drive-sequential", "drive-random"}},
-	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: []string{"drive-sequential", "drive-random"},
-		quirks: []simulate.Quirk{{Measure: "drive-sequential/write", Factor: 0.93}}},
-	{unit: "holdfast-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: []string{"drive-sequential", "drive-random"}},
-	{unit: "cuddy-8-256-a", watch: true, repeats: 3},
-	{unit: "leaf-11-12-256-a", watch: true, repeats: 3},
-	{unit: "petrel-8-256-a", watch: true, repeats: 3},
+	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: drive},
+	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive,
+		quirks: []simulate.Quirk{{Measure: "drive-sequential/write", Factor: 0.93}, {Measure: "drive-appends/rate", Factor: 0.16}, {Measure: "drive-appends/median", Factor: 5.1},
+			{Measure: "drive-appends/p99", Factor: 9}, {Measure: "drive-appends/worst", Factor: 7}}},
+	{unit: "holdfast-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive},
+	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: filling, repeats: 1},
+	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: filling, repeats: 1},
+	{unit: "holdfast-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: filling, repeats: 1},
+	{unit: "sound-14-16-512-a", tests: lasting, repeats: 1},
+	{unit: "sound-16-32-1000-a", tests: lasting, repeats: 1},
+	{unit: "fen-14-16-512-a", tests: lasting, repeats: 1},
+	{unit: "pilot-13-16-512-a", tests: lasting, repeats: 1},
+	{unit: "harbour-tower-64-2000-a", tests: lasting, repeats: 1},
+	{unit: "tern-mini-32-1000-a", tests: lasting, repeats: 1},
+	{unit: "sound-16-32-1000-a", tests: []string{"hull-mesher"}, repeats: 3},
+	{unit: "fen-14-16-512-a", tests: []string{"hull-mesher"}, repeats: 3},
+	{unit: "relay-15-16-512-a", tests: []string{"hull-mesher"}, repeats: 1,
+		quirks: []simulate.Quirk{{NotRun: "not allowed on this machine: hull-mesher --size 40 --report mesh.json; its owner allows it there with `durvek command allow -- hull-mesher --size 40 --report mesh.json`"}}},
+	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3},
+	{unit: "leaf-11-12-256-a", tests: short, watch: true, repeats: 3},
+	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3},
 }
 
 // Fill brings the demo into a running service: the catalogue, then the bench with all machines that
@@ -239,10 +261,16 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 
 func planName(j job) string {
 	switch {
+	case len(j.tests) == len(filling) && j.host != "":
+		return "Survey drive, filled"
 	case j.host != "":
 		return "Survey drive"
 	case len(j.tests) == len(whole):
 		return "Whole machine"
+	case len(j.tests) == len(lasting) && j.repeats == 1:
+		return "Lasting load"
+	case len(j.tests) == 1:
+		return "The mesher"
 	case len(j.tests) == 2:
 		return "Processor in another mode"
 	}
@@ -285,7 +313,7 @@ const ThisMachine = "this-machine"
 
 // thisMachine measures the machine that the demo runs on with the real agent.
 func thisMachine(ctx context.Context, o Options) error {
-	code, err := planFor(ctx, o.Client, ThisMachine+"-a", "", "", method.AsDelivered, "Short plan, really measured", whole, 3)
+	code, err := planFor(ctx, o.Client, ThisMachine+"-a", "", "", method.AsDelivered, "Short plan, really measured", short, 3)
 	if err != nil {
 		return err
 	}

@@ -96,7 +96,7 @@ func (d *Desk) AddPlan(ctx context.Context, p method.Plan, by string) (method.Pl
 		case err != nil:
 			wrong = append(wrong, fmt.Sprintf("no test %q is known", s.Test))
 			continue
-		case t.Origin != "workload":
+		case t.Origin == "own":
 			wrong = append(wrong, fmt.Sprintf("test %q is entered by the desk; an agent cannot run it", s.Test))
 		case kind != "" && !t.Fits(kind):
 			wrong = append(wrong, fmt.Sprintf("test %q is not meant for a %s", s.Test, kind))
@@ -104,6 +104,7 @@ func (d *Desk) AddPlan(ctx context.Context, p method.Plan, by string) (method.Pl
 		if s.Repeats == 0 {
 			s.Repeats = max(t.Repeats, 3)
 		}
+		wrong = append(wrong, t.CheckOptions(s.Options)...)
 		if s.Repeats < 1 || s.Repeats > 100 {
 			wrong = append(wrong, fmt.Sprintf("%d repeats of %q: a step has 1 to 100", s.Repeats, s.Test))
 		}
@@ -279,23 +280,29 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 	}
 	for i, s := range p.Steps {
 		t := view.tests[s.Test]
-		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: "waits", Seconds: t.Seconds * float64(s.Repeats), Figures: []record.BenchFigure{}}
+		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: "waits", Seconds: t.SecondsWith(s.Options) * float64(s.Repeats), Options: s.Options, Figures: []record.BenchFigure{}}
 		b.Seconds += step.Seconds
-		b.Writes += t.Writes * int64(s.Repeats)
+		b.Writes += t.WritesWith(s.Options) * int64(s.Repeats)
 		b.Jobs += s.Repeats
 		for _, r := range runs {
 			if r.Step != i {
 				continue
 			}
 			step.Done++
-			if r.Outcome == "failed" {
+			switch r.Outcome {
+			case "failed":
 				step.Failed++
+				step.Note = r.Failure
+			case "not-run":
+				step.NotRun++
 				step.Note = r.Failure
 			}
 		}
 		b.Done += step.Done
 		switch {
-		case step.Done >= s.Repeats && step.Failed == step.Done:
+		case step.Done >= s.Repeats && step.NotRun == step.Done:
+			step.State = "not-run"
+		case step.Done >= s.Repeats && step.Failed+step.NotRun == step.Done:
 			step.State = "failed"
 		case step.Done >= s.Repeats:
 			step.State = "done"
@@ -315,6 +322,11 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 			}
 		}
 		b.Steps = append(b.Steps, step)
+	}
+	if v, err := d.store.Variant(ctx, b.Variant); err == nil { // the drive is the subject, or the one inside it
+		if rated, ok := catalog.SpecNumber(v.Spec, "drive.endurance"); ok && rated > 0 {
+			b.Endurance = 100 * float64(b.Writes) / (rated * 1e12)
+		}
 	}
 	return b, nil
 }

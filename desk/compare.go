@@ -277,7 +277,7 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 		}
 		for _, f := range failures {
 			if f.Variant == slug {
-				c.Failed, c.Runs = f.Failed, f.Runs
+				c.Failed, c.Runs, c.NotRun = f.Failed, f.Runs, f.Why
 			}
 		}
 		for _, claim := range v.claims[slug] {

@@ -18,18 +18,24 @@ var dossierSchemaSource []byte
 //go:embed schemas/test.schema.json
 var testSchemaSource []byte
 
+//go:embed schemas/runs.schema.json
+var runsSchemaSource []byte
+
 var (
 	dossierSchema = document.MustSchema("dossier.schema.json", dossierSchemaSource)
 	testSchema    = document.MustSchema("test.schema.json", testSchemaSource)
+	runsSchema    = document.MustSchema("runs.schema.json", runsSchemaSource)
 )
 
-// Schema returns a published JSON Schema by name: dossier or test.
+// Schema returns a published JSON Schema by name: dossier, test or runs.
 func (d *Desk) Schema(name string) ([]byte, error) {
 	switch name {
 	case "dossier":
 		return dossierSchemaSource, nil
 	case "test":
 		return testSchemaSource, nil
+	case "runs":
+		return runsSchemaSource, nil
 	}
 	return nil, refuse(NotFound, "no schema %q is published; there are dossier and test", name)
 }

@@ -29,18 +29,13 @@ import (
 // ImportTest takes in a reviewer's own test definition. A version that has runs keeps its measures
 // and conditions: raise the version instead.
 func (d *Desk) ImportTest(ctx context.Context, data []byte, by string) (method.Test, error) {
-	var t method.Test
-	file, err := document.Read("test", data)
+	file, t, err := readTest(data)
 	if err != nil {
 		return t, err
 	}
-	if err := file.Decode(testSchema, &t); err != nil {
-		return t, err
-	}
-	t.Origin = "own"
 	found := t.Check()
 	if old, err := d.store.Test(ctx, t.Slug, 0); err == nil {
-		if old.Origin != "own" {
+		if old.Origin == "workload" {
 			found = append(found, catalog.Problem{Path: []any{"slug"}, Reason: fmt.Sprintf("%q is one of the built-in tests; choose another name", t.Slug)})
 		} else if t.Version < old.Version {
 			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d is older than the %d that is known", t.Version, old.Version)})
@@ -61,6 +56,58 @@ func (d *Desk) ImportTest(ctx context.Context, data []byte, by string) (method.T
 	return t, d.put(ctx, by, "import test", t.Slug, func(q store.Queries) error { return q.PutTest(ctx, t, d.now()) })
 }
 
+// readTest reads a definition's file; what its entries mean is not checked yet.
+func readTest(data []byte) (file *document.File, t method.Test, err error) {
+	if file, err = document.Read("test", data); err == nil {
+		err = file.Decode(testSchema, &t)
+	}
+	t.Origin = "own"
+	if t.Command != nil {
+		t.Origin = "command"
+	}
+	return file, t, err
+}
+
+// Trial is a saved output of a program, to try a test's mapping on.
+type Trial struct {
+	Definition string  `json:"definition,omitempty" doc:"The test's file, YAML or JSON; the test that the desk knows if left out"`
+	Test       string  `json:"test,omitempty" doc:"Slug of a test that the desk knows"`
+	Output     string  `json:"output,omitempty" doc:"What the program printed"`
+	Errors     string  `json:"errors,omitempty" doc:"What it printed as errors"`
+	File       string  `json:"file,omitempty" doc:"Content of the file that it wrote"`
+	Seconds    float64 `json:"seconds,omitempty" doc:"Seconds until it ended"`
+	Line       float64 `json:"line,omitempty" doc:"Seconds until the awaited line"`
+}
+
+// Tried is what a mapping found.
+type Tried struct {
+	Test  string         `json:"test"`
+	Found []method.Found `json:"found"`
+	Whole bool           `json:"whole" doc:"Every figure was found"`
+}
+
+// TryMapping reads a saved output by a test's mapping and records nothing.
+func (d *Desk) TryMapping(ctx context.Context, x Trial) (Tried, error) {
+	var t method.Test
+	var err error
+	if x.Definition != "" {
+		var file *document.File
+		if file, t, err = readTest([]byte(x.Definition)); err != nil {
+			return Tried{}, err
+		}
+		if err := file.Reject(problems(t.Check())); err != nil {
+			return Tried{}, err
+		}
+	} else if t, err = d.store.Test(ctx, x.Test, 0); err != nil {
+		return Tried{}, missing(err, "test", x.Test)
+	}
+	if t.Command == nil {
+		return Tried{}, refuse(Invalid, "test %q runs no command, so it has no mapping", t.Slug)
+	}
+	found, err := t.Read(method.Output{Output: []byte(x.Output), Errors: []byte(x.Errors), File: []byte(x.File), Seconds: x.Seconds, Line: x.Line})
+	return Tried{t.Slug, found, err == nil}, nil
+}
+
 // shape is the part of a test that figures depend on.
 func shape(t method.Test) string {
 	ms := slices.Clone(t.Measures)
@@ -70,8 +117,89 @@ func shape(t method.Test) string {
 	}
 	must := slices.Clone(t.MustMatch)
 	sort.Strings(must)
-	b, _ := json.Marshal([]any{ms, must})
+	b, _ := json.Marshal([]any{ms, must, t.Command})
 	return string(b)
+}
+
+// RunsFormat names the files of runs that machines make alone.
+const RunsFormat = "durvek-runs/1"
+
+// RunFile is such a file: what the machine says of itself, and its runs.
+type RunFile struct {
+	Format  string         `json:"format"`
+	Machine record.Machine `json:"machine"`
+	Runs    []record.Run   `json:"runs"`
+}
+
+// Target says what the runs of a file were made on.
+type Target struct {
+	Unit, Host, Place, Setup string
+}
+
+// Imported tells what a file of runs brought.
+type Imported struct {
+	Runs  int `json:"runs"`
+	Known int `json:"known" doc:"Runs that were taken in before and stay as they are"`
+}
+
+// ImportRuns takes in a file of runs that a machine made alone: all of it, or nothing. Runs that are
+// known already stay as they are.
+func (d *Desk) ImportRuns(ctx context.Context, data []byte, at Target, by string) (Imported, error) {
+	var f RunFile
+	var out Imported
+	file, err := document.Read("file of runs", data)
+	if err != nil {
+		return out, err
+	}
+	if err := file.Decode(runsSchema, &f); err != nil {
+		return out, err
+	}
+	if at.Setup == "" {
+		at.Setup = method.AsDelivered
+	}
+	kind, wrong := d.checkPlace(ctx, at.Unit, at.Host, at.Setup)
+	for i, r := range f.Runs {
+		if _, err := uuid.Parse(r.ID); err != nil {
+			wrong = append(wrong, fmt.Sprintf("run %d has the id %q, which is no UUID", i+1, r.ID))
+		}
+		t, err := d.store.Test(ctx, r.Test, r.TestVersion)
+		if err != nil {
+			wrong = append(wrong, fmt.Sprintf("no version %d of a test %q is known", r.TestVersion, r.Test))
+		} else if kind != "" && !t.Fits(kind) {
+			wrong = append(wrong, fmt.Sprintf("test %q is not meant for a %s", r.Test, kind))
+		}
+	}
+	if len(wrong) > 0 {
+		slices.Sort(wrong)
+		return out, refuse(Invalid, "file of runs refused: %s", strings.Join(slices.Compact(wrong), "; "))
+	}
+	var fresh []record.Run
+	for _, r := range f.Runs {
+		if _, err := d.store.Run(ctx, r.ID); err == nil {
+			out.Known++
+			continue
+		}
+		r.Subject, r.Host, r.Place, r.Setup, r.Plan, r.Step = at.Unit, at.Host, at.Place, at.Setup, "", 0
+		r.Source, r.By, r.Simulated = "file", by, f.Machine.Simulated
+		fresh = append(fresh, r)
+	}
+	if len(fresh) == 0 {
+		return out, nil
+	}
+	err = d.store.Write(ctx, func(q store.Queries) error {
+		s, err := q.PutSitting(ctx, record.Sitting{ID: newID(), Unit: at.Unit, Boot: f.Machine.Boot, Started: fresh[0].Started, Machine: f.Machine})
+		for i := range fresh {
+			fresh[i].Sitting = s.ID
+		}
+		return err
+	})
+	if err == nil {
+		_, err = d.record(ctx, fresh)
+	}
+	if err == nil {
+		out.Runs = len(fresh)
+	}
+	return out, err
 }
 
 // AddRun records a run that an agent sends. Sending it again changes nothing and is no error; fresh

@@ -17,20 +17,23 @@ import (
 	"github.com/shirou/gopsutil/v4/load"
 	"github.com/shirou/gopsutil/v4/mem"
 
-	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/workload"
 	_ "durvek/workload/app" // the workloads that this machine can run
 	_ "durvek/workload/cpu"
 	_ "durvek/workload/memory"
+	_ "durvek/workload/network"
+	_ "durvek/workload/response"
 	_ "durvek/workload/storage"
 )
 
 // Local is this machine. Dir is a folder on the drive that is to be measured; Seconds is the length of
-// each timed part, 0 for the usual one.
+// each timed part, 0 for the usual one. Allowed is the file of commands that the machine's owner allowed;
+// without one, no other program is run.
 type Local struct {
 	Dir     string
 	Seconds float64
+	Allowed string
 }
 
 // Describe says what machine this is.
@@ -144,16 +147,23 @@ func firstLine(path string) string {
 	return strings.TrimSpace(line)
 }
 
-// Run executes a built-in test here.
-func (l Local) Run(ctx context.Context, t method.Test, report func(record.Sample)) (record.Outcome, error) {
-	w, ok := workload.Find(t.Slug)
-	if !ok || w.Test.Version != t.Version {
-		return record.Outcome{}, fmt.Errorf("this agent has no version %d of %q; bring agent and service to the same version", t.Version, t.Slug)
+// Run executes a test here: one of Durvek's own, or another program that this machine's owner allowed.
+func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
+	if o.Test.Command != nil {
+		return l.command(ctx, o.Test, report)
+	}
+	w, ok := workload.Find(o.Test.Slug)
+	if !ok || w.Test.Version != o.Test.Version {
+		return record.Outcome{}, fmt.Errorf("this agent has no version %d of %q; bring agent and service to the same version", o.Test.Version, o.Test.Slug)
 	}
 	// A workload sets its own number of threads; the collector's debt of the run before is paid first.
 	runtime.GC()
 	debug.FreeOSMemory()
-	return w.Run(ctx, workload.Env{Dir: l.Dir, Seconds: l.Seconds, Report: report})
+	env := workload.Env{Options: o.Options, Dir: l.Dir, Seconds: l.Seconds, Service: o.Service, Token: o.Token, Report: report}
+	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
+		env.Memory = v.Available
+	}
+	return w.Execute(ctx, env)
 }
 
 // Now is the clock of this machine.

@@ -60,7 +60,7 @@ func TestSupply(t *testing.T) {
 
 func TestAnUnknownOrOtherTestIsRefused(t *testing.T) {
 	for _, test := range []method.Test{{Slug: "no-such", Version: 1}, {Slug: "hashing", Version: 99}} {
-		_, err := Local{}.Run(context.Background(), test, func(record.Sample) {})
+		_, err := Local{}.Run(context.Background(), record.Order{Test: test}, func(record.Sample) {})
 		if err == nil || !strings.Contains(err.Error(), "same version") {
 			t.Errorf("%s: %v", test.Slug, err)
 		}

@@ -166,7 +166,7 @@ func (s *Service) routes() {
 	get(s, "access", "/api/vocabulary", "vocabulary", "Spec keys, conditions, units and kinds", func(context.Context, *none) (vocabulary, error) {
 		return vocabulary{catalog.Vocabulary, method.ConditionVocabulary, quantity.Units(), catalog.Kinds}, nil
 	})
-	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier or test", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
+	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier, test or runs", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
 		b, err := d.Schema(strings.TrimSuffix(in.Slug, ".schema.json"))
 		return &blob{ContentType: "application/schema+json", Body: b}, err
 	})
@@ -242,6 +242,9 @@ func (s *Service) routes() {
 	post(s, "bench", "/api/tests", "import-test", "Take in a test definition of the desk's own (YAML or JSON)", func(ctx context.Context, in *file) (method.Test, error) {
 		return d.ImportTest(ctx, in.RawBody, by(ctx))
 	})
+	post(s, "bench", "/api/trials", "try-mapping", "Try a test's mapping on a saved output; nothing is recorded", func(ctx context.Context, in *body[desk.Trial]) (desk.Tried, error) {
+		return d.TryMapping(ctx, in.Body)
+	})
 	get(s, "bench", "/api/tests/{slug}", "show-test", "A test", func(ctx context.Context, in *Slugged) (method.Test, error) { return d.Test(ctx, in.Slug) })
 	get(s, "bench", "/api/setups", "list-setups", "List setups", func(ctx context.Context, _ *none) ([]method.Setup, error) { return d.Setups(ctx) })
 	post(s, "bench", "/api/setups", "add-setup", "Add or change a setup", func(ctx context.Context, in *body[method.Setup]) (method.Setup, error) {
@@ -298,6 +301,15 @@ func (s *Service) routes() {
 		return runList{runs, total}, err
 	})
 	get(s, "results", "/api/runs/{slug}", "show-run", "A run with its raw samples", func(ctx context.Context, in *Slugged) (desk.RunPage, error) { return d.Run(ctx, in.Slug) })
+	post(s, "results", "/api/runs", "import-runs", "Take in a file of runs that a machine made alone", func(ctx context.Context, in *struct {
+		Unit    string `query:"unit" required:"true"`
+		Host    string `query:"host"`
+		Place   string `query:"place"`
+		Setup   string `query:"setup"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (desk.Imported, error) {
+		return d.ImportRuns(ctx, in.RawBody, desk.Target{Unit: in.Unit, Host: in.Host, Place: in.Place, Setup: in.Setup}, by(ctx))
+	})
 	post(s, "results", "/api/readings", "type-readings", "Record one run that a person read off", func(ctx context.Context, in *body[desk.Typed]) (record.Run, error) {
 		return d.TypeReadings(ctx, in.Body, by(ctx))
 	})

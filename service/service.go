@@ -68,6 +68,7 @@ func New(d *desk.Desk, console fs.FS) *Service {
 	s.app.Get("/sign-in", guess, s.signInLink)
 	s.app.Use("/api", s.authorise)
 	s.app.Get("/api/events", s.events)
+	s.link(s.app.Group("/api/agent/link"))
 	s.app.Get("/editions/:review/:number/*", s.authorise, s.editionFile)
 	s.api = newAPI(s.app)
 	s.routes()

@@ -3,37 +3,199 @@ package simulate
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"durvek/core/catalog"
+	"durvek/core/method"
 )
 
+// figure is what one measure is expected to be.
+type figure func(*Machine) (float64, error)
+
+// perGHz are the rates of one thread per GHz of boost clock, for each kernel and part.
+var perGHz = map[string]float64{
+	"hashing/": 395, "compression/pack-": 24, "compression/unpack-": 94, "sealing/": 690, "log-indexing/": 25, "message-parsing/": 160e3, "pattern-scan/": 1.9,
+	"route-search/": 900e3, "line-of-sight/": 215e3, "sonar-filtering/": 3.1, "tide-synthesis/": 590e3, "grid-solve/": 0.55,
+	"inference/f32-": 82, "inference/i16-": 90, "inference/i8-": 94, "video-encode/": 31,
+}
+
 // figures is the table of what a spec sheet leads one to expect of each measure. The constants are
-// rates per GHz, per core and per channel of ordinary hardware.
-var figures = map[string]func(*Machine) (float64, error){
-	"hashing/single":                func(m *Machine) (float64, error) { return m.single(395) },
-	"hashing/all":                   func(m *Machine) (float64, error) { return m.all(395) },
-	"compression/pack-single":       func(m *Machine) (float64, error) { return m.single(24) },
-	"compression/pack-all":          func(m *Machine) (float64, error) { return m.all(24) },
-	"compression/unpack-single":     func(m *Machine) (float64, error) { return m.single(94) },
-	"compression/unpack-all":        func(m *Machine) (float64, error) { return m.all(94) },
-	"memory-bandwidth/read":         func(m *Machine) (float64, error) { return m.memory(0.86) },
-	"memory-bandwidth/multiply-add": func(m *Machine) (float64, error) { return m.memory(0.74) },
-	"drive-sequential/read":         func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.975) },
-	"drive-sequential/write":        func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
-	"drive-random/rate":             func(m *Machine) (float64, error) { return m.random() },
-	"drive-random/median":           func(m *Machine) (float64, error) { return inverse(m.random()) },
-	"drive-random/p99": func(m *Machine) (float64, error) {
-		v, err := inverse(m.random())
-		return 2.1 * v, err
-	},
-	"archive/pack": func(m *Machine) (float64, error) {
-		v, err := m.single(30)
-		return 24 / v, err
-	},
-	"archive/unpack": func(m *Machine) (float64, error) {
-		v, err := m.single(72)
-		return 24/v + 0.04, err
-	},
+// rates per GHz, per core and per channel of ordinary hardware. What follows from a kernel's rates
+// is in derived.
+var figures = map[string]figure{
+	"memory-bandwidth/read":                func(m *Machine) (float64, error) { return m.memory(0.86) },
+	"memory-bandwidth/write":               func(m *Machine) (float64, error) { return m.memory(0.52) },
+	"memory-bandwidth/copy":                func(m *Machine) (float64, error) { return m.memory(0.63) },
+	"memory-bandwidth/multiply-add":        func(m *Machine) (float64, error) { return m.memory(0.74) },
+	"memory-bandwidth/read-single":         func(m *Machine) (float64, error) { return m.stream(5.2) },
+	"memory-bandwidth/write-single":        func(m *Machine) (float64, error) { return m.stream(3.1) },
+	"memory-bandwidth/copy-single":         func(m *Machine) (float64, error) { return m.stream(3.8) },
+	"memory-bandwidth/multiply-add-single": func(m *Machine) (float64, error) { return m.stream(4.4) },
+	"memory-latency/nearest":               func(m *Machine) (float64, error) { return m.time(4.6) },
+	"memory-latency/main":                  func(m *Machine) (float64, error) { v, err := m.need("memory.speed"); return 58 + 2.2e5/v, err },
+	"memory-latency/knee-1":                func(*Machine) (float64, error) { return 46, nil },
+	"memory-latency/knee-2":                func(*Machine) (float64, error) { return 1024, nil },
+	"memory-latency/knee-3":                func(m *Machine) (float64, error) { v, err := m.need("cpu.threads"); return 1448 * v, err },
+	"drive-sequential/read":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.975) },
+	"drive-sequential/write":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
+	"drive-random/rate":                    func(m *Machine) (float64, error) { return m.random(1) },
+	"drive-random/median":                  func(m *Machine) (float64, error) { return micros(m.random(1)) },
+	"drive-random/p99":                     func(m *Machine) (float64, error) { return micros(m.random(1 / 2.1)) },
+	"drive-depths/read-1":                  func(m *Machine) (float64, error) { return m.random(1) },
+	"drive-depths/read-32":                 func(m *Machine) (float64, error) { return m.random(17) },
+	"drive-depths/write-1":                 func(m *Machine) (float64, error) { return m.random(2.6) },
+	"drive-depths/write-32":                func(m *Machine) (float64, error) { return m.random(13) },
+	"drive-depths/read-32-p99":             func(m *Machine) (float64, error) { return micros(m.random(0.2)) },
+	"drive-blocks/read-4k":                 func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.06) },
+	"drive-blocks/read-64k":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.45) },
+	"drive-blocks/read-1m-8":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.99) },
+	"drive-blocks/write-4k":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.07) },
+	"drive-blocks/write-64k":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.5) },
+	"drive-blocks/write-1m-8":              func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.985) },
+	"drive-mixed/rate-1":                   func(m *Machine) (float64, error) { return m.random(1.2) },
+	"drive-mixed/rate-32":                  func(m *Machine) (float64, error) { return m.random(12) },
+	"drive-mixed/read-1-p99":               func(m *Machine) (float64, error) { return micros(m.random(0.4)) },
+	"drive-mixed/read-32-p99":              func(m *Machine) (float64, error) { return micros(m.random(0.15)) },
+	"drive-flush/rate":                     func(m *Machine) (float64, error) { return m.random(0.11) },
+	"drive-flush/median":                   func(m *Machine) (float64, error) { return micros(m.random(0.12)) },
+	"drive-flush/p99":                      func(m *Machine) (float64, error) { return micros(m.random(0.03)) },
+	"drive-flush/worst":                    func(m *Machine) (float64, error) { return micros(m.random(0.006)) },
+	"drive-appends/rate":                   func(m *Machine) (float64, error) { return m.random(0.09) },
+	"drive-appends/median":                 func(m *Machine) (float64, error) { return micros(m.random(0.1)) },
+	"drive-appends/p99":                    func(m *Machine) (float64, error) { return micros(m.random(0.025)) },
+	"drive-appends/worst":                  func(m *Machine) (float64, error) { return micros(m.random(0.005)) },
+	"drive-fill/before":                    func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
+	"drive-fill/after":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.31) },
+	"drive-fill/whole":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.44) },
+	"drive-fill/cache":                     func(m *Machine) (float64, error) { v, err := m.drive("drive.size", 0.032); return v, err },
+	"drive-recovery/cache":                 func(m *Machine) (float64, error) { v, err := m.drive("drive.size", 0.032); return v, err },
+	"drive-recovery/recovered":             func(*Machine) (float64, error) { return 64, nil },
+	"drive-steady/rate":                    func(m *Machine) (float64, error) { return m.random(3.1) },
+	"drive-steady/rounds":                  func(*Machine) (float64, error) { return 9, nil },
+	"small-files/create":                   func(m *Machine) (float64, error) { return m.random(0.9) },
+	"small-files/list":                     func(m *Machine) (float64, error) { return m.single(62e3) },
+	"small-files/read":                     func(m *Machine) (float64, error) { return m.random(0.7) },
+	"small-files/delete":                   func(m *Machine) (float64, error) { return m.single(9e3) },
+	"folder-copy/rate":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.36) },
+	"folder-copy/reading-busy":             func(*Machine) (float64, error) { return 55, nil },
+	"folder-copy/writing-busy":             func(*Machine) (float64, error) { return 88, nil },
+	"archive/pack":                         func(m *Machine) (float64, error) { v, err := m.single(30); return 24 / v, err },
+	"archive/unpack":                       func(m *Machine) (float64, error) { v, err := m.single(72); return 24/v + 0.04, err },
+	"photo-batch/rate":                     func(m *Machine) (float64, error) { return m.all(150) },
+	"page-loads/rate":                      func(m *Machine) (float64, error) { return m.single(5600) },
+	"page-loads/median":                    func(m *Machine) (float64, error) { return m.time(10) },
+	"page-loads/slowest":                   func(m *Machine) (float64, error) { return m.time(24) },
+	"database/fill":                        func(m *Machine) (float64, error) { return m.time(0.62) },
+	"database/transactions":                func(m *Machine) (float64, error) { return m.random(0.08) },
+	"database/queries":                     func(m *Machine) (float64, error) { return m.single(96) },
+	"documents/single":                     func(m *Machine) (float64, error) { return m.single(8200) },
+	"documents/all":                        func(m *Machine) (float64, error) { return m.all(7300) },
+	"spreadsheet/open":                     func(m *Machine) (float64, error) { return m.time(0.11) },
+	"spreadsheet/calculate":                func(m *Machine) (float64, error) { return m.time(0.022) },
+	"survey-post/time":                     func(m *Machine) (float64, error) { return m.time(0.5) },
+	"command-start/median":                 func(m *Machine) (float64, error) { return m.time(110) },
+	"command-start/slowest":                func(m *Machine) (float64, error) { return m.time(170) },
+	"hull-mesher/time":                     func(m *Machine) (float64, error) { v, err := m.all(1); return 620 / v, err },
+	"hull-mesher/cells":                    func(m *Machine) (float64, error) { return m.all(2400) },
+	"foreground/quiet":                     func(m *Machine) (float64, error) { return m.time(58) },
+	"foreground/full":                      func(m *Machine) (float64, error) { return m.time(105) },
+	"foreground/double":                    func(m *Machine) (float64, error) { return m.time(190) },
+	"foreground/sluggish":                  func(m *Machine) (float64, error) { v, err := m.need("cpu.threads"); return 2 * v, err },
+	"wake-up/idle-median":                  func(m *Machine) (float64, error) { return m.time(250) },
+	"wake-up/load-median":                  func(m *Machine) (float64, error) { return m.time(220) },
+	"wake-up/idle-p999":                    func(m *Machine) (float64, error) { return m.time(1100) },
+	"wake-up/load-p999":                    func(m *Machine) (float64, error) { return m.time(5200) },
+	"wake-up/idle-worst":                   func(m *Machine) (float64, error) { return m.time(2600) },
+	"wake-up/load-worst":                   func(m *Machine) (float64, error) { return m.time(16000) },
+	"wake-up/idle-late":                    func(*Machine) (float64, error) { return 0.02, nil },
+	"wake-up/load-late":                    func(*Machine) (float64, error) { return 0.3, nil },
+	"network/down":                         func(*Machine) (float64, error) { return 941, nil },
+	"network/down-4":                       func(*Machine) (float64, error) { return 944, nil },
+	"network/up":                           func(*Machine) (float64, error) { return 938, nil },
+	"network/up-4":                         func(*Machine) (float64, error) { return 941, nil },
+	"network/median":                       func(m *Machine) (float64, error) { return m.time(900) },
+	"network/p99":                          func(m *Machine) (float64, error) { return m.time(2100) },
+}
+
+// expected is what a measure should be: from the table, or derived from a kernel's or a drive's rates.
+func (m *Machine) expected(test, measure string) (float64, error) {
+	id := method.ID(test, measure)
+	if f, ok := figures[id]; ok {
+		return f(m)
+	}
+	if p, ok := perGHz[test+"/"+strings.TrimSuffix(measure, "single")]; ok && strings.HasSuffix(measure, "single") {
+		return m.single(p)
+	}
+	if p, ok := perGHz[test+"/"+strings.TrimSuffix(measure, "all")]; ok && strings.HasSuffix(measure, "all") {
+		return m.all(p)
+	}
+	if kernel, ok := strings.CutSuffix(test, "-scaling"); ok {
+		single, all, err := m.kernel(kernel)
+		return all / single, err
+	}
+	if kernel, ok := strings.CutSuffix(test, "-cores"); ok {
+		single, _, err := m.kernel(kernel)
+		return map[string]float64{"fastest": single, "slowest": 0.96 * single, "spread": 96}[measure], err
+	}
+	if base, ok := strings.CutSuffix(test, "-sustained"); ok {
+		burst, hold, floor, err := m.lasting(base)
+		return map[string]float64{"burst": burst, "sustained": burst * hold, "hold": 100 * hold, "drop": 28 + 90*hold, "p5": 0.95 * burst * hold, "below": floor}[measure], err
+	}
+	return 0, fmt.Errorf("no simulated machine can run %q", test)
+}
+
+// kernel is the rate of a kernel's first part, with one thread and with all.
+func (m *Machine) kernel(slug string) (single, all float64, err error) {
+	for _, first := range []string{"", "pack-", "f32-"} {
+		if p, ok := perGHz[slug+"/"+first]; ok {
+			if single, err = m.single(p); err == nil {
+				all, err = m.all(p)
+			}
+			return single, all, err
+		}
+	}
+	return 0, 0, fmt.Errorf("no simulated machine can run %q", slug)
+}
+
+// lasting is what a machine or drive does under lasting load: its rate at the beginning, the share of it
+// that is held, and the seconds below the floor. A machine without fans holds least.
+func (m *Machine) lasting(slug string) (burst, hold, below float64, err error) {
+	if _, all, err := m.kernel(slug); err == nil {
+		fans, _ := catalog.SpecNumber(m.Spec, "cooling.fans")
+		return all * (1.06 + 0.02*fans), math.Min(0.97, 0.72+0.09*fans), 0, nil
+	}
+	switch slug {
+	case "drive-read":
+		burst, err = m.drive("drive.sequential_read", 0.975)
+		return burst, 0.98, 0, err
+	case "drive-write":
+		burst, err = m.drive("drive.sequential_write", 0.97)
+		return burst, 0.34, 4, err
+	case "drive-random-read":
+		burst, err = m.random(17)
+		return burst, 0.97, 0, err
+	case "drive-random-write":
+		burst, err = m.random(13)
+		return burst, 0.4, 2, err
+	}
+	return 0, 0, 0, fmt.Errorf("no simulated machine can run %q", slug)
+}
+
+// stream is what one thread streams through memory: so much per GHz, but no more than most of what
+// the channels carry.
+func (m *Machine) stream(perGHz float64) (float64, error) {
+	all, err := m.memory(0.8)
+	if err != nil {
+		return 0, err
+	}
+	v, err := m.single(perGHz)
+	return math.Min(v, all), err
+}
+
+// time is so much work for one thread: the faster its clock, the shorter.
+func (m *Machine) time(gigacycles float64) (float64, error) {
+	v, err := m.single(1)
+	return gigacycles / v, err
 }
 
 func (m *Machine) need(key string) (float64, error) {
@@ -106,11 +268,12 @@ func (m *Machine) drive(key string, share float64) (float64, error) {
 	return v * share, err
 }
 
-// random is a rate of single small reads: the faster the drive in order, the shorter its latency,
-// by far less than in proportion.
-func (m *Machine) random() (float64, error) {
+// random is a rate of single small reads, times a factor: the faster the drive in order, the shorter
+// its latency, by far less than in proportion.
+func (m *Machine) random(factor float64) (float64, error) {
 	v, err := m.need("drive.sequential_read")
-	return 5200 * math.Pow(v/500, 0.42), err
+	return factor * 5200 * math.Pow(v/500, 0.42), err
 }
 
-func inverse(rate float64, err error) (float64, error) { return 1e6 / rate, err }
+// micros is the time of one, in microseconds, at a rate per second.
+func micros(rate float64, err error) (float64, error) { return 1e6 / rate, err }

@@ -13,7 +13,9 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/method"
+	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/workload"
 )
 
 // Machine is a simulated machine. Spec is the variant's spec sheet; HostSpec that of the machine a
@@ -38,6 +40,7 @@ type Quirk struct {
 	Measure string  // test/measure; "" for all
 	Factor  float64 // multiplies the figure; 0 leaves it
 	Fail    string  // the run fails with this
+	NotRun  string  // the machine cannot run it, for this reason
 	// Observed replaces observed conditions, as when somebody pulled the plug.
 	Observed map[string]string
 	Repeats  []int // which repeats it concerns; none means all
@@ -98,7 +101,8 @@ func (m *Machine) Now() time.Time {
 }
 
 // Run gives the figures of one execution of a test.
-func (m *Machine) Run(ctx context.Context, t method.Test, report func(record.Sample)) (record.Outcome, error) {
+func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
+	t := o.Test
 	if m.count == nil {
 		m.count = map[string]int{}
 	}
@@ -107,8 +111,22 @@ func (m *Machine) Run(ctx context.Context, t method.Test, report func(record.Sam
 	rng := rand.New(rand.NewPCG(m.Seed, hash(t.Slug, repeat)))
 	unit := rand.New(rand.NewPCG(m.Seed, hash("unit", 0))) // this sample's own luck
 	out := record.Outcome{Observed: map[string]string{}}
-	if strings.HasPrefix(t.Slug, "drive-") {
-		out.Observed["drive.cache"] = "passed"
+	for _, must := range t.MustMatch {
+		switch must {
+		case "drive.cache":
+			out.Observed[must] = "passed"
+		case "drive.filesystem":
+			out.Observed[must] = "ext4"
+		case "timer":
+			out.Observed[must] = "system call"
+		case "network.link":
+			out.Observed[must] = "wired, 1000 Mbit/s"
+		}
+	}
+	for slug, v := range t.Values(o.Options) {
+		if x, _ := t.Option(slug); x.Match {
+			out.Observed[method.OptionCondition(slug)] = v
+		}
 	}
 	for _, q := range m.Quirks {
 		if !q.concerns(t.Slug, repeat) {
@@ -122,15 +140,14 @@ func (m *Machine) Run(ctx context.Context, t method.Test, report func(record.Sam
 	noises := map[string]float64{}
 	for _, x := range t.Measures {
 		id := method.ID(t.Slug, x.Slug)
-		f, ok := figures[id]
-		if !ok {
-			return out, fmt.Errorf("no simulated machine can run %q", t.Slug)
-		}
-		v, err := f(m)
+		v, err := m.expected(t.Slug, x.Slug)
 		if err != nil {
 			return out, fmt.Errorf("%s on %s: %w", id, m.Name, err)
 		}
 		sd := x.Repeatability
+		if !x.Scale.Logarithmic() {
+			sd /= max(math.Abs(v), 1) // it is in the unit there
+		}
 		if sd == 0 {
 			sd = 0.02
 		}
@@ -145,10 +162,11 @@ func (m *Machine) Run(ctx context.Context, t method.Test, report func(record.Sam
 		}
 		values[id], noises[id] = v*math.Exp(sd*rng.NormFloat64()), sd
 	}
-	length := t.Seconds
+	length := t.SecondsWith(o.Options)
 	if length == 0 {
 		length = 3
 	}
+	curve, own := m.curve(t, values, rng)
 	for i, x := range t.Measures {
 		id := method.ID(t.Slug, x.Slug)
 		s := record.Series{Channel: x.Slug, Unit: x.Unit}
@@ -167,12 +185,24 @@ func (m *Machine) Run(ctx context.Context, t method.Test, report func(record.Sam
 				}
 			}
 		}
-		out.Series = append(out.Series, s)
-		out.Readings = append(out.Readings, record.Reading{Measure: x.Slug, State: record.OK, Value: values[id]})
+		if !own {
+			out.Series = append(out.Series, s)
+		}
+		v := values[id]
+		if x.Scale == quantity.Share {
+			v = min(v, 100)
+		}
+		out.Readings = append(out.Readings, record.Reading{Measure: x.Slug, State: record.OK, Value: v})
+	}
+	if own {
+		out.Series = []record.Series{curve}
 	}
 	m.elapsed += time.Duration((length + 4) * float64(time.Second))
 	for _, q := range m.Quirks {
-		if q.Fail != "" && q.concerns(t.Slug, repeat) {
+		switch {
+		case q.NotRun != "" && q.concerns(t.Slug, repeat):
+			return out, fmt.Errorf("%w: %s", record.ErrNotRun, q.NotRun)
+		case q.Fail != "" && q.concerns(t.Slug, repeat):
 			return out, fmt.Errorf("%s", q.Fail)
 		}
 	}
@@ -183,4 +213,63 @@ func hash(s string, n int) uint64 {
 	h := fnv.New64a()
 	fmt.Fprint(h, s, n)
 	return h.Sum64()
+}
+
+// curve is the series of a test that is known by one: how a rate goes over threads, working sets or time.
+func (m *Machine) curve(t method.Test, values map[string]float64, rng *rand.Rand) (s record.Series, ok bool) {
+	value := func(measure string) float64 { return values[method.ID(t.Slug, measure)] }
+	point := func(x, y float64) {
+		s.Times, s.Values = append(s.Times, x), append(s.Values, y*math.Exp(0.008*rng.NormFloat64()))
+	}
+	switch {
+	case strings.HasSuffix(t.Slug, "-scaling"):
+		threads, _ := catalog.SpecNumber(m.Spec, "cpu.threads")
+		single, _, _ := m.kernel(t.Of)
+		s = record.Series{Channel: "rate", Unit: perKernel(t), Axis: "threads", Along: "{thread}"}
+		for n := 1.0; n < threads; n *= 2 {
+			point(n, single*math.Min(n, math.Pow(n, math.Log(value("speed-up"))/math.Log(threads))))
+		}
+		point(threads, single*value("speed-up"))
+	case strings.HasSuffix(t.Slug, "-sustained"):
+		s = record.Series{Channel: "rate", Unit: t.Measures[0].Unit}
+		for x := 1.0; x <= 600; x++ {
+			y := value("burst")
+			if x > value("drop") {
+				y = value("sustained")
+			}
+			point(x, y)
+		}
+	case t.Slug == "memory-latency":
+		s = record.Series{Channel: "latency", Unit: "ns", Axis: "working set", Along: "By"}
+		levels := []float64{value("nearest"), 3.2 * value("nearest"), 12 * value("nearest"), value("main")}
+		for x := 4096.0; x <= 1<<30; x *= math.Sqrt2 {
+			y := levels[0]
+			for i := range 3 {
+				if knee := 1024 * value(fmt.Sprintf("knee-%d", i+1)); x > knee {
+					y += (levels[i+1] - levels[i]) * math.Min(1, math.Log2(x/knee))
+				}
+			}
+			point(x, y)
+		}
+	case t.Slug == "drive-fill":
+		s = record.Series{Channel: "rate", Unit: "MBy/s", Axis: "bytes written", Along: "GBy"}
+		for x := 0.5; x <= 100; x += 0.5 {
+			y := value("before")
+			if x > value("cache") {
+				y = value("after")
+			}
+			point(x, y)
+		}
+	default:
+		return s, false
+	}
+	return s, true
+}
+
+// perKernel is the unit of the kernel that a test measures in another way.
+func perKernel(t method.Test) string {
+	if w, ok := workload.Find(t.Of); ok {
+		return w.Test.Measures[0].Unit
+	}
+	return "1"
 }

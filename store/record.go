@@ -97,9 +97,9 @@ func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error)
 // of that id is there already.
 func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, error) {
 	fresh, err := q.changed(ctx, `insert into run (id, test, test_version, subject, host, place, setup, sitting, plan, step, repeat, started, ended,
-		outcome, failure, source, simulated, by_whom, observed, negotiated, basis) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
+		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
 		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, stamp(r.Started), stamp(r.Ended),
-		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis)
+		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis, text(r.Options))
 	if err != nil || !fresh {
 		return false, err
 	}
@@ -137,8 +137,8 @@ func (q Queries) addSeries(ctx context.Context, run string, s record.Series) err
 				buf = binary.LittleEndian.AppendUint64(buf, math.Float64bits(v))
 			}
 		}
-		if err := q.exec(ctx, `insert into series (run, channel, chunk, unit, count, data) values (?,?,?,?,?,?)`,
-			run, s.Channel, chunk, s.Unit, to-from, encoder.EncodeAll(buf, nil)); err != nil {
+		if err := q.exec(ctx, `insert into series (run, channel, chunk, unit, axis, along, count, data) values (?,?,?,?,?,?,?,?)`,
+			run, s.Channel, chunk, s.Unit, s.Axis, s.Along, to-from, encoder.EncodeAll(buf, nil)); err != nil {
 			return err
 		}
 	}
@@ -148,12 +148,12 @@ func (q Queries) addSeries(ctx context.Context, run string, s record.Series) err
 // Series reads a run's raw samples.
 func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error) {
 	type part struct {
-		channel, unit string
-		count         int
-		data          []byte
+		record.Series
+		count int
+		data  []byte
 	}
-	parts, err := list(ctx, q, func(r row, p *part) error { return r.Scan(&p.channel, &p.unit, &p.count, &p.data) },
-		`select channel, unit, count, data from series where run = ? order by channel, chunk`, run)
+	parts, err := list(ctx, q, func(r row, p *part) error { return r.Scan(&p.Channel, &p.Unit, &p.Axis, &p.Along, &p.count, &p.data) },
+		`select channel, unit, axis, along, count, data from series where run = ? order by channel, chunk`, run)
 	if err != nil {
 		return nil, err
 	}
@@ -161,10 +161,10 @@ func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error
 	for _, p := range parts {
 		raw, err := decoder.DecodeAll(p.data, nil)
 		if err != nil || len(raw) != 16*p.count {
-			return nil, fmt.Errorf("samples of run %s, channel %s, are damaged: %v", run, p.channel, err)
+			return nil, fmt.Errorf("samples of run %s, channel %s, are damaged: %v", run, p.Channel, err)
 		}
-		if len(out) == 0 || out[len(out)-1].Channel != p.channel {
-			out = append(out, record.Series{Channel: p.channel, Unit: p.unit})
+		if len(out) == 0 || out[len(out)-1].Channel != p.Channel {
+			out = append(out, p.Series)
 		}
 		s := &out[len(out)-1]
 		for i := range p.count {
@@ -176,12 +176,12 @@ func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error
 }
 
 const runColumns = `id, test, test_version, subject, host, place, setup, sitting, coalesce(plan, ''), step, repeat, started, ended, outcome, failure,
-	source, simulated, by_whom, observed, negotiated,
+	source, simulated, by_whom, observed, negotiated, options,
 	(select json_group_array(json_object('measure', measure, 'state', state, 'value', value, 'low', low, 'high', high, 'reason', reason)) from reading where run = run.id)`
 
 func scanRun(r row, x *record.Run) error {
 	return r.Scan(&x.ID, &x.Test, &x.TestVersion, &x.Subject, &x.Host, &x.Place, &x.Setup, &x.Sitting, &x.Plan, &x.Step, &x.Repeat,
-		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Readings))
+		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Options), into(&x.Readings))
 }
 
 // RunFilter narrows a list of runs; empty fields do not.
@@ -279,16 +279,18 @@ func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
 		order by measure, setup, variant, unit, host, place, basis`)
 }
 
-// Failure tells how often a test failed on a variant under a setup, and how often it was run.
+// Failure tells how often a test failed or could not be run on a variant under a setup, how often it was
+// asked for, and the last reason why it could not.
 type Failure struct {
 	Variant, Test, Setup string
-	Failed, Runs         int
+	Failed, NotRun, Runs int
+	Why                  string
 }
 
-// Failures counts failed runs per variant for a test under a setup.
+// Failures counts runs without figures per variant for a test under a setup.
 func (q Queries) Failures(ctx context.Context, test, setup string) ([]Failure, error) {
 	return list(ctx, q, func(r row, f *Failure) error {
-		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.Runs)
-	}, `select unit.variant, run.test, run.setup, sum(run.outcome = 'failed'), count(*) from run join unit on unit.slug = run.subject
-		where run.test = ? and run.setup = ? group by unit.variant having sum(run.outcome = 'failed') > 0`, test, setup)
+		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.NotRun, &f.Runs, &f.Why)
+	}, `select unit.variant, run.test, run.setup, sum(run.outcome = 'failed'), sum(run.outcome = 'not-run'), count(*), coalesce(max(iif(run.outcome = 'not-run', run.failure, null)), '')
+		from run join unit on unit.slug = run.subject where run.test = ? and run.setup = ? group by unit.variant having sum(run.outcome <> 'done') > 0`, test, setup)
 }

@@ -15,14 +15,20 @@ import (
 	"sync/atomic"
 	"time"
 
+	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/record"
 )
 
 // Env is where and how a workload runs.
 type Env struct {
-	Dir     string  // folder on the drive that is to be measured
-	Seconds float64 // length of each timed part; 0 means 1
+	Test    method.Test       // the test that runs
+	Options map[string]string // those that are not at their usual value
+	Dir     string            // folder on the drive that is to be measured
+	Seconds float64           // length of each timed part; 0 means 1
+	Memory  uint64            // bytes that the workload may take; 0 where the system does not tell
+	Service string            // address of the service, for the network; empty where there is none
+	Token   string
 	Report  func(record.Sample)
 }
 
@@ -38,6 +44,13 @@ func (e Env) Part(i, n int) Env {
 	return e
 }
 
+// Show reports what happens now and which share of the run is done.
+func (e Env) Show(phase string, share float64) {
+	if e.Report != nil {
+		e.Report(record.Sample{Phase: phase, Share: share})
+	}
+}
+
 // Duration is the length of each timed part.
 func (e Env) Duration() time.Duration {
 	if e.Seconds <= 0 {
@@ -46,10 +59,59 @@ func (e Env) Duration() time.Duration {
 	return time.Duration(e.Seconds * float64(time.Second))
 }
 
+// Number is an option's value in its unit.
+func (e Env) Number(option string) float64 { return e.Test.Number(option, e.Options) }
+
+// Text is an option's value as it is written.
+func (e Env) Text(option string) string { return e.Test.Values(e.Options)[option] }
+
+// Length is the option "duration".
+func (e Env) Length() time.Duration {
+	return time.Duration(e.Number("duration") * float64(time.Second))
+}
+
 // Workload is one benchmark.
 type Workload struct {
 	Test method.Test
 	Run  func(context.Context, Env) (record.Outcome, error)
+}
+
+// Execute runs a workload after checking its options, and takes down the options that must match as
+// observed conditions, unless the workload itself observed that it had to depart from them. What was
+// gathered before an error comes back beside it.
+func (w Workload) Execute(ctx context.Context, env Env) (record.Outcome, error) {
+	if wrong := w.Test.CheckOptions(env.Options); len(wrong) > 0 {
+		return record.Outcome{}, NotRun("%s", strings.Join(wrong, "; "))
+	}
+	env.Test = w.Test
+	out, err := w.Run(ctx, env)
+	if out.Observed == nil {
+		out.Observed = map[string]string{}
+	}
+	for _, o := range w.Test.Options {
+		if key := method.OptionCondition(o.Slug); o.Match && out.Observed[key] == "" {
+			out.Observed[key] = env.Text(o.Slug)
+		}
+	}
+	return out, err
+}
+
+// NotRun says why a test cannot be run here; it is found out before the test begins.
+func NotRun(format string, args ...any) error {
+	return fmt.Errorf("%w: %w", record.ErrNotRun, fmt.Errorf(format, args...))
+}
+
+// Fit scales a size down by halves until it fits into what there is, but not below least. It returns
+// the size and, if that is not the size wanted, a note that says so. ok is false if even least is too much.
+func Fit(wanted, least, there uint64) (size uint64, note string, ok bool) {
+	size = wanted
+	for size > there && size/2 >= least {
+		size /= 2
+	}
+	if size != wanted {
+		note = fmt.Sprintf("%d MiB instead of %d MiB, for there are %d MiB", size>>20, wanted>>20, there>>20)
+	}
+	return size, note, size <= there
 }
 
 // ErrWrong marks a run whose output failed its check: the machine computed wrongly.
@@ -88,26 +150,68 @@ type Rating struct {
 	Series record.Series
 }
 
+// Timing says how a kernel is timed.
+type Timing struct {
+	Channel string
+	Unit    string                 // of the rate
+	Threads int                    // 0 for one
+	Length  time.Duration          // 0 for the environment's
+	Every   time.Duration          // between samples; 0 for a tenth of the length
+	Pin     func(thread int) error // binds a thread to a core, on that thread; nil leaves it free
+}
+
+// Work is one thread's share of a kernel. Do does one piece of work, well under a hundredth of the
+// length, and returns its amount, in the unit's numerator. Check, called when the timing is over,
+// returns ErrWrong if what the thread computed last is wrong.
+type Work struct {
+	Do    func() float64
+	Check func() error
+}
+
 // warmUp is how long a kernel runs before it is timed, so that clocks and caches settle.
 const warmUp = 200 * time.Millisecond
 
-// Rate runs a kernel on so many threads for the environment's duration, after a warm-up, and gives
-// its rate in unit. start makes one thread's kernel; each call of the kernel does one piece of work,
-// well under a hundredth of the duration, and returns its amount, in the unit's numerator. Each thread's rate is its own work over
-// its own time, so that no piece is cut; the threads' rates add up.
-func Rate(ctx context.Context, env Env, channel, unit string, threads int, start func(thread int) func() float64) (Rating, error) {
-	kernels := make([]func() float64, threads)
-	for i := range kernels {
-		kernels[i] = start(i)
+// Rate times a kernel after a warm-up and gives its rate. start makes one thread's work. Each thread's
+// rate is its own work over its own time, so that no piece is cut; the threads' rates add up. If ctx
+// ends, the samples so far come back with the error.
+func Rate(ctx context.Context, env Env, t Timing, start func(thread int) (Work, error)) (Rating, error) {
+	t.Threads = max(t.Threads, 1)
+	if t.Length == 0 {
+		t.Length = env.Duration()
+	}
+	if t.Every == 0 {
+		t.Every = max(t.Length/10, 20*time.Millisecond)
+	}
+	works := make([]Work, t.Threads)
+	for i := range works {
+		var err error
+		if works[i], err = start(i); err != nil {
+			return Rating{}, err
+		}
+	}
+	if before := runtime.GOMAXPROCS(0); before < t.Threads { // a quota may have set fewer than there are
+		runtime.GOMAXPROCS(t.Threads)
+		defer runtime.GOMAXPROCS(before)
 	}
 	runtime.GC()
 	if env.Report != nil {
-		env.Report(record.Sample{Phase: channel + ", warming up", Channel: channel})
+		env.Report(record.Sample{Phase: t.Channel + ", warming up", Channel: t.Channel})
 	}
-	if _, err := timed(ctx, env, channel, unit, kernels, warmUp, false); err != nil {
+	warm := t
+	warm.Length = min(warmUp, t.Length)
+	if _, err := timed(ctx, Env{}, warm, works); err != nil {
 		return Rating{}, err
 	}
-	return timed(ctx, env, channel, unit, kernels, env.Duration(), true)
+	out, err := timed(ctx, env, t, works)
+	if err != nil {
+		return out, err
+	}
+	for _, w := range works {
+		if err := w.Check(); err != nil {
+			return out, fmt.Errorf("%s, %s: %w", strings.ToLower(env.Test.Name), t.Channel, err)
+		}
+	}
+	return out, nil
 }
 
 // counter is one thread's work so far, alone on its cache lines.
@@ -116,36 +220,40 @@ type counter struct {
 	_    [120]byte
 }
 
-func timed(ctx context.Context, env Env, channel, unit string, kernels []func() float64, length time.Duration, show bool) (Rating, error) {
-	counters := make([]counter, len(kernels))
-	rates := make([]float64, len(kernels))
+func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error) {
+	counters := make([]counter, len(works))
+	rates := make([]float64, len(works))
+	faults := make([]error, len(works))
 	var wg sync.WaitGroup
 	gate := make(chan struct{})
-	var begin time.Time
-	for i, kernel := range kernels {
+	for i, w := range works {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()
-			runtime.LockOSThread()
-			defer runtime.UnlockOSThread()
+			runtime.LockOSThread() // for good where it is pinned: the thread ends with its core
+			if t.Pin == nil {
+				defer runtime.UnlockOSThread()
+			} else if faults[i] = t.Pin(i); faults[i] != nil {
+				return
+			}
 			<-gate
 			from := time.Now()
 			var work float64
 			var spent time.Duration
-			for spent < length && ctx.Err() == nil {
-				work += kernel()
+			for spent < t.Length && ctx.Err() == nil {
+				work += w.Do()
 				counters[i].work.Store(math.Float64bits(work))
 				spent = time.Since(from)
 			}
 			rates[i] = work / spent.Seconds()
 		}()
 	}
-	begin = time.Now()
+	begin := time.Now()
 	close(gate)
-	out := Rating{Series: record.Series{Channel: channel, Unit: unit}}
+	out := Rating{Series: record.Series{Channel: t.Channel, Unit: t.Unit}}
 	finished := make(chan struct{})
 	go func() { wg.Wait(); close(finished) }()
-	tick := time.NewTicker(max(length/10, 20*time.Millisecond))
+	tick := time.NewTicker(t.Every)
 	defer tick.Stop()
 	lastWork, lastAt := 0.0, begin
 	for {
@@ -157,9 +265,9 @@ func timed(ctx context.Context, env Env, channel, unit string, kernels []func() 
 			for _, r := range rates {
 				out.Rate += r
 			}
-			return out, nil
+			return out, errors.Join(faults...)
 		case now := <-tick.C:
-			if now.Sub(begin) > length {
+			if now.Sub(begin) > t.Length {
 				continue // the last pieces are finishing; a sample of them would be cut
 			}
 			total := 0.0
@@ -168,12 +276,10 @@ func timed(ctx context.Context, env Env, channel, unit string, kernels []func() 
 			}
 			rate := (total - lastWork) / now.Sub(lastAt).Seconds()
 			lastWork, lastAt = total, now
-			if show {
-				out.Series.Times = append(out.Series.Times, now.Sub(begin).Seconds())
-				out.Series.Values = append(out.Series.Values, rate)
-				if env.Report != nil {
-					env.Report(record.Sample{Phase: channel, Share: min(1, now.Sub(begin).Seconds()/length.Seconds()), Channel: channel, Unit: unit, Value: rate})
-				}
+			out.Series.Times = append(out.Series.Times, now.Sub(begin).Seconds())
+			out.Series.Values = append(out.Series.Values, rate)
+			if env.Report != nil {
+				env.Report(record.Sample{Phase: t.Channel, Share: min(1, now.Sub(begin).Seconds()/t.Length.Seconds()), Channel: t.Channel, Unit: t.Unit, Value: rate})
 			}
 		}
 	}
@@ -186,3 +292,22 @@ func Reading(measure string, v float64) record.Reading {
 
 // MiB is a mebibyte, for kernels whose work is counted in it.
 const MiB = 1 << 20
+
+// Curve is a series over another axis than time.
+func Curve(channel, unit, axis, along string) record.Series {
+	return record.Series{Channel: channel, Unit: unit, Axis: axis, Along: along}
+}
+
+// Rows gathers measures that differ in slug and name only.
+func Rows(base method.Measure, slugsAndNames ...string) []method.Measure {
+	var out []method.Measure
+	for i := 0; i+1 < len(slugsAndNames); i += 2 {
+		m := base
+		m.Slug, m.Name = slugsAndNames[i], slugsAndNames[i+1]
+		out = append(out, m)
+	}
+	return out
+}
+
+// Devices are the kinds that have a processor and a system of their own.
+var Devices = []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"}

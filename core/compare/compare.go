@@ -83,6 +83,7 @@ type Competitor struct {
 	Claim   *float64
 	Failed  int // failed runs, Runs in all
 	Runs    int
+	NotRun  string // why it could not be run; empty if it could
 }
 
 // RaisedCells are a competitor's cells under one raised mode.
@@ -166,6 +167,9 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			continue
 		case cell == nil && c.Failed > 0:
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "failed", fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)})
+			continue
+		case cell == nil && c.NotRun != "":
+			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run: " + c.NotRun})
 			continue
 		case cell == nil:
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run"})

@@ -18,12 +18,20 @@ type Test struct {
 	Name      string         `json:"name"`
 	About     string         `json:"about,omitempty" doc:"What it stands for in real use and what limits it"`
 	Group     string         `json:"group" doc:"CPU, memory, storage, application, display, battery …"`
-	Origin    string         `json:"origin" enum:"workload,own" doc:"workload: run by the agent; own: another program's or instrument's figure, entered by the desk"`
+	Origin    string         `json:"origin" enum:"workload,command,own" doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk"`
 	Subjects  []catalog.Kind `json:"subjects,omitempty" doc:"Kinds it is meant for; none means every kind"`
 	MustMatch []string       `json:"must_match,omitempty" doc:"Conditions that must be known and equal before two figures may be compared"`
 	Repeats   int            `json:"repeats,omitempty" doc:"Repeats of a usual plan"`
 	Seconds   float64        `json:"seconds,omitempty" doc:"Usual duration of one run"`
-	Writes    int64          `json:"writes,omitempty" doc:"Bytes that one run writes at most"`
+	Writes    int64          `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
+	Usual     bool           `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
+	Of        string         `json:"of,omitempty" doc:"Workload that this test measures in another way"`
+	StandsFor string         `json:"stands_for,omitempty" doc:"What it means in real use"`
+	LimitedBy string         `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
+	Input     string         `json:"input,omitempty" doc:"What it works on, and from which seed"`
+	Checked   string         `json:"checked,omitempty" doc:"How its output is checked"`
+	Options   []Option       `json:"options,omitempty" doc:"What a plan may set"`
+	Command   *Command       `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
 	Measures  []Measure      `json:"measures"`
 }
 
@@ -86,6 +94,11 @@ func (t Test) Check() []catalog.Problem {
 	for i, c := range t.MustMatch {
 		if _, known := Condition(c); !known {
 			at(fmt.Sprintf("unknown condition %q; `durvek vocabulary conditions` lists the vocabulary", c), "must_match", i)
+		}
+	}
+	if t.Command != nil {
+		for _, p := range t.Command.check(t) {
+			out = append(out, catalog.Problem{Path: append([]any{"command"}, p.Path...), Reason: p.Reason})
 		}
 	}
 	if len(t.Measures) == 0 {
@@ -155,10 +168,17 @@ var ConditionVocabulary = []ConditionKey{
 	{"drive.filesystem", "File system", "File system under the test file"},
 	{"load.background", "Background load", "Share of the processor that other work used just before the run"},
 	{"network.link", "Network link", "Link used, with its rate"},
+	{"timer", "Timer", "How a thread is put to sleep: by the system's call, or by the runtime's timers"},
 }
 
-// Condition finds an entry of the vocabulary.
+// OptionCondition is the condition under which the effective value of a test's option is observed.
+func OptionCondition(option string) string { return "option." + option }
+
+// Condition finds an entry of the vocabulary. Options of tests are conditions too.
 func Condition(key string) (ConditionKey, bool) {
+	if o, ok := strings.CutPrefix(key, "option."); ok && o != "" {
+		return ConditionKey{key, strings.ToUpper(o[:1]) + o[1:], "The test's option " + o}, true
+	}
 	i := slices.IndexFunc(ConditionVocabulary, func(c ConditionKey) bool { return c.Key == key })
 	if i < 0 {
 		return ConditionKey{}, false
@@ -196,8 +216,9 @@ type Plan struct {
 
 // PlanStep is one test of a plan with its repeats.
 type PlanStep struct {
-	Test    string `json:"test"`
-	Repeats int    `json:"repeats" minimum:"1" maximum:"100"`
+	Test    string            `json:"test"`
+	Repeats int               `json:"repeats" minimum:"1" maximum:"100"`
+	Options map[string]string `json:"options,omitempty" doc:"Options of the test that are not at their usual value"`
 }
 
 // Job is one execution that a plan asks for.

@@ -31,7 +31,7 @@ func TestATestDefinitionsFaults(t *testing.T) {
 }
 
 func TestJobsAreGroupedByStep(t *testing.T) {
-	jobs := Plan{Steps: []PlanStep{{"a", 2}, {"b", 1}}}.Jobs()
+	jobs := Plan{Steps: []PlanStep{{Test: "a", Repeats: 2}, {Test: "b", Repeats: 1}}}.Jobs()
 	want := []Job{{0, 0, "a"}, {0, 1, "a"}, {1, 0, "b"}}
 	if len(jobs) != 3 || jobs[0] != want[0] || jobs[1] != want[1] || jobs[2] != want[2] {
 		t.Errorf("%v", jobs)

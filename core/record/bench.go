@@ -40,21 +40,24 @@ type BenchPlan struct {
 	Jobs      int         `json:"jobs"`
 	Seconds   float64     `json:"seconds" doc:"Usual duration of the whole plan"`
 	Writes    int64       `json:"writes" doc:"Bytes the plan writes at most"`
+	Endurance float64     `json:"endurance,omitempty" doc:"Which percentage of the drive's rated endurance that is; left out where the spec sheet names none"`
 	Progress  *Progress   `json:"progress,omitempty"`
 	Machine   *Machine    `json:"machine,omitempty"`
 }
 
 // BenchStep is one step of a plan with what came of it so far.
 type BenchStep struct {
-	Test    string        `json:"test"`
-	Name    string        `json:"name"`
-	Repeats int           `json:"repeats"`
-	Done    int           `json:"done"`
-	Failed  int           `json:"failed"`
-	State   string        `json:"state" enum:"waits,running,done,failed"`
-	Seconds float64       `json:"seconds"`
-	Figures []BenchFigure `json:"figures"`
-	Note    string        `json:"note,omitempty" doc:"Why it failed, or how conditions departed from the setup"`
+	Test    string            `json:"test"`
+	Name    string            `json:"name"`
+	Repeats int               `json:"repeats"`
+	Done    int               `json:"done"`
+	Failed  int               `json:"failed"`
+	NotRun  int               `json:"not_run" doc:"Runs that the machine could not make, with the reason known before they began"`
+	State   string            `json:"state" enum:"waits,running,done,failed,not-run"`
+	Options map[string]string `json:"options,omitempty"`
+	Seconds float64           `json:"seconds"`
+	Figures []BenchFigure     `json:"figures"`
+	Note    string            `json:"note,omitempty" doc:"Why it failed, or how conditions departed from the setup"`
 }
 
 // BenchFigure is one measure's figure so far.
@@ -72,6 +75,14 @@ type Sample struct {
 	Channel string
 	Unit    string
 	Value   float64
+}
+
+// Order is one execution that is asked of a machine.
+type Order struct {
+	Test    method.Test
+	Options map[string]string // those that are not at their usual value
+	Service string            // address of the service, for tests of the network; empty where there is none
+	Token   string
 }
 
 // Outcome is what one execution of a test gave.

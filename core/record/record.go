@@ -3,8 +3,10 @@
 package record
 
 import (
+	"errors"
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
 	"durvek/core/method"
@@ -81,10 +83,12 @@ func (r Reading) Check(m method.Measure) string {
 }
 
 // Series is raw samples of one channel over a run: values with their times in seconds from the
-// run's start.
+// run's start, or, for a curve, with their places along another axis.
 type Series struct {
 	Channel string    `json:"channel"`
 	Unit    string    `json:"unit"`
+	Axis    string    `json:"axis,omitempty" doc:"What Times hold where it is not time: threads, working set, bytes written …"`
+	Along   string    `json:"along,omitempty" doc:"UCUM code of the axis"`
 	Times   []float64 `json:"times"`
 	Values  []float64 `json:"values"`
 }
@@ -104,15 +108,35 @@ type Run struct {
 	Repeat      int               `json:"repeat"`
 	Started     time.Time         `json:"started"`
 	Ended       time.Time         `json:"ended"`
-	Outcome     string            `json:"outcome" enum:"done,failed"`
+	Outcome     string            `json:"outcome" enum:"done,failed,not-run"`
 	Failure     string            `json:"failure,omitempty"`
-	Source      string            `json:"source" enum:"agent,typed,table"`
+	Source      string            `json:"source" enum:"agent,file,typed,table"`
 	Simulated   bool              `json:"simulated,omitempty"`
+	Options     map[string]string `json:"options,omitempty" doc:"Options of the test that were set"`
 	By          string            `json:"by,omitempty" doc:"Who entered it, or which agent"`
 	Observed    map[string]string `json:"observed,omitempty" doc:"Conditions that the machine itself told"`
 	Negotiated  map[string]string `json:"negotiated,omitempty" doc:"Links, speeds and parts that the machine settled on"`
 	Readings    []Reading         `json:"readings"`
 	Series      []Series          `json:"series,omitempty"`
+}
+
+// ErrNotRun marks a test that cannot be run on a machine; it is known before the test begins.
+var ErrNotRun = errors.New("not run")
+
+// Close makes a run's outcome from the error that its execution ended with: nil, a failure, or a
+// reason not to run at all. Readings of a run that failed do not count and are dropped.
+func (r *Run) Close(err error) {
+	r.Outcome = "done"
+	if err != nil {
+		r.Outcome, r.Failure, r.Readings = "failed", err.Error(), nil
+		if errors.Is(err, ErrNotRun) {
+			r.Outcome = "not-run"
+			r.Failure = strings.TrimPrefix(r.Failure, ErrNotRun.Error()+": ")
+		}
+	}
+	if r.Readings == nil {
+		r.Readings = []Reading{}
+	}
 }
 
 // Sitting is one boot of one system on one unit.

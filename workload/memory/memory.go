@@ -6,10 +6,8 @@ import (
 	"context"
 	"fmt"
 	"runtime"
+	"sync"
 
-	"github.com/shirou/gopsutil/v4/mem"
-
-	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
@@ -20,19 +18,51 @@ import (
 // Arrays are so long that caches hold little of them: 128 MiB each, less where memory is small.
 const (
 	wholeArray = 128 << 20
+	leastArray = 8 << 20
 	piece      = 1 << 20 / 8 // elements of one array that one call works through
 )
 
+// flows are the ways in which memory is streamed through: the bytes that one element counts, and the work.
+var flows = []struct {
+	slug, name string
+	bytes      float64
+	do         func(x Arrays, at int)
+	check      func(x Arrays) error
+}{
+	{"read", "read", 8, nil, nil}, // reading leaves a sum; see run
+	{"write", "write", 8, func(x Arrays, at int) { Fill(x.A[at:at+piece], 5) }, holds(5)},
+	{"copy", "copy", 16, func(x Arrays, at int) { copy(x.A[at:at+piece], x.C[at:at+piece]) }, holds(2)},
+	{"multiply-add", "multiply-add", 24, func(x Arrays, at int) { MultiplyAdd(x.A[at:at+piece], x.B[at:at+piece], x.C[at:at+piece], 3) }, holds(7)},
+}
+
+// holds checks that the first piece of the first array holds one value throughout.
+func holds(want float64) func(Arrays) error {
+	return func(x Arrays) error {
+		for _, v := range x.A[:piece] {
+			if v != want {
+				return fmt.Errorf("%g instead of %g: %w", v, want, workload.ErrWrong)
+			}
+		}
+		return nil
+	}
+}
+
 func init() {
+	rate := method.Measure{Unit: "GBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015}
+	var measures []method.Measure
+	for _, f := range flows {
+		measures = append(measures, workload.Rows(rate, f.slug, f.name, f.slug+"-single", f.name+", single thread")...)
+	}
 	workload.Register(workload.Workload{
 		Test: method.Test{
-			Slug: "memory-bandwidth", Version: 1, Name: "Memory bandwidth", Group: "memory", Subjects: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"},
-			About:     "All threads stream through arrays of 128 MiB each: reading one, and a = b + s·c over three (24 bytes counted per element). Limited by memory channels and their speed.",
-			MustMatch: []string{"supply", "power.mode", "memory.profile", "runtime"}, Repeats: 5, Seconds: 3,
-			Measures: []method.Measure{
-				{Slug: "read", Name: "read", Unit: "GBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015},
-				{Slug: "multiply-add", Name: "multiply-add", Unit: "GBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015},
-			},
+			Slug: "memory-bandwidth", Version: 1, Name: "Memory bandwidth", Group: "memory", Subjects: workload.Devices,
+			About:     "All threads, and one alone, stream through arrays of 128 MiB: reading one, writing one, copying one to another (16 bytes counted per element), and a = b + s·c over three (24 bytes).",
+			StandsFor: "Work on large grids, pictures and tables; graphics that share the memory; several programs at once.",
+			LimitedBy: "With all threads the memory channels and their speed; with one thread how many loads a core keeps under way. What a processor fetches before it writes is not counted.",
+			Input:     "Arrays of 64-bit numbers, 1 and 2 throughout; half or less where a quarter of the free memory does not hold them.", Checked: "Exact sums and values after each part.",
+			MustMatch: []string{"supply", "power.mode", "memory.profile", "runtime", method.OptionCondition("array")}, Repeats: 5, Seconds: 11, Usual: true,
+			Options:  []method.Option{{Slug: "array", Meaning: "size of each of three arrays", Default: "128 MiB", Unit: "MiBy", Least: 8, Most: 65536, Match: true}},
+			Measures: measures,
 		},
 		Run: run,
 	})
@@ -100,71 +130,77 @@ func Sum(a []float64) float64 {
 	return s0 + s1 + s2 + s3 + s4 + s5 + s6 + s7
 }
 
+// Fill writes one value through an array.
+func Fill(a []float64, v float64) {
+	for len(a) >= 8 {
+		x := (*[8]float64)(a)
+		x[0], x[1], x[2], x[3], x[4], x[5], x[6], x[7] = v, v, v, v, v, v, v, v
+		a = a[8:]
+	}
+}
+
 func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	var out record.Outcome
-	size := uint64(wholeArray)
-	if m, err := mem.VirtualMemory(); err == nil {
-		for size > 8<<20 && 3*size > m.Available/4 {
-			size /= 2
+	wanted := uint64(env.Number("array") * workload.MiB)
+	size, note := wanted, ""
+	if env.Memory > 0 {
+		var ok bool
+		if size, note, ok = workload.Fit(wanted, leastArray, env.Memory/12); !ok {
+			return out, workload.NotRun("three arrays of %d MiB take more than a quarter of the %d MiB of free memory", leastArray>>20, env.Memory>>20)
 		}
 	}
-	threads := runtime.NumCPU()
-	each := int(size) / 8 / threads / piece * piece
-	each = max(each, piece)
-	out.Negotiated = map[string]string{"memory.arrays": fmt.Sprintf("3 × %d MiB", each*8*threads>>20)}
-	arrays := make([]Arrays, threads)
-	done := make(chan int)
-	for i := range arrays { // each thread touches its own first, as memory near it is handed out
-		go func() { arrays[i] = NewArrays(each); done <- i }()
+	all := runtime.NumCPU()
+	each := max(int(size)/8/all/piece*piece, piece)
+	out.Observed = map[string]string{method.OptionCondition("array"): fmt.Sprintf("%d MiB", size>>20)}
+	if note != "" {
+		out.Negotiated = map[string]string{"scaled.down": "arrays of " + note}
 	}
-	for range arrays {
-		<-done
-	}
-	sums := make([]float64, threads)
-	read, err := workload.Rate(ctx, env.Part(0, 2), "read", "GBy/s", threads, func(i int) func() float64 {
-		at := 0
-		return func() float64 {
-			sums[i] = Sum(arrays[i].C[at : at+piece])
-			if at += piece; at >= each {
-				at = 0
+	var arrays []Arrays
+	for i, threads := range []int{all, 1} {
+		if i == 1 && all > 1 { // one thread has the whole size to itself
+			arrays, each = nil, int(size)/8/piece*piece
+			runtime.GC()
+		}
+		if arrays == nil {
+			arrays = make([]Arrays, threads)
+			var wg sync.WaitGroup
+			for i := range arrays { // each thread touches its own first, as memory near it is handed out
+				wg.Go(func() { arrays[i] = NewArrays(each) })
 			}
-			return piece * 8 / 1e9
+			wg.Wait()
 		}
-	})
-	if err != nil {
-		return out, err
-	}
-	for _, s := range sums {
-		if s != 2*piece {
-			return out, fmt.Errorf("memory read: sum %g instead of %d: %w", s, 2*piece, workload.ErrWrong)
-		}
-	}
-	ma, err := workload.Rate(ctx, env.Part(1, 2), "multiply-add", "GBy/s", threads, func(i int) func() float64 {
-		at, x := 0, arrays[i]
-		return func() float64 {
-			MultiplyAdd(x.A[at:at+piece], x.B[at:at+piece], x.C[at:at+piece], 3)
-			if at += piece; at >= each {
-				at = 0
+		for j, f := range flows {
+			slug := f.slug
+			if i == 1 {
+				slug += "-single"
 			}
-			return piece * 24 / 1e9
-		}
-	})
-	if err != nil {
-		return out, err
-	}
-	for _, x := range arrays {
-		for _, v := range x.A[:piece] {
-			if v != 7 {
-				return out, fmt.Errorf("memory multiply-add: %g instead of 7: %w", v, workload.ErrWrong)
+			sums := make([]float64, threads)
+			r, err := workload.Rate(ctx, env.Part(i*len(flows)+j, 2*len(flows)), workload.Timing{Channel: slug, Unit: "GBy/s", Threads: threads}, func(n int) (workload.Work, error) {
+				at := 0
+				do, check := f.do, f.check
+				if do == nil {
+					do = func(x Arrays, at int) { sums[n] = Sum(x.C[at : at+piece]) }
+					check = func(Arrays) error {
+						if sums[n] != 2*piece {
+							return fmt.Errorf("sum %g instead of %d: %w", sums[n], 2*piece, workload.ErrWrong)
+						}
+						return nil
+					}
+				}
+				return workload.Work{Do: func() float64 {
+					do(arrays[n], at)
+					if at += piece; at >= each {
+						at = 0
+					}
+					return piece * f.bytes / 1e9
+				}, Check: func() error { return check(arrays[n]) }}, nil
+			})
+			out.Series = append(out.Series, r.Series)
+			if err != nil {
+				return out, err
 			}
+			out.Readings = append(out.Readings, workload.Reading(slug, r.Rate))
 		}
-	}
-	for _, r := range []struct {
-		measure string
-		workload.Rating
-	}{{"read", read}, {"multiply-add", ma}} {
-		out.Readings = append(out.Readings, workload.Reading(r.measure, r.Rate))
-		out.Series = append(out.Series, r.Series)
 	}
 	return out, nil
 }

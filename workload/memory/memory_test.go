@@ -2,8 +2,11 @@ package memory
 
 import (
 	"context"
+	"errors"
+	"strings"
 	"testing"
 
+	"durvek/core/record"
 	"durvek/workload"
 )
 
@@ -24,17 +27,55 @@ func TestTheKernelsComputeRight(t *testing.T) {
 }
 
 func TestMemoryRunsForReal(t *testing.T) {
-	w, _ := workload.Find("memory-bandwidth")
-	out, err := w.Run(context.Background(), workload.Env{Seconds: 0.05})
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, r := range out.Readings {
-		if r.Value < 0.1 || r.Value > 5000 {
-			t.Errorf("%s: %g GB/s", r.Measure, r.Value)
+	for _, slug := range []string{"memory-bandwidth", "memory-latency"} {
+		w, _ := workload.Find(slug)
+		out, err := w.Execute(context.Background(), workload.Env{Seconds: 0.05, Memory: 1 << 30})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(out.Readings) != len(w.Test.Measures) || out.Negotiated["scaled.down"] == "" {
+			t.Errorf("%s: %+v", slug, out)
+		}
+		for _, r := range out.Readings {
+			m, _ := w.Test.Measure(r.Measure)
+			if why := r.Check(m); why != "" || r.State == record.OK && m.Unit == "GBy/s" && r.Value > 5000 {
+				t.Errorf("%s %s: %g %s", slug, r.Measure, r.Value, why)
+			}
+		}
+		switch slug {
+		case "memory-bandwidth":
+			if out.Observed["option.array"] != "64 MiB" { // a twelfth of 1 GiB holds 64 MiB
+				t.Errorf("scaled to %s", out.Observed["option.array"])
+			}
+		case "memory-latency":
+			c := out.Series[0]
+			last := len(c.Times) - 1
+			if c.Along != "By" || c.Times[0] != 4096 || c.Times[last] != 256<<20 || c.Values[last] < 3*c.Values[0] {
+				t.Errorf("a curve from %g to %g bytes, %g to %g ns", c.Times[0], c.Times[last], c.Values[0], c.Values[last])
+			}
+		}
+		if _, err := w.Execute(context.Background(), workload.Env{Memory: 8 << 20}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "free memory") {
+			t.Errorf("%s in 8 MiB: %v", slug, err)
 		}
 	}
-	if out.Negotiated["memory.arrays"] == "" || len(out.Readings) != 2 {
-		t.Errorf("%+v", out)
+}
+
+func TestAWalkIsOneCycleThroughAllLines(t *testing.T) {
+	const lines = 1000
+	set := make([]uint32, lines*words)
+	if _, err := walk(context.Background(), set, lines); err != nil {
+		t.Fatal(err)
+	}
+	seen := map[uint32]bool{}
+	at := uint32(0)
+	for range lines {
+		if seen[at] || at%words != 0 {
+			t.Fatalf("place %d comes twice or lies inside a line", at)
+		}
+		seen[at] = true
+		at = follow(set, at, 1)
+	}
+	if at != 0 {
+		t.Errorf("the cycle ends at %d", at)
 	}
 }

@@ -1,6 +1,6 @@
 //go:build unix
 
-package app
+package storage
 
 import "golang.org/x/sys/unix"
 

@@ -1,4 +1,4 @@
-package app
+package storage
 
 import "golang.org/x/sys/windows"
 

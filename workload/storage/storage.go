@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"time"
 
 	"github.com/HdrHistogram/hdrhistogram-go"
@@ -28,6 +29,7 @@ const (
 	SequentialBlock = 1 << 20
 	RandomBlock     = 4 << 10
 	fileSize        = 512 << 20
+	leastFile       = 64 << 20
 	spare           = 256 << 20 // must stay free beside the test file
 )
 
@@ -38,34 +40,46 @@ var (
 	ErrDirect  = errors.New("no way past the page cache")
 )
 
-// Check refuses, before anything is written, a folder that cannot be measured: one that is missing,
+// Check refuses, with ErrNotRun and before anything is written, a folder that cannot be measured: one that is missing,
 // kept in memory, read-only, or too full. It returns the file system's type.
 func Check(dir string, need uint64) (fileSystem string, err error) {
+	fileSystem, free, err := examine(dir)
+	if err == nil && free < need {
+		err = workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", dir, (free+spare)>>20, (need+spare)>>20, ErrSpace)
+	}
+	return fileSystem, err
+}
+
+// examine looks at a folder and tells its file system and how many bytes a test may write there.
+func examine(dir string) (fileSystem string, free uint64, err error) {
+	fail := func(format string, args ...any) (string, uint64, error) {
+		return fileSystem, 0, workload.NotRun(format, args...)
+	}
 	info, err := os.Stat(dir)
 	if err != nil || !info.IsDir() {
-		return "", fmt.Errorf("%s is no folder: %w; name one on the drive with --path", dir, ErrNoDrive)
+		return fail("%s is no folder: %w; name one on the drive with --path", dir, ErrNoDrive)
 	}
-	fs, inMemory, err := fileSystemOf(dir)
+	fileSystem, inMemory, err := fileSystemOf(dir)
 	if err != nil {
-		return "", fmt.Errorf("ask for the file system of %s: %w", dir, err)
+		return fail("ask for the file system of %s: %w", dir, err)
 	}
 	if inMemory {
-		return fs, fmt.Errorf("%s is kept in memory (%s), so a figure would say nothing of a drive: %w; name a folder on the drive with --path", dir, fs, ErrNoDrive)
+		return fail("%s is kept in memory (%s), so a figure would say nothing of a drive: %w; name a folder on the drive with --path", dir, fileSystem, ErrNoDrive)
 	}
 	u, err := disk.Usage(dir)
 	if err != nil {
-		return fs, fmt.Errorf("ask for the free space of %s: %w", dir, err)
-	}
-	if u.Free < need+spare {
-		return fs, fmt.Errorf("%s has %d MiB free, the test needs %d MiB: %w", dir, u.Free>>20, (need+spare)>>20, ErrSpace)
+		return fail("ask for the free space of %s: %w", dir, err)
 	}
 	f, err := os.CreateTemp(dir, ".durvek-probe-*")
 	if err != nil {
-		return fs, fmt.Errorf("%s cannot be written to: %w", dir, err)
+		return fail("%s cannot be written to: %w", dir, err)
 	}
 	name := f.Name()
 	f.Close()
-	return fs, os.Remove(name)
+	if err := os.Remove(name); err != nil {
+		return fail("%s cannot be written to: %w", dir, err)
+	}
+	return fileSystem, max(u.Free, spare) - spare, nil
 }
 
 // File is an open test file without a name.
@@ -101,10 +115,16 @@ func (f *File) Close() error {
 }
 
 // block is the data of the i-th block; neighbours differ.
-func (f *File) block(i int64) []byte {
-	at := (i % 16) * SequentialBlock
-	return f.blocks[at : at+SequentialBlock]
+func (f *File) block(i int64) []byte { return f.data(i*SequentialBlock, SequentialBlock) }
+
+// data is what belongs at a place of the file, aligned to size: it repeats after 16 MiB. Seven blocks
+// further lies the other content, which a second write leaves there.
+func (f *File) data(place int64, size int) []byte {
+	place %= int64(len(f.blocks))
+	return f.blocks[place : place+int64(size)]
 }
+
+const otherContent = 7 * SequentialBlock
 
 // Fill writes the whole file once and flushes it.
 func (f *File) Fill(ctx context.Context, show func(share float64)) error {
@@ -189,54 +209,71 @@ func (f *File) RandomReads(ctx context.Context, limit int64, length time.Duratio
 	return i, last.Sub(begin), ctx.Err()
 }
 
-func init() {
-	workload.Register(workload.Workload{
-		Test: method.Test{
-			Slug: "drive-sequential", Version: 1, Name: "Sequential access", Group: "storage",
-			About:     "1 MiB blocks in order, one at a time, past the page cache, incompressible data, in a 512 MiB file that was written once before; writing includes the final flush. Limited by the drive and its link; a short run mostly meets the write cache.",
-			MustMatch: []string{"supply", "drive.cache"}, Repeats: 5, Seconds: 4, Writes: 2 * fileSize,
-			Measures: []method.Measure{
-				{Slug: "read", Name: "read", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02},
-				{Slug: "write", Name: "write", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.03},
-			},
-		},
-		Run: runSequential,
-	})
-	workload.Register(workload.Workload{
-		Test: method.Test{
-			Slug: "drive-random", Version: 1, Name: "Random access", Group: "storage",
-			About:     "4 KiB at random places of a 512 MiB file, one at a time (queue depth 1), past the page cache: what opening programs and many small files waits for. Limited by the drive's latency.",
-			MustMatch: []string{"supply", "drive.cache"}, Repeats: 5, Seconds: 3, Writes: fileSize,
-			Measures: []method.Measure{
-				{Slug: "rate", Name: "reads per second", Unit: "/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.03},
-				{Slug: "median", Name: "median latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.03},
-				{Slug: "p99", Name: "99 % latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.1},
-			},
-		},
-		Run: runRandom,
-	})
+// FileOption is the size of the test file.
+var FileOption = method.Option{Slug: "file", Meaning: "size of the test file", Default: "512 MiB", Unit: "MiBy", Least: 64, Most: 1 << 20, Match: true}
+
+// mustMatch are the conditions under which figures of a drive are compared.
+var mustMatch = []string{"supply", "drive.cache", method.OptionCondition("file")}
+
+// register adds a drive test, in the group and with the words and options that all share.
+func register(t method.Test, run func(context.Context, workload.Env) (record.Outcome, error)) {
+	t.Version, t.Group = 1, "storage"
+	workload.Register(workload.Workload{Test: t, Run: func(ctx context.Context, env workload.Env) (record.Outcome, error) {
+		out, err := run(ctx, env)
+		return out, plainly(err, env.Dir)
+	}})
 }
 
-// prepare checks the place, opens the file and fills it.
-func prepare(ctx context.Context, env workload.Env) (*File, map[string]string, error) {
-	fs, err := Check(env.Dir, fileSize)
+// measure makes measures on the ratio scale that differ in slug and name only.
+func measure(unit string, better quantity.Direction, repeatability float64, slugsAndNames ...string) []method.Measure {
+	return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: better, Repeatability: repeatability}, slugsAndNames...)
+}
+
+func init() {
+	register(method.Test{
+		Slug: "drive-sequential", Name: "Sequential access", Usual: true,
+		About:     "1 MiB blocks in order, one at a time, past the page cache, incompressible data, in a file of 512 MiB that was written once before; writing includes the final flush.",
+		StandsFor: "Copying large files one after another.", LimitedBy: "The drive and its link; a short run mostly meets the write cache.",
+		Input: "Incompressible data from a seed.", Checked: "Blocks are read back and compared.",
+		MustMatch: mustMatch, Repeats: 5, Seconds: 4, Writes: 2 * fileSize, Options: []method.Option{FileOption},
+		Measures: append(measure("MBy/s", quantity.Higher, 0.02, "read", "read"), measure("MBy/s", quantity.Higher, 0.03, "write", "write")...),
+	}, runSequential)
+	register(method.Test{
+		Slug: "drive-random", Name: "Random access", Usual: true,
+		About:     "4 KiB at random places of a file of 512 MiB, one at a time (queue depth 1), past the page cache.",
+		StandsFor: "Opening programs and working with many small files.", LimitedBy: "The drive's latency.",
+		Input: "Places from a seed.", Checked: "What was read last is compared with what was written.",
+		MustMatch: mustMatch, Repeats: 5, Seconds: 3, Writes: fileSize, Options: []method.Option{FileOption},
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "rate", "reads per second"), measure("us", quantity.Lower, 0.03, "median", "median latency"), measure("us", quantity.Lower, 0.1, "p99", "99 % latency")),
+	}, runRandom)
+}
+
+// prepare examines the place, opens the file, scaled down where space is short, and fills it. out takes
+// down what was found.
+func prepare(ctx context.Context, env workload.Env, out *record.Outcome) (*File, error) {
+	fs, free, err := examine(env.Dir)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	f, err := Open(env.Dir, fileSize)
+	size, note, ok := workload.Fit(uint64(env.Number("file"))*workload.MiB, leastFile, free)
+	if !ok {
+		return nil, workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", env.Dir, (free+spare)>>20, (leastFile+spare)>>20, ErrSpace)
+	}
+	out.Observed = map[string]string{"drive.cache": "passed", "drive.filesystem": fs, method.OptionCondition("file"): fmt.Sprintf("%d MiB", size>>20)}
+	out.Negotiated = map[string]string{}
+	if note != "" {
+		out.Negotiated["scaled.down"] = "a file of " + note
+	}
+	f, err := Open(env.Dir, int64(size))
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	err = f.Fill(ctx, func(share float64) {
-		if env.Report != nil {
-			env.Report(record.Sample{Phase: "writing the test file", Share: share})
-		}
-	})
+	err = f.Fill(ctx, func(share float64) { env.Show("writing the test file", share) })
 	if err != nil {
 		f.Close()
-		return nil, nil, err
+		return nil, err
 	}
-	return f, map[string]string{"drive.cache": "passed", "drive.filesystem": fs}, nil
+	return f, nil
 }
 
 // watch gathers a series of the rate, ten samples over the part, from a running count.
@@ -258,64 +295,68 @@ func watch(env workload.Env, channel, unit string, scale float64, s *record.Seri
 	}
 }
 
-func runSequential(ctx context.Context, env workload.Env) (record.Outcome, error) {
-	var out record.Outcome
-	f, seen, err := prepare(ctx, env.Part(0, 3))
+func runSequential(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
+	f, err := prepare(ctx, env.Part(0, 3), &out)
 	if err != nil {
 		return out, err
 	}
 	defer f.Close()
-	out.Observed = seen
 	for i, part := range []struct {
 		measure string
 		write   bool
 		limit   int64
-	}{{"write", true, fileSize / SequentialBlock}, {"read", false, 1 << 40}} {
+	}{{"write", true, f.size / SequentialBlock}, {"read", false, 1 << 40}} {
 		var s record.Series
 		n, spent, err := f.Pass(ctx, part.write, part.limit, env.Duration(), watch(env.Part(i+1, 3), part.measure, "MBy/s", SequentialBlock/1e6, &s))
+		out.Series = append(out.Series, s)
 		if err != nil {
-			return out, fmt.Errorf("drive, %s: %w", part.measure, err)
+			return out, err
 		}
 		out.Readings = append(out.Readings, workload.Reading(part.measure, float64(n)*SequentialBlock/1e6/spent.Seconds()))
-		out.Series = append(out.Series, s)
 	}
 	return out, f.verify()
 }
 
-// verify reads some blocks back and compares them with what was written last.
+// verify reads some blocks back and compares each piece with the contents that may stand there: what
+// Fill wrote, or the other content.
 func (f *File) verify() error {
-	n := f.size / SequentialBlock
-	for i := int64(1); i < n; i += 61 {
-		if err := f.readAt(f.into, i*SequentialBlock); err != nil {
+	for place := int64(SequentialBlock); place < f.size; place += 61 * SequentialBlock {
+		if err := f.readAt(f.into, place); err != nil {
 			return err
 		}
-		// Each block was last written by Fill (block i) or by a timed pass (block i+7).
-		if a, b := f.block(i), f.block(i+7); !bytes.Equal(f.into, a) && !bytes.Equal(f.into, b) {
-			return fmt.Errorf("block %d of the test file came back changed: %w", i, workload.ErrWrong)
+		for at := 0; at < len(f.into); at += RandomBlock {
+			got := f.into[at : at+RandomBlock]
+			if here := place + int64(at); !bytes.Equal(got, f.data(here, RandomBlock)) && !bytes.Equal(got, f.data(here+otherContent, RandomBlock)) {
+				return fmt.Errorf("byte %d of the test file came back changed: %w", here, workload.ErrWrong)
+			}
 		}
 	}
 	return nil
 }
 
-func runRandom(ctx context.Context, env workload.Env) (record.Outcome, error) {
-	var out record.Outcome
-	f, seen, err := prepare(ctx, env.Part(0, 2))
+// Histogram is an empty one for latencies in nanoseconds, from 100 ns to a minute.
+func Histogram() *hdrhistogram.Histogram { return hdrhistogram.New(100, 60_000_000_000, 3) }
+
+// micro is a quantile of a histogram in microseconds; q is in percent.
+func micro(h *hdrhistogram.Histogram, q float64) float64 { return float64(h.ValueAtQuantile(q)) / 1e3 }
+
+func runRandom(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
+	f, err := prepare(ctx, env.Part(0, 2), &out)
 	if err != nil {
 		return out, err
 	}
 	defer f.Close()
-	out.Observed = seen
-	latency := hdrhistogram.New(100, 60_000_000_000, 3)
+	latency := Histogram()
 	var s record.Series
 	n, spent, err := f.RandomReads(ctx, 1<<40, env.Duration(), latency, watch(env.Part(1, 2), "rate", "/s", 1, &s))
+	out.Series = []record.Series{s}
 	if err != nil {
-		return out, fmt.Errorf("drive, random read: %w", err)
+		return out, err
 	}
 	out.Readings = []record.Reading{
 		workload.Reading("rate", float64(n)/spent.Seconds()),
-		workload.Reading("median", float64(latency.ValueAtQuantile(50))/1e3),
-		workload.Reading("p99", float64(latency.ValueAtQuantile(99))/1e3),
+		workload.Reading("median", micro(latency, 50)),
+		workload.Reading("p99", micro(latency, 99)),
 	}
-	out.Series = []record.Series{s}
-	return out, nil
+	return out, f.verify()
 }

@@ -200,7 +200,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** JSON Schema of a file format: dossier or test */
+        /** JSON Schema of a file format: dossier, test or runs */
         get: operations["format-schema"];
         put?: never;
         post?: never;
@@ -565,7 +565,8 @@ export interface paths {
         /** List runs, the newest first */
         get: operations["list-runs"];
         put?: never;
-        post?: never;
+        /** Take in a file of runs that a machine made alone */
+        post: operations["import-runs"];
         delete?: never;
         options?: never;
         head?: never;
@@ -740,6 +741,23 @@ export interface paths {
         post?: never;
         /** End a token */
         delete: operations["drop-token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a test's mapping on a saved output; nothing is recorded */
+        post: operations["try-mapping"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1165,6 +1183,15 @@ export interface components {
             unit: string;
             variant: string;
         };
+        DeskImported: {
+            /**
+             * Format: int64
+             * @description Runs that were taken in before and stay as they are
+             */
+            known: number;
+            /** Format: int64 */
+            runs: number;
+        };
         DeskIntake: {
             /** @description Nothing was written: this was a check */
             checked_only: boolean;
@@ -1240,6 +1267,34 @@ export interface components {
             subject: string;
             test: string;
         };
+        DeskTrial: {
+            /** @description The test's file, YAML or JSON; the test that the desk knows if left out */
+            definition?: string;
+            /** @description What it printed as errors */
+            errors?: string;
+            /** @description Content of the file that it wrote */
+            file?: string;
+            /**
+             * Format: double
+             * @description Seconds until the awaited line
+             */
+            line?: number;
+            /** @description What the program printed */
+            output?: string;
+            /**
+             * Format: double
+             * @description Seconds until it ended
+             */
+            seconds?: number;
+            /** @description Slug of a test that the desk knows */
+            test?: string;
+        };
+        DeskTried: {
+            found: components["schemas"]["MethodFound"][];
+            test: string;
+            /** @description Every figure was found */
+            whole: boolean;
+        };
         DeskTyped: {
             /** @description Conditions beside the setup's, such as program.version */
             conditions?: {
@@ -1311,10 +1366,70 @@ export interface components {
             desk: string;
             name: string;
         };
+        MethodCommand: {
+            /**
+             * Format: int64
+             * @description Exit status that means success
+             */
+            exit?: number;
+            /** @description Where each figure is */
+            figures: components["schemas"]["MethodFigure"][];
+            /** @description File in its working folder that it writes and that figures may be read from */
+            file?: string;
+            /**
+             * Format: double
+             * @description Seconds after which it is ended
+             */
+            limit: number;
+            /** @description Regular expression: the program counts as started, and is ended, when a line of its output matches */
+            line?: string;
+            /** @description Program and its arguments, each by itself; no shell reads them */
+            run: string[];
+        };
         MethodConditionKey: {
             key: string;
             meaning: string;
             name: string;
+        };
+        MethodFigure: {
+            /** @description Column of a CSV table with a header row */
+            column?: string;
+            /**
+             * @description Where to look; output where left out
+             * @enum {string}
+             */
+            from?: "output" | "errors" | "file";
+            /** @description Measure of the test that it fills */
+            measure: string;
+            /** @description JSON Pointer (RFC 6901) */
+            pointer?: string;
+            /** @description Regular expression whose first group is the figure, in any line */
+            text?: string;
+            /**
+             * @description Seconds until the program ended, or until the awaited line
+             * @enum {string}
+             */
+            time?: "exit" | "line";
+            /** @description Unit that the program writes the figure in; the measure's where left out */
+            unit?: string;
+            /** @description Values of other columns in the row wanted; without it the table has one row */
+            where?: {
+                [key: string]: string;
+            };
+        };
+        MethodFound: {
+            fault?: string;
+            measure: string;
+            /** @description What stands there */
+            raw?: string;
+            unit: string;
+            /**
+             * Format: double
+             * @description In the measure's unit
+             */
+            value: number;
+            /** @description Where it was looked for */
+            where: string;
         };
         MethodJob: {
             /** Format: int64 */
@@ -1368,6 +1483,28 @@ export interface components {
             /** @description UCUM code */
             unit: string;
         };
+        MethodOption: {
+            /** @description The only values, where they are few */
+            choices?: string[];
+            /** @description Value where none is given, with its unit */
+            default?: string;
+            /**
+             * Format: double
+             * @description Smallest value, in the unit
+             */
+            least?: number;
+            /** @description Figures with other values of it are not compared */
+            match?: boolean;
+            meaning: string;
+            /**
+             * Format: double
+             * @description Largest value, in the unit; 0 for none
+             */
+            most?: number;
+            slug: string;
+            /** @description UCUM code that the value is read in; none for a text */
+            unit?: string;
+        };
         MethodPlan: {
             /** @description Machine that joined for this plan */
             agent?: string;
@@ -1385,6 +1522,10 @@ export interface components {
             unit: string;
         };
         MethodPlanStep: {
+            /** @description Options of the test that are not at their usual value */
+            options?: {
+                [key: string]: string;
+            };
             /** Format: int64 */
             repeats: number;
             test: string;
@@ -1401,17 +1542,29 @@ export interface components {
         MethodTest: {
             /** @description What it stands for in real use and what limits it */
             about?: string;
+            /** @description How its output is checked */
+            checked?: string;
+            /** @description Program to run, for tests of origin command */
+            command?: components["schemas"]["MethodCommand"];
             /** @description CPU, memory, storage, application, display, battery … */
             group: string;
+            /** @description What it works on, and from which seed */
+            input?: string;
+            /** @description What holds a machine back in it */
+            limited_by?: string;
             measures: components["schemas"]["MethodMeasure"][];
             /** @description Conditions that must be known and equal before two figures may be compared */
             must_match?: string[];
             name: string;
+            /** @description Workload that this test measures in another way */
+            of?: string;
+            /** @description What a plan may set */
+            options?: components["schemas"]["MethodOption"][];
             /**
-             * @description workload: run by the agent; own: another program's or instrument's figure, entered by the desk
+             * @description workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk
              * @enum {string}
              */
-            origin: "workload" | "own";
+            origin: "workload" | "command" | "own";
             /**
              * Format: int64
              * @description Repeats of a usual plan
@@ -1423,8 +1576,12 @@ export interface components {
              */
             seconds?: number;
             slug: string;
+            /** @description What it means in real use */
+            stands_for?: string;
             /** @description Kinds it is meant for; none means every kind */
             subjects?: string[];
+            /** @description Part of a plan for which no tests were chosen */
+            usual?: boolean;
             /**
              * Format: int64
              * @description Raised whenever figures of the old and new definition must not be compared
@@ -1432,7 +1589,7 @@ export interface components {
             version: number;
             /**
              * Format: int64
-             * @description Bytes that one run writes at most
+             * @description Bytes that one run writes at most, with the options as they are
              */
             writes?: number;
         };
@@ -1497,6 +1654,11 @@ export interface components {
         RecordBenchPlan: {
             /** Format: int64 */
             done: number;
+            /**
+             * Format: double
+             * @description Which percentage of the drive's rated endurance that is; left out where the spec sheet names none
+             */
+            endurance?: number;
             /** Format: int64 */
             jobs: number;
             machine?: components["schemas"]["RecordMachine"];
@@ -1525,14 +1687,22 @@ export interface components {
             failed: number;
             figures: components["schemas"]["RecordBenchFigure"][];
             name: string;
+            /**
+             * Format: int64
+             * @description Runs that the machine could not make, with the reason known before they began
+             */
+            not_run: number;
             /** @description Why it failed, or how conditions departed from the setup */
             note?: string;
+            options?: {
+                [key: string]: string;
+            };
             /** Format: int64 */
             repeats: number;
             /** Format: double */
             seconds: number;
             /** @enum {string} */
-            state: "waits" | "running" | "done" | "failed";
+            state: "waits" | "running" | "done" | "failed" | "not-run";
             test: string;
         };
         RecordJoined: {
@@ -1635,8 +1805,12 @@ export interface components {
             observed?: {
                 [key: string]: string;
             };
+            /** @description Options of the test that were set */
+            options?: {
+                [key: string]: string;
+            };
             /** @enum {string} */
-            outcome: "done" | "failed";
+            outcome: "done" | "failed" | "not-run";
             place?: string;
             plan?: string;
             readings: components["schemas"]["RecordReading"][];
@@ -1647,7 +1821,7 @@ export interface components {
             simulated?: boolean;
             sitting: string;
             /** @enum {string} */
-            source: "agent" | "typed" | "table";
+            source: "agent" | "file" | "typed" | "table";
             /** Format: date-time */
             started: string;
             /** Format: int64 */
@@ -1659,6 +1833,10 @@ export interface components {
             test_version: number;
         };
         RecordSeries: {
+            /** @description UCUM code of the axis */
+            along?: string;
+            /** @description What Times hold where it is not time: threads, working set, bytes written … */
+            axis?: string;
             channel: string;
             times: number[];
             unit: string;
@@ -2743,7 +2921,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description JSON Schema of a file format: dossier or test */
+            /** @description JSON Schema of a file format: dossier, test or runs */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -4579,6 +4757,80 @@ export interface operations {
             };
         };
     };
+    "import-runs": {
+        parameters: {
+            query: {
+                unit: string;
+                host?: string;
+                place?: string;
+                setup?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskImported"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "show-run": {
         parameters: {
             query?: never;
@@ -5407,6 +5659,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskTrial"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskTried"];
                 };
             };
             /** @description Unauthorized */

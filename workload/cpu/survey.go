@@ -1,5 +1,3 @@
-// Package cpu holds the processor's workloads. Their inputs are made from a seed, so every machine
-// does the same work, and their outputs are checked outside the timed part.
 package cpu
 
 import (

@@ -1,0 +1,479 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/google/uuid"
+	"github.com/spf13/cobra"
+
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/record"
+	"durvek/core/stats"
+	"durvek/desk"
+	"durvek/machine"
+	"durvek/workload"
+)
+
+// benchCmd measures this machine alone, without a service.
+func (a *app) benchCmd() *cobra.Command {
+	var group string
+	var all bool
+	list := verb("list", "List the tests that this machine can run", "durvek bench list --group storage", 0, func(*cobra.Command, []string) error {
+		var shown []method.Test
+		for _, t := range workload.Tests() {
+			if (group == "" || strings.EqualFold(t.Group, group)) && (all || t.Of == "" || group != "") {
+				shown = append(shown, t)
+			}
+		}
+		if len(shown) == 0 {
+			return usageError{fmt.Errorf("there is no group %q; there are %s", group, strings.Join(groups(), ", "))}
+		}
+		if a.json {
+			return a.printJSON(shown)
+		}
+		slices.SortStableFunc(shown, func(x, y method.Test) int {
+			return slices.Index(groups(), x.Group) - slices.Index(groups(), y.Group)
+		})
+		var rows [][]any
+		for _, t := range shown {
+			writes := "—"
+			if n := t.WritesWith(nil); n > 0 {
+				writes = bytesText(n)
+			}
+			rows = append(rows, []any{t.Group, t.Slug, t.Name, leftText(t.Seconds), writes})
+		}
+		a.print([]string{"Group", "Test", "Name", "→One run", "→Writes at most"}, rows)
+		if !all && group == "" {
+			a.say("\nCPU tests and some others also come as NAME-scaling, NAME-cores and NAME-sustained; `durvek bench list --all` shows them.")
+		}
+		return nil
+	})
+	list.Flags().StringVar(&group, "group", "", "only this group: "+strings.Join(groups(), ", "))
+	list.Flags().BoolVar(&all, "all", false, "also scaling, core by core, and sustained")
+
+	explain := verb("explain TEST", "Say what a test does, what it stands for and what limits it", "durvek bench explain route-search", 1, func(_ *cobra.Command, args []string) error {
+		w, ok := workload.Find(args[0])
+		if !ok {
+			return usageError{noSuchTest(args[0])}
+		}
+		if a.json {
+			return a.printJSON(w.Test)
+		}
+		a.explain(w.Test)
+		return nil
+	})
+
+	var p alonePlan
+	run := &cobra.Command{Use: "run TEST…", Short: "Run tests on this machine and print their figures", Example: "  durvek bench run hashing drive-random --repeats 5 --path /mnt/dock --out runs.json",
+		Args: func(c *cobra.Command, args []string) error {
+			if len(args) == 0 && !p.usual {
+				return usageError{errors.New("say which tests to run, or --usual; `durvek bench list` lists them")}
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			p.tests = args
+			return a.runAlone(cmd.Context(), p)
+		}}
+	f := run.Flags()
+	f.BoolVar(&p.usual, "usual", false, "run every usual test")
+	f.IntVar(&p.repeats, "repeats", 0, "repeats of each test; 0 for as many as each usually has")
+	f.StringVar(&p.path, "path", ".", "folder on the drive that is to be measured")
+	f.Float64Var(&p.seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
+	f.StringArrayVar(&p.options, "option", nil, "TEST.OPTION=VALUE; may be repeated")
+	f.StringVar(&p.out, "out", "", "also write the runs to this file, for `durvek run import`")
+	return noun("bench", "Measure this machine alone, without a service", list, explain, run)
+}
+
+func noSuchTest(slug string) error {
+	return fmt.Errorf("there is no test %q on this machine; `durvek bench list --all` lists them", slug)
+}
+
+// groups lists the groups of the built-in tests, in the order in which people work.
+func groups() []string {
+	order := []string{"CPU", "memory", "storage", "application", "response", "network"}
+	for _, t := range workload.Tests() {
+		if !slices.Contains(order, t.Group) {
+			order = append(order, t.Group)
+		}
+	}
+	return order
+}
+
+func bytesText(n int64) string {
+	if n >= 1e9 {
+		return quantity.Format(float64(n)/1e9, "GBy")
+	}
+	return quantity.Number(float64(n)/1e6, 3) + " MB"
+}
+
+func (a *app) printJSON(v any) error {
+	b, err := json.MarshalIndent(v, "", "  ")
+	if err == nil {
+		a.say("%s", b)
+	}
+	return err
+}
+
+// explain prints a test's definition in words.
+func (a *app) explain(t method.Test) {
+	a.say("%s (%s, version %d), %s", t.Name, t.Slug, t.Version, t.Group)
+	for _, x := range []struct{ head, text string }{{"What it does", t.About}, {"Stands for", t.StandsFor}, {"Limited by", t.LimitedBy}, {"Works on", t.Input}, {"Checked by", t.Checked},
+		{"Compared", compared(t)}} {
+		if x.text != "" {
+			a.say("\n%s", wrap(x.head+": "+x.text, max(a.width(), 40)))
+		}
+	}
+	if t.Command != nil {
+		a.say("\nRuns: %s (for %g s at most)", strings.Join(t.Command.Run, " "), t.Command.Limit)
+		for _, f := range t.Command.Figures {
+			a.say("  %s from %s", f.Measure, f.Place())
+		}
+	}
+	if t.Seconds > 0 {
+		a.say("\nOne run takes about %s and writes at most %s. Usual repeats: %d.", leftText(t.Seconds), bytesText(t.WritesWith(nil)), max(t.Repeats, 1))
+	}
+	a.say("")
+	var rows [][]any
+	for _, m := range t.Measures {
+		limit := ""
+		if m.Ceiling != nil {
+			limit = "ceiling " + quantity.Format(*m.Ceiling, m.Unit)
+		}
+		if m.Limit != nil {
+			limit = "stopped at " + quantity.Format(*m.Limit, m.Unit)
+		}
+		rows = append(rows, []any{m.Slug, m.Name, or(quantity.Symbol(m.Unit), "—"), m.Scale, m.Better.Phrase(), limit})
+	}
+	a.print([]string{"Measure", "Name", "Unit", "Scale", "Better", "Limit"}, rows)
+	if len(t.Options) > 0 {
+		a.say("")
+		rows = nil
+		for _, o := range t.Options {
+			rows = append(rows, []any{o.Slug, or(o.Default, "—"), o.Meaning})
+		}
+		a.print([]string{"Option", "Usual value", "Meaning"}, rows)
+	}
+}
+
+func compared(t method.Test) string {
+	if len(t.MustMatch) == 0 {
+		return ""
+	}
+	names := make([]string, len(t.MustMatch))
+	for i, k := range t.MustMatch {
+		c, _ := method.Condition(k)
+		names[i] = strings.ToLower(c.Name[:1]) + c.Name[1:]
+	}
+	return "only where these are known and equal: " + strings.Join(names, ", ")
+}
+
+// wrap breaks a text into lines of so many columns at most.
+func wrap(text string, columns int) string {
+	var b strings.Builder
+	at := 0
+	for i, word := range strings.Fields(text) {
+		n := len([]rune(word))
+		switch {
+		case i == 0:
+		case at+1+n > min(columns, 110):
+			b.WriteString("\n  ")
+			at = 2
+		default:
+			b.WriteByte(' ')
+			at++
+		}
+		b.WriteString(word)
+		at += n
+	}
+	return b.String()
+}
+
+// alonePlan is what `durvek bench run` was asked for.
+type alonePlan struct {
+	tests, options []string
+	usual          bool
+	repeats        int
+	path, out      string
+	seconds        float64
+}
+
+// steps turns the request into plan steps, with every fault at once.
+func (p alonePlan) steps() ([]method.PlanStep, []method.Test, error) {
+	if p.usual {
+		for _, t := range workload.Tests() {
+			if t.Usual && !slices.Contains(p.tests, t.Slug) {
+				p.tests = append(p.tests, t.Slug)
+			}
+		}
+	}
+	options, wrong := stepOptions(p.options)
+	var steps []method.PlanStep
+	var tests []method.Test
+	if p.repeats < 0 || p.repeats > 100 {
+		wrong = append(wrong, fmt.Sprintf("%d repeats: there are 1 to 100", p.repeats))
+	}
+	for _, slug := range p.tests {
+		w, ok := workload.Find(slug)
+		if !ok {
+			wrong = append(wrong, noSuchTest(slug).Error())
+			continue
+		}
+		wrong = append(wrong, w.Test.CheckOptions(options[slug])...)
+		repeats := p.repeats
+		if repeats == 0 {
+			repeats = max(w.Test.Repeats, 1)
+		}
+		steps, tests = append(steps, method.PlanStep{Test: slug, Repeats: repeats, Options: options[slug]}), append(tests, w.Test)
+	}
+	for slug := range options {
+		if !slices.Contains(p.tests, slug) {
+			wrong = append(wrong, fmt.Sprintf("an option is given for %q, which is not among the tests", slug))
+		}
+	}
+	if len(wrong) > 0 {
+		return nil, nil, usageError{errors.New(strings.Join(wrong, "; "))}
+	}
+	return steps, tests, nil
+}
+
+// stepOptions reads TEST.OPTION=VALUE.
+func stepOptions(list []string) (map[string]map[string]string, []string) {
+	out := map[string]map[string]string{}
+	var wrong []string
+	for _, s := range list {
+		name, value, ok := strings.Cut(s, "=")
+		test, option, dotted := strings.Cut(name, ".")
+		if !ok || !dotted || value == "" {
+			wrong = append(wrong, fmt.Sprintf("%q: write an option as TEST.OPTION=VALUE", s))
+			continue
+		}
+		if out[test] == nil {
+			out[test] = map[string]string{}
+		}
+		out[test][option] = value
+	}
+	return out, wrong
+}
+
+// runAlone runs tests here, one after the other, and prints their figures. An interrupt keeps what was
+// measured until then.
+func (a *app) runAlone(ctx context.Context, p alonePlan) error {
+	steps, tests, err := p.steps()
+	if err != nil {
+		return err
+	}
+	var writes int64
+	seconds := 0.0
+	for i, s := range steps {
+		writes += tests[i].WritesWith(s.Options) * int64(s.Repeats)
+		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
+	}
+	if !a.json {
+		a.say("%d runs of %d tests, about %s; writes at most %s to %s.", runsOf(steps), len(steps), leftText(seconds), bytesText(writes), p.path)
+	}
+	allowed, err := machine.AllowedFile()
+	if err != nil {
+		allowed = ""
+	}
+	local := machine.Local{Dir: p.path, Seconds: p.seconds, Allowed: allowed}
+	file := desk.RunFile{Format: desk.RunsFormat, Runs: []record.Run{}}
+	if file.Machine, err = local.Describe(ctx); err != nil {
+		return err
+	}
+	order := record.Order{}
+	if c, err := a.client(); err == nil { // for the network; a missing service is its test's own affair
+		order.Service, order.Token = c.Server, c.Token
+	}
+	show := a.progress()
+	if a.json {
+		show = nil
+	}
+	done, total := 0, runsOf(steps)
+	begin := time.Now()
+	stopped := error(nil)
+steps:
+	for i, s := range steps {
+		for repeat := range s.Repeats {
+			order.Test, order.Options = tests[i], s.Options
+			observed, started := local.Observe(ctx), local.Now()
+			out, err := local.Run(ctx, order, func(x record.Sample) {
+				if show == nil {
+					return
+				}
+				share := (float64(done) + x.Share) / float64(total)
+				left := seconds * (1 - share)
+				if share > 0.05 {
+					left = time.Since(begin).Seconds() * (1 - share) / share
+				}
+				show.update(record.Progress{Done: done, Jobs: total, Step: i, Repeat: repeat, Test: tests[i].Name, Phase: x.Phase, Share: x.Share, Left: left, Value: x.Value, Unit: x.Unit})
+			})
+			if ctx.Err() != nil {
+				stopped = fmt.Errorf("stopped during %s; nothing of it is left on the drive, and the %d runs before it are kept", tests[i].Name, done)
+				break steps
+			}
+			done++
+			for k, v := range out.Observed {
+				observed[k] = v
+			}
+			r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: tests[i].Slug, TestVersion: tests[i].Version, Repeat: repeat, Started: started, Ended: local.Now(),
+				Options: s.Options, Observed: observed, Negotiated: out.Negotiated, Readings: out.Readings, Series: out.Series}
+			r.Close(err)
+			for k, x := range r.Readings {
+				m, _ := tests[i].Measure(x.Measure)
+				r.Readings[k] = x.Settle(m)
+			}
+			file.Runs = append(file.Runs, r)
+			if r.Outcome == "not-run" { // it would not be run the next time either
+				done += s.Repeats - repeat - 1
+				break
+			}
+		}
+	}
+	if show != nil {
+		show.end()
+	}
+	if p.out != "" {
+		b, err := json.MarshalIndent(runFileOut(file), "", " ")
+		if err == nil {
+			err = os.WriteFile(p.out, append(b, '\n'), 0o644)
+		}
+		if err != nil {
+			return errors.Join(err, stopped)
+		}
+	}
+	if a.json {
+		if err := a.printJSON(runFileOut(file)); err != nil {
+			return err
+		}
+	} else {
+		a.figures(tests, file.Runs)
+		if p.out != "" {
+			a.say("\nThe runs are in %s; on a desk: durvek run import %s --unit UNIT", p.out, p.out)
+		}
+	}
+	if stopped != nil {
+		return stopped
+	}
+	failed := 0
+	for _, r := range file.Runs {
+		if r.Outcome == "failed" {
+			failed++
+		}
+	}
+	if failed > 0 {
+		return fmt.Errorf("%d of %d runs failed", failed, len(file.Runs))
+	}
+	return nil
+}
+
+func runsOf(steps []method.PlanStep) int {
+	n := 0
+	for _, s := range steps {
+		n += s.Repeats
+	}
+	return n
+}
+
+// aloneRun is a run as the file holds it: without what only a desk can say.
+type aloneRun struct {
+	ID          string            `json:"id"`
+	Test        string            `json:"test"`
+	TestVersion int               `json:"test_version"`
+	Repeat      int               `json:"repeat"`
+	Started     time.Time         `json:"started"`
+	Ended       time.Time         `json:"ended"`
+	Outcome     string            `json:"outcome"`
+	Failure     string            `json:"failure,omitempty"`
+	Options     map[string]string `json:"options,omitempty"`
+	Observed    map[string]string `json:"observed,omitempty"`
+	Negotiated  map[string]string `json:"negotiated,omitempty"`
+	Readings    []record.Reading  `json:"readings"`
+	Series      []record.Series   `json:"series,omitempty"`
+}
+
+func runFileOut(f desk.RunFile) any {
+	runs := make([]aloneRun, len(f.Runs))
+	for i, r := range f.Runs {
+		runs[i] = aloneRun{r.ID, r.Test, r.TestVersion, r.Repeat, r.Started, r.Ended, r.Outcome, r.Failure, r.Options, r.Observed, r.Negotiated, r.Readings, r.Series}
+	}
+	return struct {
+		Format  string         `json:"format"`
+		Machine record.Machine `json:"machine"`
+		Runs    []aloneRun     `json:"runs"`
+	}{f.Format, f.Machine, runs}
+}
+
+// figures prints each measure's figure with its interval, and what could not be measured.
+func (a *app) figures(tests []method.Test, runs []record.Run) {
+	var rows [][]any
+	notes := map[string]bool{}
+	var lines []string
+	note := func(format string, args ...any) {
+		if s := fmt.Sprintf(format, args...); !notes[s] {
+			notes[s] = true
+			lines = append(lines, s)
+		}
+	}
+	for _, t := range tests {
+		values := map[string][]stats.Value{}
+		why := map[string]string{}
+		for _, r := range runs {
+			if r.Test != t.Slug {
+				continue
+			}
+			switch r.Outcome {
+			case "failed":
+				note("%s failed: %s", t.Name, r.Failure)
+			case "not-run":
+				note("%s was not run: %s", t.Name, r.Failure)
+			}
+			for _, k := range []string{"scaled.down", "ended.early", "limiter", "criterion", "load.shape", "link.ceiling"} {
+				if v := r.Negotiated[k]; v != "" {
+					note("%s, %s: %s", t.Name, strings.ReplaceAll(k, ".", " "), v)
+				}
+			}
+			for _, x := range r.Readings {
+				if x.State == record.Missing {
+					why[x.Measure] = x.Reason
+					continue
+				}
+				values[x.Measure] = append(values[x.Measure], stats.Value{X: x.Value, Sitting: "here", Bound: x.State.Bound()})
+			}
+		}
+		for _, m := range t.Measures {
+			vs := values[m.Slug]
+			if len(vs) == 0 {
+				if why[m.Slug] != "" {
+					rows = append(rows, []any{t.Name, m.Name, "—", "", 0, m.Better.Phrase() + "; " + why[m.Slug]})
+				}
+				continue
+			}
+			cell := stats.NewCell(vs, m.Scale.Logarithmic())
+			e := stats.NewPool([]stats.Cell{cell}, m.Resolution, m.Repeatability).Estimate(cell, m.Scale.Logarithmic())
+			text, spread := quantity.Format(e.Centre, m.Unit), ""
+			if e.Bound != "" {
+				text = e.Bound + " " + text
+			} else if v, half := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2); half != "" {
+				text, spread = strings.TrimSpace(v+" "+quantity.Symbol(m.Unit)), "± "+half
+			}
+			rows = append(rows, []any{t.Name, m.Name, text, spread, len(vs), m.Better.Phrase()})
+		}
+	}
+	if len(rows) > 0 {
+		a.say("")
+		a.print([]string{"Test", "Measure", "→Figure", "→95 %", "→Runs", "Better"}, rows)
+		a.say("\nIntervals hold within this boot of this machine. They rest on the spread of these runs and on what is typical of each test.")
+	}
+	for _, l := range lines {
+		a.say("%s", l)
+	}
+}
