@@ -144,7 +144,7 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("vocabulary", "specs").want(t, 0, "drive.endurance")
 	do("vocabulary", "conditions").want(t, 0, "display.luminance")
 	do("vocabulary", "units").want(t, 0, "[lb_av]")
-	do("plan", "list").want(t, 0, "Short plan, really measured", "18 of 18")
+	do("plan", "list").want(t, 0, "Short plan, really measured", "21 of 21")
 	do("run", "list", "--unit", "relay-15-16-512-a", "--test", "hashing").want(t, 0, "5 of 5 runs")
 	do("measure", "show", "hashing/all").want(t, 0, "One run is good to", "this-machine-a")
 	do("field", "list").want(t, 0, "crew laptops")
@@ -267,7 +267,7 @@ func TestTheAgentMeasuresThisMachine(t *testing.T) {
 	r.want(t, 0, "On the machine, within an hour")
 	code := regexp.MustCompile(`--code (\S+)`).FindStringSubmatch(r.out)[1]
 	r = call(t, home, "agent", "--server", server, "--code", code, "--seconds", "0.1", "--keep", "keep")
-	r.want(t, 0, "1 of 2: Hashing, repeat 1", "about", "2 runs done, 0 failed, all delivered.")
+	r.want(t, 0, "1 of 2: Hashing, repeat 1", "about", "2 runs done, 0 failed, 0 not run, all delivered.")
 	if strings.Contains(r.out, "\x1b") {
 		t.Error("escape sequences outside a terminal")
 	}

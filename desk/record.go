@@ -43,7 +43,7 @@ func (d *Desk) ImportTest(ctx context.Context, data []byte, by string) (method.T
 	}
 	if old, err := d.store.Test(ctx, t.Slug, t.Version); err == nil && shape(old) != shape(t) {
 		if _, n, err := d.store.Runs(ctx, store.RunFilter{Test: t.Slug, Limit: 1}); err != nil || n > 0 {
-			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d has runs, so its measures and conditions stay; raise the version", t.Version)})
+			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d has runs, so its measures, conditions and command stay; raise the version", t.Version)})
 		}
 	}
 	if err := file.Reject(problems(found)); err != nil {
