@@ -63,7 +63,7 @@ func startReference(b *testing.B) *reference {
 		b.Skip("there is no gcc to build the reference with")
 	}
 	exe := filepath.Join(b.TempDir(), "reference")
-	if out, err := exec.Command("gcc", "-O3", "-o", exe, "testdata/reference.c").CombinedOutput(); err != nil {
+	if out, err := exec.Command("gcc", "-O3", "-pthread", "-o", exe, "testdata/reference.c").CombinedOutput(); err != nil {
 		b.Fatalf("build the reference: %v\n%s", err, out)
 	}
 	cmd := exec.Command(exe)
@@ -168,10 +168,87 @@ func BenchmarkDrive(b *testing.B) {
 	})
 }
 
+// The deep queue and the latency, each as the workload measures them.
+func BenchmarkDriveDeep(b *testing.B) {
+	dir := os.Getenv("BENCH_PATH")
+	if dir == "" {
+		dir = "."
+	}
+	const size, reads = 512 << 20, 16000
+	if _, err := storage.Check(dir, size); err != nil {
+		b.Skip(err)
+	}
+	ref := startReference(b)
+	f, err := storage.Open(dir, size)
+	must(b, err)
+	defer f.Close()
+	ctx := context.Background()
+	must(b, f.Fill(ctx, nil))
+	path := fmt.Sprintf("/proc/%d/fd/%d", os.Getpid(), f.Descriptor())
+	b.Run("depth32", func(b *testing.B) {
+		alternate(b, "Drive, random read 4 KiB, depth 32", "≥ 0.95", func() float64 {
+			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: 32, Random: true, Reads: 100, Most: reads, Length: time.Hour}, nil)
+			must(b, err)
+			return t.Spent.Seconds()
+		}, func() float64 { return ref.seconds(b, "d %s %d", path, reads) })
+	})
+	b.Run("latency", func(b *testing.B) {
+		alternate(b, "Drive, median latency, depth 1", "within 5 %", func() float64 {
+			h := storage.Histogram()
+			_, _, err := f.RandomReads(ctx, 4000, time.Hour, h, nil)
+			must(b, err)
+			return float64(h.ValueAtQuantile(50)) / 1e9
+		}, func() float64 { return ref.seconds(b, "l %s %d", path, 4000) })
+	})
+}
+
+func BenchmarkMemoryFlows(b *testing.B) {
+	ref := startReference(b)
+	const n, passes, piece = 16 << 20, 3, 1 << 20 / 8
+	x, free, err := memory.NewArrays(n)
+	must(b, err)
+	defer free()
+	for _, f := range []struct {
+		name, command string
+		do            func(at int)
+	}{
+		{"read", "s %d %d", func(at int) { memory.Sum(x.C[at : at+piece]) }},
+		{"write", "f %d %d", func(at int) { memory.Fill(x.A[at:at+piece], 5) }},
+		{"copy", "c %d %d", func(at int) { memory.Copy(x.A[at:at+piece], x.C[at:at+piece]) }},
+	} {
+		b.Run(f.name, func(b *testing.B) {
+			alternate(b, "Memory, "+f.name+", one thread", "≥ 0.95", func() float64 {
+				begin := time.Now()
+				for range passes {
+					for at := 0; at < n; at += piece {
+						f.do(at)
+					}
+				}
+				return time.Since(begin).Seconds()
+			}, func() float64 { return ref.seconds(b, f.command, n, passes) })
+		})
+	}
+	for _, lines := range []int{16 << 10 / 64, 128 << 20 / 64} {
+		b.Run(fmt.Sprintf("latency-%dKiB", lines*64>>10), func(b *testing.B) {
+			set, free, err := memory.NewChain(lines)
+			must(b, err)
+			defer free()
+			const loads = 1 << 20
+			alternate(b, fmt.Sprintf("Memory, latency over %d KiB", lines*64>>10), "within 5 %", func() float64 {
+				begin := time.Now()
+				set.Follow(loads)
+				return time.Since(begin).Seconds() / loads
+			}, func() float64 { return ref.seconds(b, "p %d %d", lines, loads) })
+		})
+	}
+}
+
 func BenchmarkMultiplyAdd(b *testing.B) {
 	ref := startReference(b)
 	const n, passes, piece = 16 << 20, 4, 1 << 20 / 8
-	x := memory.NewArrays(n)
+	x, free, err := memory.NewArrays(n)
+	must(b, err)
+	defer free()
 	alternate(b, "Memory, multiply-add, one thread", "≥ 0.95", func() float64 {
 		begin := time.Now()
 		for range passes {

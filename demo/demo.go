@@ -269,6 +269,8 @@ func planName(j job) string {
 		return "Whole machine"
 	case len(j.tests) == len(lasting) && j.repeats == 1:
 		return "Lasting load"
+	case len(j.tests) == len(short):
+		return "Short plan"
 	case len(j.tests) == 1:
 		return "The mesher"
 	case len(j.tests) == 2:

@@ -31,13 +31,10 @@ import (
 	"durvek/core/verdict"
 	"durvek/demo"
 	"durvek/desk"
+	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
 	"durvek/simulate"
 	"durvek/workload"
-	_ "durvek/workload/app"
-	_ "durvek/workload/cpu"
-	_ "durvek/workload/memory"
-	_ "durvek/workload/storage"
 )
 
 // running is a service on loopback that can be stopped and started again on the same address.

@@ -18,13 +18,10 @@ import (
 	"durvek/client"
 	"durvek/demo"
 	"durvek/desk"
+	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
 	"durvek/web"
 	"durvek/workload"
-	_ "durvek/workload/app"
-	_ "durvek/workload/cpu"
-	_ "durvek/workload/memory"
-	_ "durvek/workload/storage"
 )
 
 var shots = flag.String("shots", "", "folder to write pictures of every page into")

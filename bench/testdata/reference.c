@@ -3,18 +3,26 @@
 //   w FILE BLOCKS   write blocks of 1 MiB in order, then flush
 //   r FILE BLOCKS   read blocks of 1 MiB in order
 //   q FILE READS    read 4 KiB at random places, one at a time
+//   l FILE READS    the same, and answers the median latency
+//   d FILE READS    the same by 32 threads at once, READS in all
 //   m COUNT PASSES  a = b + s*c over three arrays of COUNT doubles
+//   s COUNT PASSES  the sum of one array
+//   f COUNT PASSES  fill one array
+//   c COUNT PASSES  copy one array to another, piece by piece
+//   p LINES LOADS   follow links through so many cache lines of 64 bytes; answers seconds per load
 #define _GNU_SOURCE
 #include <fcntl.h>
+#include <pthread.h>
 #include <stdint.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <time.h>
 #include <unistd.h>
 
-enum { BLOCK = 1 << 20, SMALL = 4096, POOL = 16 };
+enum { BLOCK = 1 << 20, SMALL = 4096, POOL = 16, DEPTH = 32 };
 
 static double now(void) {
 	struct timespec t;
@@ -36,6 +44,71 @@ static double *array(long n) {
 static double *a, *b, *c;
 static long held;
 
+static int ascending(const void *x, const void *y) {
+	double a = *(const double *)x, b = *(const double *)y;
+	return (a > b) - (a < b);
+}
+
+// reader is one of many threads that read small pieces.
+struct reader { int fd; long reads, size; unsigned char *into; uint64_t state; int ok; };
+
+static void *reading(void *arg) {
+	struct reader *r = arg;
+	uint64_t x = r->state;
+	r->ok = 1;
+	for (long i = 0; r->ok && i < r->reads; i++) {
+		x ^= x << 13; x ^= x >> 7; x ^= x << 17;
+		r->ok = pread(r->fd, r->into, SMALL, (long)(x % (uint64_t)(r->size / SMALL)) * SMALL) == SMALL;
+	}
+	return NULL;
+}
+
+// flow streams through memory as the letter says.
+static double flow(char what, long n, long passes) {
+	static volatile double sink;
+	double t = now();
+	for (long p = 0; p < passes; p++) {
+		if (what == 's') {
+			double s0 = 0, s1 = 0, s2 = 0, s3 = 0, s4 = 0, s5 = 0, s6 = 0, s7 = 0;
+			for (long i = 0; i + 8 <= n; i += 8) {
+				s0 += c[i]; s1 += c[i + 1]; s2 += c[i + 2]; s3 += c[i + 3];
+				s4 += c[i + 4]; s5 += c[i + 5]; s6 += c[i + 6]; s7 += c[i + 7];
+			}
+			sink = s0 + s1 + s2 + s3 + s4 + s5 + s6 + s7;
+			if (sink != 2.0 * n) return -1;
+		} else if (what == 'f') {
+			for (long i = 0; i < n; i++) a[i] = 5;
+		} else {
+			for (long i = 0; i < n; i += BLOCK / 8) memcpy(a + i, c + i, BLOCK);
+		}
+		__asm__ volatile("" ::: "memory");
+	}
+	return now() - t;
+}
+
+// chase follows one random cycle through lines of 64 bytes.
+static double chase(long lines, long loads) {
+	static uint32_t *set;
+	static long made;
+	if (made != lines) {
+		free(set);
+		if (posix_memalign((void **)&set, 2 << 20, lines * 64)) return -1;
+		madvise(set, lines * 64, MADV_HUGEPAGE);
+		for (long i = 0; i < lines; i++) set[i * 16] = i;
+		for (long i = lines - 1; i > 0; i--) {
+			long j = next() % (uint64_t)i;
+			uint32_t x = set[i * 16]; set[i * 16] = set[j * 16]; set[j * 16] = x;
+		}
+		for (long i = 0; i < lines; i++) set[i * 16] *= 16;
+		made = lines;
+	}
+	uint32_t at = 0;
+	double t = now();
+	for (long i = 0; i < loads; i++) at = set[at];
+	t = now() - t;
+	return at % 16 ? -1 : t / loads;
+}
+
 int main(void) {
 	unsigned char *pool;
 	if (posix_memalign((void **)&pool, 2 << 20, (size_t)(POOL + 2) * BLOCK)) return 1;
@@ -47,7 +120,9 @@ int main(void) {
 	long n, passes;
 	while (fgets(line, sizeof line, stdin)) {
 		double t = -1;
-		if (sscanf(line, "m %ld %ld", &n, &passes) == 2) {
+		if (sscanf(line, "p %ld %ld", &n, &passes) == 2) {
+			t = chase(n, passes);
+		} else if (sscanf(line, "%c %ld %ld", &what, &n, &passes) == 3 && strchr("msfc", what)) {
 			if (held != n) {
 				free(a); free(b); free(c);
 				a = array(n); b = array(n); c = array(n);
@@ -55,6 +130,11 @@ int main(void) {
 				held = n;
 			}
 			double s = 3;
+			if (what != 'm') {
+				printf("%.9f\n", flow(what, n, passes));
+				fflush(stdout);
+				continue;
+			}
 			t = now();
 			for (long p = 0; p < passes; p++) {
 				for (long i = 0; i < n; i++) a[i] = b[i] + s * c[i];
@@ -68,14 +148,30 @@ int main(void) {
 			if (fd < 0 || fstat(fd, &st)) { printf("-1\n"); fflush(stdout); continue; }
 			long blocks = st.st_size / BLOCK;
 			int ok = 1;
+			if (what == 'd') {
+				pthread_t threads[DEPTH];
+				static struct reader readers[DEPTH];
+				for (int i = 0; i < DEPTH; i++) readers[i] = (struct reader){fd, n / DEPTH, st.st_size, pool + (size_t)i * SMALL, next() | 1, 0};
+				t = now();
+				for (int i = 0; i < DEPTH; i++) if (pthread_create(&threads[i], NULL, reading, &readers[i])) return 1;
+				for (int i = 0; i < DEPTH; i++) { pthread_join(threads[i], NULL); ok = ok && readers[i].ok; }
+				printf("%.9f\n", ok ? now() - t : -1);
+				fflush(stdout);
+				close(fd);
+				continue;
+			}
+			double *each = what == 'l' ? malloc(n * sizeof *each) : NULL, last = now();
 			t = now();
 			for (long i = 0; ok && i < n; i++) {
 				if (what == 'w') ok = pwrite(fd, pool + (size_t)((i + 7) % POOL) * BLOCK, BLOCK, (i % blocks) * BLOCK) == BLOCK;
 				else if (what == 'r') ok = pread(fd, into, BLOCK, (i % blocks) * BLOCK) == BLOCK;
 				else ok = pread(fd, into, SMALL, (long)(next() % (uint64_t)(st.st_size / SMALL)) * SMALL) == SMALL;
+				if (each) { double x = now(); each[i] = x - last; last = x; }
 			}
 			if (what == 'w') ok = ok && fsync(fd) == 0;
 			t = ok ? now() - t : -1;
+			if (each && ok) { qsort(each, n, sizeof *each, ascending); t = each[n / 2]; }
+			free(each);
 			close(fd);
 		}
 		printf("%.9f\n", t);

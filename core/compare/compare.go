@@ -148,6 +148,12 @@ type Comparison struct {
 	Chart     chart.Ranked    `json:"chart"`
 }
 
+// brief is a reason without the advice behind it.
+func brief(reason string) string {
+	short, _, _ := strings.Cut(reason, ";")
+	return short
+}
+
 // Ranked answers a query over the competitors of a field.
 func Ranked(q Query, field []Competitor) (Comparison, error) {
 	m := q.Measure
@@ -169,7 +175,7 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "failed", fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)})
 			continue
 		case cell == nil && c.NotRun != "":
-			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run: " + c.NotRun})
+			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run: " + brief(c.NotRun)})
 			continue
 		case cell == nil:
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run"})

@@ -5,6 +5,8 @@ export const router = createRouter({
   routes: [
     { path: '/', redirect: '/compare' },
     { path: '/bench', component: () => import('./pages/bench/BenchPage.vue') },
+    { path: '/bench/tests', component: () => import('./pages/bench/TestsPage.vue') },
+    { path: '/bench/tests/:slug', component: () => import('./pages/bench/TestPage.vue') },
     { path: '/catalogue', component: () => import('./pages/catalogue/CataloguePage.vue') },
     { path: '/catalogue/:slug', component: () => import('./pages/catalogue/ModelPage.vue') },
     { path: '/results', component: () => import('./pages/results/ResultsPage.vue') },

@@ -10,6 +10,7 @@ import (
 	"runtime"
 	"strings"
 	"time"
+	"unsafe"
 
 	"durvek/core/analyse"
 	"durvek/core/method"
@@ -70,14 +71,17 @@ func runLatency(ctx context.Context, env workload.Env) (record.Outcome, error) {
 		out.Negotiated[k] = v
 	}
 	curve := workload.Curve("latency", "ns", "working set", "By")
-	memory := make([]uint32, largest/4)
-	pages.Prefer(memory)
+	memory, free, err := pages.Take(int(largest))
+	if err != nil {
+		return out, workload.NotRun("the system does not give %d MiB of memory: %w", largest>>20, err)
+	}
+	defer free()
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	steps := int(math.Round(2 * math.Log2(float64(largest)/leastSet)))
 	for i := range steps + 1 {
 		lines := int(leastSet*math.Pow(2, float64(i)/2)) / line
-		v, err := walk(ctx, memory[:lines*words], lines)
+		v, err := walk(ctx, numbers(memory[:lines*line]), lines)
 		out.Series = []record.Series{curve}
 		if err != nil {
 			return out, err
@@ -101,10 +105,28 @@ func runLatency(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	return out, nil
 }
 
-// walk links the lines of a set into one random cycle (Sattolo, Information Processing Letters 22, 1986) and
-// follows it; it returns the time of one load in nanoseconds: the least of three walks, for a walk is
-// only ever held up.
-func walk(ctx context.Context, set []uint32, lines int) (float64, error) {
+// Chain is a working set whose lines are linked into one random cycle (Sattolo, Information Processing
+// Letters 22, 1986), and a place on it.
+type Chain struct {
+	set []uint32
+	at  uint32
+}
+
+// NewChain links a set of so many lines of its own; free gives its memory back.
+func NewChain(lines int) (c *Chain, free func(), err error) {
+	memory, free, err := pages.Take(lines * line)
+	if err != nil {
+		return nil, nil, err
+	}
+	return link(numbers(memory), lines), free, nil
+}
+
+// numbers sees memory as numbers of 32 bits; pages are aligned for them.
+func numbers(b []byte) []uint32 {
+	return unsafe.Slice((*uint32)(unsafe.Pointer(unsafe.SliceData(b))), len(b)/4)
+}
+
+func link(set []uint32, lines int) *Chain {
 	rng := rand.New(rand.NewPCG(14, uint64(lines)))
 	for i := range lines {
 		set[i*words] = uint32(i)
@@ -116,8 +138,17 @@ func walk(ctx context.Context, set []uint32, lines int) (float64, error) {
 	for i := range lines { // from numbers of lines to places
 		set[i*words] *= words
 	}
-	at := follow(set, 0, lines)
-	if at != 0 {
+	return &Chain{set: set}
+}
+
+// Follow takes n loads of which each needs the one before it.
+func (c *Chain) Follow(n int) { c.at = follow(c.set, c.at, n) }
+
+// walk follows the chain of a set and returns the time of one load in nanoseconds: the least of three
+// walks, for a walk is only ever held up.
+func walk(ctx context.Context, set []uint32, lines int) (float64, error) {
+	c := link(set, lines)
+	if c.Follow(lines); c.at != 0 {
 		return 0, fmt.Errorf("a walk of %d lines ended elsewhere: %w", lines, workload.ErrWrong)
 	}
 	best := math.Inf(1)
@@ -126,7 +157,7 @@ func walk(ctx context.Context, set []uint32, lines int) (float64, error) {
 		var spent time.Duration
 		for spent < walkTime/3 {
 			const stretch = 16384
-			at = follow(set, at, stretch)
+			c.Follow(stretch)
 			n += stretch
 			spent = time.Since(begin)
 		}
@@ -134,9 +165,6 @@ func walk(ctx context.Context, set []uint32, lines int) (float64, error) {
 		if err := ctx.Err(); err != nil {
 			return 0, fmt.Errorf("stopped: %w", err)
 		}
-	}
-	if int(at)/words >= lines {
-		return 0, workload.ErrWrong
 	}
 	return best, nil
 }

@@ -4,9 +4,11 @@ package memory
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"runtime"
 	"sync"
+	"unsafe"
 
 	"durvek/core/method"
 	"durvek/core/quantity"
@@ -31,7 +33,7 @@ var flows = []struct {
 }{
 	{"read", "read", 8, nil, nil}, // reading leaves a sum; see run
 	{"write", "write", 8, func(x Arrays, at int) { Fill(x.A[at:at+piece], 5) }, holds(5)},
-	{"copy", "copy", 16, func(x Arrays, at int) { copy(x.A[at:at+piece], x.C[at:at+piece]) }, holds(2)},
+	{"copy", "copy", 16, func(x Arrays, at int) { Copy(x.A[at:at+piece], x.C[at:at+piece]) }, holds(2)},
 	{"multiply-add", "multiply-add", 24, func(x Arrays, at int) { MultiplyAdd(x.A[at:at+piece], x.B[at:at+piece], x.C[at:at+piece], 3) }, holds(7)},
 }
 
@@ -71,19 +73,26 @@ func init() {
 // Arrays is one thread's three arrays of equal length.
 type Arrays struct{ A, B, C []float64 }
 
-// NewArrays makes and touches three arrays of n elements, b = 1 and c = 2 throughout.
-func NewArrays(n int) Arrays {
+// NewArrays takes and touches three arrays of n elements, b = 1 and c = 2 throughout; free gives their
+// memory back.
+func NewArrays(n int) (x Arrays, free func(), err error) {
 	// They start at different places within a page: a load whose address ends like an earlier store's
 	// would wait for it.
 	const shift = 136
-	x := Arrays{make([]float64, n), make([]float64, n+shift)[shift:], make([]float64, n+2*shift)[2*shift:]}
-	pages.Prefer(x.A)
-	pages.Prefer(x.B)
-	pages.Prefer(x.C)
+	each := (8*(n+2*shift) + pages.Large - 1) / pages.Large * pages.Large
+	memory, free, err := pages.Take(3 * each)
+	if err != nil {
+		return x, nil, err
+	}
+	array := func(i int) []float64 {
+		first := memory[i*each+8*i*shift:]
+		return unsafe.Slice((*float64)(unsafe.Pointer(unsafe.SliceData(first))), n)
+	}
+	x = Arrays{array(0), array(1), array(2)}
 	for i := range n {
 		x.A[i], x.B[i], x.C[i] = 0, 1, 2
 	}
-	return x
+	return x, free, nil
 }
 
 // MultiplyAdd computes a = b + s·c. The three slices are of equal length, a multiple of 16.
@@ -110,37 +119,72 @@ func MultiplyAdd(a, b, c []float64, s float64) {
 	}
 }
 
-// Sum adds up an array whose length is a multiple of 8. It reads four quarters side by side, because
-// one stream alone does not fill the memory's queues on every processor.
+// Sum adds up an array whose length is a multiple of 8, in eight sums so that no addition waits for
+// the one before it.
 func Sum(a []float64) float64 {
-	q := len(a) / 4
-	w, x, y, z := a[:q], a[q:2*q], a[2*q:3*q], a[3*q:]
 	var s0, s1, s2, s3, s4, s5, s6, s7 float64
-	for len(w) >= 2 && len(x) >= 2 && len(y) >= 2 && len(z) >= 2 {
-		s0 += w[0]
-		s1 += w[1]
-		s2 += x[0]
-		s3 += x[1]
-		s4 += y[0]
-		s5 += y[1]
-		s6 += z[0]
-		s7 += z[1]
-		w, x, y, z = w[2:], x[2:], y[2:], z[2:]
+	for len(a) >= 8 {
+		x := (*[8]float64)(a)
+		s0 += x[0]
+		s1 += x[1]
+		s2 += x[2]
+		s3 += x[3]
+		s4 += x[4]
+		s5 += x[5]
+		s6 += x[6]
+		s7 += x[7]
+		a = a[8:]
 	}
 	return s0 + s1 + s2 + s3 + s4 + s5 + s6 + s7
 }
 
-// Fill writes one value through an array.
-func Fill(a []float64, v float64) {
-	for len(a) >= 8 {
-		x := (*[8]float64)(a)
-		x[0], x[1], x[2], x[3], x[4], x[5], x[6], x[7] = v, v, v, v, v, v, v, v
-		a = a[8:]
+// Copy copies an array onto another of equal length, 64 KiB at a time: of a megabyte and more, the
+// library's copy goes past the caches and is slower on ordinary processors.
+func Copy(to, from []float64) {
+	const stretch = 64 << 10 / 8
+	for at := 0; at < len(to); at += stretch {
+		end := min(at+stretch, len(to))
+		copy(to[at:end], from[at:end])
 	}
 }
 
-func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
-	var out record.Outcome
+// Fill writes one value through an array.
+func Fill(a []float64, v float64) {
+	// A short stretch is written and copied on from the cache: the copy's stores are as wide as the
+	// processor has them.
+	first := a[:min(len(a), 1024)]
+	for i := range first {
+		first[i] = v
+	}
+	for at := len(first); at < len(a); at += len(first) {
+		copy(a[at:], first)
+	}
+}
+
+// takeAll takes arrays for so many threads; each thread touches its own first, as memory near it is
+// handed out.
+func takeAll(threads, each int) ([]Arrays, func(), error) {
+	arrays, frees, errs := make([]Arrays, threads), make([]func(), threads), make([]error, threads)
+	var wg sync.WaitGroup
+	for i := range arrays {
+		wg.Go(func() { arrays[i], frees[i], errs[i] = NewArrays(each) })
+	}
+	wg.Wait()
+	free := func() {
+		for _, f := range frees {
+			if f != nil {
+				f()
+			}
+		}
+	}
+	if err := errors.Join(errs...); err != nil {
+		free()
+		return nil, func() {}, workload.NotRun("the system does not give the memory: %w", err)
+	}
+	return arrays, free, nil
+}
+
+func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 	wanted := uint64(env.Number("array") * workload.MiB)
 	size, note := wanted, ""
 	if env.Memory > 0 {
@@ -156,18 +200,17 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 		out.Negotiated = map[string]string{"scaled.down": "arrays of " + note}
 	}
 	var arrays []Arrays
+	release := func() {}
+	defer func() { release() }()
 	for i, threads := range []int{all, 1} {
-		if i == 1 && all > 1 { // one thread has the whole size to itself
-			arrays, each = nil, int(size)/8/piece*piece
-			runtime.GC()
-		}
-		if arrays == nil {
-			arrays = make([]Arrays, threads)
-			var wg sync.WaitGroup
-			for i := range arrays { // each thread touches its own first, as memory near it is handed out
-				wg.Go(func() { arrays[i] = NewArrays(each) })
+		if i == 0 || all > 1 { // one thread has the whole size to itself
+			release()
+			if i == 1 {
+				each = int(size) / 8 / piece * piece
 			}
-			wg.Wait()
+			if arrays, release, err = takeAll(threads, each); err != nil {
+				return out, err
+			}
 		}
 		for j, f := range flows {
 			slug := f.slug

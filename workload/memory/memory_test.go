@@ -3,6 +3,7 @@ package memory
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,7 +12,11 @@ import (
 )
 
 func TestTheKernelsComputeRight(t *testing.T) {
-	x := NewArrays(4096)
+	x, free, err := NewArrays(4096)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer free()
 	for i := range x.B {
 		x.B[i], x.C[i] = float64(i), float64(2*i)
 	}
@@ -20,6 +25,14 @@ func TestTheKernelsComputeRight(t *testing.T) {
 		if v != float64(7*i) {
 			t.Fatalf("a[%d] = %g, want %d", i, v, 7*i)
 		}
+	}
+	Copy(x.A, x.C)
+	if !slices.Equal(x.A, x.C) {
+		t.Error("the copy differs")
+	}
+	Fill(x.A[1:], 4)
+	if x.A[0] != 0 || slices.ContainsFunc(x.A[1:], func(v float64) bool { return v != 4 }) {
+		t.Error("the fill missed an element")
 	}
 	if s := Sum(x.B); s != 4095*4096/2 {
 		t.Errorf("sum %g", s)

@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"github.com/HdrHistogram/hdrhistogram-go"
+
+	"durvek/workload/pages"
 )
 
 // Access says how a file is accessed: by so many threads at once (the queue depth), each with one
@@ -36,6 +38,20 @@ type Tally struct {
 // Rate is accesses per second.
 func (t Tally) Rate() float64 { return float64(t.Done) / t.Spent.Seconds() }
 
+// count is what one thread has done, alone on its cache lines.
+type count struct {
+	done atomic.Int64
+	_    [120]byte
+}
+
+func total(counts []count) int64 {
+	n := int64(0)
+	for i := range counts {
+		n += counts[i].done.Load()
+	}
+	return n
+}
+
 // Access accesses the file. Every place keeps one of its two contents, so that verify holds afterwards.
 // Each thread has a processor of Go's scheduler to itself: with fewer, a thread whose access is done waits for
 // its turn, and rate and latency are the scheduler's.
@@ -43,36 +59,51 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 	before := runtime.GOMAXPROCS(0)
 	runtime.GOMAXPROCS(max(before, a.Depth+1))
 	defer runtime.GOMAXPROCS(before)
-	memory, free, err := aligned(a.Depth * a.Block)
+	memory, free, err := pages.Take(a.Depth * a.Block)
 	if err != nil {
 		return Tally{}, err
 	}
 	defer free()
 	out := Tally{Reads: Histogram(), Writes: Histogram()}
 	places := f.size / int64(a.Block)
-	var next, done atomic.Int64
+	var next atomic.Int64 // the next place, where places come in order
+	counts := make([]count, a.Depth)
 	var wg sync.WaitGroup
 	var mu sync.Mutex
 	var fault error
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
+	type thread struct {
+		rng           *rand.Rand
+		into          []byte
+		reads, writes *hdrhistogram.Histogram
+	}
+	threads := make([]thread, a.Depth)
+	for i := range threads {
+		threads[i] = thread{rand.New(rand.NewPCG(4, uint64(4096+i))), memory[i*a.Block : (i+1)*a.Block], Histogram(), Histogram()}
+	}
 	begin := time.Now()
-	for i := range a.Depth {
+	for i, t := range threads {
+		// Threads that read at random share nothing while they run.
+		quota := int64(1 << 62)
+		if a.Most > 0 {
+			quota = a.Most / int64(a.Depth)
+			if int64(i) < a.Most%int64(a.Depth) {
+				quota++
+			}
+		}
 		wg.Go(func() {
 			runtime.LockOSThread()
 			defer runtime.UnlockOSThread()
-			rng := rand.New(rand.NewPCG(4, uint64(4096+i)))
-			into := memory[i*a.Block : (i+1)*a.Block]
-			reads, writes := Histogram(), Histogram()
+			rng, into, reads, writes := t.rng, t.into, t.reads, t.writes
 			last := time.Now()
-			for n := 0; last.Sub(begin) < a.Length && (n%32 > 0 || ctx.Err() == nil); n++ {
-				k := next.Add(1) - 1
-				if a.Most > 0 && k >= a.Most {
-					break
-				}
-				place := k % places
+			for n := int64(0); n < quota && last.Sub(begin) < a.Length && (n%32 > 0 || ctx.Err() == nil); n++ {
+				var place, lap int64
 				if a.Random {
 					place = rng.Int64N(places)
+				} else {
+					k := next.Add(1) - 1
+					place, lap = k%places, k/places
 				}
 				place *= int64(a.Block)
 				reading := a.Reads == 100 || a.Reads > 0 && rng.IntN(100) < a.Reads
@@ -80,7 +111,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 				switch {
 				case !reading:
 					shift := int64(0)
-					if (k/places+rng.Int64N(2))%2 == 0 {
+					if (lap+rng.Int64N(2))%2 == 0 {
 						shift = otherContent
 					}
 					err = f.writeAt(f.data(place+shift, a.Block), place)
@@ -105,7 +136,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 				}
 				h.RecordValue(int64(now.Sub(last)))
 				last = now
-				done.Add(1)
+				counts[i].done.Store(n + 1)
 			}
 			mu.Lock()
 			out.Reads.Merge(reads)
@@ -129,7 +160,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 		case <-finished:
 			running = false
 		case <-tick:
-			spent, n := time.Since(begin), done.Load()
+			spent, n := time.Since(begin), total(counts)
 			rate := float64(n-lastDone) / (spent - lastAt).Seconds()
 			lastDone, lastAt = n, spent
 			out.At, out.Rates = append(out.At, spent.Seconds()), append(out.Rates, rate)
@@ -138,7 +169,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 			}
 		}
 	}
-	out.Done = done.Load()
+	out.Done = total(counts)
 	if fault != nil {
 		return out, fault
 	}

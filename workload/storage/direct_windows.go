@@ -58,14 +58,6 @@ func (f file) flush() error { return windows.FlushFileBuffers(f.h) }
 
 func (f file) Close() error { return windows.CloseHandle(f.h) }
 
-func aligned(n int) (buffer []byte, free func(), err error) {
-	p, err := windows.VirtualAlloc(0, uintptr(n), windows.MEM_RESERVE|windows.MEM_COMMIT, windows.PAGE_READWRITE)
-	if err != nil {
-		return nil, nil, err
-	}
-	return unsafeSlice(p, n), func() { windows.VirtualFree(p, 0, windows.MEM_RELEASE) }, nil
-}
-
 func fileSystemOf(dir string) (name string, inMemory bool, err error) {
 	root := filepath.VolumeName(dir)
 	if root == "" {

@@ -5,11 +5,8 @@ package storage
 import (
 	"fmt"
 	"os"
-	"unsafe"
 
 	"golang.org/x/sys/unix"
-
-	"durvek/workload/pages"
 )
 
 // file is an open descriptor; its name is gone already.
@@ -62,23 +59,6 @@ func (f file) readAt(b []byte, at int64) error {
 func (f file) flush() error { return unix.Fsync(f.fd) }
 
 func (f file) Close() error { return unix.Close(f.fd) }
-
-// aligned gives memory of its own pages, touched beforehand, and a function that gives it back. It is
-// aligned to large pages: a buffer in few physical pieces is read into faster and, above all, equally
-// fast from run to run.
-func aligned(n int) (buffer []byte, free func(), err error) {
-	all, err := unix.Mmap(-1, 0, (n+pages.Large-1)/pages.Large*pages.Large+pages.Large, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
-	if err != nil {
-		return nil, nil, err
-	}
-	skip := pages.Large - int(uintptr(unsafe.Pointer(unsafe.SliceData(all)))%pages.Large)
-	whole := all[skip:]
-	pages.Prefer(whole)
-	for i := 0; i < len(whole); i += 4096 {
-		whole[i] = 1
-	}
-	return whole[:n:n], func() { unix.Munmap(all) }, nil
-}
 
 // Descriptor is the number of the open file, for a reference that measures the very same file.
 func (f file) Descriptor() int { return f.fd }

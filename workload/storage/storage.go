@@ -22,6 +22,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/workload"
+	"durvek/workload/pages"
 )
 
 // Block sizes, and how much a run writes.
@@ -97,7 +98,7 @@ func Open(dir string, size int64) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
-	memory, free, err := aligned(18 * SequentialBlock)
+	memory, free, err := pages.Take(18 * SequentialBlock)
 	if err != nil {
 		f.Close()
 		return nil, err

@@ -1,9 +1,22 @@
-/** A number with about four significant digits, grouped from 10,000 on. */
-export function number(v: number): string {
+/** A number with so many significant digits, usually four, grouped from 10,000 on. */
+export function number(v: number, significant = 4): string {
   if (!Number.isFinite(v)) return '—'
-  const digits = v === 0 ? 0 : Math.max(0, Math.min(6, 3 - Math.floor(Math.log10(Math.abs(v)))))
-  return v.toLocaleString('en', { minimumFractionDigits: digits, maximumFractionDigits: digits, useGrouping: Math.abs(v) >= 10000 })
+  const whole = significant < 4 || Number.isInteger(v) // axes say 2, not 2.000
+  const digits = v === 0 ? 0 : Math.max(0, Math.min(6, significant - 1 - Math.floor(Math.log10(Math.abs(v)))))
+  return v.toLocaleString('en', { minimumFractionDigits: whole ? 0 : digits, maximumFractionDigits: digits, useGrouping: Math.abs(v) >= 10000 })
 }
+
+/** Bytes in the largest binary unit that fits. */
+export function bytes(v: number): string {
+  const i = Math.min(3, Math.max(0, Math.floor(Math.log2(Math.max(v, 1)) / 10)))
+  return `${number(v / 2 ** (10 * i), 3)} ${['B', 'KiB', 'MiB', 'GiB'][i]}`
+}
+
+/** An amount of data in decimal units, as drives are sold. */
+export const amount = (v: number): string => (v >= 1e9 ? `${number(v / 1e9, 3)} GB` : `${number(v / 1e6, 3)} MB`)
+
+/** An identifier's words, as people read them. */
+export const plain = (key: string): string => key.replace(/^option\./, '').replace(/[._-]/g, ' ')
 
 /** A time span in words. */
 export function span(seconds: number): string {

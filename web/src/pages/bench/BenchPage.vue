@@ -7,7 +7,7 @@ import { progress } from '../../api/events'
 import PageHead from '../../parts/PageHead.vue'
 import Spark from '../../parts/Spark.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { number, span } from '../../parts/words'
+import { amount, number, plain, span } from '../../parts/words'
 import NewPlan from './NewPlan.vue'
 
 const route = useRoute()
@@ -26,7 +26,10 @@ const sub = computed(() => {
   const parts = [`Plan “${b.plan.name}”, ${b.setup_name.toLowerCase()}`, `${b.done} of ${b.jobs} runs`]
   if (b.plan.host) parts.push(`in ${b.plan.host}${b.plan.place ? `, ${b.plan.place}` : ''}`)
   if (live.value) parts.push(`about ${span(live.value.left)} left`)
-  if (b.plan.state === 'waiting') parts.push(`takes about ${span(b.seconds)} and writes at most ${number(b.writes / 1e9)} GB`)
+  if (b.plan.state === 'waiting') {
+    const rated = b.endurance && b.writes ? `, ${number(b.endurance, 2)} % of what its drive is rated for` : ''
+    parts.push(`takes about ${span(b.seconds)}${b.writes ? ` and writes at most ${amount(b.writes)}${rated}` : ''}`)
+  }
   return parts.join(', ')
 })
 const code = ref('')
@@ -41,12 +44,13 @@ async function join() {
 }
 const adding = ref(false)
 const origin = location.origin
-const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed' }
+const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run' }
 </script>
 
 <template>
   <PageHead :title="chosen?.title ?? 'Bench'" :sub="sub">
     <v-btn v-if="chosen && chosen.plan.state !== 'done' && chosen.plan.state !== 'stopped'" @click="join">Join a machine</v-btn>
+    <v-btn to="/bench/tests">Tests</v-btn>
     <v-btn to="/results?enter=1">Measure by hand</v-btn>
     <v-btn class="go" @click="adding = true">New plan</v-btn>
   </PageHead>
@@ -61,10 +65,10 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
           <tbody>
             <template v-for="(s, i) in chosen.steps" :key="i">
               <tr v-for="(f, k) in s.figures.length ? s.figures : [undefined]" :key="`${i}-${k}`" :class="{ on: s.state === 'running' || live?.step === i }">
-                <td>{{ k ? '' : s.name }}</td>
+                <td><router-link v-if="!k" :to="`/bench/tests/${s.test}`">{{ s.name }}</router-link><div v-if="!k && s.options" class="soft small">{{ Object.entries(s.options).map(([o, v]) => `${plain(o)} ${v}`).join(', ') }}</div></td>
                 <td>{{ k ? '' : s.state === 'done' || s.done ? `${s.done} of ${s.repeats}` : states[s.state] }}</td>
                 <td>
-                  <span v-if="s.note && !k" class="caution">{{ s.note }}</span>
+                  <span v-if="s.note && !k" :class="s.state === 'not-run' ? 'soft' : 'caution'">{{ s.state === 'not-run' ? 'not run: ' : '' }}{{ s.note }}</span>
                   <span v-else-if="f" class="soft">{{ f.name }}</span>
                 </td>
                 <td class="n">{{ f?.text }}</td>

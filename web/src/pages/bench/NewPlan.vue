@@ -10,7 +10,11 @@ const router = useRouter()
 const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
-const runnable = computed(() => (tests.data.value ?? []).filter((t) => t.origin === 'workload').map((t) => ({ value: t.slug, title: t.name })))
+const runnable = computed(() => (tests.data.value ?? []).filter((t) => t.origin !== 'own'))
+const usual = () => (form.tests = runnable.value.filter((t) => t.usual).map((t) => t.slug))
+// The options of the tests chosen; an empty field leaves an option at its usual value.
+const options = computed(() => runnable.value.filter((t) => form.tests.includes(t.slug)).flatMap((t) => (t.options ?? []).map((o) => ({ key: `${t.slug}.${o.slug}`, test: t, option: o }))))
+const values = reactive<Record<string, string>>({})
 const form = reactive({ unit: '', host: '', place: '', setup: 'as-delivered', name: '', tests: [] as string[], repeats: 5 })
 const trouble = ref<unknown>(null)
 const busy = ref(false)
@@ -18,7 +22,10 @@ async function add() {
   trouble.value = null
   busy.value = true
   try {
-    const steps = form.tests.map((test) => ({ test, repeats: Number(form.repeats) }))
+    const steps = form.tests.map((test) => {
+      const set = options.value.filter((o) => o.test.slug === test && values[o.key]).map((o) => [o.option.slug, values[o.key]!] as const)
+      return { test, repeats: Number(form.repeats), ...(set.length ? { options: Object.fromEntries(set) } : {}) }
+    })
     const plan = await must(api.POST('/api/plans', { body: { unit: form.unit, host: form.host, place: form.place, setup: form.setup, name: form.name, steps } }))
     open.value = false
     void router.push({ path: '/bench', query: { plan: plan.id } })
@@ -36,7 +43,9 @@ async function add() {
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
         <v-autocomplete v-model="form.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
-        <v-select v-model="form.tests" label="Tests" multiple chips :items="runnable" />
+        <v-autocomplete v-model="form.tests" label="Tests" multiple chips closable-chips clear-on-select :items="runnable" item-value="slug" item-title="name" />
+        <div class="row small"><button type="button" class="plainly" @click="usual">Choose the usual tests</button><v-spacer /><router-link to="/bench/tests" @click="open = false">What each test does</router-link></div>
+        <div v-for="o in options" :key="o.key"><v-text-field v-model="values[o.key]" :label="`${o.test.name}: ${o.option.meaning}`" :placeholder="o.option.default" persistent-placeholder /></div>
         <div class="row">
           <v-text-field v-model.number="form.repeats" label="Repeats" type="number" min="1" max="100" />
           <v-select v-model="form.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />

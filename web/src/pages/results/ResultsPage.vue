@@ -5,8 +5,9 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { moment, number } from '../../parts/words'
+import { moment, number, plain } from '../../parts/words'
 import EnterReadings from './EnterReadings.vue'
+import TakeRuns from './TakeRuns.vue'
 import TakeTable from './TakeTable.vue'
 
 const route = useRoute()
@@ -31,10 +32,12 @@ const bounds: Record<string, string> = { 'at-ceiling': 'at least ', 'beyond-limi
 const say = (r: Of<'RecordReading'>) => `${r.measure} ${r.state === 'missing' ? 'missing' : (bounds[r.state] ?? '') + number(r.value)}`
 const entering = ref(route.query.enter === '1')
 const taking = ref(false)
+const bringing = ref(false)
 </script>
 
 <template>
   <PageHead title="Results" :sub="`${runs.data.value?.total ?? 0} runs`">
+    <v-btn @click="bringing = true">Take in runs</v-btn>
     <v-btn @click="taking = true">Take in a table</v-btn>
     <v-btn class="go" @click="entering = true">Enter readings</v-btn>
   </PageHead>
@@ -54,7 +57,7 @@ const taking = ref(false)
           <td class="cond w">{{ r.subject }}</td>
           <td class="cond w">{{ r.test }}</td>
           <td class="cond w">{{ r.setup }}</td>
-          <td class="cond"><span v-if="r.outcome === 'failed'" class="caution">failed: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
+          <td class="cond"><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
           <td class="w">{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
         </tr>
       </tbody>
@@ -68,4 +71,5 @@ const taking = ref(false)
   </div>
   <EnterReadings v-model="entering" />
   <TakeTable v-model="taking" />
+  <TakeRuns v-model="bringing" />
 </template>

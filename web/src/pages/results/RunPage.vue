@@ -4,10 +4,10 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
-import Spark from '../../parts/Spark.vue'
+import Trace from '../../parts/Trace.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { useSymbols } from '../../parts/symbols'
-import { moment, number } from '../../parts/words'
+import { moment, number, plain } from '../../parts/words'
 
 const symbol = useSymbols()
 
@@ -16,6 +16,11 @@ const id = computed(() => String(route.params.id))
 const page = useQuery({ queryKey: computed(() => ['run', id.value]), queryFn: () => must(api.GET('/api/runs/{slug}', { params: { path: { slug: id.value } } })) })
 const run = computed(() => page.data.value?.run)
 const measure = (slug: string) => page.data.value?.measures.find((m) => m.slug === slug)
+const readings = computed(() => {
+  const order = page.data.value?.measures.map((m) => m.slug) ?? []
+  return [...(run.value?.readings ?? [])].sort((a, b) => order.indexOf(a.measure) - order.indexOf(b.measure))
+})
+const traces = computed(() => (run.value?.series ?? []).filter((s) => s.values.length > 1))
 const sub = computed(() => {
   const r = run.value
   if (!r) return ''
@@ -28,38 +33,38 @@ const sub = computed(() => {
   <template v-if="run && page.data.value">
     <PageHead :title="page.data.value.test_name" :sub="sub"><v-btn :to="`/results?subject=${run.subject}&test=${run.test}`">Its other runs</v-btn></PageHead>
     <p v-if="run.simulated" class="soft">A simulated machine.</p>
-    <p v-if="run.failure" class="caution">Failed: {{ run.failure }}</p>
+    <p v-if="run.failure" class="caution">{{ run.outcome === 'not-run' ? 'Not run' : 'Failed' }}: {{ run.failure }}</p>
     <p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p>
-    <div class="split half">
+    <div class="split wide">
+      <div class="stack">
       <div class="sheet scroll">
         <table aria-label="Readings">
           <thead><tr><th>Reading</th><th class="n">Value</th><th>State</th></tr></thead>
           <tbody>
-            <tr v-for="r in run.readings" :key="r.measure">
+            <tr v-for="r in readings" :key="r.measure">
               <td>{{ measure(r.measure)?.name }}</td>
-              <td class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ symbol(measure(r.measure)?.unit) }}</span></td>
-              <td>{{ r.state }}</td>
+              <td v-if="r.state === 'missing'" class="n soft">—</td>
+              <td v-else class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ symbol(measure(r.measure)?.unit) }}</span></td>
+              <td>{{ plain(r.state) }}<span v-if="r.reason" class="soft">: {{ r.reason }}</span></td>
             </tr>
           </tbody>
         </table>
+      </div>
+        <div v-for="s in traces" :key="s.channel" class="sheet pad">
+          <div class="row"><strong>{{ measure(s.channel)?.name ?? plain(s.channel) }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} points, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
+          <Trace :series="s" :unit="symbol(s.unit)" :name="measure(s.channel)?.name ?? plain(s.channel)" />
+        </div>
       </div>
       <div class="sheet scroll">
         <table aria-label="Conditions">
           <thead><tr><th colspan="2">Observed and negotiated</th></tr></thead>
           <tbody>
-            <tr v-for="(v, k) in { ...run.observed, ...run.negotiated }" :key="k"><td class="soft">{{ k }}</td><td>{{ v }}</td></tr>
+            <tr v-for="(v, k) in { ...run.observed, ...run.negotiated }" :key="k"><td class="soft">{{ plain(k) }}</td><td>{{ v }}</td></tr>
             <tr><td class="soft">sitting</td><td class="small">{{ run.sitting }}</td></tr>
             <tr><td class="soft">test version</td><td>{{ run.test_version }}</td></tr>
             <tr v-if="page.data.value.machine.processor"><td class="soft">machine</td><td>{{ page.data.value.machine.processor }}, {{ page.data.value.machine.system }}</td></tr>
           </tbody>
         </table>
-      </div>
-    </div>
-    <h2 v-if="run.series?.length">Raw samples</h2>
-    <div class="split half">
-      <div v-for="s in run.series ?? []" :key="s.channel" class="sheet pad">
-        <div class="row"><strong>{{ measure(s.channel)?.name ?? s.channel }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} samples in {{ number(s.times[s.times.length - 1] ?? 0) }} s, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
-        <Spark :values="s.values" />
       </div>
     </div>
   </template>
