@@ -212,7 +212,7 @@ func BenchmarkMemoryFlows(b *testing.B) {
 		name, command string
 		do            func(at int)
 	}{
-		{"read", "s %d %d", func(at int) { memory.Sum(x.C[at : at+piece]) }},
+		{"read", "s %d %d", func(at int) { memory.Scan(x.C[at : at+piece]) }},
 		{"write", "f %d %d", func(at int) { memory.Fill(x.A[at:at+piece], 5) }},
 		{"copy", "c %d %d", func(at int) { memory.Copy(x.A[at:at+piece], x.C[at:at+piece]) }},
 	} {

@@ -37,9 +37,14 @@ func parts(b *testing.B) []part {
 // rate times one part on one thread for so long.
 func (p part) rate(b *testing.B, length time.Duration) float64 {
 	b.Helper()
+	return p.rating(b, length).Rate
+}
+
+func (p part) rating(b *testing.B, length time.Duration) workload.Rating {
+	b.Helper()
 	r, err := workload.Rate(context.Background(), workload.Env{}, workload.Timing{Channel: p.name, Unit: p.unit, Length: length}, p.start)
 	must(b, err)
-	return r.Rate
+	return r
 }
 
 // spread is the coefficient of variation of positive figures, in percent.
@@ -60,14 +65,21 @@ func BenchmarkRepeatability(b *testing.B) {
 	const repeats = 10
 	list := parts(b)
 	rates := make([][]float64, len(list))
+	had := make([][]float64, len(list)) // rates per second that the thread had a processor
+	var shares []float64
 	early := make([][]float64, len(list)) // log rate when the kernel came in the first half of its round, less that in the second
 	late := make([][]float64, len(list))
 	rng := rand.New(rand.NewPCG(1, 1))
 	for range repeats {
 		order := rng.Perm(len(list))
 		for at, i := range order {
-			r := list[i].rate(b, time.Second)
+			x := list[i].rating(b, time.Second)
+			r := x.Rate
 			rates[i] = append(rates[i], r)
+			if x.Share > 0 {
+				had[i] = append(had[i], r/x.Share)
+				shares = append(shares, x.Share)
+			}
 			if at < len(list)/2 {
 				early[i] = append(early[i], math.Log(r))
 			} else {
@@ -90,6 +102,13 @@ func BenchmarkRepeatability(b *testing.B) {
 	b.ReportMetric(median(cvs), "%CV")
 	b.ReportMetric(0, "ns/op")
 	row("Spread of a kernel over 10 repeats", fmt.Sprintf("median %.2f %%", median(cvs)), "≤ 1.5 %", strings.Join(each, ", "))
+	if len(shares) > 0 {
+		var own []float64
+		for i := range list {
+			own = append(own, spread(had[i]))
+		}
+		row("… per second on a processor", fmt.Sprintf("median %.2f %%", median(own)), "", fmt.Sprintf("the threads had a processor for %.1f %% of the time (median; least %.1f %%)", 100*median(shares), 100*quantile(shares, 0)))
+	}
 	row("Early against late in random order", fmt.Sprintf("× %.4f", math.Exp(shift/float64(n))), "1", fmt.Sprintf("geometric mean over %d kernels", n))
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -415,7 +416,7 @@ func runFileOut(f desk.RunFile) any {
 // figures prints each measure's figure with its interval, and what could not be measured.
 func (a *app) figures(tests []method.Test, runs []record.Run) {
 	var rows [][]any
-	notes := map[string]bool{}
+	notes, slowed := map[string]bool{}, map[string]int{}
 	var lines []string
 	note := func(format string, args ...any) {
 		if s := fmt.Sprintf(format, args...); !notes[s] {
@@ -440,6 +441,9 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 				if v := r.Negotiated[k]; v != "" {
 					note("%s, %s: %s", t.Name, strings.ReplaceAll(k, ".", " "), v)
 				}
+			}
+			if hindered(r) {
+				slowed[t.Name]++
 			}
 			for _, x := range r.Readings {
 				if x.State == record.Missing {
@@ -476,4 +480,21 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 	for _, l := range lines {
 		a.say("%s", l)
 	}
+	if len(slowed) > 0 {
+		var names []string
+		for _, n := range slices.Sorted(maps.Keys(slowed)) {
+			names = append(names, fmt.Sprintf("%s (%d)", n, slowed[n]))
+		}
+		a.say("\nIn runs of these tests, other programs or the host of a virtual machine took the processor away for more than 2 %% of the time: %s.", strings.Join(names, ", "))
+	}
+}
+
+// hindered tells whether a run had to wait for a processor.
+func hindered(r record.Run) bool {
+	for k := range r.Negotiated {
+		if strings.HasPrefix(k, "hindered") {
+			return true
+		}
+	}
+	return false
 }

@@ -147,7 +147,19 @@ func Tests() []method.Test {
 // Rating is one rate measured over a fixed time.
 type Rating struct {
 	Rate   float64 // work per second, over all threads
+	Share  float64 // share of the time that the threads had a processor, at most 1; 0 where the system does not tell
 	Series record.Series
+}
+
+// hindered is the share of a processor below which a run says that others took it away.
+const hindered = 0.98
+
+// Hindrance says in words that the threads had to wait for a processor, or "" if they hardly did.
+func (r Rating) Hindrance() string {
+	if r.Share == 0 || r.Share >= hindered {
+		return ""
+	}
+	return fmt.Sprintf("had a processor for %.0f %% of the time; other programs or the host of a virtual machine took the rest", 100*r.Share)
 }
 
 // Timing says how a kernel is timed.
@@ -223,6 +235,7 @@ type counter struct {
 func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error) {
 	counters := make([]counter, len(works))
 	rates := make([]float64, len(works))
+	shares := make([]float64, len(works))
 	faults := make([]error, len(works))
 	var wg sync.WaitGroup
 	gate := make(chan struct{})
@@ -237,7 +250,7 @@ func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error)
 				return
 			}
 			<-gate
-			from := time.Now()
+			had, from := threadTime(), time.Now()
 			var work float64
 			var spent time.Duration
 			for spent < t.Length && ctx.Err() == nil {
@@ -246,6 +259,7 @@ func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error)
 				spent = time.Since(from)
 			}
 			rates[i] = work / spent.Seconds()
+			shares[i] = min(1, (threadTime()-had).Seconds()/spent.Seconds())
 		}()
 	}
 	begin := time.Now()
@@ -262,8 +276,9 @@ func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error)
 			if err := ctx.Err(); err != nil {
 				return out, fmt.Errorf("stopped: %w", err)
 			}
-			for _, r := range rates {
+			for i, r := range rates {
 				out.Rate += r
+				out.Share += shares[i] / float64(len(shares))
 			}
 			return out, errors.Join(faults...)
 		case now := <-tick.C:

@@ -52,10 +52,13 @@ static int ascending(const void *x, const void *y) {
 // reader is one of many threads that read small pieces.
 struct reader { int fd; long reads, size; unsigned char *into; uint64_t state; int ok; };
 
+static pthread_barrier_t gate;
+
 static void *reading(void *arg) {
 	struct reader *r = arg;
 	uint64_t x = r->state;
 	r->ok = 1;
+	pthread_barrier_wait(&gate);
 	for (long i = 0; r->ok && i < r->reads; i++) {
 		x ^= x << 13; x ^= x >> 7; x ^= x << 17;
 		r->ok = pread(r->fd, r->into, SMALL, (long)(x % (uint64_t)(r->size / SMALL)) * SMALL) == SMALL;
@@ -152,8 +155,10 @@ int main(void) {
 				pthread_t threads[DEPTH];
 				static struct reader readers[DEPTH];
 				for (int i = 0; i < DEPTH; i++) readers[i] = (struct reader){fd, n / DEPTH, st.st_size, pool + (size_t)i * SMALL, next() | 1, 0};
-				t = now();
+				pthread_barrier_init(&gate, NULL, DEPTH + 1);
 				for (int i = 0; i < DEPTH; i++) if (pthread_create(&threads[i], NULL, reading, &readers[i])) return 1;
+				t = now();
+				pthread_barrier_wait(&gate);
 				for (int i = 0; i < DEPTH; i++) { pthread_join(threads[i], NULL); ok = ok && readers[i].ok; }
 				printf("%.9f\n", ok ? now() - t : -1);
 				fflush(stdout);

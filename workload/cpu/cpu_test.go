@@ -199,8 +199,19 @@ func TestTheHarnessMeasuresWorkOverTime(t *testing.T) {
 				return 1
 			}}, nil
 		})
+		if runtime.GOOS == "linux" && (r.Share <= 0.05 || r.Share > 1) {
+			t.Errorf("%d threads had a processor for %g of the time", threads, r.Share)
+		}
 		if err != nil || r.Rate > 1001*float64(threads) || r.Rate < 300*float64(threads) {
 			t.Errorf("%d threads: %.0f per second, %v", threads, r.Rate, err)
+		}
+	}
+}
+
+func TestARunSaysThatItWasHindered(t *testing.T) {
+	for share, want := range map[float64]string{0: "", 1: "", 0.99: "", 0.8: "had a processor for 80 % of the time"} {
+		if got := (workload.Rating{Share: share}).Hindrance(); !strings.HasPrefix(got, want) || want == "" && got != "" {
+			t.Errorf("a share of %g: %q", share, got)
 		}
 	}
 }

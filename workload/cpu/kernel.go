@@ -104,6 +104,12 @@ func (k Kernel) plain(ctx context.Context, env workload.Env) (record.Outcome, er
 				return out, err
 			}
 			out.Readings = append(out.Readings, workload.Reading(name, r.Rate))
+			if why := r.Hindrance(); why != "" {
+				if out.Negotiated == nil {
+					out.Negotiated = map[string]string{}
+				}
+				out.Negotiated["hindered."+name] = why
+			}
 		}
 	}
 	return out, nil
@@ -180,6 +186,9 @@ func (k Kernel) sustained(ctx context.Context, env workload.Env) (record.Outcome
 		return out, err
 	}
 	out.Readings, out.Negotiated = workload.Sustained(r.Series, length)
+	if why := r.Hindrance(); why != "" && out.Negotiated != nil {
+		out.Negotiated["hindered"] = why
+	}
 	return out, nil
 }
 

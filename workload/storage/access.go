@@ -82,7 +82,10 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 	for i := range threads {
 		threads[i] = thread{rand.New(rand.NewPCG(4, uint64(4096+i))), memory[i*a.Block : (i+1)*a.Block], Histogram(), Histogram()}
 	}
-	begin := time.Now()
+	var begin time.Time
+	var ready sync.WaitGroup
+	gate := make(chan struct{})
+	ready.Add(a.Depth)
 	for i, t := range threads {
 		// Threads that read at random share nothing while they run.
 		quota := int64(1 << 62)
@@ -96,7 +99,9 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 			runtime.LockOSThread()
 			defer runtime.UnlockOSThread()
 			rng, into, reads, writes := t.rng, t.into, t.reads, t.writes
-			last := time.Now()
+			ready.Done()
+			<-gate
+			last := begin
 			for n := int64(0); n < quota && last.Sub(begin) < a.Length && (n%32 > 0 || ctx.Err() == nil); n++ {
 				var place, lap int64
 				if a.Random {
@@ -115,7 +120,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 						shift = otherContent
 					}
 					err = f.writeAt(f.data(place+shift, a.Block), place)
-				case a.Block <= 64<<10:
+				case a.Depth == 1 && a.Block <= 64<<10:
 					err = f.readSmall(into, place)
 				default:
 					err = f.readAt(into, place)
@@ -145,6 +150,9 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 			mu.Unlock()
 		})
 	}
+	ready.Wait()
+	begin = time.Now()
+	close(gate)
 	finished := make(chan struct{})
 	go func() { wg.Wait(); close(finished) }()
 	var tick <-chan time.Time
