@@ -36,17 +36,18 @@ web/node_modules/.package-lock.json: web/package-lock.json
 $(CONSOLE): web/node_modules/.package-lock.json $(SOURCES)
 	cd web && npx vite build
 
-## what runs on a machine under test must build for all of them
-cross:
-	for t in windows/amd64 darwin/arm64 linux/arm64; do \
-		GOOS=$${t%/*} GOARCH=$${t#*/} $(GO) build ./agent ./machine ./simulate ./workload/... || exit 1; done
+## the agent must build for every machine under test, the processor kernels for the browser too
+cross: console
+	for t in linux/amd64 linux/arm64 windows/amd64 windows/arm64 darwin/amd64 darwin/arm64; do \
+		echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} $(GO) build -o /dev/null ./cmd/durvek || exit 1; done
+	GOOS=js GOARCH=wasm $(GO) build ./workload ./workload/cpu
 
 ## write the API's description and the types made from it
 api:
 	$(GO) run ./cmd/durvek api describe > docs/openapi.json
 	cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
 
-## write docs/commands.md and docs/vocabulary.md from the program's own tables
+## write the commands, the vocabulary and a page for each workload from the program's own tables
 reference: console
 	$(GO) run ./scripts/reference
 

@@ -18,8 +18,10 @@ import (
 
 // fakeMachine runs any test at once; fail names a test that it cannot run.
 type fakeMachine struct {
-	fail string
-	ran  []string
+	fail   string
+	notRun string // cannot be run here
+	ran    []string
+	orders []record.Order
 }
 
 func (m *fakeMachine) Describe(context.Context) (record.Machine, error) {
@@ -31,8 +33,11 @@ func (m *fakeMachine) Observe(context.Context) map[string]string {
 func (m *fakeMachine) Now() time.Time { return time.Date(2026, 11, 23, 8, 0, len(m.ran), 0, time.UTC) }
 func (m *fakeMachine) Run(_ context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
 	t := o.Test
-	m.ran = append(m.ran, t.Slug)
+	m.ran, m.orders = append(m.ran, t.Slug), append(m.orders, o)
 	report(record.Sample{Phase: "x, warming up", Channel: "x", Unit: "MiBy/s", Share: 0.5, Value: 3})
+	if t.Slug == m.notRun {
+		return record.Outcome{Negotiated: map[string]string{"free": "1 MiB"}}, fmt.Errorf("%w: no room", record.ErrNotRun)
+	}
 	if t.Slug == m.fail {
 		return record.Outcome{}, errors.New("the drive vanished")
 	}
@@ -119,6 +124,25 @@ func work(t *testing.T, s *fakeService, m *fakeMachine, code, dir string) (Resul
 	r, err := Work(context.Background(), Options{Service: s, Machine: m, Code: code, Dir: dir, Server: "http://desk", Retry: time.Millisecond,
 		Log: func(f string, v ...any) { said = append(said, fmt.Sprintf(f, v...)) }})
 	return r, said, err
+}
+
+func TestOptionsReachTheMachineAndWhatCannotBeRunIsNoFailure(t *testing.T) {
+	plan := planOf("a", "b")
+	plan.Steps[1].Options = map[string]string{"share": "5 %"}
+	s, m := &fakeService{plan: plan}, &fakeMachine{notRun: "b"}
+	r, said, err := work(t, s, m, "GOOD", t.TempDir())
+	if err != nil || r.Runs != 4 || r.Failed != 0 || r.NotRun != 2 {
+		t.Fatalf("%+v, %v", r, err)
+	}
+	if o := m.orders; o[0].Options != nil || o[2].Options["share"] != "5 %" || o[0].Service != "http://desk" || o[0].Token != "token" {
+		t.Errorf("orders %+v", o)
+	}
+	if last := s.runs[3]; last.Outcome != "not-run" || last.Failure != "no room" || last.Options["share"] != "5 %" || last.Negotiated["free"] != "1 MiB" || len(last.Readings) != 0 {
+		t.Errorf("%+v", last)
+	}
+	if !strings.Contains(strings.Join(said, "; "), "b, repeat 1: not run: no room") {
+		t.Errorf("said %q", said)
+	}
 }
 
 func TestAPlanIsWorkedThroughInOrderAndDelivered(t *testing.T) {

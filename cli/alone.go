@@ -140,7 +140,7 @@ func (a *app) explain(t method.Test) {
 		}
 	}
 	if t.Seconds > 0 {
-		a.say("\nOne run takes about %s and writes at most %s. Usual repeats: %d.", leftText(t.Seconds), bytesText(t.WritesWith(nil)), max(t.Repeats, 1))
+		a.say("\n%s Usual repeats: %d.", cost(t), max(t.Repeats, 1))
 	}
 	a.say("")
 	var rows [][]any
@@ -163,6 +163,15 @@ func (a *app) explain(t method.Test) {
 		}
 		a.print([]string{"Option", "Usual value", "Meaning"}, rows)
 	}
+}
+
+// cost says how long one run takes and what it writes.
+func cost(t method.Test) string {
+	writes := "nothing"
+	if n := t.WritesWith(nil); n > 0 {
+		writes = "at most " + bytesText(n)
+	}
+	return fmt.Sprintf("One run takes about %s and writes %s.", leftText(t.Seconds), writes)
 }
 
 func compared(t method.Test) string {
