@@ -234,6 +234,9 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 		for _, page := range []struct{ path, says, name string }{
 			{"/compare?measure=compression/pack-all&field=machines&subject=fen-14-16-512", "Selvane Fen 14", "compare"},
 			{"/bench", "Figures so far", "bench"},
+			{"/bench/tests", "Route search", "tests"},
+			{"/bench/tests/hull-mesher", "Try it on a saved output", "test"},
+			{"/results/" + oneRun(t, "sound-14-16-512-a", "memory-latency"), "working set", "run"},
 			{"/catalogue", "Hythebrook Sound 16", "catalogue"},
 			{"/catalogue/fen-14", "Short of", "model"},
 			{"/results", "agent, simulated", "results"},
@@ -250,7 +253,7 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 			if w := eval[int](p, `document.documentElement.scrollWidth - document.documentElement.clientWidth`); w > 0 {
 				t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
 			}
-			if size[0] == 1280 && page.name != "lost" {
+			if size[0] == 1280 && page.name != "lost" && page.name != "test" {
 				p.shot("console-" + page.name)
 			}
 		}
@@ -294,6 +297,88 @@ func TestBenchShowsAPlanRunLive(t *testing.T) {
 	p.says("left")
 	p.shot("console-bench-live")
 	p.says("1 of 5")
+}
+
+// oneRun is the id of a run of a test on a unit.
+func oneRun(t *testing.T, unit, test string) string {
+	t.Helper()
+	l, err := client.Get[struct{ Runs []struct{ ID string } }](context.Background(), bed.client, "/api/runs", client.Query("subject", unit, "test", test))
+	if err != nil || len(l.Runs) == 0 {
+		t.Fatalf("no run of %s on %s: %v", test, unit, err)
+	}
+	return l.Runs[0].ID
+}
+
+func TestACurveIsDrawnWithItsAxisAndSaidInWords(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/results/" + oneRun(t, "gannet-2000-a", "drive-fill"))
+	p.until(`document.querySelectorAll('.trace svg path').length > 2`)
+	p.until(`document.querySelector('.trace').getAttribute('aria-label').includes('200 points over bytes written, GB')`)
+	p.says("write cache")
+	if !eval[bool](p, `[...document.querySelectorAll('.trace svg text')].some(t => t.textContent === 'bytes written, GB')`) {
+		t.Error("the axis has no name")
+	}
+}
+
+func TestTestsAreFoundExplainedAndTheirMappingTried(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/bench/tests")
+	p.says("of ")
+	p.fill("Find", "hull")
+	p.until(`document.querySelectorAll('tbody tr').length === 1`)
+	p.open("/bench/tests/route-search")
+	p.says("Memory latency and the larger caches")
+	p.says("Route search, scaling")
+	p.open("/bench/tests/hull-mesher")
+	p.says("durvek command allow -- hull-mesher --size 40 --report mesh.json")
+	p.fill("Seconds until it ended", "38.5")
+	p.press("Try")
+	p.says("there is nothing in it")
+	p.fill("Content of mesh.json", `{"stages":[{},{"cells_per_second":61240.7}]}`)
+	p.press("Try")
+	p.says("61,241 /s")
+	if n := runsOf(t, "fen-14-16-512-a", "hull-mesher"); n != 3 {
+		t.Errorf("a trial left runs: %d", n)
+	}
+}
+
+func TestAPlanTakesOptionsAndAnnouncesWhatItWrites(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/bench")
+	p.press("New plan")
+	p.choose("Unit", "wrack-1000-a")
+	p.choose("Host, for a part", "sound-16-32-1000-a")
+	p.choose("Tests", "Filling the drive")
+	p.fill("Filling the drive: how much is written at most", "lots")
+	p.fill("Repeats", "1")
+	p.fill("Name of the plan", "Fill it")
+	p.press("Put on the bench")
+	p.says("does not start with a number")
+	p.fill("Filling the drive: how much is written at most", "30 GB")
+	p.press("Put on the bench")
+	p.says("writes at most 30 GB")
+	p.says("writes 30 GB")
+}
+
+func TestRunsOfAMachineAloneAreTakenIn(t *testing.T) {
+	const file = `{"format":"durvek-runs/1","machine":{"name":"m","boot":"alone","system":"S"},"runs":[{"id":"0199a000-0000-7000-8000-00000000000a","test":"grid-solve","test_version":1,"repeat":0,
+		"started":"2026-11-20T10:00:00Z","ended":"2026-11-20T10:00:03Z","outcome":"done","readings":[{"measure":"single","state":"ok","value":2.5}]}]}`
+	path := filepath.Join(t.TempDir(), "runs.json")
+	must(os.WriteFile(path, []byte(file), 0o644))
+	before := runsOf(t, "relay-15-16-512-a", "grid-solve")
+	p := signedIn(t, 1280, 800)
+	p.open("/results")
+	p.press("Take in runs")
+	p.until(`!!document.querySelector('.v-overlay--active input[type=file]')`)
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`.v-overlay--active input[type=file]`), []string{path}))
+	p.choose("Unit", "relay-15-16-512-a")
+	p.press("Take in")
+	p.says("1 new runs, 0 known already.")
+	p.press("Take in")
+	p.says("0 new runs, 1 known already.")
+	if n := runsOf(t, "relay-15-16-512-a", "grid-solve"); n != before+1 {
+		t.Errorf("%d runs instead of %d", n, before+1)
+	}
 }
 
 func TestReadingsAreEnteredByHand(t *testing.T) {
