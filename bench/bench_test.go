@@ -145,7 +145,7 @@ func BenchmarkDrive(b *testing.B) {
 	ctx := context.Background()
 	must(b, f.Fill(ctx, nil))
 	path := fmt.Sprintf("/proc/%d/fd/%d", os.Getpid(), f.Descriptor())
-	const blocks, reads = 128, 4000
+	const blocks, reads, many = 128, 4000, 16000
 	pass := func(write bool) func() float64 {
 		return func() float64 {
 			_, spent, err := f.Pass(ctx, write, blocks, time.Hour, nil)
@@ -166,31 +166,12 @@ func BenchmarkDrive(b *testing.B) {
 			return spent.Seconds()
 		}, func() float64 { return ref.seconds(b, "q %s %d", path, reads) })
 	})
-}
-
-// The deep queue and the latency, each as the workload measures them.
-func BenchmarkDriveDeep(b *testing.B) {
-	dir := os.Getenv("BENCH_PATH")
-	if dir == "" {
-		dir = "."
-	}
-	const size, reads = 512 << 20, 16000
-	if _, err := storage.Check(dir, size); err != nil {
-		b.Skip(err)
-	}
-	ref := startReference(b)
-	f, err := storage.Open(dir, size)
-	must(b, err)
-	defer f.Close()
-	ctx := context.Background()
-	must(b, f.Fill(ctx, nil))
-	path := fmt.Sprintf("/proc/%d/fd/%d", os.Getpid(), f.Descriptor())
 	b.Run("depth32", func(b *testing.B) {
 		alternate(b, "Drive, random read 4 KiB, depth 32", "≥ 0.95", func() float64 {
-			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: 32, Random: true, Reads: 100, Most: reads, Length: time.Hour}, nil)
+			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: 32, Random: true, Reads: 100, Most: many, Length: time.Hour}, nil)
 			must(b, err)
 			return t.Spent.Seconds()
-		}, func() float64 { return ref.seconds(b, "d %s %d", path, reads) })
+		}, func() float64 { return ref.seconds(b, "d %s %d", path, many) })
 	})
 	b.Run("latency", func(b *testing.B) {
 		alternate(b, "Drive, median latency, depth 1", "within 5 %", func() float64 {
