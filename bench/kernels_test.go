@@ -60,10 +60,15 @@ func spread(xs []float64) float64 {
 }
 
 // BenchmarkRepeatability measures every kernel ten times, all kernels in turn in a new random order each
-// time: the coefficient of variation, and whether a rate depends on what ran before it.
+// time: the coefficient of variation, and whether a rate depends on what ran before it. A plain C loop
+// that follows links within the first cache is timed before each: what it varies by is the machine's own, and the
+// kernels are also held against it.
 func BenchmarkRepeatability(b *testing.B) {
 	const repeats = 10
+	ref := startReference(b)
 	list := parts(b)
+	beside := make([][]float64, len(list)) // rates relative to the loop's
+	var loop []float64
 	rates := make([][]float64, len(list))
 	had := make([][]float64, len(list)) // rates per second that the thread had a processor
 	var shares []float64
@@ -73,7 +78,9 @@ func BenchmarkRepeatability(b *testing.B) {
 	for range repeats {
 		order := rng.Perm(len(list))
 		for at, i := range order {
+			c := ref.seconds(b, "p %d %d", 256, 100_000_000)
 			x := list[i].rating(b, time.Second)
+			loop, beside[i] = append(loop, c), append(beside[i], x.Rate*c)
 			r := x.Rate
 			rates[i] = append(rates[i], r)
 			if x.Share > 0 {
@@ -102,6 +109,11 @@ func BenchmarkRepeatability(b *testing.B) {
 	b.ReportMetric(median(cvs), "%CV")
 	b.ReportMetric(0, "ns/op")
 	row("Spread of a kernel over 10 repeats", fmt.Sprintf("median %.2f %%", median(cvs)), "≤ 1.5 %", strings.Join(each, ", "))
+	var against []float64
+	for i := range list {
+		against = append(against, spread(beside[i]))
+	}
+	row("… of a plain C loop beside them", fmt.Sprintf("%.2f %%", spread(loop)), "", fmt.Sprintf("kernels relative to it: median %.2f %%", median(against)))
 	if len(shares) > 0 {
 		var own []float64
 		for i := range list {

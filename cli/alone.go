@@ -288,7 +288,11 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
 	}
 	if !a.json {
-		a.say("%d runs of %d tests, about %s; writes at most %s to %s.", runsOf(steps), len(steps), leftText(seconds), bytesText(writes), p.path)
+		announced := fmt.Sprintf("%d runs of %d tests, about %s", runsOf(steps), len(steps), leftText(seconds))
+		if writes > 0 {
+			announced += fmt.Sprintf("; writes at most %s to %s", bytesText(writes), p.path)
+		}
+		a.say("%s.", announced)
 	}
 	allowed, err := machine.AllowedFile()
 	if err != nil {

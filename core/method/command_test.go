@@ -141,6 +141,10 @@ func TestOptions(t *testing.T) {
 	if x.SecondsWith(nil) != 601 || x.SecondsWith(map[string]string{"duration": "60 s"}) != 61 || x.WritesWith(nil) != 5 {
 		t.Errorf("%g s, %d bytes", x.SecondsWith(map[string]string{"duration": "60 s"}), x.WritesWith(nil))
 	}
+	x.Options = append(x.Options, Option{Slug: "file", Default: "512 MiB", Unit: "MiBy"})
+	if a, b := x.WritesWith(nil), x.WritesWith(map[string]string{"file": "1 GiB"}); a != 5 || b != 10 {
+		t.Errorf("a file of twice the size writes %d instead of %d", b, 2*a)
+	}
 	x.Options = append(x.Options, Option{Slug: "writes", Default: "2 GB", Unit: "By"})
 	if x.WritesWith(nil) != 2e9 || x.WritesWith(map[string]string{"writes": "1 GiB"}) != 1<<30 {
 		t.Errorf("writes %d", x.WritesWith(nil))

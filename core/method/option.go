@@ -114,10 +114,13 @@ func (t Test) Number(slug string, given map[string]string) float64 {
 }
 
 // WritesWith is how many bytes one run writes at most under the given options: the option "writes"
-// where the test has it, else the test's own bound.
+// where the test has it, else the test's own bound, which grows with a test file larger than usual.
 func (t Test) WritesWith(given map[string]string) int64 {
 	if _, ok := t.Option("writes"); ok {
 		return int64(t.Number("writes", given))
+	}
+	if usual := t.Number("file", nil); usual > 0 {
+		return int64(float64(t.Writes) * max(1, t.Number("file", given)/usual))
 	}
 	return t.Writes
 }

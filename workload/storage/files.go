@@ -22,6 +22,7 @@ import (
 const (
 	smallFile   = 16 << 10
 	smallFolder = 100 // files in one folder
+	mostFiles   = 20000
 	appendLine  = 256
 	appendMost  = 1 << 16
 	copyFiles   = 240
@@ -34,8 +35,8 @@ func init() {
 		About:     "2000 files of 16 KiB in folders of a hundred are created and made safe, listed with their sizes, read and deleted, through the file system as programs do.",
 		StandsFor: "Unpacking a program, copying a photo library, checking out a source tree.", LimitedBy: "The file system and the system's checks on each file (as by a virus scanner), then the drive's latency.",
 		Input: "Incompressible data from a seed.", Checked: "Every file read is compared with what was written.",
-		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("files")}, Repeats: 5, Seconds: 3, Writes: 2000 * smallFile,
-		Options:  []method.Option{{Slug: "files", Meaning: "number of files", Default: "2000", Unit: "1", Least: 100, Most: 1e6, Match: true}},
+		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("files")}, Repeats: 5, Seconds: 3, Writes: mostFiles * smallFile,
+		Options:  []method.Option{{Slug: "files", Meaning: "number of files", Default: "2000", Unit: "1", Least: 100, Most: mostFiles, Match: true}},
 		Measures: measure("{file}/s", quantity.Higher, 0.06, "create", "created", "list", "listed", "read", "read", "delete", "deleted"),
 	}, runSmallFiles)
 	register(method.Test{
@@ -51,8 +52,9 @@ func init() {
 		About:     "A folder is copied as a good program does: one end reads while the other writes, with a final flush. While it copies, each end notes for how long it was busy; the end that hardly waited limited the copy.",
 		StandsFor: "Copying a survey day to another drive, through the port in question.", LimitedBy: "The slower of the two ends, and the number of files.",
 		Input: "A folder of 240 files and 96 MiB made from a seed, or the folder that is named. It is only read.", Checked: "The copy is compared with its source.",
-		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("from")}, Repeats: 5, Seconds: 4, Writes: 2 * copySize,
-		Options: []method.Option{{Slug: "from", Meaning: "folder to copy; one made from a seed if left out", Default: "made from a seed", Match: true}, {Slug: "source", Meaning: "folder on the drive that is read from, where the folder is made from a seed; the drive under test if left out"}},
+		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("from")}, Repeats: 5, Seconds: 4,
+		Options: []method.Option{{Slug: "from", Meaning: "folder to copy; one made from a seed if left out", Default: "made from a seed", Match: true}, {Slug: "source", Meaning: "folder on the drive that is read from, where the folder is made from a seed; the drive under test if left out"},
+			func() method.Option { o := writesOption("1 GB"); o.Least = 4 * copySize; return o }()},
 		Measures: append(measure("MBy/s", quantity.Higher, 0.04, "rate", "rate"),
 			method.Measure{Slug: "reading-busy", Name: "reading end busy", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 5},
 			method.Measure{Slug: "writing-busy", Name: "writing end busy", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 5}),
@@ -216,6 +218,9 @@ func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err err
 		}
 		if size == 0 {
 			return out, workload.NotRun("%s holds no files to copy", from)
+		}
+		if float64(size) > env.Number("writes") {
+			return out, workload.NotRun("%s holds %d MB, and the run may write %s; raise the option writes", from, size/1e6, env.Text("writes"))
 		}
 	}
 	work, done, err := folderFor(env, uint64(2*size), &out)

@@ -260,6 +260,9 @@ func prepare(ctx context.Context, env workload.Env, out *record.Outcome) (*File,
 	if !ok {
 		return nil, workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", env.Dir, (free+spare)>>20, (leastFile+spare)>>20, ErrSpace)
 	}
+	if _, bounded := env.Test.Option("writes"); bounded && env.Number("writes") < 3*float64(size) {
+		return nil, workload.NotRun("a test file of %d MiB needs more room than the bound of %s written leaves; raise the option writes", size>>20, env.Text("writes"))
+	}
 	out.Observed = map[string]string{"drive.cache": "passed", "drive.filesystem": fs, method.OptionCondition("file"): fmt.Sprintf("%d MiB", size>>20)}
 	out.Negotiated = map[string]string{}
 	if note != "" {

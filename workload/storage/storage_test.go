@@ -347,6 +347,20 @@ func TestAFolderIsCopiedWholeAndAVanishingSourceIsNoticed(t *testing.T) {
 	if _, err := w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from}}); !errors.Is(err, record.ErrNotRun) {
 		t.Errorf("a missing source: %v", err)
 	}
+	for i := range 2 { // more than may be written
+		os.MkdirAll(from, 0o755)
+		big, _ := os.Create(filepath.Join(from, fmt.Sprint(i)))
+		big.Truncate(800 << 20) // holes take no room
+		big.Close()
+	}
+	if _, err := w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "raise the option writes") {
+		t.Errorf("more than the bound: %v", err)
+	}
+	os.RemoveAll(from)
+	tight, _ := workload.Find("drive-write-sustained")
+	if _, err := tight.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"writes": "1 GB"}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "bound of 1 GB") {
+		t.Errorf("a bound below three times the file: %v", err)
+	}
 	for _, c := range []struct {
 		reading, writing float64
 		want             string
