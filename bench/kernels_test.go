@@ -61,7 +61,7 @@ func spread(xs []float64) float64 {
 
 // BenchmarkRepeatability measures every kernel ten times, all kernels in turn in a new random order each
 // time: the coefficient of variation, and whether a rate depends on what ran before it. A plain C loop
-// that follows links within the first cache is timed before each: what it varies by is the machine's own, and the
+// of multiply-adds within the first cache is timed before each: what it varies by is the machine's own, and the
 // kernels are also held against it.
 func BenchmarkRepeatability(b *testing.B) {
 	const repeats = 10
@@ -78,7 +78,7 @@ func BenchmarkRepeatability(b *testing.B) {
 	for range repeats {
 		order := rng.Perm(len(list))
 		for at, i := range order {
-			c := ref.seconds(b, "p %d %d", 256, 100_000_000)
+			c := ref.seconds(b, "m %d %d", 1024, 900_000)
 			x := list[i].rating(b, time.Second)
 			loop, beside[i] = append(loop, c), append(beside[i], x.Rate*c)
 			r := x.Rate

@@ -134,7 +134,7 @@ int main(void) {
 			}
 			double s = 3;
 			if (what != 'm') {
-				printf("%.9f\n", flow(what, n, passes));
+				printf("%.15g\n", flow(what, n, passes));
 				fflush(stdout);
 				continue;
 			}
@@ -160,7 +160,7 @@ int main(void) {
 				t = now();
 				pthread_barrier_wait(&gate);
 				for (int i = 0; i < DEPTH; i++) { pthread_join(threads[i], NULL); ok = ok && readers[i].ok; }
-				printf("%.9f\n", ok ? now() - t : -1);
+				printf("%.15g\n", ok ? now() - t : -1);
 				fflush(stdout);
 				close(fd);
 				continue;
@@ -179,7 +179,7 @@ int main(void) {
 			free(each);
 			close(fd);
 		}
-		printf("%.9f\n", t);
+		printf("%.15g\n", t);
 		fflush(stdout);
 	}
 	return 0;
