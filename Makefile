@@ -36,12 +36,11 @@ web/node_modules/.package-lock.json: web/package-lock.json
 $(CONSOLE): web/node_modules/.package-lock.json $(SOURCES)
 	cd web && npx vite build
 
-## the program must build for the machines under test; where the database's library takes a minute a target, the
-## rest stands for it; the processor kernels must build for the browser too
+## what runs on a machine under test must build for all of them: the whole program for one, elsewhere all but
+## the database's library, which takes a minute a target; the processor kernels for the browser too
 cross: console
-	for t in linux/arm64 windows/amd64 darwin/arm64; do \
-		echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} $(GO) build -o /dev/null ./cmd/durvek || exit 1; done
-	for t in windows/arm64 darwin/amd64; do \
+	GOOS=windows GOARCH=amd64 $(GO) build -o /dev/null ./cmd/durvek
+	for t in linux/arm64 windows/arm64 darwin/amd64 darwin/arm64; do \
 		echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} $(GO) build ./agent ./workload ./workload/cpu ./workload/memory ./workload/network ./workload/response ./workload/storage || exit 1; done
 	GOOS=js GOARCH=wasm $(GO) build ./workload ./workload/cpu
 
