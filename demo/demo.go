@@ -251,7 +251,8 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	if err != nil {
 		return err
 	}
-	dir := filepath.Join(o.Dir, "agents", name+"-"+j.setup+"-"+strings.ReplaceAll(j.place, " ", "-"))
+	// Each plan's agent has a folder of its own: a unit may have several plans at work at once.
+	dir := filepath.Join(o.Dir, "agents", strings.ReplaceAll(strings.Join([]string{name, j.setup, j.place, planName(j)}, "-"), " ", "-"))
 	_, err = agent.Work(ctx, agent.Options{Service: o.Client, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond})
 	if err == nil {
 		os.RemoveAll(dir)
