@@ -225,6 +225,9 @@ func execute(ctx context.Context, program string, c method.Command, dir string, 
 	cmd.Stdout, cmd.Stderr = io.MultiWriter(output, &shared{write, both}), io.MultiWriter(errs, &shared{write, both})
 	begin := time.Now()
 	if err := cmd.Start(); err != nil {
+		if ctx.Err() != nil {
+			return o, fmt.Errorf("stopped: %w", ctx.Err())
+		}
 		return o, fmt.Errorf("start %s: %w", program, err)
 	}
 	seen := make(chan time.Duration, 1)

@@ -2,8 +2,10 @@ package simulate_test
 
 import (
 	"context"
+	"errors"
 	"math"
 	"reflect"
+	"strings"
 	"testing"
 
 	"durvek/core/method"
@@ -61,5 +63,51 @@ func TestModesAndQuirks(t *testing.T) {
 	}
 	if _, err := (&simulate.Machine{Spec: map[string]any{}, Name: "bare"}).Run(context.Background(), record.Order{Test: w.Test}, nil); err == nil {
 		t.Error("a machine without a spec sheet gave a figure")
+	}
+}
+
+// A test that is known by a curve gets one whose course agrees with its figures.
+func TestSimulatedCurvesAgreeWithTheirFigures(t *testing.T) {
+	for _, c := range []struct {
+		test, axis, first, last string // measures that the curve begins and ends with
+	}{
+		{"hashing-sustained", "", "burst", "sustained"},
+		{"memory-latency", "working set", "nearest", "main"},
+		{"drive-fill", "bytes written", "before", "after"},
+	} {
+		w, _ := workload.Find(c.test)
+		out := run(t, &simulate.Machine{Spec: spec, Seed: 3}, w.Test)
+		if len(out.Series) != 1 || out.Series[0].Axis != c.axis || len(out.Series[0].Times) != len(out.Series[0].Values) {
+			t.Errorf("%s: %d series", c.test, len(out.Series))
+			continue
+		}
+		values := map[string]float64{}
+		for _, r := range out.Readings {
+			values[r.Measure] = r.Value
+		}
+		got := out.Series[0].Values
+		if a, b := got[0]/values[c.first], got[len(got)-1]/values[c.last]; math.Abs(a-1) > 0.05 || math.Abs(b-1) > 0.05 {
+			t.Errorf("%s begins at %.3f and ends at %.3f of its figures", c.test, a, b)
+		}
+	}
+	w, _ := workload.Find("route-search-scaling")
+	out := run(t, &simulate.Machine{Spec: spec, Seed: 3}, w.Test)
+	s := out.Series[0]
+	last := len(s.Times) - 1
+	if s.Unit != "{node}/s" || s.Times[0] != 1 || s.Times[last] != 16 || math.Abs(s.Values[last]/s.Values[0]/out.Readings[0].Value-1) > 0.1 {
+		t.Errorf("scaling from %g to %g threads by %.2f beside %.2f", s.Times[0], s.Times[last], s.Values[last]/s.Values[0], out.Readings[0].Value)
+	}
+}
+
+func TestASimulatedMachineTakesOptionsAndMayBeUnableToRun(t *testing.T) {
+	w, _ := workload.Find("drive-fill")
+	m := &simulate.Machine{Spec: spec, Seed: 1, Quirks: []simulate.Quirk{{Measure: "drive-fill", NotRun: "too little free space", Repeats: []int{1}}}}
+	order := record.Order{Test: w.Test, Options: map[string]string{"share": "40 %"}}
+	out, err := m.Run(context.Background(), order, nil)
+	if err != nil || out.Observed["option.share"] != "40 %" || out.Observed["option.writes"] != "" {
+		t.Errorf("%v, %v", out.Observed, err)
+	}
+	if _, err := m.Run(context.Background(), order, nil); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "too little free space") {
+		t.Errorf("%v", err)
 	}
 }

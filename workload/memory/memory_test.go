@@ -4,6 +4,9 @@ import (
 	"context"
 	"errors"
 	"math"
+	"os"
+	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -95,5 +98,23 @@ func TestAWalkIsOneCycleThroughAllLines(t *testing.T) {
 	}
 	if at != 0 {
 		t.Errorf("the cycle ends at %d", at)
+	}
+}
+
+func TestTheCachesAreReadAsTheSystemTellsThem(t *testing.T) {
+	root := t.TempDir()
+	for name, content := range map[string]string{
+		"index0/level": "1", "index0/type": "Data", "index0/size": "48K", "index1/level": "1", "index1/type": "Instruction", "index1/size": "32K",
+		"index2/level": "2", "index2/type": "Unified", "index2/size": "2048K", "index3/level": "3", "index3/type": "Unified", // its size is not told
+	} {
+		os.MkdirAll(filepath.Join(root, filepath.Dir(name)), 0o755)
+		os.WriteFile(filepath.Join(root, name), []byte(content+"\n"), 0o644)
+	}
+	got := cachesTold(root)
+	if want := map[string]string{"cache.level1": "48 KiB", "cache.level2": "2048 KiB"}; !reflect.DeepEqual(got, want) {
+		t.Errorf("%v, want %v", got, want)
+	}
+	if got := cachesTold(filepath.Join(root, "none")); len(got) != 0 {
+		t.Errorf("a system that tells nothing gave %v", got)
 	}
 }
