@@ -23,6 +23,7 @@ import (
 	"durvek/client"
 	"durvek/core/chart"
 	"durvek/core/compare"
+	"durvek/core/stats"
 	"durvek/desk"
 	"durvek/draw"
 	"durvek/service"
@@ -111,16 +112,10 @@ func alternate(b *testing.B, name, goal string, ours, c func() float64) {
 	b.ReportMetric(median(ratios), "×C")
 	b.ReportMetric(median(control), "C×C")
 	b.ReportMetric(0, "ns/op")
-	row(name, fmt.Sprintf("%.3f × C", median(ratios)), goal, fmt.Sprintf("C against C %.3f (quartiles %.3f to %.3f), median of %d pairs", median(control), quantile(control, 0.25), quantile(control, 0.75), pairs))
+	row(name, fmt.Sprintf("%.3f × C", median(ratios)), goal, fmt.Sprintf("C against C %.3f (quartiles %.3f to %.3f), median of %d pairs", median(control), stats.Quantile(control, 0.25), stats.Quantile(control, 0.75), pairs))
 }
 
-func quantile(xs []float64, q float64) float64 {
-	s := slices.Clone(xs)
-	slices.Sort(s)
-	return s[int(q*float64(len(s)-1)+0.5)]
-}
-
-func median(xs []float64) float64 { return quantile(xs, 0.5) }
+func median(xs []float64) float64 { return stats.Quantile(xs, 0.5) }
 
 func must(b *testing.B, err error) {
 	b.Helper()
@@ -292,10 +287,10 @@ func BenchmarkRankOverHTTP(b *testing.B) {
 			fresh = append(fresh, ask())
 		}
 	}
-	b.ReportMetric(quantile(kept, 0.95), "ms-p95-kept")
-	b.ReportMetric(quantile(fresh, 0.95), "ms-p95-fresh")
+	b.ReportMetric(stats.Quantile(kept, 0.95), "ms-p95-kept")
+	b.ReportMetric(stats.Quantile(fresh, 0.95), "ms-p95-fresh")
 	b.ReportMetric(0, "ns/op")
-	row("Ranked field of 20 over HTTP", fmt.Sprintf("p95 %.1f ms", quantile(kept, 0.95)), "≤ 10 ms", fmt.Sprintf("computed anew after a reading: p50 %.1f, p95 %.1f ms", median(fresh), quantile(fresh, 0.95)))
+	row("Ranked field of 20 over HTTP", fmt.Sprintf("p95 %.1f ms", stats.Quantile(kept, 0.95)), "≤ 10 ms", fmt.Sprintf("computed anew after a reading: p50 %.1f, p95 %.1f ms", median(fresh), stats.Quantile(fresh, 0.95)))
 }
 
 func BenchmarkSVG(b *testing.B) {
@@ -311,7 +306,7 @@ func BenchmarkSVG(b *testing.B) {
 		}
 		took = append(took, 1e3*time.Since(begin).Seconds())
 	}
-	row("SVG of 20 rows", fmt.Sprintf("p95 %.2f ms", quantile(took, 0.95)), "≤ 5 ms", "")
+	row("SVG of 20 rows", fmt.Sprintf("p95 %.2f ms", stats.Quantile(took, 0.95)), "≤ 5 ms", "")
 }
 
 func BenchmarkStart(b *testing.B) {

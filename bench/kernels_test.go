@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"durvek/core/stats"
 	"durvek/workload"
 	"durvek/workload/cpu"
 )
@@ -119,7 +120,7 @@ func BenchmarkRepeatability(b *testing.B) {
 		for i := range list {
 			own = append(own, spread(had[i]))
 		}
-		row("… per second on a processor", fmt.Sprintf("median %.2f %%", median(own)), "", fmt.Sprintf("the threads had a processor for %.1f %% of the time (median; least %.1f %%)", 100*median(shares), 100*quantile(shares, 0)))
+		row("… per second on a processor", fmt.Sprintf("median %.2f %%", median(own)), "", fmt.Sprintf("the threads had a processor for %.1f %% of the time (median; least %.1f %%)", 100*median(shares), 100*stats.Quantile(shares, 0)))
 	}
 	row("Early against late in random order", fmt.Sprintf("× %.4f", math.Exp(shift/float64(n))), "1", fmt.Sprintf("geometric mean over %d kernels", n))
 }

@@ -104,7 +104,7 @@ func TestASimulatedMachineTakesOptionsAndMayBeUnableToRun(t *testing.T) {
 	m := &simulate.Machine{Spec: spec, Seed: 1, Quirks: []simulate.Quirk{{Measure: "drive-fill", NotRun: "too little free space", Repeats: []int{1}}}}
 	order := record.Order{Test: w.Test, Options: map[string]string{"share": "40 %"}}
 	out, err := m.Run(context.Background(), order, nil)
-	if err != nil || out.Observed["option.share"] != "40 %" || out.Observed["option.writes"] != "" {
+	if err != nil || out.Observed["option.share"] != "40 %" || out.Observed["option.writes"] != "100 GB" {
 		t.Errorf("%v, %v", out.Observed, err)
 	}
 	if _, err := m.Run(context.Background(), order, nil); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "too little free space") {

@@ -79,20 +79,10 @@ func NewCell(values []Value, logarithmic bool) Cell {
 		}
 		c.Sittings = append(c.Sittings, s)
 	}
-	c.Median = median(natural)
+	if len(natural) > 0 {
+		c.Median = Quantile(natural, 0.5)
+	}
 	return c
-}
-
-func median(xs []float64) float64 {
-	if len(xs) == 0 {
-		return 0
-	}
-	slices.Sort(xs)
-	m := len(xs) / 2
-	if len(xs)%2 == 1 {
-		return xs[m]
-	}
-	return (xs[m-1] + xs[m]) / 2
 }
 
 // N is the count of readings in the cell.

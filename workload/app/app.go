@@ -17,7 +17,6 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/workload"
-	"durvek/workload/storage"
 )
 
 // register adds an application test, with what all share.
@@ -39,16 +38,6 @@ func seconds(repeatability float64, slugsAndNames ...string) []method.Measure {
 
 func rates(unit string, repeatability float64, slugsAndNames ...string) []method.Measure {
 	return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: repeatability}, slugsAndNames...)
-}
-
-// workFolder examines the drive and makes a folder on it to work in, for a test that needs so many bytes.
-func workFolder(env workload.Env, need uint64, out *record.Outcome) (string, func(), error) {
-	fs, err := storage.Check(env.Dir, need)
-	if err != nil {
-		return "", nil, err
-	}
-	out.Observed = map[string]string{"drive.filesystem": fs}
-	return storage.WorkFolder(env.Dir)
 }
 
 // timed does a task again and again for a test's timed length, at least least times, and returns the mean

@@ -36,7 +36,7 @@ func init() {
 }
 
 func runArchive(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
-	work, done, err := workFolder(env, 4*folderSize, &out)
+	work, done, err := storage.FolderFor(env, 4*folderSize, &out)
 	if err != nil {
 		return out, err
 	}

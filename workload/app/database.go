@@ -14,6 +14,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/workload"
+	"durvek/workload/storage"
 )
 
 const (
@@ -37,7 +38,7 @@ func init() {
 }
 
 func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
-	work, done, err := workFolder(env, databaseNeed, &out)
+	work, done, err := storage.FolderFor(env, databaseNeed, &out)
 	if err != nil {
 		return out, err
 	}

@@ -31,8 +31,6 @@ type Tally struct {
 	Done          int64
 	Spent         time.Duration
 	Reads, Writes *hdrhistogram.Histogram // latencies in ns
-	At            []float64               // seconds since the begin, of each sample
-	Rates         []float64               // accesses per second since the sample before
 }
 
 // Rate is accesses per second.
@@ -156,7 +154,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 	finished := make(chan struct{})
 	go func() { wg.Wait(); close(finished) }()
 	var tick <-chan time.Time
-	if a.Every > 0 {
+	if sample != nil && a.Every > 0 {
 		t := time.NewTicker(a.Every)
 		defer t.Stop()
 		tick = t.C
@@ -171,10 +169,7 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 			spent, n := time.Since(begin), total(counts)
 			rate := float64(n-lastDone) / (spent - lastAt).Seconds()
 			lastDone, lastAt = n, spent
-			out.At, out.Rates = append(out.At, spent.Seconds()), append(out.Rates, rate)
-			if sample != nil {
-				sample(spent, rate)
-			}
+			sample(spent, rate)
 		}
 	}
 	out.Done = total(counts)

@@ -54,15 +54,16 @@ func init() {
 		Input: "A folder of 240 files and 96 MiB made from a seed, or the folder that is named. It is only read.", Checked: "The copy is compared with its source.",
 		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("from")}, Repeats: 5, Seconds: 4,
 		Options: []method.Option{{Slug: "from", Meaning: "folder to copy; one made from a seed if left out", Default: "made from a seed", Match: true}, {Slug: "source", Meaning: "folder on the drive that is read from, where the folder is made from a seed; the drive under test if left out"},
-			func() method.Option { o := writesOption("1 GB"); o.Least = 4 * copySize; return o }()},
+			func() method.Option { o := writesOption("1 GB"); o.Least, o.Match = 4*copySize, false; return o }()},
 		Measures: append(measure("MBy/s", quantity.Higher, 0.04, "rate", "rate"),
 			method.Measure{Slug: "reading-busy", Name: "reading end busy", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 5},
 			method.Measure{Slug: "writing-busy", Name: "writing end busy", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 5}),
 	}, runCopy)
 }
 
-// folderFor examines a drive and makes a folder on it to work in.
-func folderFor(env workload.Env, need uint64, out *record.Outcome) (work string, done func(), err error) {
+// FolderFor examines the drive and makes a folder on it to work in, for a test that needs so many bytes; out
+// takes down what was found, done removes the folder.
+func FolderFor(env workload.Env, need uint64, out *record.Outcome) (work string, done func(), err error) {
 	fs, err := Check(env.Dir, need)
 	if err != nil {
 		return "", nil, err
@@ -73,7 +74,7 @@ func folderFor(env workload.Env, need uint64, out *record.Outcome) (work string,
 
 func runSmallFiles(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 	n := int(env.Number("files"))
-	work, done, err := folderFor(env, uint64(n)*2*smallFile, &out)
+	work, done, err := FolderFor(env, uint64(n)*2*smallFile, &out)
 	if err != nil {
 		return out, err
 	}
@@ -152,7 +153,7 @@ func runSmallFiles(ctx context.Context, env workload.Env) (out record.Outcome, e
 }
 
 func runAppends(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
-	work, done, err := folderFor(env, 64<<20, &out)
+	work, done, err := FolderFor(env, 64<<20, &out)
 	if err != nil {
 		return out, err
 	}
@@ -223,7 +224,7 @@ func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err err
 			return out, workload.NotRun("%s holds %d MB, and the run may write %s; raise the option writes", from, size/1e6, env.Text("writes"))
 		}
 	}
-	work, done, err := folderFor(env, uint64(2*size), &out)
+	work, done, err := FolderFor(env, uint64(2*size), &out)
 	if err != nil {
 		return out, err
 	}

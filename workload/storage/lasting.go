@@ -14,9 +14,9 @@ import (
 	"durvek/workload"
 )
 
-// writesOption bounds what a test writes.
+// writesOption bounds what a test writes. Where the bound is reached, figures depend on it, so it must match.
 func writesOption(usual string) method.Option {
-	return method.Option{Slug: "writes", Meaning: "how much is written at most", Default: usual, Unit: "By", Least: 1e9, Most: 1e14}
+	return method.Option{Slug: "writes", Meaning: "how much is written at most", Default: usual, Unit: "By", Least: 1e9, Most: 1e14, Match: true}
 }
 
 // lasting are the accesses that are looped for long.
@@ -50,6 +50,7 @@ func init() {
 		}
 		if writing {
 			t.Options = append(t.Options, writesOption("200 GB"))
+			t.MustMatch = append(t.MustMatch, method.OptionCondition("writes"))
 			t.About += " It ends early when the bound on what is written is reached, and says so."
 		}
 		t.Measures = slices.Concat(workload.SustainedMeasures(l.unit, 0.04), measure(l.unit, quantity.Higher, 0.05, "p5", "rate exceeded 95 % of the time"),
@@ -107,7 +108,7 @@ func init() {
 		About:     "A share of the free space is written once, in order, past the page cache: the rate over what is written, where the write cache ends, and the rate behind it.",
 		StandsFor: "The first large copy onto a drive: a season's survey, a film, a backup.", LimitedBy: "The write cache of fast cells, then the slow cells behind it.",
 		Input: "Incompressible data.", Checked: "Blocks are read back and compared.",
-		MustMatch: []string{"supply", "drive.cache", method.OptionCondition("share")}, Repeats: 1, Seconds: 120,
+		MustMatch: []string{"supply", "drive.cache", method.OptionCondition("share"), method.OptionCondition("writes")}, Repeats: 1, Seconds: 120,
 		Options: []method.Option{{Slug: "share", Meaning: "share of the free space that is written", Default: "20 %", Unit: "%", Least: 0.1, Most: 95, Match: true}, writesOption("100 GB")},
 		Measures: append(measure("MBy/s", quantity.Higher, 0.05, "before", "rate in the cache", "after", "rate behind the cache", "whole", "rate over all"),
 			measure("GBy", quantity.Higher, 0.05, "cache", "write cache")...),
@@ -118,7 +119,7 @@ func init() {
 		StandsFor: "A recorder that writes in bursts: will the next burst be fast again?", LimitedBy: "How fast the drive empties its cache when nobody asks anything of it.",
 		Input: "Incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: append(slices.Clone(mustMatch), method.OptionCondition("writes")), Repeats: 1, Seconds: 240,
-		Options: []method.Option{FileOption, func() method.Option { o := writesOption("100 GB"); o.Match = true; return o }()},
+		Options: []method.Option{FileOption, writesOption("100 GB")},
 		Measures: append(measure("GBy", quantity.Higher, 0.05, "cache", "write cache when rested"),
 			method.Measure{Slug: "recovered", Name: "recovered after 60 s", Unit: "%", Scale: quantity.Share, Better: quantity.Higher, Repeatability: 5}),
 	}, runRecovery)
