@@ -130,7 +130,7 @@ func (a *app) explain(t method.Test) {
 	for _, x := range []struct{ head, text string }{{"What it does", t.About}, {"Stands for", t.StandsFor}, {"Limited by", t.LimitedBy}, {"Works on", t.Input}, {"Checked by", t.Checked},
 		{"Compared", compared(t)}} {
 		if x.text != "" {
-			a.say("\n%s", wrap(x.head+": "+x.text, max(a.width(), 40)))
+			a.say("\n%s", wrap(x.head+": "+x.text, a.width()))
 		}
 	}
 	if t.Command != nil {
@@ -186,15 +186,19 @@ func compared(t method.Test) string {
 	return "only where these are known and equal: " + strings.Join(names, ", ")
 }
 
-// wrap breaks a text into lines of so many columns at most.
+// wrap breaks a text into lines of so many columns, but no more than can be read well; 0 columns are any.
 func wrap(text string, columns int) string {
+	if columns == 0 {
+		columns = 110
+	}
+	columns = min(max(columns, 40), 110)
 	var b strings.Builder
 	at := 0
 	for i, word := range strings.Fields(text) {
 		n := len([]rune(word))
 		switch {
 		case i == 0:
-		case at+1+n > min(columns, 110):
+		case at+1+n > columns:
 			b.WriteString("\n  ")
 			at = 2
 		default:
@@ -288,7 +292,7 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
 	}
 	if !a.json {
-		announced := fmt.Sprintf("%d runs of %d tests, about %s", runsOf(steps), len(steps), leftText(seconds))
+		announced := fmt.Sprintf("%s of %s, about %s", many(runsOf(steps), "run"), many(len(steps), "test"), leftText(seconds))
 		if writes > 0 {
 			announced += fmt.Sprintf("; writes at most %s to %s", bytesText(writes), p.path)
 		}
@@ -387,6 +391,13 @@ steps:
 		return fmt.Errorf("%d of %d runs failed", failed, len(file.Runs))
 	}
 	return nil
+}
+
+func many(n int, what string) string {
+	if n != 1 {
+		what += "s"
+	}
+	return fmt.Sprintf("%d %s", n, what)
 }
 
 func runsOf(steps []method.PlanStep) int {

@@ -195,7 +195,7 @@ func (a *app) planCmd() *cobra.Command {
 	f := add.Flags()
 	f.StringSliceVar(&tests, "tests", nil, "tests, in order; every usual one that fits if left out")
 	f.StringArrayVar(&options, "option", nil, "TEST.OPTION=VALUE; may be repeated")
-	f.IntVar(&repeats, "repeats", 5, "repeats of each test")
+	f.IntVar(&repeats, "repeats", 0, "repeats of each test; 0 for as many as each usually has")
 	f.StringVar(&p.Setup, "setup", method.AsDelivered, "setup")
 	f.StringVar(&p.Host, "host", "", "unit or rig that a part is measured in")
 	f.StringVar(&p.Place, "place", "", "port, slot, screen or surface")

@@ -102,7 +102,9 @@ func (d *Desk) AddPlan(ctx context.Context, p method.Plan, by string) (method.Pl
 			wrong = append(wrong, fmt.Sprintf("test %q is not meant for a %s", s.Test, kind))
 		}
 		if s.Repeats == 0 {
-			s.Repeats = max(t.Repeats, 3)
+			if s.Repeats = t.Repeats; s.Repeats == 0 {
+				s.Repeats = 3
+			}
 		}
 		wrong = append(wrong, t.CheckOptions(s.Options)...)
 		if s.Repeats < 1 || s.Repeats > 100 {

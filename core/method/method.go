@@ -217,7 +217,7 @@ type Plan struct {
 // PlanStep is one test of a plan with its repeats.
 type PlanStep struct {
 	Test    string            `json:"test"`
-	Repeats int               `json:"repeats" minimum:"1" maximum:"100"`
+	Repeats int               `json:"repeats" minimum:"0" maximum:"100" doc:"0 asks for as many as the test usually has"`
 	Options map[string]string `json:"options,omitempty" doc:"Options of the test that are not at their usual value"`
 }
 

@@ -1526,7 +1526,10 @@ export interface components {
             options?: {
                 [key: string]: string;
             };
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description 0 asks for as many as the test usually has
+             */
             repeats: number;
             test: string;
         };

@@ -25,7 +25,7 @@ const steep = computed(() => {
   const lo = Math.min(...props.series.values)
   return lo > 0 && Math.max(...props.series.values) / lo > 30
 })
-const place = (v: number) => (props.series.along === 'By' ? bytes(v) : number(v, 4))
+const place = (v: number) => (props.series.along === 'By' ? bytes(v) : number(v, 3))
 const axisName = computed(() => (axis.value ? axis.value + ({ 'GBy': ', GB', 's': ', s' }[props.series.along ?? ''] ?? '') : 'seconds'))
 const says = computed(() => {
   const { times, values } = props.series

@@ -15,7 +15,7 @@ const usual = () => (form.tests = runnable.value.filter((t) => t.usual).map((t) 
 // The options of the tests chosen; an empty field leaves an option at its usual value.
 const options = computed(() => runnable.value.filter((t) => form.tests.includes(t.slug)).flatMap((t) => (t.options ?? []).map((o) => ({ key: `${t.slug}.${o.slug}`, test: t, option: o }))))
 const values = reactive<Record<string, string>>({})
-const form = reactive({ unit: '', host: '', place: '', setup: 'as-delivered', name: '', tests: [] as string[], repeats: 5 })
+const form = reactive({ unit: '', host: '', place: '', setup: 'as-delivered', name: '', tests: [] as string[], repeats: '' })
 const trouble = ref<unknown>(null)
 const busy = ref(false)
 async function add() {
@@ -47,7 +47,7 @@ async function add() {
         <div class="row small"><button type="button" class="plainly" @click="usual">Choose the usual tests</button><v-spacer /><router-link to="/bench/tests" @click="open = false">What each test does</router-link></div>
         <div v-for="o in options" :key="o.key"><v-text-field v-model="values[o.key]" :label="`${o.test.name}: ${o.option.meaning}`" :placeholder="o.option.default" persistent-placeholder /></div>
         <div class="row">
-          <v-text-field v-model.number="form.repeats" label="Repeats" type="number" min="1" max="100" />
+          <v-text-field v-model="form.repeats" label="Repeats" placeholder="as many as usual" persistent-placeholder type="number" min="1" max="100" />
           <v-select v-model="form.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />
         </div>
         <div class="row">
