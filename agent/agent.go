@@ -1,6 +1,7 @@
-// Package agent works through a plan on the machine under test. It sees the machine through one small
-// interface, so real and simulated machines are worked by the same code. Every finished run is on disk
-// before it is sent and stays there until the service has acknowledged it.
+// Package agent works through a plan on the machine under test. It sees the machine through one
+// interface, so real and simulated machines are worked by the same code. A journal says what was begun;
+// every finished run is on disk before it is sent and stays there until the service has acknowledged
+// it: whatever is killed at whatever moment, nothing is lost and nothing is counted twice.
 package agent
 
 import (
@@ -10,23 +11,28 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"sort"
-	"strings"
+	"slices"
+	"sync"
 	"time"
 
-	"github.com/google/uuid"
-
 	"durvek/core/method"
-	"durvek/core/quantity"
 	"durvek/core/record"
 )
 
 // Machine is what the agent needs of a machine.
 type Machine interface {
 	Describe(context.Context) (record.Machine, error)
+	// Observe tells conditions as they are now.
 	Observe(context.Context) map[string]string
+	// Run executes a test. It returns soon after ctx ends; a machine that does not is left to itself.
 	Run(context.Context, record.Order, func(record.Sample)) (record.Outcome, error)
-	Now() time.Time
+	// Watch begins to read the sensors so many times a second and tells them, at the machine's steady
+	// clock, until stop is called.
+	Watch(rate float64, tell func(at time.Duration, values map[string]float64)) (stop func())
+	// Rest lets so much of the machine's time pass, or less if ctx ends.
+	Rest(ctx context.Context, d time.Duration) error
+	Now() time.Time       // the wall clock, which may be stepped
+	Clock() time.Duration // a clock that is never stepped
 }
 
 // Service is what the agent needs of the service.
@@ -34,11 +40,12 @@ type Service interface {
 	Join(ctx context.Context, code string, m record.Machine) (record.Joined, error)
 	Rejoin(ctx context.Context, token string, m record.Machine) (record.Joined, error)
 	SendRun(ctx context.Context, token string, r record.Run) error
-	SendProgress(ctx context.Context, token string, p record.Progress) error
+	SendIncident(ctx context.Context, token string, x record.Incident) error
+	SendProgress(ctx context.Context, token string, p record.Progress) (record.Directive, error)
 	Finish(ctx context.Context, token string) error
 }
 
-// ErrRefused marks a run that the service will never take; Temporary errors are tried again.
+// ErrRefused marks a run that the service will never take; other errors are tried again.
 var ErrRefused = errors.New("refused")
 
 // Options say how an agent works.
@@ -46,12 +53,17 @@ type Options struct {
 	Service Service
 	Machine Machine
 	Code    string // one-time code; empty to go on with what Dir holds
-	Dir     string // where results and the session are kept
+	Dir     string // where results, the journal and the session are kept
 	Server  string // the service's address, kept with the session
 	Log     func(format string, args ...any)
 	Show    func(record.Progress)
-	// Retry is the first pause after a failed delivery; it doubles up to 30 s. 0 means 500 ms.
-	Retry time.Duration
+	Confirm <-chan struct{} // a person at the machine has done what was asked; nil where nobody can
+
+	Retry  time.Duration // first pause after a failed delivery; it doubles up to 30 s. 0 means 500 ms
+	Report time.Duration // time between reports; 0 means 1 s
+	Grace  time.Duration // how long an ended step may take to be gone; 0 means 10 s
+	Limit  time.Duration // how long a run may take; 0 means three times the usual and five minutes
+	Quiet  time.Duration // how long a run may say nothing; 0 means the usual time of a run and two minutes
 }
 
 // session is what lets an agent go on after it was ended.
@@ -65,19 +77,40 @@ type worker struct {
 	joined  record.Joined
 	machine record.Machine
 	outbox  string
-	learned map[string]time.Duration // duration of one run per test, as it turned out
+	journal journal
+	jobs    []method.Job
+	done    map[method.Job]bool
+	learned map[string]float64 // seconds of one run per test, as it turned out
+	setup   string             // the setup that the machine is in
+	crashes map[int]int        // how often each step broke off
+	retried map[method.Job]int // how often each job failed and was tried again
+	asks    int
+	asked   record.Ask
 	refused []string
+	result  Result
+	wake    chan struct{} // something waits to be delivered
+	poke    chan struct{} // something changed that people should see at once
+	rested  time.Duration // machine's clock when the last run ended
 
-	progress chan record.Progress
+	mu        sync.Mutex
+	progress  record.Progress
+	pending   record.Trace // of the run that is being made, not reported yet
+	directive record.Directive
+	gone      error // the service refuses this agent for good
+	latest    map[string]float64
+	current   *making
 }
 
 // Result tells how a plan went.
 type Result struct {
-	Plan    method.Plan
-	Runs    int
-	Failed  int
-	NotRun  int
-	Refused []string
+	Plan      method.Plan
+	Runs      int
+	Failed    int
+	NotRun    int
+	Parked    int
+	Incidents int
+	Stopped   bool
+	Refused   []string
 }
 
 // Work joins the service, works through the plan and delivers every run. It returns when all is
@@ -86,79 +119,69 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	if o.Log == nil {
 		o.Log = func(string, ...any) {}
 	}
-	if o.Retry == 0 {
-		o.Retry = 500 * time.Millisecond
+	for _, x := range []struct {
+		d     *time.Duration
+		usual time.Duration
+	}{{&o.Retry, 500 * time.Millisecond}, {&o.Report, time.Second}, {&o.Grace, 10 * time.Second}} {
+		if *x.d == 0 {
+			*x.d = x.usual
+		}
 	}
-	w := &worker{Options: o, learned: map[string]time.Duration{}, outbox: filepath.Join(o.Dir, "outbox"), progress: make(chan record.Progress, 1)}
+	w := &worker{Options: o, learned: map[string]float64{}, outbox: filepath.Join(o.Dir, "outbox"), done: map[method.Job]bool{}, retried: map[method.Job]int{},
+		wake: make(chan struct{}, 1), poke: make(chan struct{}, 1), rested: -1}
 	if err := os.MkdirAll(w.outbox, 0o700); err != nil {
 		return Result{}, fmt.Errorf("make the agent's folder: %w", err)
 	}
 	if err := w.join(ctx); err != nil {
 		return Result{}, err
 	}
-	result := Result{Plan: w.joined.Plan}
-	o.Log("Joined for plan %q: %d runs of %d tests on %s.", w.joined.Plan.Name, len(w.joined.Plan.Jobs()), len(w.joined.Plan.Steps), w.joined.Plan.Unit)
-
-	deliverCtx, stop := context.WithCancel(ctx)
-	wake := make(chan struct{}, 1)
-	delivered := make(chan error, 1)
-	finished := make(chan struct{})
-	go func() { delivered <- w.deliver(deliverCtx, wake, finished) }()
-	defer stop()
-	go func() {
-		for {
-			select {
-			case p := <-w.progress:
-				o.Service.SendProgress(deliverCtx, w.joined.Token, p)
-			case <-deliverCtx.Done():
-				return
-			}
-		}
-	}()
-
-	done := map[method.Job]bool{}
+	w.result = Result{Plan: w.joined.Plan}
+	w.jobs = w.joined.Plan.Jobs()
+	o.Log("Joined for plan %q: %d runs of %d tests on %s.", w.joined.Plan.Name, len(w.jobs), len(w.joined.Tests), w.joined.Plan.Unit)
+	for k, s := range w.joined.Learned {
+		w.learned[k] = s
+	}
 	for _, j := range w.joined.Received {
-		done[method.Job{Step: j.Step, Repeat: j.Repeat, Test: j.Test}] = true
+		w.done[method.Job{Step: j.Step, Repeat: j.Repeat, Test: j.Test}] = true
 	}
 	for _, r := range w.kept() {
-		done[method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}] = true
+		w.done[method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}] = true
 	}
-	jobs := w.joined.Plan.Jobs()
-	for i, j := range jobs {
-		if done[j] {
-			continue
-		}
-		r, err := w.job(ctx, i, jobs, j)
-		if err != nil {
-			return result, err
-		}
-		result.Runs++
-		switch r.Outcome {
-		case "failed":
-			result.Failed++
-			o.Log("%s, repeat %d: failed: %s", r.Test, r.Repeat+1, r.Failure)
-		case "not-run":
-			result.NotRun++
-			o.Log("%s, repeat %d: not run: %s", r.Test, r.Repeat+1, r.Failure)
-		}
-		if err := w.keep(r); err != nil {
-			return result, fmt.Errorf("keep the run on disk: %w", err)
-		}
-		select {
-		case wake <- struct{}{}:
-		default:
-		}
+	if err := w.recover(ctx); err != nil {
+		return w.result, err
 	}
-	close(finished)
-	if err := <-delivered; err != nil {
-		return result, err
+
+	working, stop := context.WithCancel(ctx)
+	defer stop()
+	var helpers sync.WaitGroup
+	help := func(f func()) {
+		helpers.Add(1)
+		go func() { defer helpers.Done(); f() }()
 	}
-	result.Refused = w.refused
+	delivered, finished := make(chan error, 1), make(chan struct{})
+	help(func() { delivered <- w.deliver(working, finished) })
+	help(func() { w.report(working) })
+	rest := w.Machine.Watch(w.joined.Plan.Rate(), w.sensed)
+	err := w.work(working)
+	rest()
+	if err == nil {
+		close(finished)
+		err = <-delivered
+	}
+	stop()
+	helpers.Wait()
+	w.result.Refused = w.refused
+	if err != nil {
+		return w.result, err
+	}
 	if err := w.patiently(ctx, func() error { return o.Service.Finish(ctx, w.joined.Token) }); err != nil {
-		return result, err
+		return w.result, err
 	}
-	os.Remove(filepath.Join(o.Dir, "session.json"))
-	return result, nil
+	w.journal.close()
+	for _, name := range []string{"session.json", "journal.jsonl", "last.json"} {
+		os.Remove(filepath.Join(o.Dir, name))
+	}
+	return w.result, nil
 }
 
 // join spends the code, or goes on with the session on disk.
@@ -168,8 +191,16 @@ func (w *worker) join(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	clock := w.Machine.Now()
+	m.Clock = &clock
 	w.machine = m
 	if w.Code != "" {
+		// Before the code is spent: is there room to keep what it brings?
+		if err := writeWhole(filepath.Join(w.Dir, "room.json"), make([]int, 1<<10)); err != nil {
+			return fmt.Errorf("no results can be kept in %s: %w", w.Dir, err)
+		}
+		os.Remove(filepath.Join(w.Dir, "room.json"))
+		os.Remove(filepath.Join(w.Dir, "journal.jsonl"))
 		if w.joined, err = w.Service.Join(ctx, w.Code, m); err != nil {
 			return err
 		}
@@ -203,178 +234,422 @@ func KeptServer(dir string) (string, error) {
 	return s.Server, err
 }
 
-// job executes one job and makes its run.
-func (w *worker) job(ctx context.Context, i int, jobs []method.Job, j method.Job) (record.Run, error) {
-	var test method.Test
-	for _, t := range w.joined.Tests {
-		if t.Slug == j.Test {
-			test = t
+// work makes one run after the other until none is left or people stop the plan.
+func (w *worker) work(ctx context.Context) error {
+	failed := map[int]bool{} // steps of which no more is made after a failure
+	for {
+		d, err := w.told()
+		switch {
+		case err != nil:
+			return err
+		case ctx.Err() != nil:
+			return w.broken(ctx)
+		case d.Stop:
+			w.Log("The plan was stopped.")
+			w.result.Stopped = true
+			return nil
+		case d.Pause:
+			w.show(func(p *record.Progress) { p.State, p.Phase, p.Ask = record.Paused, "paused", nil })
+			if err := w.pause(ctx); err != nil {
+				return err
+			}
+			continue
+		}
+		i, ask := w.next(ctx, d)
+		switch {
+		case i < 0 && ask == nil:
+			return nil
+		case i < 0:
+			if err := w.ask(ctx, ask, d); err != nil {
+				return err
+			}
+			continue
+		}
+		j := w.jobs[i]
+		w.show(func(p *record.Progress) { p.Ask = ask })
+		if err := w.prepare(ctx, j); err != nil {
+			if errors.Is(err, errAgain) {
+				continue
+			}
+			return err
+		}
+		r, err := w.run(ctx, i)
+		if errors.Is(err, errAgain) {
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		if err := w.finish(ctx, r); err != nil {
+			return err
+		}
+		if r.Outcome != "failed" || failed[j.Step] {
+			continue
+		}
+		switch w.joined.Plan.Failure {
+		case "skip":
+			failed[j.Step] = true
+			if err := w.park(ctx, j.Step, "left out after a failure"); err != nil {
+				return err
+			}
+		case "stop":
+			w.Log("The plan stops after a failure, as it says.")
+			w.result.Stopped = true
+			return nil
 		}
 	}
-	p := record.Progress{Plan: w.joined.Plan.ID, Done: i, Jobs: len(jobs), Step: j.Step, Repeat: j.Repeat, Test: test.Name, Phase: "starting"}
-	var lastShown time.Time
-	show := func(s record.Sample) {
-		p.Phase, p.Share = s.Phase, s.Share
-		p.Channel, p.Unit, p.Value = s.Channel, quantity.Symbol(s.Unit), s.Value
-		if m, ok := test.Measure(s.Channel); ok { // people read names, not slugs
-			p.Channel = m.Name
-			if rest, ok := strings.CutPrefix(s.Phase, s.Channel); ok && (rest == "" || rest[0] == ',') {
-				p.Phase = m.Name + rest
+}
+
+// errAgain sends the loop around once more.
+var errAgain = errors.New("again")
+
+// next chooses the job to make: the first in order whose setup the machine is in, else the first whose
+// setup needs no hand. Where a hand is needed it returns what is to be asked, Now if nothing else is left.
+func (w *worker) next(ctx context.Context, d record.Directive) (int, *record.Ask) {
+	first, other := -1, -1
+	for i, j := range w.jobs {
+		if w.done[j] || slices.Contains(d.Skip, j.Step) {
+			continue
+		}
+		if w.setup == "" { // as it stands: what departs from it is asked for below
+			w.setup = w.joined.Plan.SetupOf(j.Step)
+		}
+		if w.joined.Plan.SetupOf(j.Step) == w.setup {
+			if first < 0 {
+				first = i
+			}
+		} else if other < 0 {
+			other = i
+		}
+	}
+	if first >= 0 && w.joined.Plan.Departure == "stop" {
+		// Under this policy a run in another setup would be stopped at once: ask for a hand, do the rest meanwhile.
+		here := w.setupOf(w.setup)
+		if text := method.Prompt(here, here, w.Machine.Observe(ctx)); text != "" {
+			if other < 0 || w.handNeeded(ctx, other) != "" {
+				return -1, w.request(w.setup, text)
+			}
+			first = -1
+		}
+	}
+	if first >= 0 {
+		if other >= 0 {
+			if text := w.handNeeded(ctx, other); text != "" {
+				return first, &record.Ask{Setup: w.joined.Plan.SetupOf(w.jobs[other].Step), Text: text}
 			}
 		}
-		p.Left = w.left(jobs[i:], p.Share)
-		if w.Show != nil {
-			w.Show(p)
+		return first, nil
+	}
+	if other < 0 {
+		return -1, nil
+	}
+	for i, j := range w.jobs { // any other setup that needs no hand goes first
+		if !w.done[j] && !slices.Contains(d.Skip, j.Step) && w.joined.Plan.SetupOf(j.Step) != w.setup && w.handNeeded(ctx, i) == "" {
+			w.setup = w.joined.Plan.SetupOf(j.Step)
+			return i, nil
 		}
-		if time.Since(lastShown) < 200*time.Millisecond {
-			return
+	}
+	return -1, w.request(w.joined.Plan.SetupOf(w.jobs[other].Step), w.handNeeded(ctx, other))
+}
+
+func (w *worker) setupOf(slug string) method.Setup {
+	for _, s := range w.joined.Setups {
+		if s.Slug == slug {
+			return s
 		}
-		lastShown = time.Now()
-		select { // never wait: the machine is measuring, and a lost progress report is no loss
-		case w.progress <- p:
+	}
+	return method.Setup{Slug: slug}
+}
+
+// handNeeded says what a person must do before a job, from the setup that the machine is in; "" if nothing.
+func (w *worker) handNeeded(ctx context.Context, i int) string {
+	to := w.joined.Plan.SetupOf(w.jobs[i].Step)
+	if to == w.setup {
+		return ""
+	}
+	return method.Prompt(w.setupOf(w.setup), w.setupOf(to), w.Machine.Observe(ctx))
+}
+
+// request is what is asked now; asking the same thing again keeps its id.
+func (w *worker) request(setup, text string) *record.Ask {
+	if w.asked.Setup != setup || w.asked.Text != text {
+		w.asks++
+		w.asked = record.Ask{ID: fmt.Sprintf("%s-%d", w.joined.Sitting, w.asks), Setup: setup, Text: text, Now: true}
+	}
+	a := w.asked
+	return &a
+}
+
+// ask waits until a person has done what is needed, or people want something else of the plan.
+func (w *worker) ask(ctx context.Context, a *record.Ask, before record.Directive) error {
+	w.Log("A hand is needed: %s. Then say so on the bench, with `durvek plan confirm`, or press Enter here.", a.Text)
+	w.show(func(p *record.Progress) { p.State, p.Phase, p.Ask = record.Asking, a.Text, a })
+	for {
+		d, err := w.told()
+		if err != nil {
+			return err
+		}
+		if d.Stop || d.Pause != before.Pause || len(d.Skip) != len(before.Skip) {
+			return nil
+		}
+		confirmed := d.Confirmed == a.ID
+		select {
+		case <-w.Confirm:
+			confirmed = true
 		default:
 		}
+		to := w.setupOf(a.Setup)
+		if h, ok := w.Machine.(interface{ Hand(method.Setup) }); ok && confirmed {
+			h.Hand(to) // who confirms to a simulated machine has acted on it
+		}
+		observed := w.Machine.Observe(ctx)
+		if settled := a.Setup != w.setup && method.Prompt(w.setupOf(w.setup), to, observed) == ""; confirmed || settled {
+			if still := method.Prompt(to, to, observed); still != "" && !settled {
+				w.asks++
+				w.asked = record.Ask{ID: fmt.Sprintf("%s-%d", w.joined.Sitting, w.asks), Setup: a.Setup, Now: true,
+					Text: a.Text + ": the machine does not see it yet (" + still + ")"}
+				x := w.asked
+				return w.ask(ctx, &x, d)
+			}
+			w.setup, w.asked = a.Setup, record.Ask{}
+			w.Log("Goes on: %s.", to.Name)
+			w.show(func(p *record.Progress) { p.State, p.Ask = record.Working, nil })
+			return nil
+		}
+		if err := w.pause(ctx); err != nil {
+			return err
+		}
 	}
-	show(record.Sample{Phase: "starting"})
-	observed := w.Machine.Observe(ctx)
-	started, wall := w.Machine.Now(), time.Now()
-	options := w.joined.Plan.Steps[j.Step].Options
-	out, err := w.Machine.Run(ctx, record.Order{Test: test, Options: options, Service: w.Server, Token: w.joined.Token}, show)
-	if ctx.Err() != nil {
-		return record.Run{}, fmt.Errorf("stopped before %s was done; results so far are kept in %s", test.Name, w.Dir)
+}
+
+// pause lets a moment pass: a report's time, or less where something happens.
+func (w *worker) pause(ctx context.Context) error {
+	select {
+	case <-ctx.Done():
+		return w.broken(ctx)
+	case <-time.After(min(w.Report, time.Second)):
+		return nil
 	}
-	for k, v := range out.Observed {
-		observed[k] = v
+}
+
+// broken says why the work ends before the plan does.
+func (w *worker) broken(ctx context.Context) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.gone != nil {
+		return w.gone
 	}
-	w.learned[j.Test] = time.Since(wall)
-	r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: test.Slug, TestVersion: test.Version, Subject: w.joined.Plan.Unit, Host: w.joined.Plan.Host,
-		Place: w.joined.Plan.Place, Setup: w.joined.Plan.Setup, Sitting: w.joined.Sitting, Plan: w.joined.Plan.ID, Step: j.Step, Repeat: j.Repeat,
-		Started: started, Ended: w.Machine.Now(), Source: "agent", By: w.joined.Plan.Agent, Simulated: w.machine.Simulated, Options: options,
-		Observed: observed, Negotiated: out.Negotiated, Readings: out.Readings, Series: out.Series}
-	r.Close(err)
-	return r, nil
+	return fmt.Errorf("stopped before the plan was done; results so far are kept in %s: %w", w.Dir, context.Cause(ctx))
+}
+
+// told is what people want of the plan, as of the last report; an error if the service refuses this agent.
+func (w *worker) told() (record.Directive, error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.directive, w.gone
+}
+
+// prepare lets the machine cool down and the room come back into its band, as the plan says.
+func (w *worker) prepare(ctx context.Context, j method.Job) error {
+	p := w.joined.Plan
+	test := w.test(j.Test)
+	w.show(func(x *record.Progress) {
+		x.Test, x.Step, x.Repeat, x.Share, x.Setup = test.Name, j.Step, j.Repeat, 0, w.setup
+	})
+	if c := p.Cool; c != nil && w.rested >= 0 {
+		most := c.Most
+		if most == 0 {
+			most = max(600, c.Seconds)
+		}
+		for {
+			waited := (w.Machine.Clock() - w.rested).Seconds()
+			hot, told := w.sensor("temperature.package")
+			cool := c.Below == 0 || told && hot <= c.Below || !told
+			if waited >= c.Seconds && cool || waited >= most {
+				if waited >= most && c.Below > 0 && !cool {
+					w.Log("%s begins at %.0f °C: it did not cool to %.0f °C within %.0f s.", test.Name, hot, c.Below, most)
+				}
+				break
+			}
+			w.show(func(x *record.Progress) {
+				x.State, x.Phase = record.Cooling, fmt.Sprintf("cooling down, %.0f s", waited)
+				if told && c.Below > 0 {
+					x.Phase = fmt.Sprintf("cooling down, %.0f °C to %.0f °C", hot, c.Below)
+				}
+			})
+			if d, err := w.told(); err != nil || d.Stop || d.Pause {
+				return errAgain
+			}
+			if err := w.Machine.Rest(ctx, time.Second); err != nil {
+				return w.broken(ctx)
+			}
+		}
+	}
+	for p.Ambient != nil && p.Departure == "stop" {
+		room, told := w.sensor("temperature.ambient")
+		if !told || p.Ambient.Holds(room) {
+			break
+		}
+		w.show(func(x *record.Progress) {
+			x.State, x.Phase = record.Ambient, fmt.Sprintf("waits for the room: %.1f °C, the plan says %g to %g °C", room, p.Ambient.Low, p.Ambient.High)
+		})
+		if d, err := w.told(); err != nil || d.Stop || d.Pause || slices.Contains(d.Skip, j.Step) {
+			return errAgain
+		}
+		if err := w.Machine.Rest(ctx, 5*time.Second); err != nil {
+			return w.broken(ctx)
+		}
+	}
+	return nil
+}
+
+// sensor is what a channel told last.
+func (w *worker) sensor(channel string) (float64, bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	v, ok := w.latest[channel]
+	return v, ok
+}
+
+func (w *worker) test(slug string) method.Test {
+	for _, t := range w.joined.Tests {
+		if t.Slug == slug {
+			return t
+		}
+	}
+	return method.Test{Slug: slug, Name: slug}
+}
+
+// finish keeps a run on disk, takes note of it in the journal and wakes who delivers.
+func (w *worker) finish(ctx context.Context, r record.Run) error {
+	w.result.Runs++
+	switch r.Outcome {
+	case "failed":
+		w.result.Failed++
+		w.Log("%s, repeat %d: failed: %s", r.Test, r.Repeat+1, r.Failure)
+	case "not-run":
+		w.result.NotRun++
+		w.Log("%s, repeat %d: not run: %s", r.Test, r.Repeat+1, r.Failure)
+	case "parked":
+		w.result.Parked++
+	}
+	for _, m := range r.Marks {
+		w.Log("%s, repeat %d: %s", r.Test, r.Repeat+1, m.Text)
+	}
+	if err := w.keep(ctx, r.ID+".json", r); err != nil {
+		return err
+	}
+	w.mu.Lock()
+	w.done[method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}] = true
+	w.mu.Unlock()
+	w.rested = w.Machine.Clock()
+	return w.onDisk(ctx, func() error { return w.journal.write(entry{Event: "end", Step: r.Step, Repeat: r.Repeat, Run: r.ID}) })
+}
+
+// park gives every repeat of a step that is not made yet up, with the reason.
+func (w *worker) park(ctx context.Context, step int, why string) error {
+	w.Log("%s is parked: %s.", w.test(w.joined.Plan.Steps[step].Test).Name, why)
+	for _, j := range w.jobs {
+		if j.Step != step || w.done[j] {
+			continue
+		}
+		r := w.newRun(j, w.Machine.Now())
+		r.Ended, r.Outcome, r.Failure, r.Readings = r.Started, "parked", why, []record.Reading{}
+		if err := w.finish(ctx, r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// show changes what people see of the plan and says so.
+func (w *worker) show(change func(*record.Progress)) {
+	w.mu.Lock()
+	if w.progress.Plan == "" {
+		w.progress.Plan, w.progress.Jobs, w.progress.State = w.joined.Plan.ID, len(w.jobs), record.Working
+	}
+	change(&w.progress)
+	var x record.Progress
+	if w.Show != nil {
+		x = w.snapshot()
+	}
+	w.mu.Unlock()
+	if w.Show != nil {
+		w.Show(x)
+	}
+	select {
+	case w.poke <- struct{}{}:
+	default:
+	}
+}
+
+// snapshot is the progress as it stands; the caller holds the lock.
+func (w *worker) snapshot() record.Progress {
+	w.progress.Done, w.progress.Last = len(w.done), w.latest
+	w.progress.Left = w.left(w.progress.Share)
+	return w.progress
 }
 
 // left estimates the seconds still to go: what earlier runs of a test took, else what it usually takes.
-func (w *worker) left(jobs []method.Job, share float64) float64 {
-	sum := 0.0
-	for k, j := range jobs {
-		s := 5.0
-		for _, t := range w.joined.Tests {
-			if t.Slug == j.Test && t.Seconds > 0 {
-				s = t.SecondsWith(w.joined.Plan.Steps[j.Step].Options)
-			}
+func (w *worker) left(share float64) float64 {
+	sum, first := 0.0, true
+	for _, j := range w.jobs {
+		if w.done[j] || slices.Contains(w.directive.Skip, j.Step) {
+			continue
 		}
-		if d, ok := w.learned[j.Test]; ok {
-			s = d.Seconds()
+		s := w.usual(j)
+		if c := w.joined.Plan.Cool; c != nil {
+			s += c.Seconds
 		}
-		if k == 0 {
+		if first {
 			s *= 1 - share
+			first = false
 		}
 		sum += s
 	}
 	return sum
 }
 
-// keep puts a run on disk, flushed, under a name that sorts by its id.
-func (w *worker) keep(r record.Run) error {
-	return writeWhole(filepath.Join(w.outbox, r.ID+".json"), r)
+// usual is how long a job takes: as earlier runs of its test did, else as the test says.
+func (w *worker) usual(j method.Job) float64 {
+	options := w.joined.Plan.Steps[j.Step].Options
+	if s, ok := w.learned[j.Test]; ok && len(options) == 0 {
+		return s
+	}
+	if s := w.test(j.Test).SecondsWith(options); s > 0 {
+		return s
+	}
+	return 5
 }
 
-// writeWhole writes a file so that it is there whole or not at all.
-func writeWhole(path string, v any) error {
-	b, err := json.Marshal(v)
-	if err != nil {
-		return err
-	}
-	f, err := os.CreateTemp(filepath.Dir(path), ".part-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(b)
-	if err == nil {
-		err = f.Sync()
-	}
-	if cerr := f.Close(); err == nil {
-		err = cerr
-	}
-	if err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	return err
-}
-
-// kept lists this plan's runs on disk, the oldest first.
-func (w *worker) kept() []record.Run {
-	entries, _ := os.ReadDir(w.outbox)
-	var out []record.Run
-	for _, e := range entries {
-		if !strings.HasSuffix(e.Name(), ".json") {
+// report tells the service where the plan stands, at least every so often, and hears what people want of it.
+func (w *worker) report(ctx context.Context) {
+	tick := time.NewTicker(w.Report)
+	defer tick.Stop()
+	var last time.Time
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		case <-w.poke:
+			if pause := 200*time.Millisecond - time.Since(last); pause > 0 {
+				continue // the next tick says it
+			}
+		}
+		last = time.Now()
+		p := w.reportNow()
+		if p.Plan == "" {
 			continue
 		}
-		b, err := os.ReadFile(filepath.Join(w.outbox, e.Name()))
-		var r record.Run
-		if err == nil && json.Unmarshal(b, &r) == nil && r.Plan == w.joined.Plan.ID {
-			out = append(out, r)
+		d, err := w.Service.SendProgress(ctx, w.joined.Token, p)
+		w.mu.Lock()
+		switch {
+		case err == nil:
+			w.directive = d
+		case errors.Is(err, ErrRefused):
+			w.gone = fmt.Errorf("the service has no place for this agent any more; results so far are kept in %s: %w", w.Dir, err)
 		}
-	}
-	sort.Slice(out, func(i, j int) bool { return out[i].ID < out[j].ID })
-	return out
-}
-
-// deliver sends what is in the outbox until it is empty and no more will come.
-func (w *worker) deliver(ctx context.Context, wake <-chan struct{}, finished <-chan struct{}) error {
-	for {
-		last := false
-		select {
-		case <-finished:
-			last = true
-		case <-wake:
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-		for _, r := range w.kept() {
-			err := w.patiently(ctx, func() error { return w.Service.SendRun(ctx, w.joined.Token, r) })
-			path := filepath.Join(w.outbox, r.ID+".json")
-			switch {
-			case errors.Is(err, ErrRefused):
-				w.refused = append(w.refused, fmt.Sprintf("%s, repeat %d: %v", r.Test, r.Repeat+1, err))
-				w.Log("The service refused a run, which stays in %s: %v", path, err)
-				os.Rename(path, path+".refused")
-			case err != nil:
-				return err
-			default:
-				os.Remove(path)
-			}
-		}
-		if last {
-			return nil
-		}
-	}
-}
-
-// patiently tries until it works, the service refuses, or ctx ends.
-func (w *worker) patiently(ctx context.Context, try func() error) error {
-	pause := w.Retry
-	told := false
-	for {
-		err := try()
-		if err == nil || errors.Is(err, ErrRefused) {
-			if told && err == nil {
-				w.Log("The service is back.")
-			}
-			return err
-		}
-		if !told {
-			w.Log("The service cannot be reached; results are kept and sent when it is back. (%v)", err)
-			told = true
-		}
-		select {
-		case <-ctx.Done():
-			return fmt.Errorf("stopped with undelivered runs in %s: %w", w.outbox, ctx.Err())
-		case <-time.After(pause):
-		}
-		pause = min(2*pause, 30*time.Second)
+		w.mu.Unlock()
 	}
 }

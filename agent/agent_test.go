@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -30,7 +31,12 @@ func (m *fakeMachine) Describe(context.Context) (record.Machine, error) {
 func (m *fakeMachine) Observe(context.Context) map[string]string {
 	return map[string]string{"supply": "mains", "drive.cache": "unknown"}
 }
-func (m *fakeMachine) Now() time.Time { return time.Date(2026, 11, 23, 8, 0, len(m.ran), 0, time.UTC) }
+func (m *fakeMachine) Now() time.Time       { return time.Date(2026, 11, 23, 8, 0, len(m.ran), 0, time.UTC) }
+func (m *fakeMachine) Clock() time.Duration { return time.Duration(len(m.ran)) * time.Second }
+func (m *fakeMachine) Watch(float64, func(time.Duration, map[string]float64)) func() {
+	return func() {}
+}
+func (m *fakeMachine) Rest(ctx context.Context, _ time.Duration) error { return ctx.Err() }
 func (m *fakeMachine) Run(_ context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
 	t := o.Test
 	m.ran, m.orders = append(m.ran, t.Slug), append(m.orders, o)
@@ -46,14 +52,17 @@ func (m *fakeMachine) Run(_ context.Context, o record.Order, report func(record.
 
 // fakeService keeps what it gets; trouble, if set, answers in its place.
 type fakeService struct {
-	mu       sync.Mutex
-	plan     method.Plan
-	received []method.Job
-	runs     []record.Run
-	progress []record.Progress
-	finished int
-	trouble  func(call string, n int) error
-	calls    map[string]int
+	mu        sync.Mutex
+	plan      method.Plan
+	setups    map[string]method.Setup
+	received  []method.Job
+	runs      []record.Run
+	progress  []record.Progress
+	finished  int
+	incidents []record.Incident
+	directive record.Directive
+	trouble   func(call string, n int) error
+	calls     map[string]int
 }
 
 func (s *fakeService) ask(call string) error {
@@ -71,6 +80,9 @@ func (s *fakeService) ask(call string) error {
 
 func (s *fakeService) joined() record.Joined {
 	j := record.Joined{Token: "token", Plan: s.plan, Sitting: "sit", Received: s.received}
+	for _, setup := range s.plan.Setups() {
+		j.Setups = append(j.Setups, s.setups[setup])
+	}
 	for _, step := range s.plan.Steps {
 		j.Tests = append(j.Tests, method.Test{Slug: step.Test, Version: 2, Name: "Test " + step.Test, Seconds: 10, Measures: []method.Measure{{Slug: "x", Name: "the x"}}})
 	}
@@ -97,10 +109,16 @@ func (s *fakeService) SendRun(_ context.Context, token string, r record.Run) err
 	s.runs = append(s.runs, r)
 	return nil
 }
-func (s *fakeService) SendProgress(_ context.Context, _ string, p record.Progress) error {
+func (s *fakeService) SendProgress(_ context.Context, _ string, p record.Progress) (record.Directive, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.progress = append(s.progress, p)
+	return s.directive, nil
+}
+func (s *fakeService) SendIncident(_ context.Context, _ string, x record.Incident) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.incidents = append(s.incidents, x)
 	return nil
 }
 func (s *fakeService) Finish(context.Context, string) error {
@@ -177,7 +195,8 @@ func TestProgressNamesThingsAndLearnsTheTimeLeft(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	first, mid, last := seen[0], seen[1], seen[len(seen)-1]
+	first, last := seen[0], seen[len(seen)-1]
+	mid := seen[slices.IndexFunc(seen, func(p record.Progress) bool { return p.Share == 0.5 })]
 	if first.Left != 40 || mid.Left != 35 || last.Left > 6 || last.Done != 3 || last.Jobs != 4 {
 		t.Errorf("time left %g, then %g, at last %g; done %d of %d", first.Left, mid.Left, last.Left, last.Done, last.Jobs)
 	}
@@ -198,7 +217,7 @@ func TestARefusedRunIsKeptAndSaidAndTheRestGoesOn(t *testing.T) {
 	if err != nil || len(r.Refused) != 1 || len(s.runs) != 1 {
 		t.Fatalf("%+v, %d delivered, %v", r, len(s.runs), err)
 	}
-	if kept, _ := filepath.Glob(filepath.Join(dir, "outbox", "*.refused")); len(kept) != 1 || !strings.Contains(strings.Join(said, "\n"), "refused a run, which stays in") {
+	if kept, _ := filepath.Glob(filepath.Join(dir, "outbox", "*.refused")); len(kept) != 1 || !strings.Contains(strings.Join(said, "\n"), "refused a, repeat 1, which stays in") {
 		t.Errorf("kept %v, said %v", kept, said)
 	}
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"encoding/json"
 	"errors"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -131,10 +133,11 @@ func (a *app) demoCmd() *cobra.Command {
 			}
 			if len(models) > 0 {
 				a.say("The folder holds a demo already; it goes on as it is. Remove it to start anew.")
-			} else {
-				o := demo.Options{Client: cl, Dir: dir, Pace: 1, Say: a.say, Local: func(ctx context.Context, code string) error {
-					return localAgent(ctx, server, code, dir)
-				}}
+			}
+			o := demo.Options{Client: cl, Dir: dir, Pace: 1, Say: a.say, Local: func(ctx context.Context, code string) error {
+				return localAgent(ctx, server, code, dir)
+			}}
+			if len(models) == 0 {
 				if once {
 					o.Pace = 0
 				}
@@ -144,7 +147,7 @@ func (a *app) demoCmd() *cobra.Command {
 					}
 					return err
 				}
-				a.say("The bench is done.")
+				a.say("The bench is done. A simulated machine joins for every plan that you put on it.")
 			}
 			if once {
 				if err := demo.Check(ctx, cl); err != nil {
@@ -153,7 +156,7 @@ func (a *app) demoCmd() *cobra.Command {
 				a.say("Checked: every planted case is there.")
 				return errOnce
 			}
-			return nil
+			return demo.Attend(ctx, o)
 		})
 	})
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
@@ -188,6 +191,9 @@ func (a *app) agentCmd() *cobra.Command {
 			}
 			keep = filepath.Join(dir, "durvek-agent")
 		}
+		if at, err := os.Stat(path); err != nil || !at.IsDir() {
+			return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured", path)}
+		}
 		server := a.server
 		if server == "" && code == "" {
 			s, err := agent.KeptServer(keep)
@@ -210,24 +216,73 @@ func (a *app) agentCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		exe, err := os.Executable()
+		if err != nil {
+			return err
+		}
+		m := machine.Apart{Local: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Exe: exe,
+			Args: []string{"agent", "step", "--path", path, "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64)}}
 		show := a.progress()
-		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Code: code, Dir: keep,
+		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: m, Code: code, Dir: keep, Confirm: a.entered(cmd.Context()),
 			Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
 		show.end()
 		if err != nil {
 			return err
 		}
-		a.say("%d runs done, %d failed, %d not run, all delivered.", r.Runs-r.NotRun, r.Failed, r.NotRun)
+		a.say("%s", ended(r))
 		if len(r.Refused) > 0 {
-			return fmt.Errorf("the service refused %d run(s), which stay in %s", len(r.Refused), keep)
+			return fmt.Errorf("the service refused %d thing(s), which stay in %s", len(r.Refused), keep)
 		}
 		return nil
 	})
 	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where it was ended")
-	c.Flags().StringVar(&path, "path", ".", "folder on the drive that is to be measured")
+	c.PersistentFlags().StringVar(&path, "path", ".", "folder on the drive that is to be measured")
 	c.Flags().StringVar(&keep, "keep", "", "folder where results wait until the service has them")
-	c.Flags().Float64Var(&seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
+	c.PersistentFlags().Float64Var(&seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
+	step := verb("step", "Make one run that an agent asks for on standard input; agents start it", "durvek agent step --path /mnt/dock < order.json", 0, func(cmd *cobra.Command, _ []string) error {
+		allowed, err := machine.AllowedFile()
+		if err != nil {
+			return err
+		}
+		return machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}.Serve(cmd.Context(), os.Stdin, a.out)
+	})
+	step.Hidden = true
+	c.AddCommand(step)
 	return c
+}
+
+// ended says how a plan went.
+func ended(r agent.Result) string {
+	text := fmt.Sprintf("%d runs done, %d failed, %d not run", r.Runs-r.NotRun-r.Failed-r.Parked, r.Failed, r.NotRun)
+	if r.Parked > 0 {
+		text += fmt.Sprintf(", %d parked", r.Parked)
+	}
+	if r.Incidents > 0 {
+		text += fmt.Sprintf(", %d incident(s)", r.Incidents)
+	}
+	if r.Stopped {
+		text += "; the plan was stopped"
+	}
+	return text + ", all delivered."
+}
+
+// entered tells of every Enter on a terminal; nothing elsewhere.
+func (a *app) entered(ctx context.Context) <-chan struct{} {
+	if !a.interactive {
+		return nil
+	}
+	pressed := make(chan struct{})
+	go func() {
+		for lines := bufio.NewScanner(os.Stdin); lines.Scan(); {
+			select {
+			case pressed <- struct{}{}:
+			case <-ctx.Done():
+				return
+			case <-time.After(time.Second): // nothing was asked
+			}
+		}
+	}()
+	return pressed
 }
 
 // shower shows progress: one line that moves on a terminal, a line per run elsewhere.
@@ -257,6 +312,14 @@ func (s *shower) update(p record.Progress) {
 		return
 	}
 	step := fmt.Sprintf("%d of %d: %s, repeat %d", p.Done+1, p.Jobs, p.Test, p.Repeat+1)
+	switch {
+	case p.Test == "":
+		return
+	case p.Ask != nil && p.Ask.Now:
+		step = "Needs you: " + p.Ask.Text
+	case p.State == record.Cooling, p.State == record.Ambient, p.State == record.Paused, p.State == record.NoRoom:
+		step += ", " + map[string]string{record.Cooling: "cooling down", record.Ambient: "waiting for the room", record.Paused: "paused", record.NoRoom: "no room on its drive"}[p.State]
+	}
 	if step != s.last {
 		s.last = step
 		fmt.Fprintf(s.a.out, "%s, about %s left\n", step, leftText(p.Left))

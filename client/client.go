@@ -186,11 +186,18 @@ func (c *Client) SendRun(ctx context.Context, token string, r record.Run) error 
 	return final(c.as(token).Do(ctx, http.MethodPost, "/api/agent/runs", nil, r, nil))
 }
 
-// SendProgress says where the plan stands.
-func (c *Client) SendProgress(ctx context.Context, token string, p record.Progress) error {
-	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+// SendProgress says where the plan stands and gives what people want of it.
+func (c *Client) SendProgress(ctx context.Context, token string, p record.Progress) (record.Directive, error) {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
-	return c.as(token).Do(ctx, http.MethodPost, "/api/agent/progress", nil, p, nil)
+	var d record.Directive
+	err := c.as(token).Do(ctx, http.MethodPost, "/api/agent/progress", nil, p, &d)
+	return d, final(err)
+}
+
+// SendIncident delivers an incident.
+func (c *Client) SendIncident(ctx context.Context, token string, x record.Incident) error {
+	return final(c.as(token).Do(ctx, http.MethodPost, "/api/agent/incidents", nil, x, nil))
 }
 
 // Finish says that the plan is worked through.

@@ -4,6 +4,7 @@
 package demo
 
 import (
+	"cmp"
 	"context"
 	"embed"
 	"errors"
@@ -82,10 +83,22 @@ func Catalogue(ctx context.Context, c *client.Client) error {
 // job is a plan for a simulated unit.
 type job struct {
 	unit, host, place, setup string
+	setups                   []string // in place of setup: every test under each
 	tests                    []string
 	repeats                  int
 	watch                    bool // paced, so that one sees it run
+	name                     string
+	terms                    method.Terms
 	quirks                   []simulate.Quirk
+	faults                   []simulate.Fault
+}
+
+// machine is the unit that a job's agent runs on: one agent at a time may.
+func (j job) machine() string {
+	if j.host != "" {
+		return j.host
+	}
+	return j.unit
 }
 
 // What plans measure: a whole machine; this machine, for real and in little time; a drive; lasting load.
@@ -138,9 +151,12 @@ var bench = []job{
 	{unit: "fen-14-16-512-a", tests: []string{"hull-mesher"}, repeats: 3},
 	{unit: "relay-15-16-512-a", tests: []string{"hull-mesher"}, repeats: 1,
 		quirks: []simulate.Quirk{{NotRun: "not allowed on this machine: hull-mesher --size 40 --report mesh.json; its owner allows it there with `durvek command allow -- hull-mesher --size 40 --report mesh.json`"}}},
-	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3},
-	{unit: "leaf-11-12-256-a", tests: short, watch: true, repeats: 3},
-	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3},
+	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3, name: "Chart room, overnight", terms: method.Terms{Order: "interleaved", Failure: "retry", Cool: &method.Cool{Seconds: 5, Below: 45, Most: 30}},
+		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", Repeats: []int{0}, At: 4}, {Kind: simulate.Background, Test: "memory-bandwidth", Repeats: []int{1}}}},
+	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2, name: "Foredeck tablet, both supplies",
+		faults: []simulate.Fault{{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 3}}},
+	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3, name: "Pocket phone, warm room", terms: method.Terms{Ambient: &method.Band{Low: 18, High: 27}, Sampling: 2},
+		faults: []simulate.Fault{{Kind: simulate.WarmRoom}}},
 }
 
 // Fill brings the demo into a running service: the catalogue, then the bench with all machines that
@@ -170,8 +186,27 @@ func Fill(ctx context.Context, o Options) error {
 			quick = append(quick, j)
 		}
 	}
-	if err := together(2, quick, func(j job) error { return simulated(ctx, o, j, 0) }); err != nil {
+	// Jobs of one machine go one after the other: it has one agent at a time.
+	var order []string
+	byMachine := map[string][]job{}
+	for _, j := range quick {
+		if byMachine[j.machine()] == nil {
+			order = append(order, j.machine())
+		}
+		byMachine[j.machine()] = append(byMachine[j.machine()], j)
+	}
+	if err := together(2, order, func(name string) error {
+		for _, j := range byMachine[name] {
+			if err := simulated(ctx, o, j, 0); err != nil {
+				return fmt.Errorf("%s: %w", j.unit, err)
+			}
+		}
+		return nil
+	}); err != nil {
 		return err
+	}
+	if err := ByHand(ctx, o.Client); err != nil {
+		return fmt.Errorf("note what was found by hand: %w", err)
 	}
 	o.Say("%d plans on simulated machines are done.", len(quick))
 	if err := Reviews(ctx, o.Client); err != nil {
@@ -219,8 +254,8 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	if j.repeats == 0 {
 		j.repeats = 5
 	}
-	if j.setup == "" {
-		j.setup = method.AsDelivered
+	if j.setup = cmp.Or(j.setup, method.AsDelivered); len(j.setups) > 0 {
+		j.setup = j.setups[0]
 	}
 	spec, err := specOf(ctx, o.Client, j.unit)
 	if err != nil {
@@ -232,36 +267,111 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 			return err
 		}
 	}
-	setups, err := client.Get[[]method.Setup](ctx, o.Client, "/api/setups", nil)
+	p := method.Plan{Unit: j.unit, Host: j.host, Place: j.place, Setup: j.setup, Name: planName(j), Terms: j.terms}
+	for _, t := range j.tests {
+		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: j.repeats})
+	}
+	p.Steps = method.Cross(p.Steps, j.setups)
+	code, err := planFor(ctx, o.Client, p)
 	if err != nil {
 		return err
 	}
-	var setup method.Setup
-	for _, s := range setups {
-		if s.Slug == j.setup {
-			setup = s
-		}
+	setup, err := setupOf(ctx, o.Client, j.setup)
+	if err != nil {
+		return err
 	}
-	name := strings.TrimSuffix(j.unit, "-a")
-	m := &simulate.Machine{Name: name, Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks}
+	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
 	if pace == 0 {
 		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
 	}
-	code, err := planFor(ctx, o.Client, j.unit, j.host, j.place, j.setup, planName(j), j.tests, j.repeats)
-	if err != nil {
-		return err
+	return work(ctx, o, m, code, strings.Join([]string{m.Name, j.setup, j.place, p.Name}, "-"))
+}
+
+// work has a simulated machine's agent work through the plan of a code; keep names its folder, which each plan has
+// to itself.
+func work(ctx context.Context, o Options, m *simulate.Machine, code, keep string) error {
+	dir := filepath.Join(o.Dir, "agents", strings.NewReplacer(" ", "-", "/", "-").Replace(keep))
+	var hand chan struct{}
+	if m.Pace == 0 { // nobody watches: a hand is lent at once
+		hand = make(chan struct{})
+		close(hand)
 	}
-	// Each plan's agent has a folder of its own: a unit may have several plans at work at once.
-	dir := filepath.Join(o.Dir, "agents", strings.ReplaceAll(strings.Join([]string{name, j.setup, j.place, planName(j)}, "-"), " ", "-"))
-	_, err = agent.Work(ctx, agent.Options{Service: o.Client, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond})
+	_, err := agent.Work(ctx, agent.Options{Service: o.Client, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond, Confirm: hand})
 	if err == nil {
 		os.RemoveAll(dir)
 	}
 	return err
 }
 
+func name(unit string) string { return strings.TrimSuffix(unit, "-a") }
+
+func setupOf(ctx context.Context, c *client.Client, slug string) (method.Setup, error) {
+	setups, err := client.Get[[]method.Setup](ctx, c, "/api/setups", nil)
+	for _, s := range setups {
+		if s.Slug == slug {
+			return s, nil
+		}
+	}
+	return method.Setup{Slug: slug}, err
+}
+
+// Attend lets a simulated machine join for every plan that is put on the bench of a demo for a unit other than this
+// machine, until ctx ends. Its agent works at o.Pace.
+func Attend(ctx context.Context, o Options) error {
+	seen := map[string]bool{}
+	var helpers sync.WaitGroup
+	defer helpers.Wait()
+	for {
+		plans, err := client.Get[[]record.BenchPlan](ctx, o.Client, "/api/bench", client.Query("limit", "200"))
+		if err != nil && ctx.Err() == nil {
+			o.Say("The demo's bench cannot be seen: %v", err)
+		}
+		for _, b := range plans {
+			if b.Plan.State != "waiting" || seen[b.Plan.ID] || name(b.Plan.Unit) == ThisMachine || b.Plan.Host != "" && name(b.Plan.Host) == ThisMachine {
+				continue
+			}
+			seen[b.Plan.ID] = true
+			helpers.Add(1)
+			go func() {
+				defer helpers.Done()
+				if err := attend(ctx, o, b.Plan); err != nil && ctx.Err() == nil {
+					o.Say("%s: %v", b.Plan.Unit, err)
+				}
+			}()
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(2 * time.Second):
+		}
+	}
+}
+
+func attend(ctx context.Context, o Options, p method.Plan) error {
+	spec, err := specOf(ctx, o.Client, p.Unit)
+	if err != nil {
+		return err
+	}
+	m := &simulate.Machine{Name: name(p.Unit), Spec: spec, Seed: seed(p.Unit) + seed(p.ID), Runtime: machine.Runtime(), Pace: o.Pace}
+	if p.Host != "" {
+		if m.HostSpec, err = specOf(ctx, o.Client, p.Host); err != nil {
+			return err
+		}
+	}
+	if m.Setup, err = setupOf(ctx, o.Client, p.SetupOf(0)); err != nil {
+		return err
+	}
+	code, err := client.Post[struct{ Code string }](ctx, o.Client, "/api/plans/"+p.ID+"/codes", nil, nil)
+	if err != nil {
+		return err
+	}
+	return work(ctx, o, m, code.Code, m.Name+"-"+p.ID)
+}
+
 func planName(j job) string {
 	switch {
+	case j.name != "":
+		return j.name
 	case len(j.tests) == len(filling) && j.host != "":
 		return "Survey drive, filled"
 	case j.host != "":
@@ -298,12 +408,9 @@ func specOf(ctx context.Context, c *client.Client, unit string) (map[string]any,
 }
 
 // planFor adds a plan and makes its one-time code.
-func planFor(ctx context.Context, c *client.Client, unit, host, place, setup, name string, tests []string, repeats int) (string, error) {
-	p := method.Plan{Unit: unit, Host: host, Place: place, Setup: setup, Name: name}
-	for _, t := range tests {
-		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: repeats})
-	}
-	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps})
+func planFor(ctx context.Context, c *client.Client, p method.Plan) (string, error) {
+	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps,
+		"order": cmp.Or(p.Order, "grouped"), "cool": p.Cool, "ambient": p.Ambient, "after_failure": cmp.Or(p.Failure, "go-on"), "sampling": p.Sampling})
 	if err != nil {
 		return "", err
 	}
@@ -316,7 +423,11 @@ const ThisMachine = "this-machine"
 
 // thisMachine measures the machine that the demo runs on with the real agent.
 func thisMachine(ctx context.Context, o Options) error {
-	code, err := planFor(ctx, o.Client, ThisMachine+"-a", "", "", method.AsDelivered, "Short plan, really measured", short, 3)
+	p := method.Plan{Unit: ThisMachine + "-a", Setup: method.AsDelivered, Name: "Short plan, really measured"}
+	for _, t := range short {
+		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: 3})
+	}
+	code, err := planFor(ctx, o.Client, p)
 	if err != nil {
 		return err
 	}
@@ -395,13 +506,15 @@ func put(ctx context.Context, c *client.Client, r verdict.Review) (verdict.Revie
 }
 
 // Simulate works the plan of a one-time code on a simulated machine of a unit's variant.
-func Simulate(ctx context.Context, c *client.Client, code, unit string, pace float64, dir string) error {
+func Simulate(ctx context.Context, c *client.Client, code, unit string, pace float64, dir string, faults ...simulate.Fault) error {
 	spec, err := specOf(ctx, c, unit)
 	if err != nil {
 		return err
 	}
-	m := &simulate.Machine{Name: strings.TrimSuffix(unit, "-a"), Spec: spec, Seed: seed(unit), Runtime: machine.Runtime(), Pace: pace,
-		Setup: method.Setup{Conditions: map[string]string{"supply": "mains", "power.mode": "default"}}}
-	_, err = agent.Work(ctx, agent.Options{Service: c, Server: c.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond})
-	return err
+	setup, err := setupOf(ctx, c, method.AsDelivered)
+	if err != nil {
+		return err
+	}
+	m := &simulate.Machine{Name: name(unit), Spec: spec, Seed: seed(unit), Runtime: machine.Runtime(), Pace: pace, Setup: setup, Faults: faults}
+	return work(ctx, Options{Client: c, Dir: dir}, m, code, "simulated")
 }

@@ -7,22 +7,15 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/stats"
 	"durvek/store"
 )
-
-// bench is what runs now; it lives only in memory.
-type bench struct {
-	mu       sync.Mutex
-	progress map[string]record.Progress
-	machines map[string]record.Machine
-}
 
 // joinLife is how long a one-time code for an agent holds.
 const joinLife = time.Hour
@@ -44,12 +37,49 @@ func (d *Desk) AddSetup(ctx context.Context, s method.Setup, by string) error {
 	if err := firstProblem("setup", s.Check()); err != nil {
 		return err
 	}
+	for k := range s.Conditions {
+		if err := d.knownOwn(ctx, k); err != nil {
+			return err
+		}
+	}
 	if old, err := d.store.Setup(ctx, s.Slug); err == nil && fmt.Sprint(old.Conditions) != fmt.Sprint(s.Conditions) {
 		if _, n, err := d.store.Runs(ctx, store.RunFilter{Setup: s.Slug, Limit: 1}); err != nil || n > 0 {
 			return refuse(Conflict, "setup %q has %d runs, so its conditions stay; add a setup of another name", s.Slug, n)
 		}
 	}
 	return d.put(ctx, by, "add setup", s.Slug, func(q store.Queries) error { return q.PutSetup(ctx, s) })
+}
+
+// Conditions lists the conditions of the desk's own.
+func (d *Desk) Conditions(ctx context.Context) ([]method.ConditionKey, error) {
+	return d.store.Conditions(ctx)
+}
+
+// AddCondition adds a condition of the desk's own to the vocabulary, or changes its words.
+func (d *Desk) AddCondition(ctx context.Context, c method.ConditionKey, by string) error {
+	slug, ok := strings.CutPrefix(c.Key, method.OwnCondition)
+	if !ok {
+		return refuse(Invalid, "the key of a condition of your own begins with %q, such as %q", method.OwnCondition, method.OwnCondition+"table-fan")
+	}
+	if why := catalog.CheckSlug(slug); why != "" {
+		return refuse(Invalid, "%s", why)
+	}
+	if c.Name == "" || c.Meaning == "" {
+		return refuse(Invalid, "a condition needs a name and a meaning, so that others use it alike")
+	}
+	return d.put(ctx, by, "add condition", c.Key, func(q store.Queries) error { return q.PutCondition(ctx, c) })
+}
+
+// knownOwn refuses a condition of the desk's own that nobody has added.
+func (d *Desk) knownOwn(ctx context.Context, key string) error {
+	if !strings.HasPrefix(key, method.OwnCondition) {
+		return nil
+	}
+	own, err := d.store.Conditions(ctx)
+	if err != nil || slices.ContainsFunc(own, func(c method.ConditionKey) bool { return c.Key == key }) {
+		return err
+	}
+	return refuse(Invalid, "no condition %q is known; add it with `durvek condition add %s --name NAME --meaning MEANING`", key, key)
 }
 
 // parts are the kinds that are measured in a host, never by themselves.
@@ -80,54 +110,6 @@ func (d *Desk) checkPlace(ctx context.Context, unit, host, setup string) (kind c
 	return kind, wrong
 }
 
-// AddPlan adds a plan for a unit. An impossible plan is refused as a whole, with every reason.
-func (d *Desk) AddPlan(ctx context.Context, p method.Plan, by string) (method.Plan, error) {
-	if p.Setup == "" {
-		p.Setup = method.AsDelivered
-	}
-	kind, wrong := d.checkPlace(ctx, p.Unit, p.Host, p.Setup)
-	if len(p.Steps) == 0 {
-		wrong = append(wrong, "a plan needs at least one test")
-	}
-	for i := range p.Steps {
-		s := &p.Steps[i]
-		t, err := d.store.Test(ctx, s.Test, 0)
-		switch {
-		case err != nil:
-			wrong = append(wrong, fmt.Sprintf("no test %q is known", s.Test))
-			continue
-		case t.Origin == "own":
-			wrong = append(wrong, fmt.Sprintf("test %q is entered by the desk; an agent cannot run it", s.Test))
-		case kind != "" && !t.Fits(kind):
-			wrong = append(wrong, fmt.Sprintf("test %q is not meant for a %s", s.Test, kind))
-		}
-		if s.Repeats == 0 {
-			if s.Repeats = t.Repeats; s.Repeats == 0 {
-				s.Repeats = 3
-			}
-		}
-		wrong = append(wrong, t.CheckOptions(s.Options)...)
-		if s.Repeats < 1 || s.Repeats > 100 {
-			wrong = append(wrong, fmt.Sprintf("%d repeats of %q: a step has 1 to 100", s.Repeats, s.Test))
-		}
-	}
-	if len(wrong) > 0 {
-		return p, refuse(Invalid, "plan refused: %s", strings.Join(wrong, "; "))
-	}
-	p.ID, p.State, p.Agent, p.Created = newID(), "waiting", "", d.now().UTC().Format(time.RFC3339)
-	if p.Name == "" {
-		p.Name = fmt.Sprintf("%d tests", len(p.Steps))
-	}
-	err := d.store.Write(ctx, func(q store.Queries) error {
-		if err := q.PutPlan(ctx, p); err != nil {
-			return err
-		}
-		return q.Note(ctx, d.now(), by, "add plan", p.ID, p.Unit)
-	})
-	d.Events.Send(Event{"bench", map[string]string{"plan": p.ID}})
-	return p, err
-}
-
 // JoinCode makes a one-time code with which a machine joins for a plan; it holds for an hour.
 func (d *Desk) JoinCode(ctx context.Context, plan string) (code string, expires time.Time, err error) {
 	p, err := d.store.Plan(ctx, plan)
@@ -155,12 +137,16 @@ func randomCode() string {
 }
 
 // Join spends a one-time code: the machine gets its plan, a token that may deliver that plan's runs,
-// and what was received before, so that it can resume.
+// and what was received before, so that it can resume. It is refused while another agent is at work on
+// the unit or its host, and when its clock is days off.
 func (d *Desk) Join(ctx context.Context, code string, m record.Machine) (record.Joined, error) {
 	var j record.Joined
 	code = strings.ToUpper(strings.TrimSpace(code))
 	if m.Boot == "" || m.Name == "" {
 		return j, refuse(Invalid, "the machine did not say its name and boot")
+	}
+	if err := d.checkClock(m); err != nil {
+		return j, err
 	}
 	token := randomToken()
 	err := d.store.Write(ctx, func(q store.Queries) error {
@@ -169,6 +155,12 @@ func (d *Desk) Join(ctx context.Context, code string, m record.Machine) (record.
 			return refuse(Denied, "the code %q is unknown, spent or expired; make a new one with `durvek plan code`", code)
 		}
 		if j.Plan, err = q.Plan(ctx, plan); err != nil {
+			return err
+		}
+		if err := d.free(ctx, q, j.Plan); err != nil {
+			return err
+		}
+		if err := q.DropPlanTokens(ctx, plan); err != nil { // whoever had this plan before has it no more
 			return err
 		}
 		if err := q.AddToken(ctx, store.Token{Hash: hash(token), Name: m.Name, Role: "agent", Plan: plan,
@@ -185,16 +177,8 @@ func (d *Desk) Join(ctx context.Context, code string, m record.Machine) (record.
 		return record.Joined{}, err
 	}
 	j.Token = token
-	d.seated(j, m)
+	d.seated(ctx, j, m)
 	return j, nil
-}
-
-// Progress takes note of where a machine stands and shows it to all who watch.
-func (d *Desk) Progress(p record.Progress) {
-	d.bench.mu.Lock()
-	d.bench.progress[p.Plan] = p
-	d.bench.mu.Unlock()
-	d.Events.Send(Event{"progress", p})
 }
 
 // FinishPlan closes a plan: done if every job has a run, stopped otherwise.
@@ -215,9 +199,9 @@ func (d *Desk) FinishPlan(ctx context.Context, id string) (method.Plan, error) {
 		}
 		return q.PutPlan(ctx, p)
 	})
-	d.bench.mu.Lock()
-	delete(d.bench.progress, id)
-	d.bench.mu.Unlock()
+	if err == nil {
+		d.bench.forget(id)
+	}
 	d.Events.Send(Event{"bench", map[string]string{"plan": id}})
 	return p, err
 }
@@ -228,15 +212,15 @@ func (d *Desk) Bench(ctx context.Context, limit int) ([]record.BenchPlan, error)
 	if err != nil {
 		return nil, err
 	}
-	rank := map[string]int{"running": 0, "waiting": 1}
+	rank := map[string]int{"running": 0, "silent": 0, "waiting": 1}
 	slices.SortStableFunc(plans, func(a, b method.Plan) int {
 		ra, ok := rank[a.State]
 		if !ok {
-			ra = 2
+			ra = 3
 		}
 		rb, ok := rank[b.State]
 		if !ok {
-			rb = 2
+			rb = 3
 		}
 		return ra - rb
 	})
@@ -262,64 +246,96 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 	if err != nil {
 		return b, err
 	}
-	b.Plan = p
+	b.Plan, b.Incidents = p, []record.Incident{}
 	if u, err := d.store.Unit(ctx, p.Unit); err == nil {
 		v := view.variants[u.Variant]
 		b.Title, b.Variant = v.FullName()+", "+v.Note, u.Variant
 	}
 	b.SetupName = view.setupName(p.Setup)
-	d.bench.mu.Lock()
-	if pr, ok := d.bench.progress[id]; ok && p.State == "running" {
-		b.Progress = &pr
+	if n := len(p.Setups()); n > 1 {
+		b.SetupName = fmt.Sprintf("%d setups", n)
 	}
-	if m, ok := d.bench.machines[id]; ok {
-		b.Machine = &m
+	d.bench.show(&b)
+	control, err := d.store.PlanControl(ctx, id)
+	if err != nil {
+		return b, err
 	}
-	d.bench.mu.Unlock()
+	b.Paused = control.Pause
 	runs, _, err := d.store.Runs(ctx, store.RunFilter{Plan: id, Limit: 10000})
 	if err != nil {
 		return b, err
 	}
+	if b.Incidents, _, err = d.store.Incidents(ctx, store.IncidentFilter{Plan: id, Limit: 20}); err != nil {
+		return b, err
+	}
+	learned, err := d.store.TestSeconds(ctx, p.Unit, testsOf(p))
+	if err != nil {
+		return b, err
+	}
+	setups := map[string]method.Setup{}
 	for i, s := range p.Steps {
 		t := view.tests[s.Test]
-		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: "waits", Seconds: t.SecondsWith(s.Options) * float64(s.Repeats), Options: s.Options, Figures: []record.BenchFigure{}}
+		seconds := t.SecondsWith(s.Options)
+		if x, ok := learned[s.Test]; ok && len(s.Options) == 0 {
+			seconds = x
+		}
+		if p.Cool != nil {
+			seconds += p.Cool.Seconds
+		}
+		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: "waits", Seconds: seconds * float64(s.Repeats), Options: s.Options,
+			Setup: p.SetupOf(i), Figures: []record.BenchFigure{}}
+		if setups[step.Setup], err = d.store.Setup(ctx, step.Setup); err != nil {
+			return b, missing(err, "setup", step.Setup)
+		}
+		if i > 0 && step.Setup != p.SetupOf(i-1) {
+			step.Prompt = method.Prompt(setups[p.SetupOf(i-1)], setups[step.Setup], nil)
+		}
 		b.Seconds += step.Seconds
 		b.Writes += t.WritesWith(s.Options) * int64(s.Repeats)
 		b.Jobs += s.Repeats
-		for _, r := range runs {
+		var last *record.Run
+		parked := 0
+		for k, r := range runs {
 			if r.Step != i {
 				continue
 			}
 			step.Done++
+			if len(r.Marks) > 0 {
+				b.Marked++
+				step.Marks = append(step.Marks, r.Marks...)
+			}
 			switch r.Outcome {
+			case "done":
+				if last == nil { // the newest comes first
+					last = &runs[k]
+				}
+				continue
 			case "failed":
 				step.Failed++
-				step.Note = r.Failure
 			case "not-run":
 				step.NotRun++
-				step.Note = r.Failure
+			case "parked":
+				parked++
 			}
+			step.Note = r.Failure
 		}
 		b.Done += step.Done
 		switch {
 		case step.Done >= s.Repeats && step.NotRun == step.Done:
 			step.State = "not-run"
+		case step.Done >= s.Repeats && parked > 0:
+			step.State = "parked"
 		case step.Done >= s.Repeats && step.Failed+step.NotRun == step.Done:
 			step.State = "failed"
 		case step.Done >= s.Repeats:
 			step.State = "done"
+		case slices.Contains(control.Skip, i):
+			step.State = "skipped"
 		case b.Progress != nil && b.Progress.Step == i:
 			step.State = "running"
 		}
 		for _, m := range t.Measures {
-			mid := method.ID(s.Test, m.Slug)
-			if e, ok := d.matrix.find(mid, view.measure(mid), p.Setup, p.Unit, p.Host, p.Place); ok {
-				f := record.BenchFigure{Measure: mid, Name: m.Name, Text: quantity.Format(e.Centre, m.Unit)}
-				if e.Bound != "" {
-					f.Text = e.Bound + " " + f.Text
-				} else if v, spread := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2); spread != "" {
-					f.Text, f.Spread = v+" "+quantity.Symbol(m.Unit), "± "+spread
-				}
+			if f, ok := d.benchFigure(view, p, step.Setup, b.Variant, t, m, last); ok {
 				step.Figures = append(step.Figures, f)
 			}
 		}
@@ -333,45 +349,140 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 	return b, nil
 }
 
+func testsOf(p method.Plan) []string {
+	var out []string
+	for _, s := range p.Steps {
+		if !slices.Contains(out, s.Test) {
+			out = append(out, s.Test)
+		}
+	}
+	return out
+}
+
+// benchFigure is one measure's figure so far, the last reading and what was expected; false if none of
+// them is known.
+func (d *Desk) benchFigure(view *view, p method.Plan, setup, variant string, t method.Test, m method.Measure, last *record.Run) (record.BenchFigure, bool) {
+	mid := method.ID(t.Slug, m.Slug)
+	f := record.BenchFigure{Measure: mid, Name: m.Name}
+	if e, ok := d.matrix.find(mid, view.measure(mid), setup, p.Unit, p.Host, p.Place); ok {
+		f.Text = quantity.Format(e.Centre, m.Unit)
+		if e.Bound != "" {
+			f.Text = e.Bound + " " + f.Text
+		} else if v, spread := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2); spread != "" {
+			f.Text, f.Spread = v+" "+quantity.Symbol(m.Unit), "± "+spread
+		}
+	}
+	if last != nil {
+		for _, r := range last.Readings {
+			if r.Measure == m.Slug && r.State != record.Missing {
+				f.Last = quantity.Format(r.Value, m.Unit)
+			}
+		}
+	}
+	if v, from := d.expected(view, p.Unit, variant, mid); from != "" {
+		f.Expect, f.From = quantity.Format(v, m.Unit), from
+	}
+	return f, f.Text != "" || f.Expect != ""
+}
+
+// expected is what the desk's history leads one to expect of a measure on a unit: the middle of other
+// units of its variant, else of its model's other variants, else of its kind. from says which.
+func (d *Desk) expected(view *view, unit, variant, measure string) (v float64, from string) {
+	var same, siblings, kin []float64
+	own := view.variants[variant].Model
+	d.matrix.middles(view.measure(measure), method.AsDelivered, func(v, u string, median float64) {
+		other := view.variants[v].Model
+		switch {
+		case u == unit:
+		case v == variant:
+			same = append(same, median)
+		case other.Slug == own.Slug && own.Slug != "":
+			siblings = append(siblings, median)
+		case other.Kind == own.Kind:
+			kin = append(kin, median)
+		}
+	})
+	for _, x := range []struct {
+		values []float64
+		from   string
+	}{{same, "its variant elsewhere"}, {siblings, "its sibling"}, {kin, fmt.Sprintf("middle of %d of its kind", len(kin))}} {
+		if len(x.values) > 0 {
+			return stats.Quantile(x.values, 0.5), x.from
+		}
+	}
+	return 0, ""
+}
+
 // Rejoin gives an agent that was ended its plan again, and what was received of it. A machine that
-// was started anew meanwhile goes on in another sitting.
+// was started anew meanwhile goes on in another sitting; another machine is refused.
 func (d *Desk) Rejoin(ctx context.Context, plan string, m record.Machine) (record.Joined, error) {
 	var j record.Joined
+	if err := d.checkClock(m); err != nil {
+		return j, err
+	}
 	err := d.store.Write(ctx, func(q store.Queries) (err error) {
 		if j.Plan, err = q.Plan(ctx, plan); err != nil {
 			return missing(err, "plan", plan)
 		}
+		if j.Plan.Agent != m.Name {
+			return refuse(Denied, "this plan was joined by %q, not by %q; make a new code with `durvek plan code`", j.Plan.Agent, m.Name)
+		}
 		return d.seat(ctx, q, &j, m)
 	})
-	d.seated(j, m)
-	return j, err
+	if err != nil {
+		return record.Joined{}, err
+	}
+	d.seated(ctx, j, m)
+	return j, nil
 }
 
 // seat puts a machine into its sitting and adds to the joined plan all that is needed to work through it.
 func (d *Desk) seat(ctx context.Context, q store.Queries, j *record.Joined, m record.Machine) error {
+	m.Clock = nil
 	s, err := q.PutSitting(ctx, record.Sitting{ID: newID(), Unit: j.Plan.Unit, Boot: m.Boot, Started: d.now(), Machine: m})
 	if err != nil {
 		return err
 	}
 	j.Sitting = s.ID
-	if j.Setup, err = q.Setup(ctx, j.Plan.Setup); err != nil {
-		return err
+	for _, slug := range j.Plan.Setups() {
+		x, err := q.Setup(ctx, slug)
+		if err != nil {
+			return err
+		}
+		j.Setups = append(j.Setups, x)
 	}
-	for _, step := range j.Plan.Steps {
-		t, err := q.Test(ctx, step.Test, 0)
+	for _, slug := range testsOf(j.Plan) {
+		t, err := q.Test(ctx, slug, 0)
 		if err != nil {
 			return err
 		}
 		j.Tests = append(j.Tests, t)
+	}
+	if j.Learned, err = q.TestSeconds(ctx, j.Plan.Unit, testsOf(j.Plan)); err != nil {
+		return err
 	}
 	j.Received, err = q.Received(ctx, j.Plan.ID)
 	return err
 }
 
 // seated shows on the bench which machine works through a plan.
-func (d *Desk) seated(j record.Joined, m record.Machine) {
+func (d *Desk) seated(ctx context.Context, j record.Joined, m record.Machine) {
 	d.bench.mu.Lock()
-	d.bench.machines[j.Plan.ID] = m
+	d.bench.at(j.Plan.ID).machine = &m
 	d.bench.mu.Unlock()
+	d.heard(ctx, j.Plan.ID)
 	d.Events.Send(Event{"bench", map[string]string{"plan": j.Plan.ID}})
+}
+
+// farOff is how far a machine's clock may be from the service's.
+const farOff = 24 * time.Hour
+
+func (d *Desk) checkClock(m record.Machine) error {
+	if m.Clock == nil || m.Simulated {
+		return nil
+	}
+	if off := m.Clock.Sub(d.now()); off.Abs() > farOff {
+		return refuse(Invalid, "the machine's clock says %s, the service's %s; set it right, then join", m.Clock.UTC().Format("2006-01-02 15:04"), d.now().UTC().Format("2006-01-02 15:04"))
+	}
+	return nil
 }

@@ -5,6 +5,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -18,7 +19,6 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/ranking"
-	"durvek/core/record"
 	"durvek/document"
 	"durvek/store"
 )
@@ -59,6 +59,7 @@ type Options struct {
 	Name  string
 	Tests []method.Test
 	Now   func() time.Time
+	Lease time.Duration // an agent that is silent for longer has left its unit; 0 for 45 s
 }
 
 // Desk is an open desk.
@@ -72,6 +73,9 @@ type Desk struct {
 	matrix  *matrix
 	ranks   rankCache
 	bench   bench
+	lease   time.Duration
+	stop    chan struct{} // ends what tends the bench
+	tended  chan struct{}
 	edition sync.Mutex // one publication at a time
 }
 
@@ -90,10 +94,15 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Desk{Events: newHub(), Name: o.Name, store: s, dir: o.Dir, now: o.Now}
-	d.bench.machines, d.bench.progress = map[string]record.Machine{}, map[string]record.Progress{}
+	d := &Desk{Events: newHub(), Name: o.Name, store: s, dir: o.Dir, now: o.Now, lease: cmp.Or(o.Lease, 45*time.Second), stop: make(chan struct{}), tended: make(chan struct{})}
+	d.bench.plans = map[string]*atWork{}
+	handmade, err := handsOnTests()
+	if err != nil {
+		s.Close()
+		return nil, err
+	}
 	err = s.Write(ctx, func(q store.Queries) error {
-		for _, t := range o.Tests {
+		for _, t := range append(handmade, o.Tests...) {
 			if err := q.PutTest(ctx, t, d.now()); err != nil {
 				return err
 			}
@@ -115,10 +124,14 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if err == nil {
 		d.matrix, err = loadMatrix(ctx, s.Queries)
 	}
+	if err == nil {
+		err = d.remember(ctx)
+	}
 	if err != nil {
 		s.Close()
 		return nil, err
 	}
+	go d.tend(d.stop)
 	return d, nil
 }
 
@@ -133,6 +146,8 @@ var builtinSetups = []method.Setup{
 // Close ends live streams and closes the database.
 func (d *Desk) Close() error {
 	d.Events.Close()
+	close(d.stop)
+	<-d.tended
 	return d.store.Close()
 }
 

@@ -2,7 +2,7 @@ package desk
 
 import (
 	"context"
-	_ "embed"
+	"embed"
 	"fmt"
 	"slices"
 
@@ -12,32 +12,33 @@ import (
 	"durvek/store"
 )
 
-//go:embed schemas/dossier.schema.json
-var dossierSchemaSource []byte
-
-//go:embed schemas/test.schema.json
-var testSchemaSource []byte
-
-//go:embed schemas/runs.schema.json
-var runsSchemaSource []byte
+//go:embed schemas/*.schema.json
+var schemaFiles embed.FS
 
 var (
-	dossierSchema = document.MustSchema("dossier.schema.json", dossierSchemaSource)
-	testSchema    = document.MustSchema("test.schema.json", testSchemaSource)
-	runsSchema    = document.MustSchema("runs.schema.json", runsSchemaSource)
+	dossierSchema = mustSchema("dossier")
+	testSchema    = mustSchema("test")
+	runsSchema    = mustSchema("runs")
+	planSchema    = mustSchema("plan")
+	sheetSchema   = mustSchema("sheet")
 )
 
-// Schema returns a published JSON Schema by name: dossier, test or runs.
-func (d *Desk) Schema(name string) ([]byte, error) {
-	switch name {
-	case "dossier":
-		return dossierSchemaSource, nil
-	case "test":
-		return testSchemaSource, nil
-	case "runs":
-		return runsSchemaSource, nil
+func mustSchema(name string) *document.Schema {
+	file := name + ".schema.json"
+	source, err := schemaFiles.ReadFile("schemas/" + file)
+	if err != nil {
+		panic(err) // it is embedded
 	}
-	return nil, refuse(NotFound, "no schema %q is published; there are dossier and test", name)
+	return document.MustSchema(file, source)
+}
+
+// Schema returns a published JSON Schema by name: dossier, test, runs, plan or sheet.
+func (d *Desk) Schema(name string) ([]byte, error) {
+	source, err := schemaFiles.ReadFile("schemas/" + name + ".schema.json")
+	if err != nil {
+		return nil, refuse(NotFound, "no schema %q is published; there are dossier, test, plan, sheet and runs", name)
+	}
+	return source, nil
 }
 
 // Intake tells what a dossier brought.

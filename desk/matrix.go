@@ -73,6 +73,16 @@ func (m *matrix) column(measure compare.Measure) ([]compare.Cell, stats.Pool) {
 	if c == nil {
 		return nil, stats.Pool{}
 	}
+	out := make([]compare.Cell, 0, len(c.cells))
+	pool := c.pooled(measure)
+	for _, e := range c.cells {
+		out = append(out, toCell(e, pool, measure.Scale.Logarithmic()))
+	}
+	return out, pool
+}
+
+// pooled is the pool behind a column's estimates; the caller holds the lock.
+func (c *matrixColumn) pooled(measure compare.Measure) stats.Pool {
 	log := measure.Scale.Logarithmic()
 	if c.pool == nil {
 		d := measure.Def()
@@ -92,11 +102,7 @@ func (m *matrix) column(measure compare.Measure) ([]compare.Cell, stats.Pool) {
 		p := stats.NewPool(cells, resolution, d.Repeatability)
 		c.pool = &p
 	}
-	out := make([]compare.Cell, 0, len(c.cells))
-	for _, e := range c.cells {
-		out = append(out, toCell(e, *c.pool, log))
-	}
-	return out, *c.pool
+	return *c.pool
 }
 
 // find gives the estimate of one unit's cell; if it has several bases, the one with most readings.
@@ -104,12 +110,32 @@ func (m *matrix) find(id string, measure compare.Measure, setup, unit, host, pla
 	if measure.ID != id {
 		return stats.Estimate{}, false
 	}
-	cells, _ := m.column(measure)
+	m.mu.Lock()
+	defer m.mu.Unlock()
 	var best stats.Estimate
-	for _, c := range cells {
-		if c.Setup == setup && c.Unit == unit && c.Host == host && c.Place == place && c.Estimate.N > best.N {
-			best = c.Estimate
+	c := m.columns[id]
+	if c == nil {
+		return best, false
+	}
+	for k, e := range c.cells {
+		if k.Setup == setup && k.Unit == unit && k.Host == host && k.Place == place {
+			if x := toCell(e, c.pooled(measure), measure.Scale.Logarithmic()).Estimate; x.N > best.N {
+				best = x
+			}
 		}
 	}
 	return best, best.N > 0
+}
+
+// middles gives the median of every cell of a measure under a setup that is no bound, with its variant and unit.
+func (m *matrix) middles(measure compare.Measure, setup string, tell func(variant, unit string, median float64)) {
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	if c := m.columns[measure.ID]; c != nil {
+		for k, e := range c.cells {
+			if k.Setup == setup && e.Cell.Bound == "" && e.TestVersion == measure.Version {
+				tell(e.Variant, k.Unit, e.Cell.Median)
+			}
+		}
+	}
 }

@@ -17,6 +17,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"durvek/core/analyse"
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/record"
@@ -24,6 +25,7 @@ import (
 	"durvek/core/trust"
 	"durvek/document"
 	"durvek/store"
+	"durvek/trace"
 )
 
 // ImportTest takes in a reviewer's own test definition. A version that has runs keeps its measures
@@ -219,7 +221,11 @@ func (d *Desk) AddRun(ctx context.Context, r record.Run) (fresh bool, err error)
 	if err != nil || s.Unit != p.Unit {
 		return false, refuse(Invalid, "sitting %q is not one of unit %q", r.Sitting, p.Unit)
 	}
-	r.Subject, r.Host, r.Place, r.Setup, r.Source = p.Unit, p.Host, p.Place, p.Setup, "agent"
+	if r.Ended.Before(r.Started) || r.Started.After(d.now().Add(farOff)) {
+		return false, refuse(Invalid, "run of %q lasts from %s to %s by its machine's clock, which cannot be", r.Test, r.Started.UTC().Format(time.RFC3339), r.Ended.UTC().Format(time.RFC3339))
+	}
+	d.heard(ctx, p.ID)
+	r.Subject, r.Host, r.Place, r.Setup, r.Source = p.Unit, p.Host, p.Place, p.SetupOf(r.Step), "agent"
 	fresh, err = d.record(ctx, []record.Run{r})
 	return fresh, err
 }
@@ -261,6 +267,13 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 					return refuse(Conflict, "repeat %d of %q has a run already, from another agent", r.Repeat+1, r.Test)
 				}
 			}
+			sensed, err := trace.Unpack(r.Trace)
+			if err != nil {
+				return refuse(Invalid, "run of %q refused: %v", r.Test, err)
+			}
+			if r.Outcome == "done" && (len(sensed.Times) > 0 || len(r.Negotiated) > 0) {
+				r.Course.Limiter = analyse.Limiter(sensed, r.Negotiated, t.Group)
+			}
 			conditions := trust.Effective(setup.Conditions, r.Observed)
 			basis := basisKey(t, conditions)
 			fresh, err := q.AddRun(ctx, r, basis)
@@ -271,6 +284,9 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 				continue
 			}
 			any = true
+			if err := q.PutTrace(ctx, r.ID, sensed); err != nil {
+				return err
+			}
 			for _, x := range r.Readings {
 				e := store.Estimate{CellKey: store.CellKey{Measure: method.ID(r.Test, x.Measure), Setup: r.Setup, Unit: r.Subject, Host: r.Host, Place: r.Place, Basis: basis},
 					Variant: u.Variant, Conditions: conditions, TestVersion: r.TestVersion, Simulated: r.Simulated, Updated: d.now()}
@@ -339,7 +355,9 @@ type Typed struct {
 	Sitting    string            `json:"sitting,omitempty" doc:"Names the boot or day that readings share; the day if empty"`
 	Date       string            `json:"date,omitempty" doc:"Day it was measured, YYYY-MM-DD; today if empty"`
 	Conditions map[string]string `json:"conditions,omitempty" doc:"Conditions beside the setup's, such as program.version"`
-	Readings   map[string]string `json:"readings" doc:"Measure → what was read: 412, 29 to 31, at least 100, more than 600, missing"`
+	Readings   map[string]string `json:"readings,omitempty" doc:"Measure → what was read: 412, 29 to 31, at least 100, more than 600, missing"`
+	Notes      map[string]string `json:"notes,omitempty" doc:"Measure → a note beside its reading"`
+	Laps       []float64         `json:"laps,omitempty" doc:"Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat"`
 	Repeat     int               `json:"repeat,omitempty"`
 }
 
@@ -391,22 +409,49 @@ func (d *Desk) typedRun(ctx context.Context, x Typed, by, source string) (record
 			wrong = append(wrong, fmt.Sprintf("%s: %v", slug, err))
 			continue
 		}
+		reading.Reason = strings.TrimSpace(x.Notes[slug])
 		r.Readings = append(r.Readings, reading)
 	}
 	return r, wrong
 }
 
-// TypeReadings records one run that a person read off.
+// TypeReadings records one run that a person read off, or a run for every lap of a stopwatch: all of it or
+// nothing. It returns the last run.
 func (d *Desk) TypeReadings(ctx context.Context, x Typed, by string) (record.Run, error) {
-	r, wrong := d.typedRun(ctx, x, by, "typed")
+	each := []Typed{x}
+	if len(x.Laps) > 0 {
+		t, err := d.store.Test(ctx, x.Test, 0)
+		switch {
+		case err != nil:
+			return record.Run{}, missing(err, "test", x.Test)
+		case t.Hands != "stopwatch":
+			return record.Run{}, refuse(Invalid, "test %q is not timed with a stopwatch, so it has no laps", x.Test)
+		case len(x.Readings) > 0:
+			return record.Run{}, refuse(Invalid, "give laps or readings, not both")
+		}
+		each = nil
+		for i, s := range x.Laps {
+			lap := x
+			lap.Repeat += i
+			lap.Readings = map[string]string{t.Measures[0].Slug: strconv.FormatFloat(s, 'f', -1, 64)}
+			each = append(each, lap)
+		}
+	}
+	var runs []record.Run
+	var wrong []string
+	for _, one := range each {
+		r, bad := d.typedRun(ctx, one, by, "typed")
+		runs, wrong = append(runs, r), append(wrong, bad...)
+	}
 	if len(wrong) > 0 {
-		return r, refuse(Invalid, "readings refused: %s", strings.Join(wrong, "; "))
+		slices.Sort(wrong)
+		return runs[0], refuse(Invalid, "readings refused: %s", strings.Join(slices.Compact(wrong), "; "))
 	}
-	if err := d.sittings(ctx, []record.Run{r}, func(i int, id string) { r.Sitting = id }); err != nil {
-		return r, err
+	if err := d.sittings(ctx, runs, func(i int, id string) { runs[i].Sitting = id }); err != nil {
+		return runs[0], err
 	}
-	_, err := d.record(ctx, []record.Run{r})
-	return r, err
+	_, err := d.record(ctx, runs)
+	return runs[len(runs)-1], err
 }
 
 // sittings finds or makes the sitting that each run names by its label.
@@ -586,11 +631,14 @@ type RunPage struct {
 	TestName   string             `json:"test_name"`
 	Measures   []method.Measure   `json:"measures"`
 	Departures []trust.Difference `json:"departures" doc:"Conditions observed otherwise than the setup says"`
+	Sensors    []record.Channel   `json:"sensors" doc:"Channels that its trace has"`
+	Outside    []OutsideLog       `json:"outside" doc:"Logs of outside sensors laid beside it"`
+	Photos     []Attachment       `json:"photos"`
 }
 
 // Run finds a run with its raw samples.
 func (d *Desk) Run(ctx context.Context, id string) (RunPage, error) {
-	p := RunPage{Departures: []trust.Difference{}}
+	p := RunPage{Departures: []trust.Difference{}, Sensors: []record.Channel{}, Outside: []OutsideLog{}}
 	var err error
 	if p.Run, err = d.store.Run(ctx, id); err != nil {
 		return p, missing(err, "run", id)
@@ -600,6 +648,19 @@ func (d *Desk) Run(ctx context.Context, id string) (RunPage, error) {
 	}
 	if s, err := d.store.Sitting(ctx, p.Run.Sitting); err == nil {
 		p.Machine = s.Machine
+	}
+	if t, err := d.store.Trace(ctx, id, 0, 1e-3); err == nil { // the first chunk names most of them
+		p.Sensors = append(p.Sensors, t.Channels...)
+	}
+	logs, err := d.store.Outsides(ctx, id)
+	if err != nil {
+		return p, err
+	}
+	for _, o := range logs {
+		p.Outside = append(p.Outside, outsideLog(o))
+	}
+	if p.Photos, err = d.Attachments(ctx, store.AttachmentFilter{Run: id}); err != nil {
+		return p, err
 	}
 	t, err := d.store.Test(ctx, p.Run.Test, p.Run.TestVersion)
 	if err != nil {

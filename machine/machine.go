@@ -34,6 +34,8 @@ type Local struct {
 	Dir     string
 	Seconds float64
 	Allowed string
+
+	files string // where the system's files are; empty for the real ones
 }
 
 // Describe says what machine this is.
@@ -58,6 +60,7 @@ func (l Local) Describe(ctx context.Context) (record.Machine, error) {
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		m.Memory = v.Total
 	}
+	m.Untold = l.untold(ctx)
 	m.Facts["cpu.architecture"] = runtime.GOARCH
 	if h.VirtualizationRole == "guest" && h.VirtualizationSystem != "" {
 		m.Facts["virtual.machine"] = h.VirtualizationSystem
@@ -80,14 +83,8 @@ func (l Local) Observe(ctx context.Context) map[string]string {
 		out["system.name"] = strings.TrimSpace(h.Platform + " " + h.PlatformVersion)
 		out["system.kernel"] = h.KernelVersion
 	}
-	if s := supply("/sys/class/power_supply"); s != "" {
-		out["supply"] = s
-	}
-	if g := firstLine("/sys/devices/system/cpu/cpu0/cpufreq/scaling_governor"); g != "" {
-		out["power.governor"] = g
-	}
-	if v := firstLine("/sys/class/dmi/id/bios_version"); v != "" {
-		out["firmware"] = v
+	for k, v := range (tells{l.root()}).conditions() {
+		out[k] = v
 	}
 	if a, err := load.AvgWithContext(ctx); err == nil {
 		out["load.background"] = fmt.Sprintf("%.0f %%", 100*a.Load1/float64(runtime.NumCPU()))
@@ -163,7 +160,25 @@ func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sampl
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		env.Memory = v.Available
 	}
-	return w.Execute(ctx, env)
+	throttled, counts := l.throttled()
+	out, err := w.Execute(ctx, env)
+	for k, v := range (tells{l.root()}).negotiated(l.Dir) {
+		if out.Negotiated == nil {
+			out.Negotiated = map[string]string{}
+		}
+		if out.Negotiated[k] == "" {
+			out.Negotiated[k] = v
+		}
+	}
+	if after, ok := l.throttled(); ok && counts && after > throttled {
+		out.Negotiated["throttled"] = fmt.Sprintf("%.0f", after-throttled)
+	}
+	return out, err
+}
+
+// throttled is how often the processor has slowed itself for heat since it was started, where it counts that.
+func (l Local) throttled() (float64, bool) {
+	return tells{l.root()}.number("/sys/devices/system/cpu/cpu0/thermal_throttle/package_throttle_count")
 }
 
 // Now is the clock of this machine.

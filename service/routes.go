@@ -8,11 +8,13 @@ import (
 	"io/fs"
 	"net/http"
 	"os"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"durvek/core/analyse"
 	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/compare"
@@ -128,6 +130,8 @@ func (q Asked) desk() desk.Question {
 type vocabulary struct {
 	Specs      []catalog.SpecKey     `json:"specs"`
 	Conditions []method.ConditionKey `json:"conditions"`
+	Negotiated []method.ConditionKey `json:"negotiated"`
+	Channels   []record.Channel      `json:"channels"`
 	Units      []quantity.Unit       `json:"units"`
 	Kinds      []catalog.Kind        `json:"kinds"`
 }
@@ -164,9 +168,9 @@ func (s *Service) routes() {
 		return none{}, d.DropToken(ctx, in.Slug)
 	})
 	get(s, "access", "/api/vocabulary", "vocabulary", "Spec keys, conditions, units and kinds", func(context.Context, *none) (vocabulary, error) {
-		return vocabulary{catalog.Vocabulary, method.ConditionVocabulary, quantity.Units(), catalog.Kinds}, nil
+		return vocabulary{catalog.Vocabulary, method.ConditionVocabulary, method.NegotiatedVocabulary, record.ChannelVocabulary, quantity.Units(), catalog.Kinds}, nil
 	})
-	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier, test or runs", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
+	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier, test, plan, sheet or runs", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
 		b, err := d.Schema(strings.TrimSuffix(in.Slug, ".schema.json"))
 		return &blob{ContentType: "application/schema+json", Body: b}, err
 	})
@@ -257,7 +261,101 @@ func (s *Service) routes() {
 	})
 	post(s, "bench", "/api/plans", "add-plan", "Add a plan for a unit", func(ctx context.Context, in *body[planRequest]) (method.Plan, error) {
 		b := in.Body
-		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name, Steps: b.Steps}, by(ctx))
+		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name, Steps: method.Cross(b.Steps, b.Setups), Terms: b.Terms}, by(ctx))
+	})
+	get(s, "bench", "/api/plan-library", "plan-library", "Plans that ship with the program, with what each takes", func(ctx context.Context, in *struct {
+		Kind catalog.Kind `query:"kind" doc:"Only those for this kind of device"`
+	}) ([]desk.PlanFile, error) {
+		return d.PlanLibrary(ctx, in.Kind)
+	})
+	post(s, "bench", "/api/plan-files", "add-plan-from-file", "Put a plan file's plan, or one of the library, on the bench for a unit", func(ctx context.Context, in *struct {
+		Library string   `query:"library" doc:"Name in the library, in place of a file"`
+		Unit    string   `query:"unit" required:"true"`
+		Host    string   `query:"host"`
+		Place   string   `query:"place"`
+		Setups  []string `query:"setups" doc:"In place of the file's own"`
+		Repeats int      `query:"repeats" doc:"In place of the file's own"`
+		RawBody []byte   `contentType:"application/octet-stream"`
+	}) (method.Plan, error) {
+		return d.AddPlanFrom(ctx, desk.PlanFrom{Library: in.Library, File: in.RawBody, Unit: in.Unit, Host: in.Host, Place: in.Place, Setups: in.Setups, Repeats: in.Repeats}, by(ctx))
+	})
+	files(s, "bench", "/api/plan-files/{slug}", "export-plan", "A plan on the bench as a file", "application/yaml", func(ctx context.Context, in *Slugged) (*blob, error) {
+		b, err := d.ExportPlan(ctx, in.Slug)
+		return &blob{ContentType: "application/yaml", Body: b}, err
+	})
+	post(s, "bench", "/api/plans/{slug}/directives", "direct-plan", "Pause, resume or stop a plan, or leave out a step", func(ctx context.Context, in *struct {
+		Slugged
+		Body struct {
+			Do   string `json:"do" enum:"pause,resume,stop,skip"`
+			Step int    `json:"step,omitempty" doc:"For skip: the step, from 1"`
+		}
+	}) (method.Plan, error) {
+		if in.Body.Do == "skip" {
+			return d.SkipStep(ctx, in.Slug, in.Body.Step, by(ctx))
+		}
+		return d.Direct(ctx, in.Slug, in.Body.Do, by(ctx))
+	})
+	post(s, "bench", "/api/plans/{slug}/confirmations", "confirm", "Say that what a plan asked for is done", func(ctx context.Context, in *struct {
+		Slugged
+		Body struct {
+			Ask string `json:"ask,omitempty" doc:"Which request; the open one if left out"`
+		}
+	}) (method.Plan, error) {
+		return d.Confirm(ctx, in.Slug, in.Body.Ask, by(ctx))
+	})
+	get(s, "bench", "/api/plans/{slug}/trace", "live-trace", "What the sensors told of the run that is being made", func(ctx context.Context, in *struct {
+		Slugged
+		Points int `query:"points" default:"600" minimum:"4" maximum:"20000"`
+	}) ([]record.Series, error) {
+		t := d.LiveTrace(in.Slug)
+		out := t.Series()
+		for i := range out {
+			out[i] = analyse.Thin(out[i], in.Points)
+		}
+		return out, nil
+	})
+	get(s, "bench", "/api/conditions", "list-conditions", "Conditions of the desk's own", func(ctx context.Context, _ *none) ([]method.ConditionKey, error) { return d.Conditions(ctx) })
+	post(s, "bench", "/api/conditions", "add-condition", "Add a condition of the desk's own; its key begins with own.", func(ctx context.Context, in *body[method.ConditionKey]) (method.ConditionKey, error) {
+		return in.Body, d.AddCondition(ctx, in.Body, by(ctx))
+	})
+
+	// Hands-on work.
+	get(s, "hands", "/api/sheets", "list-sheets", "Inspection sheets", func(_ context.Context, in *struct {
+		Kind catalog.Kind `query:"kind"`
+	}) ([]desk.Sheet, error) {
+		return d.Sheets(in.Kind)
+	})
+	get(s, "hands", "/api/inspections/{slug}", "inspect", "The inspection sheet of a unit with what was found so far", func(ctx context.Context, in *Slugged) (desk.Inspection, error) {
+		return d.Inspect(ctx, in.Slug)
+	})
+	get(s, "hands", "/api/photos", "list-photos", "Photos of a unit or run", func(ctx context.Context, in *struct {
+		Unit string `query:"unit"`
+		Run  string `query:"run"`
+	}) ([]desk.Attachment, error) {
+		return d.Attachments(ctx, store.AttachmentFilter{Unit: in.Unit, Run: in.Run})
+	})
+	post(s, "hands", "/api/photos", "add-photo", "Take in a photo of a unit, JPEG or PNG; only the picture is kept", func(ctx context.Context, in *struct {
+		Unit    string `query:"unit" required:"true"`
+		Run     string `query:"run"`
+		Measure string `query:"measure" doc:"Test, or test/measure, that it belongs to"`
+		Name    string `query:"name"`
+		Caption string `query:"caption"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (desk.Attachment, error) {
+		return d.AddPhoto(ctx, desk.Attachment{Unit: in.Unit, Run: in.Run, Measure: in.Measure, Name: in.Name, Caption: in.Caption}, in.RawBody, by(ctx))
+	})
+	files(s, "hands", "/api/photos/{slug}", "show-photo", "A photo", "image/jpeg", func(ctx context.Context, in *Slugged) (*blob, error) {
+		b, media, err := d.Photo(ctx, in.Slug)
+		return &blob{ContentType: media, Body: b}, err
+	})
+	get(s, "hands", "/api/partners", "partners", "What works with what: part, partner, place, firmware", func(ctx context.Context, in *struct {
+		Part string `query:"part" doc:"Unit; all parts if left out"`
+	}) ([]compare.Pair, error) {
+		return d.Partners(ctx, in.Part)
+	})
+	post(s, "hands", "/api/partners", "note-partner", "Note that a part works or fails with a partner", func(ctx context.Context, in *body[partnerNote]) (none, error) {
+		b := in.Body
+		return none{}, d.NotePairing(ctx, compare.Pair{Part: b.Part, Partner: b.Partner, Place: b.Place, Firmware: b.Firmware, Outcome: b.Outcome, How: []string{b.How}}, by(ctx))
 	})
 	get(s, "bench", "/api/plans/{slug}", "show-plan", "A plan with what came of each step", func(ctx context.Context, in *Slugged) (record.BenchPlan, error) {
 		return d.BenchPlan(ctx, in.Slug)
@@ -279,10 +377,13 @@ func (s *Service) routes() {
 		fresh, err := d.AddRun(ctx, in.Body)
 		return map[string]bool{"fresh": fresh}, err
 	})
-	post(s, "agent", "/api/agent/progress", "send-progress", "Say where the plan stands", func(ctx context.Context, in *body[record.Progress]) (none, error) {
+	post(s, "agent", "/api/agent/progress", "send-progress", "Say where the plan stands, with what the sensors told; the answer says what people want of it", func(ctx context.Context, in *body[record.Progress]) (record.Directive, error) {
 		in.Body.Plan = who(ctx).Plan
-		d.Progress(in.Body)
-		return none{}, nil
+		return d.Progress(ctx, in.Body)
+	})
+	post(s, "agent", "/api/agent/incidents", "send-incident", "Deliver an incident; sending it again changes nothing", func(ctx context.Context, in *body[record.Incident]) (none, error) {
+		in.Body.Plan = who(ctx).Plan
+		return none{}, d.AgentIncident(ctx, in.Body)
 	})
 	post(s, "agent", "/api/agent/finish", "finish", "Say that the plan is worked through", func(ctx context.Context, _ *none) (method.Plan, error) {
 		return d.FinishPlan(ctx, who(ctx).Plan)
@@ -309,6 +410,68 @@ func (s *Service) routes() {
 		RawBody []byte `contentType:"application/octet-stream"`
 	}) (desk.Imported, error) {
 		return d.ImportRuns(ctx, in.RawBody, desk.Target{Unit: in.Unit, Host: in.Host, Place: in.Place, Setup: in.Setup}, by(ctx))
+	})
+	get(s, "results", "/api/runs/{slug}/trace", "run-trace", "What the sensors told during a run, thinned without losing peaks", func(ctx context.Context, in *struct {
+		Slugged
+		From   float64 `query:"from" minimum:"0" doc:"Seconds from the run's start"`
+		To     float64 `query:"to" minimum:"0" doc:"0 for the end"`
+		Points int     `query:"points" default:"1200" minimum:"4" maximum:"100000" doc:"Samples per channel at most"`
+	}) (desk.TraceView, error) {
+		return d.RunTrace(ctx, in.Slug, in.From, in.To, in.Points)
+	})
+	files(s, "results", "/api/runs/{slug}/trace.csv", "run-trace-table", "A run's whole trace as CSV", "text/csv", func(ctx context.Context, in *Slugged) (*blob, error) {
+		b, err := d.TraceTable(ctx, in.Slug)
+		return &blob{ContentType: "text/csv; charset=utf-8", Disposition: `attachment; filename="trace.csv"`, Body: b}, err
+	})
+	post(s, "results", "/api/runs/{slug}/logs", "lay-log", "Lay an outside sensor's log (CSV) beside a run", func(ctx context.Context, in *struct {
+		Slugged
+		Name    string `query:"name"`
+		Shift   string `query:"shift" doc:"Seconds to add to the log's times; found by correlation if left out"`
+		RawBody []byte `contentType:"application/octet-stream"`
+	}) (desk.OutsideLog, error) {
+		var shift *float64
+		if in.Shift != "" {
+			v, err := strconv.ParseFloat(in.Shift, 64)
+			if err != nil {
+				return desk.OutsideLog{}, huma.Error422UnprocessableEntity("shift is a number of seconds")
+			}
+			shift = &v
+		}
+		return d.LayLog(ctx, in.Slug, in.Name, in.RawBody, shift, by(ctx))
+	})
+	register(s, http.MethodPut, "results", "/api/runs/{slug}/logs/{log}", "shift-log", "Set by hand how many seconds a log's clock is off", func(ctx context.Context, in *struct {
+		Slugged
+		Log  string `path:"log"`
+		Body struct {
+			Shift float64 `json:"shift"`
+		}
+	}) (desk.OutsideLog, error) {
+		return d.ShiftLog(ctx, in.Slug, in.Log, in.Body.Shift, by(ctx))
+	})
+	register(s, http.MethodDelete, "results", "/api/runs/{slug}/logs/{log}", "drop-log", "Take a log away from a run", func(ctx context.Context, in *struct {
+		Slugged
+		Log string `path:"log"`
+	}) (none, error) {
+		return none{}, d.DropLog(ctx, in.Slug, in.Log, by(ctx))
+	})
+	get(s, "results", "/api/incidents", "list-incidents", "List incidents, the newest first", func(ctx context.Context, in *struct {
+		Unit   string `query:"unit"`
+		Plan   string `query:"plan"`
+		Kind   string `query:"kind"`
+		Offset int    `query:"offset" minimum:"0"`
+		Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"500"`
+	}) (incidentList, error) {
+		list, total, err := d.Incidents(ctx, store.IncidentFilter{Unit: in.Unit, Plan: in.Plan, Kind: in.Kind, Offset: in.Offset, Limit: in.Limit})
+		return incidentList{list, total}, err
+	})
+	post(s, "results", "/api/incidents", "note-incident", "Note an incident, or how often something happened out of so many tries", func(ctx context.Context, in *body[incidentNote]) (record.Incident, error) {
+		b := in.Body
+		return d.NoteIncident(ctx, record.Incident{Unit: b.Unit, Host: b.Host, Place: b.Place, Kind: b.Kind, Text: b.Text, At: b.At, Times: b.Times, Tries: b.Tries}, by(ctx))
+	})
+	get(s, "results", "/api/incident-rates", "incident-rates", "How often each kind of incident happened, with intervals, per host and place", func(ctx context.Context, in *struct {
+		Unit string `query:"unit" doc:"All units if left out"`
+	}) ([]record.IncidentRate, error) {
+		return d.IncidentRates(ctx, in.Unit)
 	})
 	post(s, "results", "/api/readings", "type-readings", "Record one run that a person read off", func(ctx context.Context, in *body[desk.Typed]) (record.Run, error) {
 		return d.TypeReadings(ctx, in.Body, by(ctx))
@@ -401,12 +564,39 @@ func (s *Service) routes() {
 }
 
 type planRequest struct {
-	Unit  string            `json:"unit"`
-	Host  string            `json:"host,omitempty"`
-	Place string            `json:"place,omitempty"`
-	Setup string            `json:"setup,omitempty"`
-	Name  string            `json:"name,omitempty"`
-	Steps []method.PlanStep `json:"steps"`
+	Unit   string            `json:"unit"`
+	Host   string            `json:"host,omitempty"`
+	Place  string            `json:"place,omitempty"`
+	Setup  string            `json:"setup,omitempty"`
+	Setups []string          `json:"setups,omitempty" doc:"Every step is made under each of them"`
+	Name   string            `json:"name,omitempty"`
+	Steps  []method.PlanStep `json:"steps"`
+	method.Terms
+}
+
+type incidentList struct {
+	Incidents []record.Incident `json:"incidents"`
+	Total     int               `json:"total"`
+}
+
+type incidentNote struct {
+	Unit  string    `json:"unit"`
+	Host  string    `json:"host,omitempty"`
+	Place string    `json:"place,omitempty"`
+	Kind  string    `json:"kind" doc:"crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link"`
+	Text  string    `json:"text,omitempty"`
+	At    time.Time `json:"at,omitzero" required:"false"`
+	Times int       `json:"times" doc:"How often it happened"`
+	Tries int       `json:"tries,omitempty" doc:"Out of how many tries; left out, the unit's runs count"`
+}
+
+type partnerNote struct {
+	Part     string `json:"part"`
+	Partner  string `json:"partner" doc:"Unit, rig, or any other thing by its name"`
+	Place    string `json:"place,omitempty"`
+	Firmware string `json:"firmware,omitempty"`
+	Outcome  string `json:"outcome" enum:"works,fails"`
+	How      string `json:"how,omitempty"`
 }
 
 type reviewRequest struct {

@@ -586,7 +586,8 @@ func TestEventsAreStreamed(t *testing.T) {
 	defer resp.Body.Close()
 	lines := bufio.NewScanner(resp.Body)
 	lines.Scan()
-	must(t, r.c.SendProgress(context.Background(), j.Token, record.Progress{Phase: "warming up", Share: 0.25}))
+	_, err = r.c.SendProgress(context.Background(), j.Token, record.Progress{Phase: "warming up", Share: 0.25})
+	must(t, err)
 	for lines.Scan() {
 		if data, ok := strings.CutPrefix(lines.Text(), "data: "); ok && strings.Contains(data, "warming up") {
 			var p record.Progress

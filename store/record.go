@@ -34,35 +34,76 @@ func (q Queries) Test(ctx context.Context, slug string, version int) (method.Tes
 
 // PutSetup adds or replaces a setup.
 func (q Queries) PutSetup(ctx context.Context, s method.Setup) error {
-	return q.exec(ctx, `insert into setup (slug, name, raised, conditions) values (?,?,?,?)
-		on conflict (slug) do update set name=excluded.name, raised=excluded.raised, conditions=excluded.conditions`, s.Slug, s.Name, s.Raised, text(s.Conditions))
+	return q.exec(ctx, `insert into setup (slug, name, raised, conditions, hands) values (?,?,?,?,?)
+		on conflict (slug) do update set name=excluded.name, raised=excluded.raised, conditions=excluded.conditions, hands=excluded.hands`, s.Slug, s.Name, s.Raised, text(s.Conditions), s.Hands)
 }
 
 func scanSetup(r row, s *method.Setup) error {
-	return r.Scan(&s.Slug, &s.Name, &s.Raised, into(&s.Conditions))
+	return r.Scan(&s.Slug, &s.Name, &s.Raised, into(&s.Conditions), &s.Hands)
 }
 
 // Setups lists all setups, default modes first.
 func (q Queries) Setups(ctx context.Context) ([]method.Setup, error) {
-	return list(ctx, q, scanSetup, `select slug, name, raised, conditions from setup order by raised, slug`)
+	return list(ctx, q, scanSetup, `select slug, name, raised, conditions, hands from setup order by raised, slug`)
 }
 
 // Setup finds one setup.
 func (q Queries) Setup(ctx context.Context, slug string) (method.Setup, error) {
-	return one(ctx, q, scanSetup, `select slug, name, raised, conditions from setup where slug = ?`, slug)
+	return one(ctx, q, scanSetup, `select slug, name, raised, conditions, hands from setup where slug = ?`, slug)
 }
 
-const planColumns = `id, unit, host, place, setup, name, steps, state, agent, created`
+const planColumns = `id, unit, host, place, setup, name, steps, state, agent, created, terms`
 
 func scanPlan(r row, p *method.Plan) error {
-	return r.Scan(&p.ID, &p.Unit, &p.Host, &p.Place, &p.Setup, &p.Name, into(&p.Steps), &p.State, &p.Agent, &p.Created)
+	return r.Scan(&p.ID, &p.Unit, &p.Host, &p.Place, &p.Setup, &p.Name, into(&p.Steps), &p.State, &p.Agent, &p.Created, into(&p.Terms))
 }
 
 // PutPlan adds or replaces a plan.
 func (q Queries) PutPlan(ctx context.Context, p method.Plan) error {
-	return q.exec(ctx, `insert into plan (`+planColumns+`) values (?,?,?,?,?,?,?,?,?,?)
+	return q.exec(ctx, `insert into plan (`+planColumns+`) values (?,?,?,?,?,?,?,?,?,?,?)
 		on conflict (id) do update set state=excluded.state, agent=excluded.agent, steps=excluded.steps`,
-		p.ID, p.Unit, p.Host, p.Place, p.Setup, p.Name, text(p.Steps), p.State, p.Agent, p.Created)
+		p.ID, p.Unit, p.Host, p.Place, p.Setup, p.Name, text(p.Steps), p.State, p.Agent, p.Created, text(p.Terms))
+}
+
+// PlanControl is what people told a plan while it was at work.
+func (q Queries) PlanControl(ctx context.Context, id string) (d record.Directive, err error) {
+	return one(ctx, q, func(r row, d *record.Directive) error { return r.Scan(into(d)) }, `select control from plan where id = ?`, id)
+}
+
+// SetPlanControl keeps it.
+func (q Queries) SetPlanControl(ctx context.Context, id string, d record.Directive) error {
+	return q.exec(ctx, `update plan set control = ? where id = ?`, text(d), id)
+}
+
+// SetPlanState changes a plan's state and tells whether it was another one.
+func (q Queries) SetPlanState(ctx context.Context, id, from, to string) (bool, error) {
+	return q.changed(ctx, `update plan set state = ? where id = ? and state = ?`, to, id, from)
+}
+
+// PlansAtWork lists the plans that have an agent.
+func (q Queries) PlansAtWork(ctx context.Context) ([]method.Plan, error) {
+	return list(ctx, q, scanPlan, `select `+planColumns+` from plan where state in ('running', 'silent')`)
+}
+
+// TestSeconds lists the middle of what one run of each test took on a unit, or on any where it never ran.
+func (q Queries) TestSeconds(ctx context.Context, unit string, tests []string) (map[string]float64, error) {
+	out := map[string]float64{}
+	for _, t := range tests {
+		for _, where := range []string{` and subject = ?`, ` and ? <> ''`} {
+			xs, err := list(ctx, q, func(r row, x *float64) error { return r.Scan(x) },
+				`select (julianday(ended) - julianday(started)) * 86400.0 from run where test = ?`+where+` and outcome = 'done' and plan is not null order by started desc limit 9`, t, unit)
+			if err != nil {
+				return nil, err
+			}
+			if len(xs) > 0 {
+				if s := stats.Quantile(xs, 0.5); s > 0 {
+					out[t] = s
+				}
+				break
+			}
+		}
+	}
+	return out, nil
 }
 
 // Plans lists plans, the newest first.
@@ -97,9 +138,9 @@ func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error)
 // of that id is there already.
 func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, error) {
 	fresh, err := q.changed(ctx, `insert into run (id, test, test_version, subject, host, place, setup, sitting, plan, step, repeat, started, ended,
-		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
+		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options, marks, course) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
 		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, stamp(r.Started), stamp(r.Ended),
-		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis, text(r.Options))
+		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis, text(r.Options), text(r.Marks), text(r.Course))
 	if err != nil || !fresh {
 		return false, err
 	}
@@ -176,12 +217,12 @@ func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error
 }
 
 const runColumns = `id, test, test_version, subject, host, place, setup, sitting, coalesce(plan, ''), step, repeat, started, ended, outcome, failure,
-	source, simulated, by_whom, observed, negotiated, options,
+	source, simulated, by_whom, observed, negotiated, options, marks, course,
 	(select json_group_array(json_object('measure', measure, 'state', state, 'value', value, 'low', low, 'high', high, 'reason', reason)) from reading where run = run.id)`
 
 func scanRun(r row, x *record.Run) error {
 	return r.Scan(&x.ID, &x.Test, &x.TestVersion, &x.Subject, &x.Host, &x.Place, &x.Setup, &x.Sitting, &x.Plan, &x.Step, &x.Repeat,
-		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Options), into(&x.Readings))
+		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Options), into(&x.Marks), into(&x.Course), into(&x.Readings))
 }
 
 // RunFilter narrows a list of runs; empty fields do not.
@@ -291,6 +332,6 @@ type Failure struct {
 func (q Queries) Failures(ctx context.Context, test, setup string) ([]Failure, error) {
 	return list(ctx, q, func(r row, f *Failure) error {
 		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.NotRun, &f.Runs, &f.Why)
-	}, `select unit.variant, run.test, run.setup, sum(run.outcome = 'failed'), sum(run.outcome = 'not-run'), count(*), coalesce(max(iif(run.outcome = 'not-run', run.failure, null)), '')
+	}, `select unit.variant, run.test, run.setup, sum(run.outcome in ('failed', 'parked')), sum(run.outcome = 'not-run'), count(*), coalesce(max(iif(run.outcome = 'not-run', run.failure, null)), '')
 		from run join unit on unit.slug = run.subject where run.test = ? and run.setup = ? group by unit.variant having sum(run.outcome <> 'done') > 0`, test, setup)
 }

@@ -13,26 +13,28 @@ import (
 
 // Test defines what is measured and how.
 type Test struct {
-	Slug      string         `json:"slug"`
-	Version   int            `json:"version" minimum:"1" doc:"Raised whenever figures of the old and new definition must not be compared"`
-	Name      string         `json:"name"`
-	About     string         `json:"about,omitempty" doc:"What it stands for in real use and what limits it"`
-	Group     string         `json:"group" doc:"CPU, memory, storage, application, display, battery …"`
-	Origin    string         `json:"origin" enum:"workload,command,own" doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk"`
-	Subjects  []catalog.Kind `json:"subjects,omitempty" doc:"Kinds it is meant for; none means every kind"`
-	MustMatch []string       `json:"must_match,omitempty" doc:"Conditions that must be known and equal before two figures may be compared"`
-	Repeats   int            `json:"repeats,omitempty" doc:"Repeats of a usual plan"`
-	Seconds   float64        `json:"seconds,omitempty" doc:"Usual duration of one run"`
-	Writes    int64          `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
-	Usual     bool           `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
-	Of        string         `json:"of,omitempty" doc:"Workload that this test measures in another way"`
-	StandsFor string         `json:"stands_for,omitempty" doc:"What it means in real use"`
-	LimitedBy string         `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
-	Input     string         `json:"input,omitempty" doc:"What it works on, and from which seed"`
-	Checked   string         `json:"checked,omitempty" doc:"How its output is checked"`
-	Options   []Option       `json:"options,omitempty" doc:"What a plan may set"`
-	Command   *Command       `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
-	Measures  []Measure      `json:"measures"`
+	Slug      string            `json:"slug"`
+	Version   int               `json:"version" minimum:"1" doc:"Raised whenever figures of the old and new definition must not be compared"`
+	Name      string            `json:"name"`
+	About     string            `json:"about,omitempty" doc:"What it stands for in real use and what limits it"`
+	Group     string            `json:"group" doc:"CPU, memory, storage, application, display, battery …"`
+	Origin    string            `json:"origin" enum:"workload,command,own" doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk"`
+	Hands     string            `json:"hands,omitempty" enum:"form,check,grade,stopwatch" doc:"How a person makes it: measured and written down; passed or not; graded by written levels; timed"`
+	Subjects  []catalog.Kind    `json:"subjects,omitempty" doc:"Kinds it is meant for; none means every kind"`
+	MustMatch []string          `json:"must_match,omitempty" doc:"Conditions that must be known and equal before two figures may be compared"`
+	Needs     map[string]string `json:"needs,omitempty" doc:"Conditions that its setup must have: a run-down needs the battery"`
+	Repeats   int               `json:"repeats,omitempty" doc:"Repeats of a usual plan"`
+	Seconds   float64           `json:"seconds,omitempty" doc:"Usual duration of one run"`
+	Writes    int64             `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
+	Usual     bool              `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
+	Of        string            `json:"of,omitempty" doc:"Workload that this test measures in another way"`
+	StandsFor string            `json:"stands_for,omitempty" doc:"What it means in real use"`
+	LimitedBy string            `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
+	Input     string            `json:"input,omitempty" doc:"What it works on, and from which seed"`
+	Checked   string            `json:"checked,omitempty" doc:"How its output is checked"`
+	Options   []Option          `json:"options,omitempty" doc:"What a plan may set"`
+	Command   *Command          `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
+	Measures  []Measure         `json:"measures"`
 }
 
 // Measure is one figure that a test yields.
@@ -49,6 +51,60 @@ type Measure struct {
 	Margin        float64            `json:"margin,omitempty" doc:"Difference that does not matter: relative on ratio scales, in the unit otherwise; 0 means 2 %"`
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
 	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative; 0 means 1 %"`
+	Levels        []Level            `json:"levels,omitempty" doc:"Rubric of a grade: what each mark means"`
+}
+
+// Level is one mark of a rubric.
+type Level struct {
+	Mark float64 `json:"mark"`
+	Text string  `json:"text"`
+}
+
+// Say writes a reading of the measure for people; state is the reading's.
+func (m Measure) Say(v float64, state string) string {
+	switch {
+	case state == "missing" && (m.Scale == quantity.Pass || m.Scale == quantity.Grade):
+		return "not applicable"
+	case state == "missing":
+		return "missing"
+	case m.Scale == quantity.Pass && v >= 0.5:
+		return "pass"
+	case m.Scale == quantity.Pass:
+		return "fail"
+	case m.Scale == quantity.Grade:
+		for _, l := range m.Levels {
+			if l.Mark == v {
+				return fmt.Sprintf("%g: %s", v, l.Text)
+			}
+		}
+		return fmt.Sprintf("%g", v)
+	}
+	return quantity.Format(v, m.Unit)
+}
+
+// HandsKinds are the ways in which a person makes a test.
+var HandsKinds = []string{"form", "check", "grade", "stopwatch"}
+
+// checkHands says what does not fit between the way a test is made and a measure.
+func (t Test) checkHands(m Measure) string {
+	switch {
+	case m.Scale == quantity.Pass && t.Hands != "check":
+		return "a measure of scale pass belongs to a test with hands: check"
+	case m.Scale == quantity.Grade && t.Hands != "grade":
+		return "a measure of scale grade belongs to a test with hands: grade"
+	case t.Hands == "check" && m.Scale != quantity.Pass:
+		return "a check has measures of scale pass"
+	case t.Hands == "grade" && (m.Scale != quantity.Grade || len(m.Levels) < 2):
+		return "a grade has measures of scale grade with two levels or more"
+	case t.Hands == "stopwatch" && (m.Unit != "s" || m.Scale != quantity.Ratio):
+		return "a stopwatch measures one time, on a ratio scale in s"
+	}
+	for i, l := range m.Levels {
+		if l.Text == "" || i > 0 && l.Mark <= m.Levels[i-1].Mark {
+			return "levels have a text each and rise from mark to mark"
+		}
+	}
+	return ""
 }
 
 // ID is the measure's identity across tests: test/measure.
@@ -101,6 +157,17 @@ func (t Test) Check() []catalog.Problem {
 			out = append(out, catalog.Problem{Path: append([]any{"command"}, p.Path...), Reason: p.Reason})
 		}
 	}
+	if t.Hands != "" && !slices.Contains(HandsKinds, t.Hands) {
+		at(fmt.Sprintf("hands is one of %v", HandsKinds), "hands")
+	}
+	if t.Hands == "stopwatch" && len(t.Measures) > 1 {
+		at("a stopwatch measures one time", "measures")
+	}
+	for k := range t.Needs {
+		if _, known := Condition(k); !known {
+			at(fmt.Sprintf("unknown condition %q; `durvek vocabulary conditions` lists the vocabulary", k), "needs", k)
+		}
+	}
 	if len(t.Measures) == 0 {
 		at("a test needs at least one measure", "measures")
 	}
@@ -120,6 +187,7 @@ func (t Test) Check() []catalog.Problem {
 		if !slices.Contains(quantity.Directions, m.Better) {
 			at(fmt.Sprintf("better is one of %v", quantity.Directions), "measures", i, "better")
 		}
+		at(t.checkHands(m), "measures", i)
 		if m.Resolution < 0 || m.Margin < 0 || m.Repeatability < 0 {
 			at("resolution, margin and repeatability cannot be negative", "measures", i)
 		}
@@ -133,6 +201,7 @@ type Setup struct {
 	Name       string            `json:"name"`
 	Raised     bool              `json:"raised,omitempty" doc:"A mode beside the default one: shown beneath its variant, not ranked with the others"`
 	Conditions map[string]string `json:"conditions"`
+	Hands      string            `json:"hands,omitempty" doc:"What a person does to bring a machine into this setup; made from the conditions if empty"`
 }
 
 // AsDelivered is the setup that comparisons use unless told otherwise.
@@ -145,22 +214,30 @@ type ConditionKey struct {
 	Meaning string `json:"meaning"`
 }
 
-// ConditionVocabulary lists every condition that setups, tests and observations may name.
+// ConditionVocabulary lists every condition that setups, tests and observations may name. A desk adds
+// its own under keys that begin with "own.".
 var ConditionVocabulary = []ConditionKey{
 	{"supply", "Supply", "mains or battery"},
 	{"power.mode", "Power mode", "The maker's or system's performance mode; \"default\" as delivered"},
+	{"power.profile", "Power profile", "The profile that the system says is in force"},
 	{"power.governor", "Clock governor", "The system's clock policy, where it tells"},
+	{"battery.charge", "Battery charge", "Charge in per cent before the run"},
 	{"memory.profile", "Memory profile", "\"default\" as delivered, or the profile set in firmware"},
+	{"memory.speed", "Memory speed", "Transfers per second that the memory runs at"},
 	{"graphics.chip", "Graphics chip", "Which graphics chip does the work"},
+	{"graphics.driver", "Graphics driver", "Driver of the graphics chip and its version"},
 	{"display.resolution", "Resolution", "Width × height of the picture that is computed"},
 	{"display.luminance", "Screen luminance", "Set luminance in cd/m²"},
+	{"displays", "Displays", "Displays that are connected, by port"},
 	{"quality.preset", "Quality preset", "The preset's name"},
 	{"upscaling", "Upscaling", "off, or from which size"},
 	{"frame.generation", "Frame generation", "off or on"},
-	{"ambient", "Ambient temperature", "Room temperature band"},
+	{"ambient", "Ambient temperature", "Room temperature, or its band"},
+	{"room.noise", "Room noise", "Sound level of the room with the machine off"},
 	{"runtime", "Runtime", "native or in browser, with what the kernels were built by"},
 	{"system.name", "System", "Operating system and its version"},
 	{"system.kernel", "Kernel", "Version of the system's kernel"},
+	{"system.updates", "Updates", "Whether updates are running or held back"},
 	{"firmware", "Firmware", "Version of the firmware"},
 	{"program.version", "Program version", "Version of the program that gave the figure"},
 	{"content", "Content", "The file, map, level or page set that was worked on"},
@@ -171,13 +248,42 @@ var ConditionVocabulary = []ConditionKey{
 	{"timer", "Timer", "How a thread is put to sleep: by the system's call, or by the runtime's timers"},
 }
 
+// NegotiatedVocabulary lists what a machine settles on with its parts and partners. It is told with every
+// run; it is no condition that a person sets.
+var NegotiatedVocabulary = []ConditionKey{
+	{"link.drive", "Drive link", "Link of the measured drive, as it runs now"},
+	{"link.drive.best", "Drive link at best", "What both ends of that link could do"},
+	{"link.graphics", "Graphics link", "Link of the graphics chip, as it runs now"},
+	{"link.usb", "USB link", "Rate at which the measured drive's USB device was taken in"},
+	{"link.ethernet", "Ethernet link", "Rate of the wired link that is up"},
+	{"link.wifi", "Wi-Fi link", "Rate of the radio link"},
+	{"memory.channels", "Memory channels", "Channels that hold a memory module"},
+	{"memory.speed", "Memory speed", "Transfers per second that the memory runs at"},
+	{"drive.identity", "Drive", "What the measured drive says that it is"},
+	{"drive.firmware", "Drive firmware", "Its firmware's version"},
+	{"panel.identity", "Panel", "What the built-in display says that it is"},
+	{"graphics.chip", "Graphics chip", "The chip that did the work"},
+	{"graphics.chips", "Graphics chips", "All chips that the system knows"},
+	{"limit.temperature", "Temperature limit", "Where the processor slows itself down"},
+	{"limit.power.long", "Power limit, long", "Power that the processor may draw for long"},
+	{"limit.power.short", "Power limit, short", "Power that it may draw for a short time"},
+	{"throttled", "Slowed by heat", "How often the processor slowed itself for heat during the run"},
+	{"clock.highest", "Highest clock", "Highest clock that the system allows"},
+}
+
+// OwnCondition begins the key of every condition that a desk adds itself.
+const OwnCondition = "own."
+
 // OptionCondition is the condition under which the effective value of a test's option is observed.
 func OptionCondition(option string) string { return "option." + option }
 
-// Condition finds an entry of the vocabulary. Options of tests are conditions too.
+// Condition finds an entry of the vocabulary. Options of tests and the desk's own keys are conditions too.
 func Condition(key string) (ConditionKey, bool) {
 	if o, ok := strings.CutPrefix(key, "option."); ok && o != "" {
 		return ConditionKey{key, strings.ToUpper(o[:1]) + o[1:], "The test's option " + o}, true
+	}
+	if o, ok := strings.CutPrefix(key, OwnCondition); ok && o != "" {
+		return ConditionKey{key, strings.ToUpper(o[:1]) + strings.ReplaceAll(o[1:], "-", " "), "A condition of the desk's own"}, true
 	}
 	i := slices.IndexFunc(ConditionVocabulary, func(c ConditionKey) bool { return c.Key == key })
 	if i < 0 {
@@ -198,43 +304,4 @@ func (s Setup) Check() []catalog.Problem {
 		}
 	}
 	return out
-}
-
-// Plan is tests × repeats under one setup for one unit.
-type Plan struct {
-	ID      string     `json:"id"`
-	Unit    string     `json:"unit"`
-	Host    string     `json:"host,omitempty" doc:"Unit or rig that the subject is measured in; empty when it is measured in itself"`
-	Place   string     `json:"place,omitempty" doc:"Port, slot, screen or surface"`
-	Setup   string     `json:"setup"`
-	Name    string     `json:"name"`
-	Steps   []PlanStep `json:"steps"`
-	State   string     `json:"state" enum:"waiting,running,done,stopped"`
-	Created string     `json:"created,omitempty"`
-	Agent   string     `json:"agent,omitempty" doc:"Machine that joined for this plan"`
-}
-
-// PlanStep is one test of a plan with its repeats.
-type PlanStep struct {
-	Test    string            `json:"test"`
-	Repeats int               `json:"repeats" minimum:"0" maximum:"100" doc:"0 asks for as many as the test usually has"`
-	Options map[string]string `json:"options,omitempty" doc:"Options of the test that are not at their usual value"`
-}
-
-// Job is one execution that a plan asks for.
-type Job struct {
-	Step   int    `json:"step"`
-	Repeat int    `json:"repeat"`
-	Test   string `json:"test"`
-}
-
-// Jobs lists every execution of the plan in order: repeats are grouped by step.
-func (p Plan) Jobs() []Job {
-	var jobs []Job
-	for i, s := range p.Steps {
-		for r := range s.Repeats {
-			jobs = append(jobs, Job{Step: i, Repeat: r, Test: s.Test})
-		}
-	}
-	return jobs
 }

@@ -2,7 +2,9 @@ package record
 
 import (
 	"fmt"
+	"math"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"durvek/core/method"
@@ -20,6 +22,9 @@ func ParseReading(text string, m method.Measure) (Reading, error) {
 	if strings.EqualFold(t, "missing") {
 		r.State = Missing
 		return r, nil
+	}
+	if m.Scale == quantity.Pass || m.Scale == quantity.Grade {
+		return parseMark(t, m)
 	}
 	for _, p := range []struct {
 		prefix string
@@ -52,6 +57,40 @@ func ParseReading(text string, m method.Measure) (Reading, error) {
 		return r, fmt.Errorf("%s", why)
 	}
 	return r, nil
+}
+
+// parseMark reads the outcome of a check ("pass", "fail") or the mark of a grade, by its number or its text;
+// either may be "not applicable".
+func parseMark(t string, m method.Measure) (Reading, error) {
+	r := Reading{Measure: m.Slug, State: OK}
+	if strings.EqualFold(t, "not applicable") || strings.EqualFold(t, "n/a") {
+		r.State = Missing
+		return r, nil
+	}
+	if m.Scale == quantity.Pass {
+		switch strings.ToLower(t) {
+		case "pass", "passed", "yes", "1":
+			r.Value = 1
+		case "fail", "failed", "no", "0":
+		default:
+			return r, fmt.Errorf("a check is pass, fail or not applicable, not %q", t)
+		}
+		return r, nil
+	}
+	number, numeric := strconv.ParseFloat(t, 64)
+	var marks []string
+	for _, l := range m.Levels {
+		if strings.EqualFold(t, l.Text) || numeric == nil && number == l.Mark {
+			r.Value = l.Mark
+			return r, nil
+		}
+		marks = append(marks, fmt.Sprintf("%g: %s", l.Mark, l.Text))
+	}
+	if len(m.Levels) == 0 && numeric == nil && !math.IsNaN(number) && !math.IsInf(number, 0) {
+		r.Value = number // a grade of before rubrics were written down
+		return r, nil
+	}
+	return r, fmt.Errorf("%q is no mark of the rubric; it has %s", t, strings.Join(marks, "; "))
 }
 
 // inUnit parses a quantity and turns it into the measure's unit. A bare number is in fallback, or in

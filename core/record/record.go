@@ -108,7 +108,7 @@ type Run struct {
 	Repeat      int               `json:"repeat"`
 	Started     time.Time         `json:"started"`
 	Ended       time.Time         `json:"ended"`
-	Outcome     string            `json:"outcome" enum:"done,failed,not-run"`
+	Outcome     string            `json:"outcome" enum:"done,failed,not-run,parked"`
 	Failure     string            `json:"failure,omitempty"`
 	Source      string            `json:"source" enum:"agent,file,typed,table"`
 	Simulated   bool              `json:"simulated,omitempty"`
@@ -118,7 +118,49 @@ type Run struct {
 	Negotiated  map[string]string `json:"negotiated,omitempty" doc:"Links, speeds and parts that the machine settled on"`
 	Readings    []Reading         `json:"readings"`
 	Series      []Series          `json:"series,omitempty"`
+	Marks       []Mark            `json:"marks,omitempty" doc:"What set this run apart from its plan"`
+	Course      Course            `json:"course"`
+	Trace       []byte            `json:"trace,omitempty" doc:"What the sensors said, packed as docs/files.md describes"`
 }
+
+// Mark is one way in which a run departed from its plan.
+type Mark struct {
+	Kind string  `json:"kind" enum:"departure,ambient,too-short,clock-stepped,background,dropout"`
+	Text string  `json:"text"`
+	At   float64 `json:"at,omitempty" doc:"Seconds from the run's start"`
+}
+
+// Course is how a run went.
+type Course struct {
+	Phases  []Phase  `json:"phases,omitempty" doc:"What the workload did, from when on"`
+	Changes []Change `json:"changes,omitempty" doc:"Conditions that changed while it ran, or by its end"`
+	Limiter Limiter  `json:"limiter,omitempty" doc:"What held it back"`
+	Attempt int      `json:"attempt,omitempty" doc:"How often it had been begun before and broken off"`
+}
+
+// Phase is a part of a run.
+type Phase struct {
+	At   float64 `json:"at" doc:"Seconds from the run's start"`
+	Name string  `json:"name"`
+}
+
+// Change is a condition that was observed otherwise than before.
+type Change struct {
+	At        float64 `json:"at" doc:"Seconds from the run's start"`
+	Condition string  `json:"condition"`
+	From      string  `json:"from,omitempty"`
+	To        string  `json:"to,omitempty"`
+}
+
+// Limiter is what held a run back, with the evidence in words.
+type Limiter struct {
+	Label string `json:"label,omitempty" enum:"heat,power limit,processor,graphics,memory,drive,link,unknown"`
+	Why   string `json:"why,omitempty"`
+}
+
+// ErrCrashed marks a test whose own process ended without an answer. It is begun anew, as often as the
+// plan bears.
+var ErrCrashed = errors.New("crashed")
 
 // ErrNotRun marks a test that cannot be run on a machine; it is known before the test begins.
 var ErrNotRun = errors.New("not run")
@@ -160,4 +202,6 @@ type Machine struct {
 	Memory    uint64            `json:"memory,omitempty" doc:"Bytes"`
 	Facts     map[string]string `json:"facts,omitempty"`
 	Simulated bool              `json:"simulated,omitempty"`
+	Clock     *time.Time        `json:"clock,omitempty" doc:"What its clock said when it joined"`
+	Untold    []string          `json:"untold,omitempty" doc:"Conditions, links and sensors that are not observable here"`
 }

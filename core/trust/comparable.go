@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"durvek/core/method"
+	"durvek/core/quantity"
 )
 
 // Basis is what a figure rests on, as far as comparability goes.
@@ -74,12 +75,33 @@ func Comparable(a, b Basis, mustMatch []string) []Difference {
 func Departures(setup, observed map[string]string) []Difference {
 	var out []Difference
 	for k, want := range setup {
-		if got := observed[k]; got != "" && got != want {
+		if got := observed[k]; got != "" && !meets(want, got) {
 			out = append(out, Difference{k, want, got})
 		}
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Condition < out[j].Condition })
 	return out
+}
+
+// meets tells whether an observed condition is the wanted one, or lies in the wanted range: "18 to 24 °C".
+func meets(want, got string) bool {
+	if want == got {
+		return true
+	}
+	low, high, ok := strings.Cut(want, " to ")
+	if !ok {
+		return false
+	}
+	hi, err := quantity.Parse(high)
+	if err != nil {
+		return false
+	}
+	lo, err := quantity.Parse(low)
+	if err == nil && lo.Unit == "1" {
+		lo.Unit = hi.Unit
+	}
+	at, err2 := quantity.Parse(got)
+	return err == nil && err2 == nil && lo.Unit == hi.Unit && at.Unit == hi.Unit && at.Value >= lo.Value && at.Value <= hi.Value
 }
 
 // Sentence joins differences into one phrase.

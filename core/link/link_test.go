@@ -1,0 +1,45 @@
+package link
+
+import (
+	"math"
+	"testing"
+)
+
+func TestPayloadsFollowFromTheEncodings(t *testing.T) {
+	for text, want := range map[string]float64{ // MB/s, worked out by hand from the specifications' encodings
+		"PCIe 8 GT/s x4":       3938.46,
+		"PCIe 16 GT/s x4":      7876.92,
+		"PCIe 5 GT/s x2":       1000,
+		"PCIe 64 GT/s x4":      29500,
+		"SATA 6 Gbit/s":        600,
+		"USB 0.48 Gbit/s":      60,
+		"USB 5 Gbit/s":         500,
+		"USB 10 Gbit/s":        1212.12,
+		"USB 20 Gbit/s":        2424.24,
+		"USB4 40 Gbit/s":       4848.48,
+		"Ethernet 1000 Mbit/s": 118.66,
+		"Wi-Fi 866.7 Mbit/s":   108.34,
+	} {
+		l, err := Parse(text)
+		if err != nil {
+			t.Error(err)
+			continue
+		}
+		if got, source, ok := l.Payload(); !ok || source == "" || math.Abs(got-want) > 0.01 {
+			t.Errorf("%s carries %.2f MB/s by %q, want %.2f", text, got, source, want)
+		}
+	}
+	for _, bad := range []string{"", "PCIe", "PCIe 8 GT/s x0", "PCIe 8 GT/s x99", "USB fast", "USB 0 Gbit/s", "Ether 1 Gbit/s"} {
+		if l, err := Parse(bad); err == nil {
+			t.Errorf("%q became %+v", bad, l)
+		}
+	}
+	slow, _ := Parse("USB 5 Gbit/s")
+	fast, _ := Parse("USB 10 Gbit/s")
+	if !slow.Slower(fast) || fast.Slower(slow) || fast.Slower(fast) {
+		t.Error("5 Gbit/s is slower than 10, and nothing else")
+	}
+	if _, _, ok := (Link{Family: "PCIe", Rate: 128, Lanes: 4}).Payload(); ok {
+		t.Error("a rate beyond the table has a payload")
+	}
+}

@@ -1,0 +1,93 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"net/http"
+	"net/url"
+
+	"durvek/client"
+)
+
+// ByHand notes what the desk's people found without an agent: inspections, the hub that wakes on a slower
+// link, what works with what.
+func ByHand(ctx context.Context, c *client.Client) error {
+	post := func(path string, entries ...map[string]any) error {
+		for _, e := range entries {
+			if err := c.Do(ctx, http.MethodPost, path, nil, e, nil); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	const hub = "narrows-hub-a"
+	slow := func(host, place string, times, tries int, text string) map[string]any {
+		return map[string]any{"unit": hub, "host": host, "place": place, "kind": "slow-link", "times": times, "tries": tries, "text": text}
+	}
+	if err := post("/api/incidents",
+		slow("sound-16-32-1000-a", "left port", 2, 4, "Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging it in again helped."),
+		slow("fen-14-16-512-a", "right port", 1, 4, "The same, once."),
+		slow("harbour-tower-64-2000-a", "front port", 0, 3, "Never here."),
+	); err != nil {
+		return err
+	}
+	pair := func(part, partner, place, outcome, how string) map[string]any {
+		return map[string]any{"part": part, "partner": partner, "place": place, "outcome": outcome, "how": how}
+	}
+	if err := post("/api/partners",
+		pair(hub, "sound-16-32-1000-a", "left port", "works", "USB 10 Gbit/s"),
+		pair(hub, "fen-14-16-512-a", "right port", "works", "USB 10 Gbit/s"),
+		pair(hub, "inlet-6-128-a", "its only port", "fails", "no power reaches the phone"),
+		pair("gannet-2000-a", "relay-desk-32-1000-a", "rear port", "fails", "drops out under lasting writes"),
+		pair("gannet-2000-a", "relay-desk-32-1000-a", "front port", "works", "USB 10 Gbit/s"),
+	); err != nil {
+		return err
+	}
+	form := func(test string, readings map[string]string, notes map[string]string) map[string]any {
+		return map[string]any{"test": test, "subject": "fen-14-16-512-a", "readings": readings, "notes": notes}
+	}
+	if err := post("/api/readings",
+		form("size", map[string]string{"width": "312", "depth": "219.5", "height": "17.0"}, nil),
+		form("free-space", map[string]string{"free": "431.8"}, nil),
+		form("ports", map[string]string{"data": "pass", "display": "pass", "power": "fail"}, map[string]string{"power": "The right port carries data alone, and nothing on the case says so."}),
+		form("other-system", map[string]string{"boots": "pass", "devices": "pass"}, nil),
+		form("keyboard", map[string]string{"typing": "4"}, map[string]string{"typing": "The arrow keys are halved."}),
+		form("hinge", map[string]string{"hold": "3"}, nil),
+		form("access", map[string]string{"access": "3"}, map[string]string{"access": "Drive and battery; the memory is soldered."}),
+		map[string]any{"test": "start-up-time", "subject": "fen-14-16-512-a", "laps": []float64{11.8, 11.4, 12.1}},
+	); err != nil {
+		return err
+	}
+	picture, err := portPhoto()
+	if err != nil {
+		return err
+	}
+	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"}, "caption": {"The right port: no word that it does not charge."}}
+	return c.Do(ctx, http.MethodPost, "/api/photos", q, picture, nil)
+}
+
+// portPhoto draws the demo's one photo: the edge of a laptop with two ports.
+func portPhoto() ([]byte, error) {
+	img := image.NewRGBA(image.Rect(0, 0, 640, 360))
+	fill := func(x0, y0, x1, y1 int, c color.RGBA) {
+		for y := y0; y < y1; y++ {
+			for x := x0; x < x1; x++ {
+				img.Set(x, y, c)
+			}
+		}
+	}
+	fill(0, 0, 640, 360, color.RGBA{228, 232, 234, 255})
+	fill(0, 120, 640, 250, color.RGBA{92, 104, 112, 255})
+	fill(0, 120, 640, 128, color.RGBA{140, 152, 160, 255})
+	for _, x := range []int{210, 350} {
+		fill(x, 168, x+84, 200, color.RGBA{24, 28, 32, 255})
+		fill(x+10, 181, x+74, 187, color.RGBA{70, 78, 84, 255})
+	}
+	fill(0, 250, 640, 360, color.RGBA{196, 186, 168, 255})
+	var b bytes.Buffer
+	err := jpeg.Encode(&b, img, nil)
+	return b.Bytes(), err
+}

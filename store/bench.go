@@ -1,0 +1,195 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/trace"
+)
+
+// traceChunk is how many samples one stored chunk of a trace holds.
+const traceChunk = 600
+
+// PutTrace keeps a run's trace in packed chunks, in place of what came in while the run went on.
+func (q Queries) PutTrace(ctx context.Context, run string, t record.Trace) error {
+	if err := q.exec(ctx, `delete from live_trace where run = ?`, run); err != nil {
+		return err
+	}
+	for chunk, from := 0, 0; from < len(t.Times); chunk, from = chunk+1, from+traceChunk {
+		part := t.Slice(from, min(from+traceChunk, len(t.Times)))
+		n := len(part.Times)
+		if err := q.exec(ctx, `insert into trace (run, chunk, samples, began, ended, data) values (?,?,?,?,?,?) on conflict (run, chunk) do nothing`,
+			run, chunk, n, part.Times[0], part.Times[n-1], trace.Pack(part)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Trace reads what sensors said during a run, or of one that was broken off, between two moments in
+// seconds; to 0 means the end. It is empty where nothing is known.
+func (q Queries) Trace(ctx context.Context, run string, from, to float64) (record.Trace, error) {
+	bytes := func(r row, b *[]byte) error { return r.Scan(b) }
+	parts, err := list(ctx, q, bytes, `select data from trace where run = ? and ended >= ? and (? = 0 or began <= ?) order by chunk`, run, from, to, to)
+	if err == nil && len(parts) == 0 {
+		parts, err = list(ctx, q, bytes, `select data from live_trace where run = ? order by seq`, run)
+	}
+	var out record.Trace
+	if err != nil {
+		return out, err
+	}
+	for i, p := range parts {
+		t, err := trace.Unpack(p)
+		if err != nil {
+			return out, err
+		}
+		if i == 0 {
+			out = t
+			continue
+		}
+		out.Append(t)
+	}
+	return out, nil
+}
+
+// LiveTrace is one report of a run that goes on.
+type LiveTrace struct {
+	Plan, Run string
+	Seq       int64
+	Data      []byte
+}
+
+// AddLive keeps reports, all in one transaction of the caller's.
+func (q Queries) AddLive(ctx context.Context, reports []LiveTrace) error {
+	for _, x := range reports {
+		if err := q.exec(ctx, `insert into live_trace (run, seq, plan, data) values (?,?,?,?) on conflict (run, seq) do nothing`, x.Run, x.Seq, x.Plan, x.Data); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LastLive is the run of a plan that reported last and is not recorded, "" if there is none.
+func (q Queries) LastLive(ctx context.Context, plan string) (run string, err error) {
+	runs, err := list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select run from live_trace where plan = ? order by seq desc limit 1`, plan)
+	if len(runs) > 0 {
+		run = runs[0]
+	}
+	return run, err
+}
+
+// Outside is a log of an outside sensor beside a run.
+type Outside struct {
+	ID, Run, Name, By string
+	Added             time.Time
+	Shift             float64  // seconds added to the log's times
+	Found             *float64 // the shift that correlation found
+	Correlation       *float64
+	Trace             record.Trace // times as the log has them
+}
+
+// PutOutside adds a log, or changes its shift.
+func (q Queries) PutOutside(ctx context.Context, o Outside) error {
+	return q.exec(ctx, `insert into outside (id, run, name, added, by_whom, shift, found, correlation, data) values (?,?,?,?,?,?,?,?,?)
+		on conflict (id) do update set shift=excluded.shift`, o.ID, o.Run, o.Name, stamp(o.Added), o.By, o.Shift, o.Found, o.Correlation, trace.Pack(o.Trace))
+}
+
+// Outsides lists the logs beside a run.
+func (q Queries) Outsides(ctx context.Context, run string) ([]Outside, error) {
+	return list(ctx, q, func(r row, o *Outside) error {
+		var data []byte
+		if err := r.Scan(&o.ID, &o.Run, &o.Name, moment{&o.Added}, &o.By, &o.Shift, &o.Found, &o.Correlation, &data); err != nil {
+			return err
+		}
+		var err error
+		o.Trace, err = trace.Unpack(data)
+		return err
+	}, `select id, run, name, added, by_whom, shift, found, correlation, data from outside where run = ? order by added, id`, run)
+}
+
+// DropOutside takes a log away from a run.
+func (q Queries) DropOutside(ctx context.Context, run, id string) (bool, error) {
+	return q.changed(ctx, `delete from outside where run = ? and id = ?`, run, id)
+}
+
+const incidentColumns = `id, unit, host, place, coalesce(plan, ''), broken, step, test, at, until, kind, text, by_whom, last, times, tries`
+
+func scanIncident(r row, x *record.Incident) error {
+	var until *string
+	err := r.Scan(&x.ID, &x.Unit, &x.Host, &x.Place, &x.Plan, &x.Run, &x.Step, &x.Test, moment{&x.At}, &until, &x.Kind, &x.Text, &x.By, into(&x.Last), &x.Times, &x.Tries)
+	if err == nil && until != nil {
+		t, perr := time.Parse(time.RFC3339, *until)
+		x.Until, err = &t, perr
+	}
+	return err
+}
+
+// AddIncident adds an incident; false, and nothing changed, if it is there already.
+func (q Queries) AddIncident(ctx context.Context, x record.Incident) (bool, error) {
+	var until any
+	if x.Until != nil {
+		until = stamp(*x.Until)
+	}
+	return q.changed(ctx, `insert into incident (id, unit, host, place, plan, broken, step, test, at, until, kind, text, by_whom, last, times, tries)
+		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
+		x.ID, x.Unit, x.Host, x.Place, nullable(x.Plan), x.Run, x.Step, x.Test, stamp(x.At), until, x.Kind, x.Text, x.By, text(x.Last), x.Times, x.Tries)
+}
+
+// CloseIncident says when an incident was over.
+func (q Queries) CloseIncident(ctx context.Context, id string, at time.Time) error {
+	return q.exec(ctx, `update incident set until = ? where id = ? and until is null`, stamp(at), id)
+}
+
+// IncidentFilter narrows a list of incidents; empty fields do not.
+type IncidentFilter struct {
+	Unit, Plan, Kind string
+	Offset, Limit    int
+}
+
+// Incidents lists incidents, the newest first, and tells how many there are in all.
+func (q Queries) Incidents(ctx context.Context, f IncidentFilter) ([]record.Incident, int, error) {
+	where := ` from incident where ? in ('', unit) and ? in ('', coalesce(plan, '')) and ? in ('', kind)`
+	if f.Limit == 0 {
+		f.Limit = -1
+	}
+	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, f.Unit, f.Plan, f.Kind)
+	if err != nil {
+		return nil, 0, err
+	}
+	out, err := list(ctx, q, scanIncident, `select `+incidentColumns+where+` order by at desc, id desc limit ? offset ?`, f.Unit, f.Plan, f.Kind, f.Limit, f.Offset)
+	return out, total, err
+}
+
+// OpenIncident finds the last incident of a kind of a plan that is not over.
+func (q Queries) OpenIncident(ctx context.Context, plan, kind string) (string, error) {
+	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from incident where plan = ? and kind = ? and until is null order by at desc limit 1`, plan, kind)
+}
+
+// Attempts counts how often runs were made on a unit in each host and place.
+type Attempts struct {
+	Host, Place string
+	Runs        int
+}
+
+// RunsByPlace counts a unit's runs by host and place.
+func (q Queries) RunsByPlace(ctx context.Context, unit string) ([]Attempts, error) {
+	return list(ctx, q, func(r row, a *Attempts) error { return r.Scan(&a.Host, &a.Place, &a.Runs) },
+		`select host, place, count(*) from run where subject = ? and outcome in ('done', 'failed') group by host, place order by host, place`, unit)
+}
+
+// PutCondition adds or changes a condition of the desk's own.
+func (q Queries) PutCondition(ctx context.Context, c method.ConditionKey) error {
+	return q.exec(ctx, `insert into condition (key, name, meaning) values (?,?,?) on conflict (key) do update set name=excluded.name, meaning=excluded.meaning`, c.Key, c.Name, c.Meaning)
+}
+
+// Conditions lists the conditions of the desk's own.
+func (q Queries) Conditions(ctx context.Context) ([]method.ConditionKey, error) {
+	return list(ctx, q, func(r row, c *method.ConditionKey) error { return r.Scan(&c.Key, &c.Name, &c.Meaning) }, `select key, name, meaning from condition order by key`)
+}
+
+// DropPlanTokens ends every token of a plan's agents.
+func (q Queries) DropPlanTokens(ctx context.Context, plan string) error {
+	return q.exec(ctx, `delete from token where plan = ? and role = 'agent'`, plan)
+}
