@@ -325,7 +325,7 @@ func (w *worker) spoke(m *making, test method.Test, s record.Sample) {
 	if n := len(m.run.Course.Phases); s.Phase != "" && n < mostPhases && (n == 0 || m.run.Course.Phases[n-1].Name != s.Phase) {
 		m.run.Course.Phases = append(m.run.Course.Phases, record.Phase{At: at, Name: s.Phase})
 	}
-	if s.Channel != "" {
+	if s.Channel != "" && s.Unit != "" && s.Value != 0 { // while it warms up it has no rate yet
 		m.sample = s
 	}
 	w.mu.Unlock()

@@ -1,14 +1,10 @@
 package cli
 
 import (
-	"bufio"
-	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
 	"math"
-	"net/http"
 	"os"
 	"slices"
 	"strings"
@@ -17,7 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"durvek/client"
-	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
@@ -133,6 +128,7 @@ func (a *app) setupCmd() *cobra.Command {
 		return post(a, cmd, "/api/setups", nil, s, func(x method.Setup) { a.say("Setup %s is known.", x.Slug) })
 	})
 	add.Flags().StringVar(&s.Name, "name", "", "name")
+	add.Flags().StringVar(&s.Hands, "hands", "", "what a person does to bring a machine into it; made from the conditions if left out")
 	add.Flags().BoolVar(&s.Raised, "raised", false, "a mode beside the default one")
 	add.Flags().StringArrayVar(&conditions, "condition", nil, "KEY=VALUE; may be repeated")
 	list := verb("list", "List setups", "durvek setup list", 0, func(cmd *cobra.Command, _ []string) error {
@@ -140,10 +136,8 @@ func (a *app) setupCmd() *cobra.Command {
 			var rows [][]any
 			for _, s := range ss {
 				var cs []string
-				for _, k := range method.ConditionVocabulary {
-					if v := s.Conditions[k.Key]; v != "" {
-						cs = append(cs, k.Key+"="+v)
-					}
+				for _, k := range slices.Sorted(maps.Keys(s.Conditions)) {
+					cs = append(cs, k+"="+s.Conditions[k])
 				}
 				rows = append(rows, []any{s.Slug, s.Name, strings.Join(cs, ", ")})
 			}
@@ -151,182 +145,6 @@ func (a *app) setupCmd() *cobra.Command {
 		})
 	})
 	return noun("setup", "Named sets of conditions", add, list)
-}
-
-func (a *app) planCmd() *cobra.Command {
-	var p method.Plan
-	var tests, options []string
-	var repeats int
-	add := verb("add UNIT", "Plan measurements of a unit", "durvek plan add fen-14-16-512-a --tests hashing,archive --repeats 5", 1, func(cmd *cobra.Command, args []string) error {
-		p.Unit = args[0]
-		c, err := a.client()
-		if err != nil {
-			return err
-		}
-		set, wrong := stepOptions(options)
-		if len(wrong) > 0 {
-			return usageError{errors.New(strings.Join(wrong, "; "))}
-		}
-		if len(tests) == 0 { // every usual workload that fits the unit's kind
-			if tests, err = fitting(cmd.Context(), c, p.Unit); err != nil {
-				return err
-			}
-		}
-		for _, t := range tests {
-			t = strings.TrimSpace(t)
-			p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: repeats, Options: set[t]})
-			delete(set, t)
-		}
-		for t := range set {
-			return usageError{fmt.Errorf("an option is given for %q, which is not among the tests", t)}
-		}
-		return post(a, cmd, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps}, func(x method.Plan) {
-			code, err := client.Post[struct{ Code string }](cmd.Context(), c, "/api/plans/"+x.ID+"/codes", nil, nil)
-			if err != nil {
-				a.say("Plan %s is on the bench. (%v)", x.ID, err)
-				return
-			}
-			a.say("Plan %s is on the bench. On the machine, within an hour:\n  durvek agent --server %s --code %s", x.ID, c.Server, code.Code)
-			if b, err := client.Get[record.BenchPlan](cmd.Context(), c, "/api/plans/"+x.ID, nil); err == nil {
-				a.say("%s", announced(b))
-			}
-		})
-	})
-	f := add.Flags()
-	f.StringSliceVar(&tests, "tests", nil, "tests, in order; every usual one that fits if left out")
-	f.StringArrayVar(&options, "option", nil, "TEST.OPTION=VALUE; may be repeated")
-	f.IntVar(&repeats, "repeats", 0, "repeats of each test; 0 for as many as each usually has")
-	f.StringVar(&p.Setup, "setup", method.AsDelivered, "setup")
-	f.StringVar(&p.Host, "host", "", "unit or rig that a part is measured in")
-	f.StringVar(&p.Place, "place", "", "port, slot, screen or surface")
-	f.StringVar(&p.Name, "name", "", "name of the plan")
-	list := verb("list", "List plans, those that run first", "durvek plan list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/bench", client.Query("limit", "100"), func(bs []record.BenchPlan) {
-			var rows [][]any
-			for _, b := range bs {
-				rows = append(rows, []any{b.Plan.ID, b.Title, b.Plan.Name, b.SetupName, b.Plan.State, fmt.Sprintf("%d of %d", b.Done, b.Jobs)})
-			}
-			a.print([]string{"Plan", "Unit", "Name", "Setup", "State", "→Runs"}, rows)
-		})
-	})
-	show := verb("show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/plans/"+client.Slug(args[0]), nil, a.printPlan)
-	})
-	code := verb("code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/codes", nil, nil, func(x struct {
-			Code    string
-			Expires time.Time
-		}) {
-			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
-		})
-	})
-	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return a.watch(cmd.Context(), args[0])
-	})
-	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch)
-}
-
-// fitting lists the usual tests meant for a unit's kind.
-func fitting(ctx context.Context, c *client.Client, unit string) ([]string, error) {
-	u, err := client.Get[catalog.Unit](ctx, c, "/api/units/"+client.Slug(unit), nil)
-	if err != nil {
-		return nil, err
-	}
-	v, err := client.Get[catalog.DossierVariant](ctx, c, "/api/variants/"+client.Slug(u.Variant), nil)
-	if err != nil {
-		return nil, err
-	}
-	m, err := client.Get[desk.ModelPage](ctx, c, "/api/models/"+client.Slug(v.Model), nil)
-	if err != nil {
-		return nil, err
-	}
-	ts, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
-	var out []string
-	for _, t := range ts {
-		if t.Usual && t.Fits(m.Model.Kind) {
-			out = append(out, t.Slug)
-		}
-	}
-	return out, err
-}
-
-// announced says beforehand how long a plan takes and what it writes.
-func announced(b record.BenchPlan) string {
-	text := fmt.Sprintf("It takes about %s", leftText(b.Seconds))
-	if b.Writes > 0 {
-		text += " and writes at most " + bytesText(b.Writes)
-	}
-	if b.Endurance > 0 && b.Writes > 0 {
-		text += fmt.Sprintf(", %s %% of what its drive is rated for", quantity.Number(b.Endurance, 2))
-	}
-	return text + "."
-}
-
-func (a *app) printPlan(b record.BenchPlan) {
-	a.say("%s: %s, %s, %s. %d of %d runs. %s", b.Title, b.Plan.Name, b.SetupName, b.Plan.State, b.Done, b.Jobs, announced(b))
-	var rows [][]any
-	for _, s := range b.Steps {
-		var figures []string
-		for _, f := range s.Figures {
-			figures = append(figures, strings.TrimSpace(f.Name+" "+f.Text+" "+f.Spread))
-		}
-		rows = append(rows, []any{s.Name, fmt.Sprintf("%d of %d", s.Done, s.Repeats), s.State, strings.Join(figures, "; ") + s.Note})
-	}
-	a.print([]string{"Step", "→Repeats", "State", "Figures so far, 95 %"}, rows)
-}
-
-// watch follows the service's events and shows a plan's progress.
-func (a *app) watch(ctx context.Context, id string) error {
-	c, err := a.client()
-	if err != nil {
-		return err
-	}
-	path := "/api/plans/" + client.Slug(id)
-	b, err := client.Get[record.BenchPlan](ctx, c, path, nil)
-	if err != nil {
-		return err
-	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.Server+"/api/events", nil)
-	if err != nil {
-		return err
-	}
-	req.Header.Set("Authorization", "Bearer "+c.Token)
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		return fmt.Errorf("%s: %w", c.Server, client.ErrUnreachable)
-	}
-	defer resp.Body.Close()
-	show := a.progress()
-	lines := bufio.NewScanner(resp.Body)
-	event := ""
-	for b.Plan.State == "running" || b.Plan.State == "waiting" {
-		if !lines.Scan() {
-			return fmt.Errorf("%s: %w: the stream ended", c.Server, client.ErrUnreachable)
-		}
-		if name, ok := strings.CutPrefix(lines.Text(), "event: "); ok {
-			event = name
-		}
-		data, ok := strings.CutPrefix(lines.Text(), "data: ")
-		if !ok {
-			continue
-		}
-		switch event {
-		case "progress":
-			var p record.Progress
-			if json.Unmarshal([]byte(data), &p) == nil && p.Plan == id {
-				show.update(p)
-			}
-		case "bench":
-			if b, err = client.Get[record.BenchPlan](ctx, c, path, nil); err != nil {
-				return err
-			}
-		}
-	}
-	show.end()
-	if b, err = client.Get[record.BenchPlan](ctx, c, path, nil); err == nil {
-		a.printPlan(b)
-	}
-	return err
 }
 
 func (a *app) runCmd() *cobra.Command {
@@ -377,8 +195,19 @@ func (a *app) runCmd() *cobra.Command {
 			if r.Failure != "" {
 				a.say("%s: %s", map[string]string{"failed": "Failed", "not-run": "Not run"}[r.Outcome], r.Failure)
 			}
-			for _, d := range p.Departures {
-				a.say("Not as planned: %s", d)
+			for _, m := range r.Marks {
+				a.say("Not as planned, after %s: %s", leftText(m.At), m.Text)
+			}
+			if len(r.Marks) == 0 {
+				for _, d := range p.Departures {
+					a.say("Not as planned: %s", d)
+				}
+			}
+			if l := r.Course.Limiter; l.Label != "" {
+				a.say("Held back by %s: %s", l.Label, l.Why)
+			}
+			if r.Course.Attempt > 0 {
+				a.say("Begun before and broken off %d time(s)", r.Course.Attempt)
 			}
 			units := map[string]method.Measure{}
 			for _, m := range p.Measures {
@@ -401,9 +230,22 @@ func (a *app) runCmd() *cobra.Command {
 				a.say("")
 				rows = nil
 				for _, k := range slices.Sorted(maps.Keys(r.Negotiated)) {
-					rows = append(rows, []any{strings.ReplaceAll(k, ".", " "), r.Negotiated[k]})
+					rows = append(rows, []any{negotiatedName(k), r.Negotiated[k]})
 				}
-				a.print([]string{"Told by the machine", ""}, rows)
+				a.print([]string{"Negotiated", ""}, rows)
+			}
+			if len(p.Machine.Untold) > 0 {
+				a.say("\nNot observable here: %s", strings.Join(p.Machine.Untold, ", "))
+			}
+			if len(p.Sensors) > 0 {
+				var names []string
+				for _, c := range p.Sensors {
+					names = append(names, c.Name)
+				}
+				a.say("\nTrace of %s; `durvek run trace %s` shows it.", strings.Join(names, ", "), r.ID)
+			}
+			for _, o := range p.Outside {
+				a.say("Log %q beside it (%s), shifted by %.2f s%s", o.Name, o.ID, o.Shift, note("; ", o.Note))
 			}
 			a.say("")
 			for _, s := range r.Series {
@@ -438,7 +280,8 @@ func (a *app) runCmd() *cobra.Command {
 	f.StringVar(&at.Place, "place", "", "port, slot, screen or surface")
 	f.StringVar(&at.Setup, "setup", method.AsDelivered, "setup")
 	imp.MarkFlagRequired("unit")
-	return noun("run", "What was measured", list, show, imp)
+	trace, logs := a.traceCmds()
+	return noun("run", "What was measured", append([]*cobra.Command{list, show, imp, trace}, logs...)...)
 }
 
 // curve prints a series over another axis than time, a line per point.
@@ -471,8 +314,8 @@ func axisText(v float64, unit string) string {
 
 func (a *app) readingCmd() *cobra.Command {
 	var x desk.Typed
-	var conditions []string
-	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '29 to 31', 'at least 100', 'more than 600', missing", "durvek reading add fen-14-16-512-a survey-export time='498 s' --condition program.version=3.2", 0, func(cmd *cobra.Command, args []string) error {
+	var conditions, notes []string
+	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '29 to 31', 'at least 100', 'more than 600', pass, fail, a mark, missing", "durvek reading add fen-14-16-512-a survey-export time='498 s' --condition program.version=3.2", 0, func(cmd *cobra.Command, args []string) error {
 		var err error
 		x.Subject, x.Test = args[0], args[1]
 		if x.Readings, err = pairs(args[2:]); err != nil {
@@ -481,10 +324,19 @@ func (a *app) readingCmd() *cobra.Command {
 		if x.Conditions, err = pairs(conditions); err != nil {
 			return err
 		}
-		return post(a, cmd, "/api/readings", nil, x, func(r record.Run) { a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings)) })
+		if x.Notes, err = pairs(notes); err != nil {
+			return err
+		}
+		return post(a, cmd, "/api/readings", nil, x, func(r record.Run) {
+			if len(x.Laps) > 0 {
+				a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
+				return
+			}
+			a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings))
+		})
 	})
 	add.Args = func(c *cobra.Command, args []string) error {
-		if len(args) < 3 {
+		if len(args) < 2 || len(args) < 3 && len(x.Laps) == 0 {
 			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}
 		}
 		return nil
@@ -496,6 +348,8 @@ func (a *app) readingCmd() *cobra.Command {
 	f.StringVar(&x.Date, "date", "", "day it was measured, YYYY-MM-DD; today if left out")
 	f.StringVar(&x.Sitting, "sitting", "", "names the boot that readings share; the day if left out")
 	f.IntVar(&x.Repeat, "repeat", 0, "number of the repeat")
+	f.Float64SliceVar(&x.Laps, "lap", nil, "seconds of a lap of the stopwatch, in place of readings; may be repeated")
+	f.StringArrayVar(&notes, "note", nil, "MEASURE=NOTE beside a reading; may be repeated")
 	f.StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")
 	return noun("reading", "Figures entered by hand", add)
 }

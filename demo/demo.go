@@ -152,9 +152,9 @@ var bench = []job{
 	{unit: "relay-15-16-512-a", tests: []string{"hull-mesher"}, repeats: 1,
 		quirks: []simulate.Quirk{{NotRun: "not allowed on this machine: hull-mesher --size 40 --report mesh.json; its owner allows it there with `durvek command allow -- hull-mesher --size 40 --report mesh.json`"}}},
 	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3, name: "Chart room, overnight", terms: method.Terms{Order: "interleaved", Failure: "retry", Cool: &method.Cool{Seconds: 5, Below: 45, Most: 30}},
-		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", Repeats: []int{0}, At: 4}, {Kind: simulate.Background, Test: "memory-bandwidth", Repeats: []int{1}}}},
+		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", At: 2}, {Kind: simulate.Background, Test: "memory-bandwidth", Repeats: []int{1}}}},
 	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2, name: "Foredeck tablet, both supplies",
-		faults: []simulate.Fault{{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 3}}},
+		faults: []simulate.Fault{{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 2}}},
 	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3, name: "Pocket phone, warm room", terms: method.Terms{Ambient: &method.Band{Low: 18, High: 27}, Sampling: 2},
 		faults: []simulate.Fault{{Kind: simulate.WarmRoom}}},
 }

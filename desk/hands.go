@@ -433,7 +433,7 @@ func (d *Desk) Partners(ctx context.Context, part string) ([]compare.Pair, error
 		case !f.Works:
 			f.How = r.Test + ": " + r.Failure
 		default:
-			f.How = cmp.Or(r.Negotiated["link.usb"], r.Negotiated["link.drive"], r.Negotiated["memory.speed"])
+			f.How = cmp.Or(r.Negotiated["link.usb"], r.Negotiated["link.drive"])
 		}
 		facts = append(facts, f)
 	}

@@ -156,6 +156,9 @@ func (d *Desk) PlanLibrary(ctx context.Context, kind catalog.Kind) ([]PlanFile, 
 			e.Seconds += t.SecondsWith(s.Options) * float64(n)
 			e.Writes += t.WritesWith(s.Options) * int64(n)
 		}
+		if c := f.Terms.Cool; c != nil {
+			e.Seconds += c.Seconds * float64(e.Runs)
+		}
 		f.Estimate = &e
 		out = append(out, f)
 	}

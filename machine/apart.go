@@ -76,6 +76,8 @@ func (l Local) Serve(ctx context.Context, in io.Reader, out io.Writer) error {
 
 // Run starts a process for the run and waits for its outcome. A process that ends without one has crashed.
 func (a Apart) Run(ctx context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
+	busy.Add(1)
+	defer busy.Add(-1)
 	order, err := json.Marshal(o)
 	if err != nil {
 		return record.Outcome{}, err

@@ -10,11 +10,11 @@ import (
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/shirou/gopsutil/v4/cpu"
 	"github.com/shirou/gopsutil/v4/host"
-	"github.com/shirou/gopsutil/v4/load"
 	"github.com/shirou/gopsutil/v4/mem"
 
 	"durvek/core/record"
@@ -37,6 +37,9 @@ type Local struct {
 
 	files string // where the system's files are; empty for the real ones
 }
+
+// busy counts the runs that go on.
+var busy atomic.Int32
 
 // Describe says what machine this is.
 func (l Local) Describe(ctx context.Context) (record.Machine, error) {
@@ -86,8 +89,10 @@ func (l Local) Observe(ctx context.Context) map[string]string {
 	for k, v := range (tells{l.root()}).conditions() {
 		out[k] = v
 	}
-	if a, err := load.AvgWithContext(ctx); err == nil {
-		out["load.background"] = fmt.Sprintf("%.0f %%", 100*a.Load1/float64(runtime.NumCPU()))
+	if busy.Load() == 0 { // while a run goes on, the load is its own
+		if p, err := cpu.PercentWithContext(ctx, 200*time.Millisecond, false); err == nil && len(p) == 1 {
+			out["load.background"] = fmt.Sprintf("%.0f %%", p[0])
+		}
 	}
 	return out
 }
@@ -146,6 +151,8 @@ func firstLine(path string) string {
 
 // Run executes a test here: one of Durvek's own, or another program that this machine's owner allowed.
 func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sample)) (record.Outcome, error) {
+	busy.Add(1)
+	defer busy.Add(-1)
 	if o.Test.Command != nil {
 		return l.command(ctx, o.Test, report)
 	}

@@ -160,7 +160,9 @@ func (t tells) negotiated(dir string) map[string]string {
 	}
 	if disk := t.disk(dir); disk != "" {
 		base := "/sys/class/block/" + disk + "/device"
-		put("drive.identity", strings.TrimSpace(strings.TrimSpace(t.line(base+"/vendor"))+" "+t.line(base+"/model")))
+		if model := t.line(base + "/model"); model != "" {
+			put("drive.identity", strings.TrimSpace(t.line(base+"/vendor")+" "+model))
+		}
 		for _, f := range []string{"/firmware_rev", "/rev"} {
 			if _, has := out["drive.firmware"]; !has {
 				put("drive.firmware", t.line(base+f))

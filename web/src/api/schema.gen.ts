@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/incidents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Deliver an incident; sending it again changes nothing */
+        post: operations["send-incident"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/join": {
         parameters: {
             query?: never;
@@ -47,7 +64,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say where the plan stands */
+        /** Say where the plan stands, with what the sensors told; the answer says what people want of it */
         post: operations["send-progress"];
         delete?: never;
         options?: never;
@@ -141,6 +158,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Conditions of the desk's own */
+        get: operations["list-conditions"];
+        put?: never;
+        /** Add a condition of the desk's own; its key begins with own. */
+        post: operations["add-condition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dossiers": {
         parameters: {
             query?: never;
@@ -200,8 +235,60 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** JSON Schema of a file format: dossier, test or runs */
+        /** JSON Schema of a file format: dossier, test, plan, sheet or runs */
         get: operations["format-schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incident-rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How often each kind of incident happened, with intervals, per host and place */
+        get: operations["incident-rates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incidents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List incidents, the newest first */
+        get: operations["list-incidents"];
+        put?: never;
+        /** Note an incident, or how often something happened out of so many tries */
+        post: operations["note-incident"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The inspection sheet of a unit with what was found so far */
+        get: operations["inspect"];
         put?: never;
         post?: never;
         delete?: never;
@@ -314,6 +401,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/partners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What works with what: part, partner, place, firmware */
+        get: operations["partners"];
+        put?: never;
+        /** Note that a part works or fails with a partner */
+        post: operations["note-partner"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Photos of a unit or run */
+        get: operations["list-photos"];
+        put?: never;
+        /** Take in a photo of a unit, JPEG or PNG; only the picture is kept */
+        post: operations["add-photo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A photo */
+        get: operations["show-photo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a plan file's plan, or one of the library, on the bench for a unit */
+        post: operations["add-plan-from-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan-files/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A plan on the bench as a file */
+        get: operations["export-plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan-library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Plans that ship with the program, with what each takes */
+        get: operations["plan-library"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans": {
         parameters: {
             query?: never;
@@ -359,6 +550,57 @@ export interface paths {
         put?: never;
         /** Make a one-time code with which a machine joins for a plan */
         post: operations["plan-code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{slug}/confirmations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that what a plan asked for is done */
+        post: operations["confirm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{slug}/directives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause, resume or stop a plan, or leave out a step */
+        post: operations["direct-plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{slug}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the sensors told of the run that is being made */
+        get: operations["live-trace"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -590,6 +832,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{slug}/logs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lay an outside sensor's log (CSV) beside a run */
+        post: operations["lay-log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/logs/{log}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set by hand how many seconds a log's clock is off */
+        put: operations["shift-log"];
+        post?: never;
+        /** Take a log away from a run */
+        delete: operations["drop-log"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the sensors told during a run, thinned without losing peaks */
+        get: operations["run-trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/trace.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run's whole trace as CSV */
+        get: operations["run-trace-table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setups": {
         parameters: {
             query?: never;
@@ -602,6 +913,23 @@ export interface paths {
         put?: never;
         /** Add or change a setup */
         post: operations["add-setup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Inspection sheets */
+        get: operations["list-sheets"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1157,6 +1485,28 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        ComparePair: {
+            /**
+             * Format: int64
+             * @description Times that it did not
+             */
+            fails: number;
+            firmware?: string;
+            /** @description Links it came up with and what went wrong, the most frequent first */
+            how: string[];
+            /** Format: date-time */
+            last: string;
+            /** @enum {string} */
+            outcome: "works" | "fails" | "both";
+            part: string;
+            partner: string;
+            place?: string;
+            /**
+             * Format: int64
+             * @description Times that it worked
+             */
+            works: number;
+        };
         CompareRaisedRow: {
             estimate: components["schemas"]["StatsEstimate"];
             name: string;
@@ -1183,6 +1533,24 @@ export interface components {
             unit: string;
             variant: string;
         };
+        ConfirmRequest: {
+            /** @description Which request; the open one if left out */
+            ask?: string;
+        };
+        DeskAttachment: {
+            /** Format: date-time */
+            added: string;
+            caption?: string;
+            id: string;
+            /** @description Test, or test/measure, that it belongs to */
+            measure?: string;
+            media: string;
+            name: string;
+            run?: string;
+            /** Format: int64 */
+            size: number;
+            unit: string;
+        };
         DeskImported: {
             /**
              * Format: int64
@@ -1191,6 +1559,33 @@ export interface components {
             known: number;
             /** Format: int64 */
             runs: number;
+        };
+        DeskInspectFound: {
+            measure: string;
+            note?: string;
+            text: string;
+        };
+        DeskInspection: {
+            /** Format: int64 */
+            all: number;
+            /** Format: int64 */
+            done: number;
+            parts: components["schemas"]["DeskInspectionPart"][];
+            sheet: components["schemas"]["DeskSheet"];
+            title: string;
+            unit: string;
+        };
+        DeskInspectionEntry: {
+            /** @description Latest reading of each measure */
+            found: components["schemas"]["DeskInspectFound"][];
+            photos: components["schemas"]["DeskAttachment"][];
+            /** Format: int64 */
+            runs: number;
+            test: components["schemas"]["MethodTest"];
+        };
+        DeskInspectionPart: {
+            name: string;
+            tests: components["schemas"]["DeskInspectionEntry"][];
         };
         DeskIntake: {
             /** @description Nothing was written: this was a check */
@@ -1228,6 +1623,42 @@ export interface components {
             name: string;
             role: string;
         };
+        DeskOutsideLog: {
+            channels: components["schemas"]["RecordChannel"][];
+            /**
+             * Format: double
+             * @description How alike the two are there: 1 is alike
+             */
+            correlation?: number;
+            /**
+             * Format: double
+             * @description The shift that correlation found
+             */
+            found?: number;
+            id: string;
+            name: string;
+            note?: string;
+            /** Format: int64 */
+            samples: number;
+            /**
+             * Format: double
+             * @description Seconds added to the log's times to get the run's
+             */
+            shift: number;
+        };
+        DeskPlanFile: {
+            about?: string;
+            estimate?: components["schemas"]["MethodPlanFigure"];
+            format: string;
+            name: string;
+            /** @description Every test is made under each of them; as-delivered if left out */
+            setups?: string[];
+            slug: string;
+            /** @description Kinds it is meant for; none means every kind */
+            subjects?: string[];
+            terms: components["schemas"]["MethodTerms"];
+            tests: components["schemas"]["MethodPlanStep"][];
+        };
         DeskRefused: {
             /** Format: int64 */
             line: number;
@@ -1238,9 +1669,26 @@ export interface components {
             departures: components["schemas"]["TrustDifference"][];
             machine: components["schemas"]["RecordMachine"];
             measures: components["schemas"]["MethodMeasure"][];
+            /** @description Logs of outside sensors laid beside it */
+            outside: components["schemas"]["DeskOutsideLog"][];
+            photos: components["schemas"]["DeskAttachment"][];
             run: components["schemas"]["RecordRun"];
+            /** @description Channels that its trace has */
+            sensors: components["schemas"]["RecordChannel"][];
             test_name: string;
             title: string;
+        };
+        DeskSheet: {
+            about?: string;
+            format: string;
+            name: string;
+            parts: components["schemas"]["DeskSheetPart"][];
+            slug: string;
+            subjects?: string[];
+        };
+        DeskSheetPart: {
+            name: string;
+            tests: string[];
         };
         DeskTable: {
             /**
@@ -1266,6 +1714,20 @@ export interface components {
             setup: string;
             subject: string;
             test: string;
+        };
+        DeskTraceView: {
+            /** Format: double */
+            from: number;
+            phases: components["schemas"]["RecordPhase"][];
+            run: string;
+            /**
+             * Format: int64
+             * @description Before thinning, in the stretch asked for
+             */
+            samples: number;
+            series: components["schemas"]["RecordSeries"][];
+            /** Format: double */
+            to: number;
         };
         DeskTrial: {
             /** @description The test's file, YAML or JSON; the test that the desk knows if left out */
@@ -1303,9 +1765,15 @@ export interface components {
             /** @description Day it was measured, YYYY-MM-DD; today if empty */
             date?: string;
             host?: string;
+            /** @description Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat */
+            laps?: number[];
+            /** @description Measure → a note beside its reading */
+            notes?: {
+                [key: string]: string;
+            };
             place?: string;
             /** @description Measure → what was read: 412, 29 to 31, at least 100, more than 600, missing */
-            readings: {
+            readings?: {
                 [key: string]: string;
             };
             /** Format: int64 */
@@ -1316,6 +1784,15 @@ export interface components {
             /** @description Unit */
             subject: string;
             test: string;
+        };
+        "Direct-planRequest": {
+            /** @enum {string} */
+            do: "pause" | "resume" | "stop" | "skip";
+            /**
+             * Format: int64
+             * @description For skip: the step, from 1
+             */
+            step?: number;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1358,6 +1835,31 @@ export interface components {
              */
             type: string;
         };
+        IncidentList: {
+            incidents: components["schemas"]["RecordIncident"][];
+            /** Format: int64 */
+            total: number;
+        };
+        IncidentNote: {
+            /** Format: date-time */
+            at?: string;
+            host?: string;
+            /** @description crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link */
+            kind: string;
+            place?: string;
+            text?: string;
+            /**
+             * Format: int64
+             * @description How often it happened
+             */
+            times: number;
+            /**
+             * Format: int64
+             * @description Out of how many tries; left out, the unit's runs count
+             */
+            tries?: number;
+            unit: string;
+        };
         JoinRequest: {
             code: string;
             machine: components["schemas"]["RecordMachine"];
@@ -1365,6 +1867,12 @@ export interface components {
         Me: {
             desk: string;
             name: string;
+        };
+        MethodBand: {
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
         };
         MethodCommand: {
             /**
@@ -1390,6 +1898,20 @@ export interface components {
             key: string;
             meaning: string;
             name: string;
+        };
+        MethodCool: {
+            /**
+             * Format: double
+             * @description Temperature in °C that the processor must fall to; 0 waits by time alone
+             */
+            below?: number;
+            /**
+             * Format: double
+             * @description Seconds after which the run begins all the same; 0 for 600
+             */
+            most?: number;
+            /** Format: double */
+            seconds?: number;
         };
         MethodFigure: {
             /** @description Column of a CSV table with a header row */
@@ -1438,6 +1960,11 @@ export interface components {
             step: number;
             test: string;
         };
+        MethodLevel: {
+            /** Format: double */
+            mark: number;
+            text: string;
+        };
         MethodMeasure: {
             /** @enum {string} */
             better: "higher" | "lower" | "target";
@@ -1446,6 +1973,8 @@ export interface components {
              * @description Highest value the test can show; a reading there means at least
              */
             ceiling?: number;
+            /** @description Rubric of a grade: what each mark means */
+            levels?: components["schemas"]["MethodLevel"][];
             /**
              * Format: double
              * @description Where the test is stopped; a reading there means more than
@@ -1506,20 +2035,58 @@ export interface components {
             unit?: string;
         };
         MethodPlan: {
+            /**
+             * @description go-on with the next repeat; retry up to twice; skip the step's other repeats; stop the plan
+             * @enum {string}
+             */
+            after_failure?: "go-on" | "retry" | "skip" | "stop";
             /** @description Machine that joined for this plan */
             agent?: string;
+            /** @description Room temperature that runs are made at, in °C */
+            ambient?: components["schemas"]["MethodBand"];
+            /** @description Pause before each run */
+            cool?: components["schemas"]["MethodCool"];
             created?: string;
             /** @description Unit or rig that the subject is measured in; empty when it is measured in itself */
             host?: string;
             id: string;
+            /**
+             * Format: double
+             * @description Seconds that a run lasts at least; a shorter one is marked
+             */
+            least?: number;
             name: string;
+            /**
+             * @description What becomes of a run whose observed conditions differ from its setup: it is marked, or stopped early
+             * @enum {string}
+             */
+            on_departure?: "mark" | "stop";
+            /**
+             * @description grouped: all repeats of a test in a row; interleaved: one repeat of each test in turn, so that slow drift spreads over all
+             * @enum {string}
+             */
+            order?: "grouped" | "interleaved";
             /** @description Port, slot, screen or surface */
             place?: string;
+            /**
+             * Format: double
+             * @description Samples of the machine's sensors per second; 0 for 1
+             */
+            sampling?: number;
+            /** @description Setup of every step that names none */
             setup: string;
             /** @enum {string} */
-            state: "waiting" | "running" | "done" | "stopped";
+            state: "waiting" | "running" | "silent" | "done" | "stopped";
             steps: components["schemas"]["MethodPlanStep"][];
             unit: string;
+        };
+        MethodPlanFigure: {
+            /** Format: int64 */
+            runs: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: int64 */
+            writes: number;
         };
         MethodPlanStep: {
             /** @description Options of the test that are not at their usual value */
@@ -1531,16 +2098,51 @@ export interface components {
              * @description 0 asks for as many as the test usually has
              */
             repeats: number;
+            /** @description The plan's setup if empty */
+            setup?: string;
             test: string;
         };
         MethodSetup: {
             conditions: {
                 [key: string]: string;
             };
+            /** @description What a person does to bring a machine into this setup; made from the conditions if empty */
+            hands?: string;
             name: string;
             /** @description A mode beside the default one: shown beneath its variant, not ranked with the others */
             raised?: boolean;
             slug: string;
+        };
+        MethodTerms: {
+            /**
+             * @description go-on with the next repeat; retry up to twice; skip the step's other repeats; stop the plan
+             * @enum {string}
+             */
+            after_failure?: "go-on" | "retry" | "skip" | "stop";
+            /** @description Room temperature that runs are made at, in °C */
+            ambient?: components["schemas"]["MethodBand"];
+            /** @description Pause before each run */
+            cool?: components["schemas"]["MethodCool"];
+            /**
+             * Format: double
+             * @description Seconds that a run lasts at least; a shorter one is marked
+             */
+            least?: number;
+            /**
+             * @description What becomes of a run whose observed conditions differ from its setup: it is marked, or stopped early
+             * @enum {string}
+             */
+            on_departure?: "mark" | "stop";
+            /**
+             * @description grouped: all repeats of a test in a row; interleaved: one repeat of each test in turn, so that slow drift spreads over all
+             * @enum {string}
+             */
+            order?: "grouped" | "interleaved";
+            /**
+             * Format: double
+             * @description Samples of the machine's sensors per second; 0 for 1
+             */
+            sampling?: number;
         };
         MethodTest: {
             /** @description What it stands for in real use and what limits it */
@@ -1551,6 +2153,11 @@ export interface components {
             command?: components["schemas"]["MethodCommand"];
             /** @description CPU, memory, storage, application, display, battery … */
             group: string;
+            /**
+             * @description How a person makes it: measured and written down; passed or not; graded by written levels; timed
+             * @enum {string}
+             */
+            hands?: "form" | "check" | "grade" | "stopwatch";
             /** @description What it works on, and from which seed */
             input?: string;
             /** @description What holds a machine back in it */
@@ -1559,6 +2166,10 @@ export interface components {
             /** @description Conditions that must be known and equal before two figures may be compared */
             must_match?: string[];
             name: string;
+            /** @description Conditions that its setup must have: a run-down needs the battery */
+            needs?: {
+                [key: string]: string;
+            };
             /** @description Workload that this test measures in another way */
             of?: string;
             /** @description What a plan may set */
@@ -1597,16 +2208,57 @@ export interface components {
             writes?: number;
         };
         None: Record<string, never>;
+        PartnerNote: {
+            firmware?: string;
+            how?: string;
+            /** @enum {string} */
+            outcome: "works" | "fails";
+            part: string;
+            /** @description Unit, rig, or any other thing by its name */
+            partner: string;
+            place?: string;
+        };
         PlanCode: {
             code: string;
             /** Format: date-time */
             expires: string;
         };
         PlanRequest: {
+            /**
+             * @description go-on with the next repeat; retry up to twice; skip the step's other repeats; stop the plan
+             * @enum {string}
+             */
+            after_failure?: "go-on" | "retry" | "skip" | "stop";
+            /** @description Room temperature that runs are made at, in °C */
+            ambient?: components["schemas"]["MethodBand"];
+            /** @description Pause before each run */
+            cool?: components["schemas"]["MethodCool"];
             host?: string;
+            /**
+             * Format: double
+             * @description Seconds that a run lasts at least; a shorter one is marked
+             */
+            least?: number;
             name?: string;
+            /**
+             * @description What becomes of a run whose observed conditions differ from its setup: it is marked, or stopped early
+             * @enum {string}
+             */
+            on_departure?: "mark" | "stop";
+            /**
+             * @description grouped: all repeats of a test in a row; interleaved: one repeat of each test in turn, so that slow drift spreads over all
+             * @enum {string}
+             */
+            order?: "grouped" | "interleaved";
             place?: string;
+            /**
+             * Format: double
+             * @description Samples of the machine's sensors per second; 0 for 1
+             */
+            sampling?: number;
             setup?: string;
+            /** @description Every step is made under each of them */
+            setups?: string[];
             steps: components["schemas"]["MethodPlanStep"][];
             unit: string;
         };
@@ -1648,7 +2300,20 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        RecordAsk: {
+            id: string;
+            /** @description The plan waits for it; otherwise other work goes on first */
+            now: boolean;
+            setup: string;
+            text: string;
+        };
         RecordBenchFigure: {
+            /** @description What was expected of it */
+            expect?: string;
+            /** @description Where the expectation comes from */
+            from?: string;
+            /** @description Figure of the latest run */
+            last?: string;
             measure: string;
             name: string;
             spread?: string;
@@ -1662,9 +2327,21 @@ export interface components {
              * @description Which percentage of the drive's rated endurance that is; left out where the spec sheet names none
              */
             endurance?: number;
+            /**
+             * Format: date-time
+             * @description When its agent was heard last
+             */
+            heard?: string;
+            incidents: components["schemas"]["RecordIncident"][];
             /** Format: int64 */
             jobs: number;
             machine?: components["schemas"]["RecordMachine"];
+            /**
+             * Format: int64
+             * @description Runs that departed from the plan
+             */
+            marked: number;
+            paused?: boolean;
             plan: components["schemas"]["MethodPlan"];
             progress?: components["schemas"]["RecordProgress"];
             /**
@@ -1689,6 +2366,8 @@ export interface components {
             /** Format: int64 */
             failed: number;
             figures: components["schemas"]["RecordBenchFigure"][];
+            /** @description How its runs departed from the plan */
+            marks?: components["schemas"]["RecordMark"][];
             name: string;
             /**
              * Format: int64
@@ -1700,26 +2379,151 @@ export interface components {
             options?: {
                 [key: string]: string;
             };
+            /** @description What a person must do before this step, where its setup differs from the one before */
+            prompt?: string;
             /** Format: int64 */
             repeats: number;
             /** Format: double */
             seconds: number;
+            setup: string;
             /** @enum {string} */
-            state: "waits" | "running" | "done" | "failed" | "not-run";
+            state: "waits" | "running" | "done" | "failed" | "not-run" | "parked" | "skipped";
             test: string;
         };
+        RecordChange: {
+            /**
+             * Format: double
+             * @description Seconds from the run's start
+             */
+            at: number;
+            condition: string;
+            from?: string;
+            to?: string;
+        };
+        RecordChannel: {
+            /**
+             * Format: int64
+             * @description Decimal places that are kept
+             */
+            decimals: number;
+            meaning?: string;
+            name: string;
+            /** @description UCUM code */
+            unit: string;
+        };
+        RecordCourse: {
+            /**
+             * Format: int64
+             * @description How often it had been begun before and broken off
+             */
+            attempt?: number;
+            /** @description Conditions that changed while it ran, or by its end */
+            changes?: components["schemas"]["RecordChange"][];
+            /** @description What held it back */
+            limiter?: components["schemas"]["RecordLimiter"];
+            /** @description What the workload did, from when on */
+            phases?: components["schemas"]["RecordPhase"][];
+        };
+        RecordDirective: {
+            /** @description Id of the last request that a person has done */
+            confirmed?: string;
+            pause?: boolean;
+            /** @description Steps that are left out from now on */
+            skip?: number[];
+            stop?: boolean;
+        };
+        RecordIncident: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            host?: string;
+            /** @description UUIDv7, made where it was noted */
+            id: string;
+            /** @description crash, hang, disconnection, refusal, failure, or a kind of the desk's own such as slow-link */
+            kind: string;
+            /** @description What the sensors said last, by channel */
+            last?: {
+                [key: string]: number;
+            };
+            place?: string;
+            plan?: string;
+            /** @description Run that it broke off */
+            run?: string;
+            /** Format: int64 */
+            step?: number;
+            test?: string;
+            text: string;
+            /**
+             * Format: int64
+             * @description How often it happened
+             */
+            times: number;
+            /**
+             * Format: int64
+             * @description Out of how many tries; 0 where the unit's runs are what counts
+             */
+            tries?: number;
+            unit: string;
+            /**
+             * Format: date-time
+             * @description When it was over
+             */
+            until?: string;
+        };
+        RecordIncidentRate: {
+            /** Format: double */
+            high: number;
+            host?: string;
+            /**
+             * Format: int64
+             * @description Hosts in which it happened, of those in which it was tried
+             */
+            hosts?: number;
+            /** Format: int64 */
+            hosts_all?: number;
+            kind: string;
+            /**
+             * Format: double
+             * @description Lower end of the 95 % interval of the share, 0 to 1
+             */
+            low: number;
+            /** @description What the tries are: tries or runs */
+            of: string;
+            place?: string;
+            sentence: string;
+            /** Format: int64 */
+            times: number;
+            /** Format: int64 */
+            tries: number;
+            unit: string;
+        };
         RecordJoined: {
+            /** @description Seconds that one run took earlier, by test */
+            learned: {
+                [key: string]: number;
+            };
             plan: components["schemas"]["MethodPlan"];
             /** @description Jobs whose runs the service has already */
             received: components["schemas"]["MethodJob"][];
-            setup: components["schemas"]["MethodSetup"];
+            /** @description Every setup that the plan asks for, in order */
+            setups: components["schemas"]["MethodSetup"][];
             sitting: string;
             tests: components["schemas"]["MethodTest"][];
             /** @description Bearer token that may only deliver this plan's runs */
             token: string;
         };
+        RecordLimiter: {
+            /** @enum {string} */
+            label?: "heat" | "power limit" | "processor" | "graphics" | "memory" | "drive" | "link" | "unknown";
+            why?: string;
+        };
         RecordMachine: {
             boot: string;
+            /**
+             * Format: date-time
+             * @description What its clock said when it joined
+             */
+            clock?: string;
             /** Format: int64 */
             cores?: number;
             facts?: {
@@ -1737,8 +2541,35 @@ export interface components {
             system: string;
             /** Format: int64 */
             threads?: number;
+            /** @description Conditions, links and sensors that are not observable here */
+            untold?: string[];
+        };
+        RecordMark: {
+            /**
+             * Format: double
+             * @description Seconds from the run's start
+             */
+            at?: number;
+            /** @enum {string} */
+            kind: "departure" | "ambient" | "too-short" | "clock-stepped" | "background" | "dropout";
+            text: string;
+        };
+        RecordPhase: {
+            /**
+             * Format: double
+             * @description Seconds from the run's start
+             */
+            at: number;
+            name: string;
         };
         RecordProgress: {
+            /** @description What a person is asked to do, now or next */
+            ask?: components["schemas"]["RecordAsk"];
+            /**
+             * Format: double
+             * @description Seconds since it began
+             */
+            at?: number;
             channel?: string;
             /**
              * Format: int64
@@ -1750,24 +2581,38 @@ export interface components {
              * @description Jobs in all
              */
             jobs: number;
+            /** @description What the sensors said last, by channel */
+            last?: {
+                [key: string]: number;
+            };
             /**
              * Format: double
              * @description Seconds left for the whole plan
              */
             left: number;
+            /** @description Departures of the run that is being made */
+            marks?: components["schemas"]["RecordMark"][];
             /** @description What happens now, in words */
             phase: string;
             plan: string;
             /** Format: int64 */
             repeat: number;
+            /** @description Run that is being made */
+            run?: string;
+            /** @description Setup that the machine is in */
+            setup?: string;
             /**
              * Format: double
              * @description Share of this run that is done
              */
             share: number;
+            /** @description working, cooling, needs-you, ambient, paused or no-room */
+            state?: string;
             /** Format: int64 */
             step: number;
             test: string;
+            /** @description What they said since the last report, packed; times count from the run's start */
+            trace?: string;
             /** @description Symbol */
             unit?: string;
             /**
@@ -1793,6 +2638,7 @@ export interface components {
         RecordRun: {
             /** @description Who entered it, or which agent */
             by?: string;
+            course: components["schemas"]["RecordCourse"];
             /** Format: date-time */
             ended: string;
             failure?: string;
@@ -1800,6 +2646,8 @@ export interface components {
             host?: string;
             /** @description UUIDv7, made where the run was made */
             id: string;
+            /** @description What set this run apart from its plan */
+            marks?: components["schemas"]["RecordMark"][];
             /** @description Links, speeds and parts that the machine settled on */
             negotiated?: {
                 [key: string]: string;
@@ -1813,7 +2661,7 @@ export interface components {
                 [key: string]: string;
             };
             /** @enum {string} */
-            outcome: "done" | "failed" | "not-run";
+            outcome: "done" | "failed" | "not-run" | "parked";
             place?: string;
             plan?: string;
             readings: components["schemas"]["RecordReading"][];
@@ -1834,6 +2682,8 @@ export interface components {
             test: string;
             /** Format: int64 */
             test_version: number;
+            /** @description What the sensors said, packed as docs/files.md describes */
+            trace?: string;
         };
         RecordSeries: {
             /** @description UCUM code of the axis */
@@ -1856,6 +2706,10 @@ export interface components {
             runs: components["schemas"]["RecordRun"][];
             /** Format: int64 */
             total: number;
+        };
+        "Shift-logRequest": {
+            /** Format: double */
+            shift: number;
         };
         "Sign-reviewRequest": {
             by: string;
@@ -1989,8 +2843,10 @@ export interface components {
             revision: number;
         };
         Vocabulary: {
+            channels: components["schemas"]["RecordChannel"][];
             conditions: components["schemas"]["MethodConditionKey"][];
             kinds: string[];
+            negotiated: components["schemas"]["MethodConditionKey"][];
             specs: components["schemas"]["CatalogSpecKey"][];
             units: components["schemas"]["QuantityUnit"][];
         };
@@ -2019,6 +2875,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MethodPlan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "send-incident": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIncident"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
                 };
             };
             /** @description Unauthorized */
@@ -2156,7 +3081,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["None"];
+                    "application/json": components["schemas"]["RecordDirective"];
                 };
             };
             /** @description Unauthorized */
@@ -2638,6 +3563,140 @@ export interface operations {
             };
         };
     };
+    "list-conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodConditionKey"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-condition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MethodConditionKey"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodConditionKey"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "import-dossier": {
         parameters: {
             query?: {
@@ -2924,7 +3983,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description JSON Schema of a file format: dossier, test or runs */
+            /** @description JSON Schema of a file format: dossier, test, plan, sheet or runs */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -2933,6 +3992,281 @@ export interface operations {
                 };
                 content: {
                     "application/schema+json": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "incident-rates": {
+        parameters: {
+            query?: {
+                /** @description All units if left out */
+                unit?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordIncidentRate"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-incidents": {
+        parameters: {
+            query?: {
+                unit?: string;
+                plan?: string;
+                kind?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IncidentList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "note-incident": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IncidentNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordIncident"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    inspect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskInspection"];
                 };
             };
             /** @description Unauthorized */
@@ -3517,6 +4851,572 @@ export interface operations {
             };
         };
     };
+    partners: {
+        parameters: {
+            query?: {
+                /** @description Unit; all parts if left out */
+                part?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparePair"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "note-partner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartnerNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-photos": {
+        parameters: {
+            query?: {
+                unit?: string;
+                run?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskAttachment"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-photo": {
+        parameters: {
+            query: {
+                unit: string;
+                run?: string;
+                /** @description Test, or test/measure, that it belongs to */
+                measure?: string;
+                name?: string;
+                caption?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskAttachment"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "show-photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A photo */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-plan-from-file": {
+        parameters: {
+            query: {
+                /** @description Name in the library, in place of a file */
+                library?: string;
+                unit: string;
+                host?: string;
+                place?: string;
+                /** @description In place of the file's own */
+                setups?: string[];
+                /** @description In place of the file's own */
+                repeats?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodPlan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A plan on the bench as a file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-library": {
+        parameters: {
+            query?: {
+                /** @description Only those for this kind of device */
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskPlanFile"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "add-plan": {
         parameters: {
             query?: never;
@@ -3671,6 +5571,217 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanCode"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodPlan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "direct-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Direct-planRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodPlan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "live-trace": {
+        parameters: {
+            query?: {
+                points?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordSeries"][];
                 };
             };
             /** @description Unauthorized */
@@ -4901,6 +7012,364 @@ export interface operations {
             };
         };
     };
+    "lay-log": {
+        parameters: {
+            query?: {
+                name?: string;
+                /** @description Seconds to add to the log's times; found by correlation if left out */
+                shift?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskOutsideLog"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "shift-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                log: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shift-logRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskOutsideLog"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                log: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-trace": {
+        parameters: {
+            query?: {
+                /** @description Seconds from the run's start */
+                from?: number;
+                /** @description 0 for the end */
+                to?: number;
+                /** @description Samples per channel at most */
+                points?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskTraceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-trace-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A run's whole trace as CSV */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-setups": {
         parameters: {
             query?: never;
@@ -4986,6 +7455,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MethodSetup"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-sheets": {
+        parameters: {
+            query?: {
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskSheet"][];
                 };
             };
             /** @description Unauthorized */
