@@ -2,8 +2,13 @@ import type { QueryClient } from '@tanstack/vue-query'
 import { reactive } from 'vue'
 import type { Of } from './client'
 
-/** Live progress by plan, with the latest samples of the running part. */
-export const progress = reactive(new Map<string, Of<'RecordProgress'> & { samples: number[] }>())
+/** What a plan's machine told of itself lately: the running part's samples, and each sensor's. */
+export type Live = Of<'RecordProgress'> & { samples: number[]; sensors: Record<string, number[]> }
+
+/** Live progress by plan. */
+export const progress = reactive(new Map<string, Live>())
+
+const kept = 240
 
 /**
  * Listens to what happens and marks what must be asked for again. A browser keeps few connections to
@@ -20,19 +25,22 @@ export function watchEvents(queries: QueryClient): void {
       const p = JSON.parse((e as MessageEvent<string>).data) as Of<'RecordProgress'>
       const before = progress.get(p.plan)
       const same = before && before.step === p.step && before.repeat === p.repeat && before.channel === p.channel
-      const samples = same ? before.samples.slice(-119) : []
+      const samples = same ? before.samples.slice(1 - kept) : []
       if (p.value) samples.push(p.value)
-      progress.set(p.plan, { ...p, samples })
+      const sensors: Record<string, number[]> = {}
+      for (const [channel, v] of Object.entries(p.last ?? {})) sensors[channel] = [...(before?.sensors[channel]?.slice(1 - kept) ?? []), v]
+      progress.set(p.plan, { ...p, samples, sensors })
     })
     source.addEventListener('run', () => {
       if (waiting) return // runs come in bursts; one look a second is enough
       waiting = true
       setTimeout(() => {
         waiting = false
-        stale('bench', 'ranking', 'chart', 'runs', 'measures')
+        stale('bench', 'ranking', 'chart', 'runs', 'measures', 'inspection', 'partners')
       }, 1000)
     })
     source.addEventListener('bench', () => stale('bench'))
+    source.addEventListener('incident', () => stale('bench', 'incidents'))
     source.addEventListener('catalogue', () => stale('models', 'model', 'fields', 'ranking', 'chart'))
     source.addEventListener('review', () => stale('reviews', 'review'))
   }

@@ -37,3 +37,20 @@ export function money(amount: number, currency: string): string {
 }
 
 export const lower = (s: string): string => (/^[A-Z][A-Z]/.test(s) ? s : s.charAt(0).toLowerCase() + s.slice(1))
+
+const channels: Record<string, [string, string]> = {
+  'temperature.package': ['Processor', '°C'], 'temperature.drive': ['Drive', '°C'], 'temperature.graphics': ['Graphics', '°C'], 'temperature.ambient': ['Room', '°C'], 'temperature.board': ['Board', '°C'],
+  'power.package': ['Package power', 'W'], 'power.battery': ['Battery power', 'W'], 'power.wall': ['Wall power', 'W'], 'power.graphics': ['Graphics power', 'W'],
+  'clock.mean': ['Clock, mean', 'MHz'], 'clock.highest': ['Clock, highest', 'MHz'], 'clock.graphics': ['Graphics clock', 'MHz'],
+  'load.processor': ['Processor load', '%'], 'load.busiest': ['Busiest thread', '%'], 'load.graphics': ['Graphics load', '%'], 'load.drive': ['Drive busy', '%'],
+  'memory.used': ['Memory used', 'MiB'], 'memory.graphics': ['Graphics memory', 'MiB'], 'throughput.read': ['Drive, read', 'MB/s'], 'throughput.write': ['Drive, written', 'MB/s'],
+  'fan.speed': ['Fan', '/min'], 'battery.charge': ['Battery charge', '%'], 'noise': ['Noise', 'dB(A)'],
+}
+
+/** A sensor's name and unit, as people read them. */
+export function sensor(channel: string): [string, string] {
+  const [, base = channel, chip] = /^(.*?)(-\d+)?$/.exec(channel) ?? []
+  const known = channels[channel] ?? channels[base]
+  if (!known) return [plain(channel.replace(/^rate\./, 'Rate, ')), '']
+  return chip && !channels[channel] ? [`${known[0]} ${chip.slice(1)}`, known[1]] : known
+}

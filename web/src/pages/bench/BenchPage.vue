@@ -1,16 +1,17 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, must } from '../../api/client'
+import { api, must, type Of } from '../../api/client'
 import { progress } from '../../api/events'
 import PageHead from '../../parts/PageHead.vue'
 import Spark from '../../parts/Spark.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { amount, number, plain, span } from '../../parts/words'
+import { amount, lower, moment, number, plain, sensor, span } from '../../parts/words'
 import NewPlan from './NewPlan.vue'
 
 const route = useRoute()
+const queries = useQueryClient()
 const bench = useQuery({ queryKey: ['bench'], queryFn: () => must(api.GET('/api/bench', { params: { query: { limit: 60 } } })) })
 const chosen = computed(() => bench.data.value?.find((b) => b.plan.id === route.query.plan) ?? bench.data.value?.[0])
 const others = computed(() => bench.data.value?.filter((b) => b !== chosen.value) ?? [])
@@ -34,25 +35,55 @@ const sub = computed(() => {
 })
 const code = ref('')
 const trouble = ref<unknown>(null)
-async function join() {
+async function act(work: () => Promise<unknown>) {
   trouble.value = null
   try {
-    code.value = (await must(api.POST('/api/plans/{slug}/codes', { params: { path: { slug: chosen.value!.plan.id } } }))).code
+    await work()
+    await queries.invalidateQueries({ queryKey: ['bench'] })
   } catch (e) {
     trouble.value = e
   }
 }
+const path = () => ({ path: { slug: chosen.value!.plan.id } })
+const join = () => act(async () => (code.value = (await must(api.POST('/api/plans/{slug}/codes', { params: path() }))).code))
+const direct = (what: 'pause' | 'resume' | 'stop') => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: what } })))
+const ask = computed(() => live.value?.ask ?? (chosen.value?.plan.state === 'running' ? chosen.value.progress?.ask : undefined))
+const confirm = () => act(() => must(api.POST('/api/plans/{slug}/confirmations', { params: path(), body: { ask: ask.value!.id } })))
+const atWork = computed(() => ['running', 'silent'].includes(chosen.value?.plan.state ?? ''))
+const several = computed(() => new Set(chosen.value?.steps.map((s) => s.setup)).size > 1)
+const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+const setupName = (slug: string) => setups.data.value?.find((s) => s.slug === slug)?.name ?? slug
+const telling = ['power.package', 'temperature.package', 'clock.mean', 'fan.speed', 'power.battery', 'load.processor', 'temperature.drive', 'throughput.read']
+const sensors = computed(() => telling.filter((c) => live.value?.sensors[c]).slice(0, 3))
+const stateWords: Record<string, string> = { cooling: 'Cooling down', 'needs-you': 'Waits for you', ambient: 'Waits for the room', paused: 'Paused', 'no-room': 'No room on its drive' }
+const heading = computed(() => {
+  const b = chosen.value!
+  if (b.plan.state === 'silent') return 'Its agent is silent'
+  return { waiting: 'Waits for its machine', done: 'Done', stopped: 'Stopped', running: 'Begins' }[b.plan.state as string] ?? b.plan.state
+})
+// Only what has a figure, or is being measured, takes a line of its own.
+const lines = (s: Of<'RecordBenchStep'>, i: number) => {
+  const on = s.state === 'running' || live.value?.step === i
+  const shown = s.figures.filter((f) => f.text || on)
+  return shown.length ? shown : [undefined]
+}
+const marks = (s: Of<'RecordBenchStep'>) => [...new Set(s.marks?.map((m) => m.text) ?? [])]
 const adding = ref(false)
 const origin = location.origin
-const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run' }
+const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run', parked: 'parked', skipped: 'left out' }
 </script>
 
 <template>
   <PageHead :title="chosen?.title ?? 'Bench'" :sub="sub">
-    <v-btn v-if="chosen && chosen.plan.state !== 'done' && chosen.plan.state !== 'stopped'" @click="join">Join a machine</v-btn>
+    <template v-if="chosen && atWork">
+      <v-btn @click="direct(chosen.paused ? 'resume' : 'pause')">{{ chosen.paused ? 'Resume' : 'Pause' }}</v-btn>
+      <v-btn @click="direct('stop')">Stop</v-btn>
+    </template>
+    <v-btn v-if="chosen && ['waiting', 'silent'].includes(chosen.plan.state)" @click="join">Join a machine</v-btn>
     <v-btn to="/bench/tests">Tests</v-btn>
-    <v-btn to="/results?enter=1">Measure by hand</v-btn>
-    <v-btn class="go" @click="adding = true">New plan</v-btn>
+    <v-btn :to="`/bench/inspect/${chosen?.plan.unit ?? ''}`">Measure by hand</v-btn>
+    <v-btn v-if="ask?.now" class="go" @click="confirm">Done: {{ lower(ask.text) }}</v-btn>
+    <v-btn v-else class="go" @click="adding = true">New plan</v-btn>
   </PageHead>
   <Trouble v-if="trouble || bench.error.value" :error="trouble ?? bench.error.value" />
   <div v-if="bench.data.value && !bench.data.value.length" class="sheet empty">Nothing is on the bench. Choose “New plan”, then join the machine with the code it gives.</div>
@@ -60,19 +91,25 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
     <v-progress-linear :key="chosen.plan.id" :model-value="share" class="mb-5" :aria-label="`${chosen.done} of ${chosen.jobs} runs`" />
     <div class="split side">
       <div class="sheet scroll">
-        <table>
-          <thead><tr><th>Step</th><th>Repeats</th><th>Figures so far</th><th class="n">Figure</th><th class="n">95 %</th></tr></thead>
+        <table aria-label="Steps">
+          <thead><tr><th>Step</th><th v-if="several">Setup</th><th>Repeats</th><th>Measure</th><th class="n">Figure, 95 %</th><th class="n">Expected</th></tr></thead>
           <tbody>
             <template v-for="(s, i) in chosen.steps" :key="i">
-              <tr v-for="(f, k) in s.figures.length ? s.figures : [undefined]" :key="`${i}-${k}`" :class="{ on: s.state === 'running' || live?.step === i }">
+              <tr v-if="s.prompt && s.state !== 'done'" class="hand">
+                <td :colspan="several ? 2 : 1">{{ ask?.setup === s.setup ? ask.text : s.prompt }}</td>
+                <td colspan="4"><strong v-if="ask?.now && ask.setup === s.setup">needs you</strong><template v-else>will need you</template></td>
+              </tr>
+              <tr v-for="(f, k) in lines(s, i)" :key="`${i}-${k}`" :class="{ on: s.state === 'running' || (live?.step === i && s.done < s.repeats) }">
                 <td><router-link v-if="!k" :to="`/bench/tests/${s.test}`">{{ s.name }}</router-link><div v-if="!k && s.options" class="soft small">{{ Object.entries(s.options).map(([o, v]) => `${plain(o)} ${v}`).join(', ') }}</div></td>
-                <td>{{ k ? '' : s.state === 'done' || s.done ? `${s.done} of ${s.repeats}` : states[s.state] }}</td>
+                <td v-if="several" class="soft">{{ k ? '' : setupName(s.setup) }}</td>
+                <td class="w">{{ k ? '' : ['parked', 'skipped'].includes(s.state) ? states[s.state] : s.state === 'done' || s.done ? `${s.done} of ${s.repeats}` : states[s.state] }}</td>
                 <td>
-                  <span v-if="s.note && !k" :class="s.state === 'not-run' ? 'soft' : 'caution'">{{ s.state === 'not-run' ? 'not run: ' : '' }}{{ s.note }}</span>
-                  <span v-else-if="f" class="soft">{{ f.name }}</span>
+                  <div v-if="s.note && !k" :class="s.state === 'not-run' ? 'soft' : 'caution'">{{ s.state === 'not-run' ? 'not run: ' : '' }}{{ s.note }}</div>
+                  <span v-if="f" class="soft">{{ f.name }}</span>
+                  <div v-for="m in k ? [] : marks(s)" :key="m" class="caution small">{{ m }}</div>
                 </td>
-                <td class="n">{{ f?.text }}</td>
-                <td class="n soft">{{ f?.spread ?? (s.state === 'waits' && !f ? `~ ${span(s.seconds)}` : '') }}</td>
+                <td class="n">{{ f?.text || (f ? '—' : '') }} <span class="soft">{{ f?.spread }}</span></td>
+                <td class="n soft" :title="f?.from">{{ f?.expect ?? (s.state === 'waits' && !f ? `~ ${span(s.seconds)}` : '') }}</td>
               </tr>
             </template>
           </tbody>
@@ -80,14 +117,21 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
       </div>
       <div class="sheet pad">
         <template v-if="live">
-          <strong>{{ live.test }}</strong>
-          <div class="soft">Repeat {{ live.repeat + 1 }}, {{ live.phase }}</div>
-          <div class="row mt-3"><span>{{ live.channel || 'Rate' }}</span><v-spacer /><span v-if="live.value">{{ number(live.value) }} {{ live.unit }}</span></div>
-          <Spark :values="live.samples" />
+          <strong>{{ stateWords[live.state ?? ''] ?? live.test }}</strong>
+          <div class="soft">{{ stateWords[live.state ?? ''] ? live.phase : `Repeat ${live.repeat + 1}, ${live.phase}` }}</div>
+          <template v-if="live.value && !stateWords[live.state ?? '']">
+            <div class="row mt-3"><span>{{ live.channel || 'Rate' }}</span><v-spacer /><span>{{ number(live.value) }} {{ live.unit }}</span></div>
+            <Spark :values="live.samples" />
+          </template>
+          <template v-for="c in sensors" :key="c">
+            <div class="row mt-2"><span>{{ sensor(c)[0] }}</span><v-spacer /><span>{{ number(live.last?.[c] ?? live.sensors[c]!.at(-1)!, 3) }} {{ sensor(c)[1] }}</span></div>
+            <Spark :values="live.sensors[c]!" plain />
+          </template>
+          <div v-for="m in live.marks ?? []" :key="m.text" class="caution mt-2">{{ m.text }}</div>
         </template>
         <template v-else>
-          <strong>{{ chosen.plan.state === 'waiting' ? 'Waits for its machine' : chosen.plan.state === 'done' ? 'Done' : chosen.plan.state }}</strong>
-          <div class="soft">{{ chosen.plan.state === 'waiting' ? 'Choose “Join a machine” and run the command there.' : `Measured by ${chosen.plan.agent || 'nobody yet'}.` }}</div>
+          <strong>{{ heading }}</strong>
+          <div class="soft">{{ chosen.plan.state === 'waiting' ? 'Choose “Join a machine” and run the command there.' : chosen.plan.state === 'silent' ? `Last heard ${chosen.heard ? moment(chosen.heard) : 'before the service began'}. It goes on by itself when it is back; with a new code another agent takes over.` : `Measured by ${chosen.plan.agent || 'nobody yet'}.` }}</div>
         </template>
         <div v-if="chosen.machine" class="soft small mt-3">
           {{ chosen.machine.processor }}<br>{{ chosen.machine.cores }} cores, {{ chosen.machine.threads }} threads, {{ chosen.machine.system }}
@@ -96,6 +140,12 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
         <div class="mt-3"><router-link :to="`/compare?subject=${chosen.variant}`">Compare it with its rivals</router-link></div>
       </div>
     </div>
+    <template v-if="chosen.incidents.length">
+      <h2>Incidents</h2>
+      <div class="sheet scroll">
+        <table aria-label="Incidents"><tbody><tr v-for="x in chosen.incidents" :key="x.id"><td class="w">{{ moment(x.at) }}</td><td class="caution w">{{ plain(x.kind) }}</td><td>{{ x.text }}</td></tr></tbody></table>
+      </div>
+    </template>
     <h2 v-if="others.length">Other plans</h2>
     <div v-if="others.length" class="sheet scroll">
       <table>
@@ -105,7 +155,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
             <td><router-link :to="{ query: { plan: b.plan.id } }">{{ b.title }}</router-link></td>
             <td>{{ b.plan.name }}</td>
             <td>{{ b.setup_name }}</td>
-            <td>{{ b.plan.state }}<span v-if="b.plan.state === 'running' && progress.get(b.plan.id)" class="soft">, {{ span(progress.get(b.plan.id)!.left) }} left</span></td>
+            <td><span :class="{ caution: b.plan.state === 'silent' || progress.get(b.plan.id)?.ask?.now }">{{ progress.get(b.plan.id)?.ask?.now ? 'needs you' : b.plan.state }}</span><span v-if="b.plan.state === 'running' && progress.get(b.plan.id)" class="soft">, {{ span(progress.get(b.plan.id)!.left) }} left</span><span v-if="b.marked" class="caution">, {{ b.marked }} not as planned</span></td>
             <td class="n">{{ b.done }} of {{ b.jobs }}</td>
           </tr>
         </tbody>

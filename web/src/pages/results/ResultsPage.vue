@@ -37,6 +37,8 @@ const bringing = ref(false)
 
 <template>
   <PageHead title="Results" :sub="`${runs.data.value?.total ?? 0} runs`">
+    <v-btn to="/results/incidents">Incidents</v-btn>
+    <v-btn to="/results/partners">Works with</v-btn>
     <v-btn @click="bringing = true">Take in runs</v-btn>
     <v-btn @click="taking = true">Take in a table</v-btn>
     <v-btn class="go" @click="entering = true">Enter readings</v-btn>
@@ -57,7 +59,7 @@ const bringing = ref(false)
           <td class="cond w">{{ r.subject }}</td>
           <td class="cond w">{{ r.test }}</td>
           <td class="cond w">{{ r.setup }}</td>
-          <td class="cond"><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
+          <td class="cond"><span v-if="r.marks?.length" class="caution" :title="r.marks.map((m) => m.text).join('; ')">not as planned; </span><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
           <td class="w">{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
         </tr>
       </tbody>

@@ -2,12 +2,13 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import { api, must } from '../../api/client'
+import { api, must, type Of } from '../../api/client'
+import RunTrace from './RunTrace.vue'
 import PageHead from '../../parts/PageHead.vue'
 import Trace from '../../parts/Trace.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { useSymbols } from '../../parts/symbols'
-import { moment, number, plain } from '../../parts/words'
+import { moment, number, plain, span } from '../../parts/words'
 
 const symbol = useSymbols()
 
@@ -20,6 +21,12 @@ const readings = computed(() => {
   const order = page.data.value?.measures.map((m) => m.slug) ?? []
   return [...(run.value?.readings ?? [])].sort((a, b) => order.indexOf(a.measure) - order.indexOf(b.measure))
 })
+function mark(r: Of<'RecordReading'>): string {
+  const m = measure(r.measure)
+  if (m?.scale === 'pass') return r.value >= 0.5 ? 'pass' : 'fail'
+  const text = m?.levels?.find((l) => l.mark === r.value)?.text
+  return `${r.value}${text ? `: ${text}` : ''}`
+}
 const traces = computed(() => (run.value?.series ?? []).filter((s) => s.values.length > 1))
 const sub = computed(() => {
   const r = run.value
@@ -34,7 +41,10 @@ const sub = computed(() => {
     <PageHead :title="page.data.value.test_name" :sub="sub"><v-btn :to="`/results?subject=${run.subject}&test=${run.test}`">Its other runs</v-btn></PageHead>
     <p v-if="run.simulated" class="soft">A simulated machine.</p>
     <p v-if="run.failure" class="caution">{{ run.outcome === 'not-run' ? 'Not run' : 'Failed' }}: {{ run.failure }}</p>
-    <p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p>
+    <p v-for="m in run.marks ?? []" :key="m.text" class="caution">Not as planned, after {{ span(m.at ?? 0) }}: {{ m.text }}.</p>
+    <template v-if="!run.marks?.length"><p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p></template>
+    <p v-if="run.course.limiter?.label">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
+    <p v-if="run.course.attempt" class="soft">Begun {{ run.course.attempt }} time(s) before and broken off.</p>
     <div class="split wide">
       <div class="stack">
       <div class="sheet scroll">
@@ -44,27 +54,37 @@ const sub = computed(() => {
             <tr v-for="r in readings" :key="r.measure">
               <td>{{ measure(r.measure)?.name }}</td>
               <td v-if="r.state === 'missing'" class="n soft">—</td>
+              <td v-else-if="['pass', 'grade'].includes(measure(r.measure)?.scale ?? '')" class="n">{{ mark(r) }}</td>
               <td v-else class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ symbol(measure(r.measure)?.unit) }}</span></td>
               <td>{{ plain(r.state) }}<span v-if="r.reason" class="soft">: {{ r.reason }}</span></td>
             </tr>
           </tbody>
         </table>
       </div>
+        <RunTrace v-if="page.data.value.sensors.length || page.data.value.outside.length" :run="id" :outside="page.data.value.outside" />
         <div v-for="s in traces" :key="s.channel" class="sheet pad">
           <div class="row"><strong>{{ measure(s.channel)?.name ?? plain(s.channel) }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} points, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
           <Trace :series="s" :unit="symbol(s.unit)" :name="measure(s.channel)?.name ?? plain(s.channel)" />
         </div>
       </div>
+      <div class="stack">
       <div class="sheet scroll">
         <table aria-label="Conditions">
-          <thead><tr><th colspan="2">Observed and negotiated</th></tr></thead>
+          <thead><tr><th colspan="2">Observed</th></tr></thead>
           <tbody>
-            <tr v-for="(v, k) in { ...run.observed, ...run.negotiated }" :key="k"><td class="soft">{{ plain(k) }}</td><td>{{ v }}</td></tr>
+            <tr v-for="(v, k) in run.observed" :key="k"><td class="soft">{{ plain(k) }}</td><td>{{ v }}</td></tr>
+            <tr v-for="c in run.course.changes ?? []" :key="`${c.condition}${c.at}`"><td class="caution">{{ plain(c.condition) }}</td><td>{{ c.from || 'unknown' }} → {{ c.to || 'unknown' }}, after {{ span(c.at) }}</td></tr>
             <tr><td class="soft">sitting</td><td class="small">{{ run.sitting }}</td></tr>
             <tr><td class="soft">test version</td><td>{{ run.test_version }}</td></tr>
             <tr v-if="page.data.value.machine.processor"><td class="soft">machine</td><td>{{ page.data.value.machine.processor }}, {{ page.data.value.machine.system }}</td></tr>
           </tbody>
         </table>
+      </div>
+      <div v-if="Object.keys(run.negotiated ?? {}).length" class="sheet scroll">
+        <table aria-label="Negotiated"><thead><tr><th colspan="2">Negotiated</th></tr></thead><tbody><tr v-for="(v, k) in run.negotiated" :key="k"><td class="soft">{{ plain(k) }}</td><td>{{ v }}</td></tr></tbody></table>
+      </div>
+      <div v-if="page.data.value.machine.untold?.length" class="sheet pad small"><strong>Not observable here</strong><div class="soft">{{ page.data.value.machine.untold.map(plain).join(', ') }}</div></div>
+      <div v-for="x in page.data.value.photos" :key="x.id"><img class="photo" :src="`/api/photos/${x.id}`" :alt="x.caption || x.name"><div class="soft small">{{ x.caption }}</div></div>
       </div>
     </div>
   </template>

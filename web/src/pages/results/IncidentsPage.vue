@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, must } from '../../api/client'
+import PageHead from '../../parts/PageHead.vue'
+import Trouble from '../../parts/Trouble.vue'
+import { moment, number, plain, sensor } from '../../parts/words'
+
+const route = useRoute()
+const router = useRouter()
+const queries = useQueryClient()
+const unit = computed(() => (route.query.unit as string) || '')
+const list = useQuery({ queryKey: computed(() => ['incidents', unit.value]), queryFn: () => must(api.GET('/api/incidents', { params: { query: { unit: unit.value, limit: 200 } } })) })
+const rates = useQuery({ queryKey: computed(() => ['incidents', 'rates', unit.value]), queryFn: () => must(api.GET('/api/incident-rates', { params: { query: { unit: unit.value } } })) })
+const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const last = (values?: Record<string, number>) => Object.entries(values ?? {}).slice(0, 3).map(([c, v]) => `${sensor(c)[0].toLowerCase()} ${number(v, 3)} ${sensor(c)[1]}`).join(', ')
+const noting = ref(false)
+const form = reactive({ unit: '', host: '', place: '', kind: '', text: '', times: '1', tries: '' })
+const trouble = ref<unknown>(null)
+async function note() {
+  trouble.value = null
+  try {
+    await must(api.POST('/api/incidents', { body: { ...form, host: form.host ?? '', times: Number(form.times), tries: Number(form.tries) } }))
+    noting.value = false
+    await queries.invalidateQueries({ queryKey: ['incidents'] })
+  } catch (e) {
+    trouble.value = e
+  }
+}
+</script>
+
+<template>
+  <PageHead title="Incidents" sub="Crashes, hangs, disconnections, and whatever else happened now and then">
+    <v-btn to="/results">Runs</v-btn>
+    <v-btn to="/results/partners">Works with</v-btn>
+    <v-btn class="go" @click="noting = true">Note an incident</v-btn>
+  </PageHead>
+  <Trouble v-if="list.error.value" :error="list.error.value" />
+  <div class="row mb-4"><v-autocomplete label="Unit" clearable :model-value="unit || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 300px" @update:model-value="router.replace({ query: $event ? { unit: $event } : {} })" /></div>
+  <div v-if="list.data.value && !list.data.value.total" class="sheet empty">Nothing has happened. Agents note crashes by themselves; what you see with your own eyes, note here.</div>
+  <template v-else>
+    <div class="sheet scroll">
+      <table aria-label="Rates">
+        <thead><tr><th>Unit</th><th>With</th><th>How often</th></tr></thead>
+        <tbody>
+          <tr v-for="r in rates.data.value ?? []" :key="r.unit + r.kind + r.host + r.place">
+            <td class="cond w">{{ r.host || r.place ? '' : r.unit }}</td>
+            <td class="cond">{{ r.host || r.place ? [r.host, r.place].filter(Boolean).join(', ') : 'over all' }}</td>
+            <td><strong v-if="!r.host && !r.place">{{ r.sentence }}</strong><template v-else>{{ r.sentence }}</template></td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <h2>One by one</h2>
+    <div class="sheet scroll">
+      <table aria-label="Incidents">
+        <thead><tr><th>At</th><th>Unit</th><th>Kind</th><th>What</th><th class="n">Times</th></tr></thead>
+        <tbody>
+          <tr v-for="x in list.data.value?.incidents ?? []" :key="x.id">
+            <td class="w">{{ moment(x.at) }}</td>
+            <td class="cond w">{{ x.unit }}<div v-if="x.host" class="soft small">with {{ x.host }}{{ x.place ? `, ${x.place}` : '' }}</div></td>
+            <td class="caution w">{{ plain(x.kind) }}</td>
+            <td>{{ x.text }}<div v-if="last(x.last)" class="soft small">Last: {{ last(x.last) }}</div><router-link v-if="x.plan" class="small" :to="`/bench?plan=${x.plan}`">Its plan</router-link></td>
+            <td class="n">{{ x.tries ? `${x.times} of ${x.tries}` : x.times }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </template>
+  <v-dialog v-model="noting">
+    <v-card class="pad">
+      <strong class="mb-3">Note an incident</strong>
+      <Trouble v-if="trouble" :error="trouble" />
+      <div class="stack">
+        <v-autocomplete v-model="form.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+        <div class="row"><v-autocomplete v-model="form.host" label="With" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" /><v-text-field v-model="form.place" label="Port or slot" /></div>
+        <v-combobox v-model="form.kind" label="Kind, such as slow-link" :items="['crash', 'hang', 'disconnection', 'refusal', 'failure', 'slow-link']" />
+        <v-textarea v-model="form.text" label="What happened" rows="2" />
+        <div class="row"><v-text-field v-model="form.times" label="Times" type="number" min="0" /><v-text-field v-model="form.tries" label="Out of how many tries" placeholder="the unit's runs" persistent-placeholder type="number" min="0" /></div>
+        <div class="row"><v-spacer /><v-btn @click="noting = false">Cancel</v-btn><v-btn class="go" @click="note">Note it</v-btn></div>
+      </div>
+    </v-card>
+  </v-dialog>
+</template>
