@@ -422,12 +422,16 @@ func (w *worker) ask(ctx context.Context, a *record.Ask, before record.Directive
 	}
 }
 
-// pause lets a moment pass: a report's time, or less where something happens.
+// pause lets a moment of the machine's time pass, and of ours.
 func (w *worker) pause(ctx context.Context) error {
+	began, moment := time.Now(), min(w.Report, time.Second)
+	if w.Machine.Rest(ctx, moment) != nil {
+		return w.broken(ctx)
+	}
 	select {
 	case <-ctx.Done():
 		return w.broken(ctx)
-	case <-time.After(min(w.Report, time.Second)):
+	case <-time.After(moment - time.Since(began)):
 		return nil
 	}
 }

@@ -638,7 +638,7 @@ type RunPage struct {
 
 // Run finds a run with its raw samples.
 func (d *Desk) Run(ctx context.Context, id string) (RunPage, error) {
-	p := RunPage{Departures: []trust.Difference{}, Sensors: []record.Channel{}, Outside: []OutsideLog{}}
+	p := RunPage{Departures: []trust.Difference{}, Outside: []OutsideLog{}}
 	var err error
 	if p.Run, err = d.store.Run(ctx, id); err != nil {
 		return p, missing(err, "run", id)
@@ -649,8 +649,8 @@ func (d *Desk) Run(ctx context.Context, id string) (RunPage, error) {
 	if s, err := d.store.Sitting(ctx, p.Run.Sitting); err == nil {
 		p.Machine = s.Machine
 	}
-	if t, err := d.store.Trace(ctx, id, 0, 1e-3); err == nil { // the first chunk names most of them
-		p.Sensors = append(p.Sensors, t.Channels...)
+	if p.Sensors, err = d.store.TraceChannels(ctx, id); err != nil {
+		return p, err
 	}
 	logs, err := d.store.Outsides(ctx, id)
 	if err != nil {

@@ -346,12 +346,6 @@ func TestAnAgentMayOnlyDeliverItsOwnPlan(t *testing.T) {
 	if n := get[struct{ Total int }](r, "/api/runs").Total; n != 0 {
 		t.Errorf("%d refused runs were kept", n)
 	}
-	code := planCode(r, "", "hashing")
-	m := record.Machine{Name: "x", Boot: "y"}
-	_, err = r.c.Join(ctx, strings.ToLower(code), m)
-	must(t, err)
-	_, err = r.c.Join(ctx, code, m)
-	refused(t, err, 401, "unknown, spent or expired")
 	// A second agent on the same plan cannot count a job twice.
 	first := runFor(j, 0, 100)
 	must(t, r.c.SendRun(ctx, j.Token, first))
@@ -359,6 +353,16 @@ func TestAnAgentMayOnlyDeliverItsOwnPlan(t *testing.T) {
 	if err := r.c.SendRun(ctx, j.Token, second); !errors.Is(err, agent.ErrRefused) || !strings.Contains(err.Error(), "has a run already") {
 		t.Errorf("a second run of one job: %v", err)
 	}
+	// While it is at work, no other agent gets the unit; a code that was refused for that is not spent.
+	code := planCode(r, "", "hashing")
+	m := record.Machine{Name: "x", Boot: "y"}
+	_, err = r.c.Join(ctx, code, m)
+	refused(t, err, 409, "has an agent at work", "a unit has one at a time")
+	must(t, r.c.Finish(ctx, j.Token))
+	_, err = r.c.Join(ctx, strings.ToLower(code), m)
+	must(t, err)
+	_, err = r.c.Join(ctx, code, m)
+	refused(t, err, 401, "unknown, spent or expired")
 	_, err = r.c.Join(ctx, "AAAA-BBBB", m)
 	refused(t, err, 401, "unknown, spent or expired")
 }

@@ -90,6 +90,7 @@ func or(v, usual float64) float64 {
 type load struct {
 	cores, drive float64
 	rel          float64
+	power        float64 // watts that the test's own course asks for; 0 leaves it to the limits
 }
 
 // loadOf says what a test asks for at a share of its length; measure is the part that is under way.
@@ -98,6 +99,8 @@ func loadOf(t method.Test, measure string) load {
 	switch {
 	case strings.Contains(measure, "single"):
 		l.cores = 0.12
+	case strings.HasSuffix(t.Slug, "-sustained") && t.Group != "storage":
+		l.cores = 1
 	case t.Group == "storage":
 		l.cores, l.drive = 0.05, 0.97
 	case t.Group == "memory", t.Group == "response":
@@ -135,6 +138,9 @@ func (b *body) step(dt float64, l load, conditions map[string]string) {
 		ratio = math.Cbrt(room / (wanted - b.idle))
 	}
 	ratio = math.Min(ratio, l.rel)
+	if l.power > 0 {
+		ratio = math.Cbrt(math.Min(1, (l.power-b.idle)/(wanted-b.idle)))
+	}
 	// Heat: the clock is taken back as the limit comes near, and given again when there is room.
 	was := b.throttle
 	if b.die > b.hottest-1 {

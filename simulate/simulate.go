@@ -357,6 +357,9 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 				j := min(int(float64(len(curve.Values))*(at+1)/length), len(curve.Values)-1)
 				v = curve.Values[max(j, 0)]
 				l.rel = math.Min(1, v/values[method.ID(t.Slug, "burst")])
+				if b, hold := m.physical(), values[method.ID(t.Slug, "sustained")]/values[method.ID(t.Slug, "burst")]; t.Group != "storage" && hold < 1 {
+					l.power = b.limit + (b.short-b.limit)*math.Max(0, (l.rel-hold)/(1-hold)) // from the short limit down to the long one
+				}
 			}
 			if f, ok := struck[Background]; ok {
 				l.cores = math.Min(1, l.cores+or(f.Size, 35)/100)

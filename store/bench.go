@@ -54,6 +54,16 @@ func (q Queries) Trace(ctx context.Context, run string, from, to float64) (recor
 	return out, nil
 }
 
+// TraceChannels lists the channels that a run's trace begins with.
+func (q Queries) TraceChannels(ctx context.Context, run string) ([]record.Channel, error) {
+	first, err := list(ctx, q, func(r row, b *[]byte) error { return r.Scan(b) }, `select data from trace where run = ? order by chunk limit 1`, run)
+	if err != nil || len(first) == 0 {
+		return []record.Channel{}, err
+	}
+	t, err := trace.Unpack(first[0])
+	return t.Channels, err
+}
+
 // LiveTrace is one report of a run that goes on.
 type LiveTrace struct {
 	Plan, Run string

@@ -20,7 +20,7 @@ const theme = useTheme()
 const symbol = useSymbols()
 const each = 104
 const channels = computed(() => props.shown.map((c) => props.view.series.find((s) => s.channel === c)).filter((s) => s !== undefined))
-const height = computed(() => `${channels.value.length * each + 46}px`)
+const height = computed(() => `${channels.value.length * each + 14}px`)
 const unit = (s: Of<'RecordSeries'>) => symbol(s.unit) || sensor(s.channel)[1]
 const name = (s: Of<'RecordSeries'>) => [sensor(s.channel)[0], unit(s)].filter(Boolean).join(', ')
 const says = computed(() => channels.value.map((s) => `${name(s)}: from ${number(Math.min(...s.values), 3)} to ${number(Math.max(...s.values), 3)}`).join('; '))
@@ -29,7 +29,7 @@ const option = computed(() => {
   const soft = c.soft as string
   const line = c.line as string
   const label = { color: soft, fontFamily: 'IBM Plex Sans', fontSize: 11.5 }
-  const grids = channels.value.map((_, i) => ({ left: 58, right: 14, top: i * each + 22, height: each - 36 }))
+  const grids = channels.value.map((_, i) => ({ left: 58, right: 14, top: i * each + 28, height: each - 46 }))
   const last = channels.value.length - 1
   return {
     animation: false,
@@ -46,7 +46,7 @@ const option = computed(() => {
       axisLine: { lineStyle: { color: line } }, splitLine: { show: false },
     })),
     yAxis: grids.map((_, i) => ({
-      type: 'value', gridIndex: i, scale: true, splitNumber: 2, name: name(channels.value[i]!), nameGap: 8, nameTextStyle: { ...label, color: c['on-surface'], align: 'left', padding: [0, 0, 0, -50] },
+      type: 'value', gridIndex: i, scale: true, splitNumber: 2, name: name(channels.value[i]!), nameGap: 13, nameTextStyle: { ...label, color: c['on-surface'], align: 'left', padding: [0, 0, 0, -50] },
       axisLabel: { ...label, formatter: (v: number) => number(v, 3) }, splitLine: { lineStyle: { color: line } },
     })),
     series: channels.value.map((s, i) => ({

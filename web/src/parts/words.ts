@@ -54,3 +54,11 @@ export function sensor(channel: string): [string, string] {
   if (!known) return [plain(channel.replace(/^rate\./, 'Rate, ')), '']
   return chip && !channels[channel] ? [`${known[0]} ${chip.slice(1)}`, known[1]] : known
 }
+
+/** The channels that tell most come first. */
+export const telling = (names: string[]): string[] => {
+  const rank = (c: string) => (Object.keys(channels).indexOf(c) + 1 || 99)
+  return [...names].sort((a, b) => rank(a) - rank(b))
+}
+
+export const upper = (s: string): string => s.charAt(0).toUpperCase() + s.slice(1)

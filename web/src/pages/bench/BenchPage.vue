@@ -7,13 +7,13 @@ import { progress } from '../../api/events'
 import PageHead from '../../parts/PageHead.vue'
 import Spark from '../../parts/Spark.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { amount, lower, moment, number, plain, sensor, span } from '../../parts/words'
+import { amount, lower, moment, number, plain, sensor, span, upper } from '../../parts/words'
 import NewPlan from './NewPlan.vue'
 
 const route = useRoute()
 const queries = useQueryClient()
 const bench = useQuery({ queryKey: ['bench'], queryFn: () => must(api.GET('/api/bench', { params: { query: { limit: 60 } } })) })
-const chosen = computed(() => bench.data.value?.find((b) => b.plan.id === route.query.plan) ?? bench.data.value?.[0])
+const chosen = computed(() => bench.data.value?.find((b) => b.plan.id === route.query.plan) ?? bench.data.value?.find((b) => b.plan.state === 'running' && b.progress?.ask?.now) ?? bench.data.value?.[0])
 const others = computed(() => bench.data.value?.filter((b) => b !== chosen.value) ?? [])
 const live = computed(() => (chosen.value?.plan.state === 'running' ? progress.get(chosen.value.plan.id) : undefined))
 const share = computed(() => {
@@ -101,12 +101,12 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
               </tr>
               <tr v-for="(f, k) in lines(s, i)" :key="`${i}-${k}`" :class="{ on: s.state === 'running' || (live?.step === i && s.done < s.repeats) }">
                 <td><router-link v-if="!k" :to="`/bench/tests/${s.test}`">{{ s.name }}</router-link><div v-if="!k && s.options" class="soft small">{{ Object.entries(s.options).map(([o, v]) => `${plain(o)} ${v}`).join(', ') }}</div></td>
-                <td v-if="several" class="soft">{{ k ? '' : setupName(s.setup) }}</td>
+                <td v-if="several" class="soft cond w">{{ k ? '' : setupName(s.setup) }}</td>
                 <td class="w">{{ k ? '' : ['parked', 'skipped'].includes(s.state) ? states[s.state] : s.state === 'done' || s.done ? `${s.done} of ${s.repeats}` : states[s.state] }}</td>
                 <td>
                   <div v-if="s.note && !k" :class="s.state === 'not-run' ? 'soft' : 'caution'">{{ s.state === 'not-run' ? 'not run: ' : '' }}{{ s.note }}</div>
-                  <span v-if="f" class="soft">{{ f.name }}</span>
-                  <div v-for="m in k ? [] : marks(s)" :key="m" class="caution small">{{ m }}</div>
+                  <span v-if="f" class="soft cond">{{ f.name }}</span>
+                  <div v-for="m in k ? [] : marks(s)" :key="m" class="caution small">{{ upper(m) }}</div>
                 </td>
                 <td class="n">{{ f?.text || (f ? '—' : '') }} <span class="soft">{{ f?.spread }}</span></td>
                 <td class="n soft" :title="f?.from">{{ f?.expect ?? (s.state === 'waits' && !f ? `~ ${span(s.seconds)}` : '') }}</td>
@@ -127,7 +127,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
             <div class="row mt-2"><span>{{ sensor(c)[0] }}</span><v-spacer /><span>{{ number(live.last?.[c] ?? live.sensors[c]!.at(-1)!, 3) }} {{ sensor(c)[1] }}</span></div>
             <Spark :values="live.sensors[c]!" plain />
           </template>
-          <div v-for="m in live.marks ?? []" :key="m.text" class="caution mt-2">{{ m.text }}</div>
+          <div v-for="m in live.marks ?? []" :key="m.text" class="caution mt-2">{{ upper(m.text) }}</div>
         </template>
         <template v-else>
           <strong>{{ heading }}</strong>

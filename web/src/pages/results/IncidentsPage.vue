@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { moment, number, plain, sensor } from '../../parts/words'
+import { moment, number, plain, sensor, telling } from '../../parts/words'
 
 const route = useRoute()
 const router = useRouter()
@@ -14,7 +14,7 @@ const unit = computed(() => (route.query.unit as string) || '')
 const list = useQuery({ queryKey: computed(() => ['incidents', unit.value]), queryFn: () => must(api.GET('/api/incidents', { params: { query: { unit: unit.value, limit: 200 } } })) })
 const rates = useQuery({ queryKey: computed(() => ['incidents', 'rates', unit.value]), queryFn: () => must(api.GET('/api/incident-rates', { params: { query: { unit: unit.value } } })) })
 const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
-const last = (values?: Record<string, number>) => Object.entries(values ?? {}).slice(0, 3).map(([c, v]) => `${sensor(c)[0].toLowerCase()} ${number(v, 3)} ${sensor(c)[1]}`).join(', ')
+const last = (values?: Record<string, number>) => telling(Object.keys(values ?? {})).slice(0, 4).map((c) => `${sensor(c)[0].toLowerCase()} ${number(values![c]!, 3)} ${sensor(c)[1]}`).join(', ')
 const noting = ref(false)
 const form = reactive({ unit: '', host: '', place: '', kind: '', text: '', times: '1', tries: '' })
 const trouble = ref<unknown>(null)
