@@ -6,6 +6,8 @@ package agent
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -37,7 +39,7 @@ type Machine interface {
 
 // Service is what the agent needs of the service.
 type Service interface {
-	Join(ctx context.Context, code string, m record.Machine) (record.Joined, error)
+	Join(ctx context.Context, code, token string, m record.Machine) (record.Joined, error)
 	Rejoin(ctx context.Context, token string, m record.Machine) (record.Joined, error)
 	SendRun(ctx context.Context, token string, r record.Run) error
 	SendIncident(ctx context.Context, token string, x record.Incident) error
@@ -195,16 +197,31 @@ func (w *worker) join(ctx context.Context) error {
 	m.Clock = &clock
 	w.machine = m
 	if w.Code != "" {
-		// Before the code is spent: is there room to keep what it brings?
-		if err := writeWhole(filepath.Join(w.Dir, "room.json"), make([]int, 1<<10)); err != nil {
+		// The secret is on disk before the code is spent: whatever happens meanwhile, the plan can be gone on with.
+		os.Remove(filepath.Join(w.Dir, "journal.jsonl"))
+		secret := make([]byte, 32)
+		rand.Read(secret)
+		s := session{w.Server, base64.RawURLEncoding.EncodeToString(secret)}
+		if err := writeWhole(path, s); err != nil {
 			return fmt.Errorf("no results can be kept in %s: %w", w.Dir, err)
 		}
-		os.Remove(filepath.Join(w.Dir, "room.json"))
-		os.Remove(filepath.Join(w.Dir, "journal.jsonl"))
-		if w.joined, err = w.Service.Join(ctx, w.Code, m); err != nil {
-			return err
+		for pause, tries := w.Retry, 1; ; pause, tries = 2*pause, tries+1 {
+			if w.joined, err = w.Service.Join(ctx, w.Code, s.Token, m); err == nil {
+				w.joined.Token = s.Token
+				return nil
+			}
+			if errors.Is(err, ErrRefused) {
+				os.Remove(path)
+			}
+			if errors.Is(err, ErrRefused) || tries == 4 {
+				return err
+			}
+			select {
+			case <-ctx.Done():
+				return ctx.Err()
+			case <-time.After(pause):
+			}
 		}
-		return writeWhole(path, session{w.Server, w.joined.Token})
 	}
 	s, err := readSession(path)
 	if err != nil {

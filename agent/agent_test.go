@@ -89,7 +89,7 @@ func (s *fakeService) joined() record.Joined {
 	return j
 }
 
-func (s *fakeService) Join(_ context.Context, code string, m record.Machine) (record.Joined, error) {
+func (s *fakeService) Join(_ context.Context, code, token string, m record.Machine) (record.Joined, error) {
 	if code != "GOOD" {
 		return record.Joined{}, fmt.Errorf("%w: the code is spent", ErrRefused)
 	}

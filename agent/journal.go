@@ -100,6 +100,12 @@ type lastWords struct {
 // recover opens the journal and makes an incident of a run that was begun and not ended. A step that broke off
 // three times is parked.
 func (w *worker) recover(ctx context.Context) error {
+	for _, dir := range []string{w.Dir, w.outbox} { // what was being written when everything ended
+		halves, _ := filepath.Glob(filepath.Join(dir, ".part-*"))
+		for _, h := range halves {
+			os.Remove(h)
+		}
+	}
 	j, entries, err := openJournal(filepath.Join(w.Dir, "journal.jsonl"))
 	if err != nil {
 		return fmt.Errorf("open the journal: %w", err)

@@ -170,9 +170,10 @@ func final(err error) error {
 	return err
 }
 
-// Join spends a one-time code.
-func (c *Client) Join(ctx context.Context, code string, m record.Machine) (record.Joined, error) {
-	return Post[record.Joined](ctx, c.as(""), "/api/agent/join", nil, map[string]any{"code": code, "machine": m})
+// Join spends a one-time code; the token is the agent's own secret.
+func (c *Client) Join(ctx context.Context, code, token string, m record.Machine) (record.Joined, error) {
+	j, err := Post[record.Joined](ctx, c.as(""), "/api/agent/join", nil, map[string]any{"code": code, "token": token, "machine": m})
+	return j, final(err)
 }
 
 // Rejoin goes on with a plan after a break.

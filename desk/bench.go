@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/base32"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -136,23 +137,36 @@ func randomCode() string {
 	return s[:4] + "-" + s[4:]
 }
 
-// Join spends a one-time code: the machine gets its plan, a token that may deliver that plan's runs,
-// and what was received before, so that it can resume. It is refused while another agent is at work on
-// the unit or its host, and when its clock is days off.
-func (d *Desk) Join(ctx context.Context, code string, m record.Machine) (record.Joined, error) {
+// Join spends a one-time code: the machine gets its plan and what was received before, so that it can resume.
+// The token is the agent's own secret, made before it asked, so that asking again after a lost answer is
+// no second joining; without one the desk makes it. Joining is refused while another agent is at work
+// on the unit or its host, and when the machine's clock is days off.
+func (d *Desk) Join(ctx context.Context, code, token string, m record.Machine) (record.Joined, error) {
 	var j record.Joined
 	code = strings.ToUpper(strings.TrimSpace(code))
 	if m.Boot == "" || m.Name == "" {
 		return j, refuse(Invalid, "the machine did not say its name and boot")
 	}
+	if token == "" {
+		token = randomToken()
+	} else if len(token) < len(randomToken()) {
+		return j, refuse(Invalid, "an agent's token has %d characters at least", len(randomToken()))
+	}
 	if err := d.checkClock(m); err != nil {
 		return j, err
 	}
-	token := randomToken()
+	if t, err := d.store.FindToken(ctx, hash(token), d.now()); err == nil && t.Role == "agent" {
+		j, err := d.Rejoin(ctx, t.Plan, m)
+		j.Token = token
+		return j, err
+	}
 	err := d.store.Write(ctx, func(q store.Queries) error {
 		plan, err := q.UseCode(ctx, hash(code), "join", d.now())
-		if err != nil {
+		if errors.Is(err, store.ErrNotFound) {
 			return refuse(Denied, "the code %q is unknown, spent or expired; make a new one with `durvek plan code`", code)
+		}
+		if err != nil {
+			return err
 		}
 		if j.Plan, err = q.Plan(ctx, plan); err != nil {
 			return err

@@ -100,6 +100,7 @@ type token struct {
 
 type joinRequest struct {
 	Code    string         `json:"code"`
+	Token   string         `json:"token,omitempty" doc:"Secret that the agent made: 32 random bytes in base64url; asking again with it is no second joining"`
 	Machine record.Machine `json:"machine"`
 }
 
@@ -367,7 +368,7 @@ func (s *Service) routes() {
 
 	// Agents.
 	post(s, "agent", "/api/agent/join", "join", "Join with a one-time code", func(ctx context.Context, in *body[joinRequest]) (record.Joined, error) {
-		return d.Join(ctx, in.Body.Code, in.Body.Machine)
+		return d.Join(ctx, in.Body.Code, in.Body.Token, in.Body.Machine)
 	})
 	post(s, "agent", "/api/agent/rejoin", "rejoin", "Go on with the agent's plan after a break", func(ctx context.Context, in *body[record.Machine]) (record.Joined, error) {
 		return d.Rejoin(ctx, who(ctx).Plan, in.Body)

@@ -165,6 +165,10 @@ func (s *Service) authorise(c *fiber.Ctx) error {
 		return problem(c, http.StatusUnauthorized, "sign in first: open the link that the service printed, or print a new one with `durvek sign-in link`")
 	}
 	who, err := s.desk.Recognise(c.UserContext(), token)
+	var refusal *desk.Error
+	if err != nil && !errors.As(err, &refusal) {
+		return problem(c, http.StatusInternalServerError, err.Error())
+	}
 	if err != nil {
 		return problem(c, http.StatusUnauthorized, err.Error())
 	}

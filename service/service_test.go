@@ -257,7 +257,7 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 // joined puts a plan on the bench and joins it as a simulated machine.
 func joined(r *running, tests ...string) record.Joined {
 	r.t.Helper()
-	j, err := r.c.Join(context.Background(), planCode(r, "", tests...), record.Machine{Name: "fen", Boot: "boot-1", System: "Strand OS 9"})
+	j, err := r.c.Join(context.Background(), planCode(r, "", tests...), "", record.Machine{Name: "fen", Boot: "boot-1", System: "Strand OS 9"})
 	must(r.t, err)
 	return j
 }
@@ -356,14 +356,14 @@ func TestAnAgentMayOnlyDeliverItsOwnPlan(t *testing.T) {
 	// While it is at work, no other agent gets the unit; a code that was refused for that is not spent.
 	code := planCode(r, "", "hashing")
 	m := record.Machine{Name: "x", Boot: "y"}
-	_, err = r.c.Join(ctx, code, m)
+	_, err = r.c.Join(ctx, code, "", m)
 	refused(t, err, 409, "has an agent at work", "a unit has one at a time")
 	must(t, r.c.Finish(ctx, j.Token))
-	_, err = r.c.Join(ctx, strings.ToLower(code), m)
+	_, err = r.c.Join(ctx, strings.ToLower(code), "", m)
 	must(t, err)
-	_, err = r.c.Join(ctx, code, m)
+	_, err = r.c.Join(ctx, code, "", m)
 	refused(t, err, 401, "unknown, spent or expired")
-	_, err = r.c.Join(ctx, "AAAA-BBBB", m)
+	_, err = r.c.Join(ctx, "AAAA-BBBB", "", m)
 	refused(t, err, 401, "unknown, spent or expired")
 }
 
