@@ -59,6 +59,7 @@ type fakeService struct {
 	runs      []record.Run
 	progress  []record.Progress
 	finished  int
+	token     string // as the agent made it
 	incidents []record.Incident
 	directive record.Directive
 	trouble   func(call string, n int) error
@@ -90,6 +91,7 @@ func (s *fakeService) joined() record.Joined {
 }
 
 func (s *fakeService) Join(_ context.Context, code, token string, m record.Machine) (record.Joined, error) {
+	s.token = token
 	if code != "GOOD" {
 		return record.Joined{}, fmt.Errorf("%w: the code is spent", ErrRefused)
 	}
@@ -152,7 +154,7 @@ func TestOptionsReachTheMachineAndWhatCannotBeRunIsNoFailure(t *testing.T) {
 	if err != nil || r.Runs != 4 || r.Failed != 0 || r.NotRun != 2 {
 		t.Fatalf("%+v, %v", r, err)
 	}
-	if o := m.orders; o[0].Options != nil || o[2].Options["share"] != "5 %" || o[0].Service != "http://desk" || o[0].Token != "token" {
+	if o := m.orders; o[0].Options != nil || o[2].Options["share"] != "5 %" || o[0].Service != "http://desk" || o[0].Token != s.token || len(s.token) < 43 {
 		t.Errorf("orders %+v", o)
 	}
 	if last := s.runs[3]; last.Outcome != "not-run" || last.Failure != "no room" || last.Options["share"] != "5 %" || last.Negotiated["free"] != "1 MiB" || len(last.Readings) != 0 {

@@ -386,4 +386,3 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 	}
 	t.Logf("%v in %d plans: %d runs, %d acknowledged, %d crashes noted", counts, len(plans), len(known), len(acknowledged), crashes)
 }
-
