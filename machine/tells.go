@@ -1,6 +1,7 @@
 package machine
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"os"
@@ -332,7 +333,7 @@ func (l Local) Watch(rate float64, tell func(time.Duration, map[string]float64))
 			}
 		}
 	}()
-	return func() { close(quit); <-ended }
+	return func() { close(quit); <-ended; s.close() }
 }
 
 // sensors are the files that are read again and again, with what was read last.
@@ -351,6 +352,45 @@ type sensors struct {
 	lastRead, lastWritten  float64
 	lastBusy               float64
 	hasEnergy, hasDiskStat bool
+
+	open   map[string]*os.File // kept open: opening anew is most of what a reading would cost
+	buffer []byte
+}
+
+// content reads a file of the system, the first part of it that may matter; nil if it cannot be read. It holds until
+// the next call.
+func (s *sensors) content(path string) []byte {
+	f, known := s.open[path]
+	if !known {
+		f, _ = os.Open(s.path(path))
+		s.open[path] = f
+	}
+	if f == nil {
+		return nil
+	}
+	n, err := f.ReadAt(s.buffer, 0)
+	if n == 0 && err != nil {
+		return nil
+	}
+	return s.buffer[:n]
+}
+
+func (s *sensors) line(path string) string {
+	line, _, _ := bytes.Cut(s.content(path), []byte("\n"))
+	return strings.TrimSpace(string(line))
+}
+
+func (s *sensors) number(path string) (float64, bool) {
+	v, err := strconv.ParseFloat(s.line(path), 64)
+	return v, err == nil
+}
+
+func (s *sensors) close() {
+	for _, f := range s.open {
+		if f != nil {
+			f.Close()
+		}
+	}
 }
 
 type scaled struct {
@@ -359,7 +399,7 @@ type scaled struct {
 }
 
 func newSensors(t tells, dir string) *sensors {
-	s := &sensors{tells: t, single: map[string]scaled{}}
+	s := &sensors{tells: t, single: map[string]scaled{}, open: map[string]*os.File{}, buffer: make([]byte, 64<<10)}
 	add := func(channel, path string, factor float64) {
 		if _, ok := t.number(path); ok {
 			if _, has := s.single[channel]; !has {
@@ -460,7 +500,7 @@ func (s *sensors) read(at time.Duration) map[string]float64 {
 		}
 	}
 	s.load(out)
-	if b, err := os.ReadFile(s.path("/proc/meminfo")); err == nil {
+	if b := s.content("/proc/meminfo"); b != nil {
 		var total, free float64
 		for _, line := range strings.SplitN(string(b), "\n", 6) {
 			f := strings.Fields(line)
@@ -493,14 +533,13 @@ func (s *sensors) read(at time.Duration) map[string]float64 {
 
 // load reads the counters of busy time of every logical processor.
 func (s *sensors) load(out map[string]float64) {
-	b, err := os.ReadFile(s.path("/proc/stat"))
-	if err != nil {
-		return
-	}
+	rest := s.content("/proc/stat")
 	var busy, all []float64
-	for _, line := range strings.Split(string(b), "\n") {
-		f := strings.Fields(line)
-		if len(f) < 8 || !strings.HasPrefix(f[0], "cpu") {
+	for bytes.HasPrefix(rest, []byte("cpu")) { // the lines of the processors come first
+		line, more, _ := bytes.Cut(rest, []byte("\n"))
+		rest = more
+		f := strings.Fields(string(line))
+		if len(f) < 8 {
 			break
 		}
 		var whole, idle float64
@@ -542,6 +581,7 @@ func (l Local) untold(ctx context.Context) []string {
 	s.read(0)
 	time.Sleep(20 * time.Millisecond)
 	channels := s.read(20 * time.Millisecond)
+	s.close()
 	var out []string
 	for _, k := range []string{"supply", "power.profile", "power.governor", "battery.charge", "displays", "graphics.driver", "firmware", "system.updates", "ambient", "display.luminance"} {
 		if conditions[k] == "" {
