@@ -76,6 +76,7 @@ type Desk struct {
 	lease   time.Duration
 	stop    chan struct{} // ends what tends the bench
 	tended  chan struct{}
+	closing sync.Once
 	edition sync.Mutex // one publication at a time
 }
 
@@ -146,7 +147,7 @@ var builtinSetups = []method.Setup{
 // Close ends live streams and closes the database.
 func (d *Desk) Close() error {
 	d.Events.Close()
-	close(d.stop)
+	d.closing.Do(func() { close(d.stop) })
 	<-d.tended
 	return d.store.Close()
 }

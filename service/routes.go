@@ -280,6 +280,7 @@ func (s *Service) routes() {
 	}) (method.Plan, error) {
 		return d.AddPlanFrom(ctx, desk.PlanFrom{Library: in.Library, File: in.RawBody, Unit: in.Unit, Host: in.Host, Place: in.Place, Setups: in.Setups, Repeats: in.Repeats}, by(ctx))
 	})
+	s.api.OpenAPI().Paths["/api/plan-files"].Post.RequestBody.Required = false // a plan of the library brings its own
 	files(s, "bench", "/api/plan-files/{slug}", "export-plan", "A plan on the bench as a file", "application/yaml", func(ctx context.Context, in *Slugged) (*blob, error) {
 		b, err := d.ExportPlan(ctx, in.Slug)
 		return &blob{ContentType: "application/yaml", Body: b}, err

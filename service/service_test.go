@@ -46,11 +46,15 @@ type running struct {
 	c     *client.Client
 	stop  context.CancelFunc
 	ended chan error
+	lease time.Duration
 }
 
-func start(t testing.TB) *running {
+func start(t testing.TB) *running { return startWith(t, 0) }
+
+// startWith starts a service whose agents' leases end after a time; 0 for the usual one.
+func startWith(t testing.TB, lease time.Duration) *running {
 	t.Helper()
-	r := &running{t: t, dir: t.TempDir(), addr: "127.0.0.1:0"}
+	r := &running{t: t, dir: t.TempDir(), addr: "127.0.0.1:0", lease: lease}
 	r.up()
 	t.Cleanup(r.down)
 	token, err := r.desk.LocalToken(context.Background())
@@ -64,7 +68,7 @@ func start(t testing.TB) *running {
 func (r *running) up() {
 	r.t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := desk.Open(ctx, desk.Options{Dir: r.dir, Name: "Test Desk", Tests: workload.Tests()})
+	d, err := desk.Open(ctx, desk.Options{Dir: r.dir, Name: "Test Desk", Tests: workload.Tests(), Lease: r.lease})
 	if err != nil {
 		r.t.Fatal(err)
 	}

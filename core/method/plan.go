@@ -144,15 +144,19 @@ func (p Plan) Jobs() []Job {
 	return jobs
 }
 
-// Cross makes steps of every test under every setup.
+// Cross makes steps of every test under every setup; a test that names its own setup is made under that one alone.
 func Cross(tests []PlanStep, setups []string) []PlanStep {
 	if len(setups) == 0 {
 		return tests
 	}
 	var out []PlanStep
-	for _, s := range setups {
+	for i, s := range setups {
 		for _, t := range tests {
-			t.Setup = s
+			if own := t.Setup != ""; own && i > 0 {
+				continue
+			} else if !own {
+				t.Setup = s
+			}
 			out = append(out, t)
 		}
 	}

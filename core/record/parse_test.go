@@ -72,3 +72,27 @@ func FuzzParseReading(f *testing.F) {
 		}
 	})
 }
+
+func TestMarksOfChecksAndGrades(t *testing.T) {
+	check := method.Measure{Slug: "there", Name: "there", Unit: "1", Scale: quantity.Pass, Better: quantity.Higher}
+	grade := method.Measure{Slug: "feel", Name: "feel", Unit: "1", Scale: quantity.Grade, Better: quantity.Higher, Levels: []method.Level{{Mark: 1, Text: "poor"}, {Mark: 3, Text: "fair"}, {Mark: 5, Text: "good"}}}
+	for _, c := range []struct {
+		in    string
+		m     method.Measure
+		value float64
+		says  string
+	}{
+		{"pass", check, 1, "pass"}, {"FAIL", check, 0, "fail"}, {"no", check, 0, "fail"}, {"n/a", check, 0, "not applicable"},
+		{"3", grade, 3, "3: fair"}, {"Good", grade, 5, "5: good"}, {"not applicable", grade, 0, "not applicable"},
+	} {
+		r, err := ParseReading(c.in, c.m)
+		if err != nil || r.Value != c.value || c.m.Say(r.Value, string(r.State)) != c.says {
+			t.Errorf("%q: %+v says %q, %v", c.in, r, c.m.Say(r.Value, string(r.State)), err)
+		}
+	}
+	for in, m := range map[string]method.Measure{"perhaps": check, "2": grade, "NaN": grade, "12": check} {
+		if r, err := ParseReading(in, m); err == nil {
+			t.Errorf("%q became %+v", in, r)
+		}
+	}
+}

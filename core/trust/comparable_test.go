@@ -38,3 +38,17 @@ func TestTheMachinesWordStands(t *testing.T) {
 		t.Errorf("departures %v", d)
 	}
 }
+
+func TestARangeIsMetByWhatLiesInIt(t *testing.T) {
+	for got, departs := range map[string]bool{"22.5 °C": false, "18 °C": false, "31.5 °C": true, "warm": true, "": false, "20 W": true} {
+		if d := Departures(map[string]string{"ambient": "18 to 27 °C"}, map[string]string{"ambient": got}); (len(d) > 0) != departs {
+			t.Errorf("%q departs: %v", got, d)
+		}
+	}
+	if d := Departures(map[string]string{"ambient": "18 °C to 27 °C"}, map[string]string{"ambient": "20 °C"}); len(d) != 0 {
+		t.Errorf("%v", d)
+	}
+	if d := Departures(map[string]string{"content": "harbour to quay"}, map[string]string{"content": "quay"}); len(d) != 1 {
+		t.Errorf("words are no range: %v", d)
+	}
+}
