@@ -37,7 +37,7 @@ type making struct {
 }
 
 // observeEvery is how often conditions are observed while a run goes on, in the machine's time.
-const observeEvery = 10 * time.Second
+const observeEvery = 5 * time.Second
 
 // mostPhases bounds the phases that one run keeps.
 const mostPhases = 400

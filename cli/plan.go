@@ -79,9 +79,15 @@ func (a *app) planCmd() *cobra.Command {
 			return usageError{fmt.Errorf("an option is given for %q, which is not among the tests", t)}
 		}
 		request := struct {
-			method.Plan
-			Setups []string `json:"setups,omitempty"`
-		}{p, setups}
+			Unit   string            `json:"unit"`
+			Host   string            `json:"host,omitempty"`
+			Place  string            `json:"place,omitempty"`
+			Setup  string            `json:"setup,omitempty"`
+			Setups []string          `json:"setups,omitempty"`
+			Name   string            `json:"name,omitempty"`
+			Steps  []method.PlanStep `json:"steps"`
+			method.Terms
+		}{p.Unit, p.Host, p.Place, p.Setup, setups, p.Name, p.Steps, p.Terms}
 		return post(a, cmd, "/api/plans", nil, request, func(x method.Plan) { a.planned(cmd, c, x) })
 	})
 	f := add.Flags()

@@ -90,7 +90,7 @@ func (l Local) Observe(ctx context.Context) map[string]string {
 		out[k] = v
 	}
 	if busy.Load() == 0 { // while a run goes on, the load is its own
-		if p, err := cpu.PercentWithContext(ctx, 200*time.Millisecond, false); err == nil && len(p) == 1 {
+		if p, err := cpu.PercentWithContext(ctx, 100*time.Millisecond, false); err == nil && len(p) == 1 {
 			out["load.background"] = fmt.Sprintf("%.0f %%", p[0])
 		}
 	}

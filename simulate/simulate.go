@@ -37,7 +37,7 @@ type Machine struct {
 	Pace     float64
 	Quirks   []Quirk
 	Faults   []Fault
-	Start    time.Time // simulated clock's start; zero for the real clock
+	Start    time.Time // simulated clock's start; zero for now
 	Boot     string    // names its boot; made from name and seed if empty
 
 	mu      sync.Mutex
@@ -176,27 +176,22 @@ func (m *Machine) Hand(to method.Setup) {
 	m.Setup, m.fault = to, nil
 }
 
-// Now is the simulated wall clock, Clock the steady one.
+// Now is the simulated wall clock, Clock the steady one. A machine without a start begins when it is asked first.
 func (m *Machine) Now() time.Time {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if m.Start.IsZero() {
-		return time.Now().Add(m.jumped)
+		m.Start = time.Now().Add(-m.elapsed)
 	}
 	return m.Start.Add(m.elapsed + m.jumped)
 }
 
-// Clock is the simulated steady clock; a machine on the real clock has the real one.
+// Clock is the simulated steady clock.
 func (m *Machine) Clock() time.Duration {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if m.Start.IsZero() {
-		return time.Since(programStart)
-	}
 	return m.elapsed
 }
-
-var programStart = time.Now()
 
 // Watch has the sensors told as simulated time passes.
 func (m *Machine) Watch(rate float64, tell func(time.Duration, map[string]float64)) (stop func()) {
@@ -414,8 +409,10 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	if n := m.physical().throttled - before; n > 0 {
 		out.Negotiated["throttled"] = fmt.Sprint(n)
 	}
+	if err := m.Rest(ctx, 4*time.Second); err != nil { // between two runs
+		return out, err
+	}
 	m.mu.Lock()
-	m.elapsed += 4 * time.Second // between two runs
 	if _, lasting := struck[Unplugged]; lasting {
 		m.fault = nil // it was plugged in again
 	}

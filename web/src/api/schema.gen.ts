@@ -1863,6 +1863,8 @@ export interface components {
         JoinRequest: {
             code: string;
             machine: components["schemas"]["RecordMachine"];
+            /** @description Secret that the agent made: 32 random bytes in base64url; asking again with it is no second joining */
+            token?: string;
         };
         Me: {
             desk: string;
@@ -5218,7 +5220,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/octet-stream": string;
             };

@@ -15,6 +15,7 @@ const list = useQuery({ queryKey: computed(() => ['incidents', unit.value]), que
 const rates = useQuery({ queryKey: computed(() => ['incidents', 'rates', unit.value]), queryFn: () => must(api.GET('/api/incident-rates', { params: { query: { unit: unit.value } } })) })
 const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
 const last = (values?: Record<string, number>) => telling(Object.keys(values ?? {})).slice(0, 4).map((c) => `${sensor(c)[0].toLowerCase()} ${number(values![c]!, 3)} ${sensor(c)[1]}`).join(', ')
+const kinds = computed(() => [...new Set(['crash', 'hang', 'disconnection', 'refusal', 'failure', ...(list.data.value?.incidents ?? []).map((x) => x.kind)])])
 const noting = ref(false)
 const form = reactive({ unit: '', host: '', place: '', kind: '', text: '', times: '1', tries: '' })
 const trouble = ref<unknown>(null)
@@ -75,7 +76,8 @@ async function note() {
       <div class="stack">
         <v-autocomplete v-model="form.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
         <div class="row"><v-autocomplete v-model="form.host" label="With" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" /><v-text-field v-model="form.place" label="Port or slot" /></div>
-        <v-combobox v-model="form.kind" label="Kind, such as slow-link" :items="['crash', 'hang', 'disconnection', 'refusal', 'failure', 'slow-link']" />
+        <v-text-field v-model="form.kind" label="Kind, such as slow-link" list="kinds" />
+        <datalist id="kinds"><option v-for="k in kinds" :key="k" :value="k" /></datalist>
         <v-textarea v-model="form.text" label="What happened" rows="2" />
         <div class="row"><v-text-field v-model="form.times" label="Times" type="number" min="0" /><v-text-field v-model="form.tries" label="Out of how many tries" placeholder="the unit's runs" persistent-placeholder type="number" min="0" /></div>
         <div class="row"><v-spacer /><v-btn @click="noting = false">Cancel</v-btn><v-btn class="go" @click="note">Note it</v-btn></div>

@@ -60,7 +60,8 @@ async function note() {
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
         <v-autocomplete v-model="form.part" label="Part" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
-        <v-combobox v-model="form.partner" label="Partner: a unit, or anything by its name" :items="(units.data.value ?? []).map((u) => u.slug)" />
+        <v-text-field v-model="form.partner" label="Partner: a unit, or anything by its name" list="partners" />
+        <datalist id="partners"><option v-for="u in units.data.value ?? []" :key="u.slug" :value="u.slug" /></datalist>
         <div class="row"><v-text-field v-model="form.place" label="Port, slot or screen" /><v-text-field v-model="form.firmware" label="Firmware" /></div>
         <v-select v-model="form.outcome" label="Outcome" :items="['works', 'fails']" />
         <v-text-field v-model="form.how" label="How it works, or what goes wrong" />
