@@ -409,9 +409,6 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	if n := m.physical().throttled - before; n > 0 {
 		out.Negotiated["throttled"] = fmt.Sprint(n)
 	}
-	if err := m.Rest(ctx, 4*time.Second); err != nil { // between two runs
-		return out, err
-	}
 	m.mu.Lock()
 	if _, lasting := struck[Unplugged]; lasting {
 		m.fault = nil // it was plugged in again

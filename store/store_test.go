@@ -2,13 +2,17 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
+	"io/fs"
 	"math"
 	"path/filepath"
 	"sync"
 	"testing"
 	"time"
+
+	"github.com/pressly/goose/v3"
 
 	"durvek/core/catalog"
 	"durvek/core/method"
@@ -297,5 +301,52 @@ func TestReviewsRefuseAChangeFromAnOldRevision(t *testing.T) {
 	r, err := s.Review(ctx, "r")
 	if err != nil || r.Title != "two" || r.Revision != 2 || len(r.Editions) != 1 {
 		t.Errorf("%+v, %v", r, err)
+	}
+}
+
+// A database of every schema that was released opens with all that it holds.
+func TestDatabasesOfEarlierSchemasAreBroughtUpToDate(t *testing.T) {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for version := int64(1); version <= 2; version++ {
+		path := filepath.Join(t.TempDir(), "old.db")
+		db, err := sql.Open("sqlite", "file:"+path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+		if err == nil {
+			_, err = p.UpTo(ctx, version)
+		}
+		for _, q := range []string{
+			`insert into model (slug, maker, name, kind) values ('m', 'M', 'N', 'laptop')`, `insert into variant (slug, model, name) values ('v', 'm', 'V')`,
+			`insert into unit (slug, variant, origin) values ('u', 'v', 'bought')`, `insert into setup (slug, name, raised, conditions) values ('s', 'S', 0, '{"supply":"mains"}')`,
+			`insert into test (slug, version, origin, definition, added) values ('t', 1, 'own', '{"slug":"t","version":1,"measures":[]}', '2026-11-01T00:00:00.000Z')`,
+			`insert into plan (id, unit, setup, name, steps, state, created) values ('p', 'u', 's', 'P', '[{"test":"t","repeats":2}]', 'running', '2026-11-01T00:00:00Z')`,
+			`insert into sitting (id, unit, boot, started, machine) values ('sit', 'u', 'b', '2026-11-01T00:00:00.000Z', '{}')`,
+			`insert into run (id, test, test_version, subject, setup, sitting, plan, started, ended, outcome, source, basis) values ('r', 't', 1, 'u', 's', 'sit', 'p', '2026-11-01T00:00:00.000Z', '2026-11-01T00:01:00.000Z', 'done', 'agent', 'x')`,
+			`insert into incident (id, unit, plan, at, kind, text) values ('i', 'u', 'p', '2026-11-01T00:00:00.000Z', 'crash', 'it fell')`,
+		} {
+			if err == nil {
+				_, err = db.ExecContext(ctx, q)
+			}
+		}
+		if err = errors.Join(err, db.Close()); err != nil {
+			t.Fatalf("version %d: %v", version, err)
+		}
+		s, err := Open(ctx, path)
+		if err != nil {
+			t.Fatalf("version %d: %v", version, err)
+		}
+		r, err := s.Run(ctx, "r")
+		plans, err2 := s.PlansAtWork(ctx)
+		incidents, n, err3 := s.Incidents(ctx, IncidentFilter{Unit: "u"})
+		setup, err4 := s.Setup(ctx, "s")
+		if err := errors.Join(err, err2, err3, err4); err != nil || r.Plan != "p" || len(plans) != 1 || plans[0].Order != "" || n != 1 || incidents[0].Times != 1 || setup.Conditions["supply"] != "mains" {
+			t.Errorf("version %d: %+v, %+v, %+v, %v", version, r, plans, incidents, err)
+		}
+		s.Close()
 	}
 }
