@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"durvek/core/catalog"
@@ -220,33 +221,51 @@ func (d *Desk) FinishPlan(ctx context.Context, id string) (method.Plan, error) {
 	return p, err
 }
 
-// Bench shows the plans on the bench, those that run first, with what came of each step.
+// Bench lists the plans on the bench, those at work first, then those that wait, then the others from the newest on,
+// with how far each is. What came of each step is told plan by plan.
 func (d *Desk) Bench(ctx context.Context, limit int) ([]record.BenchPlan, error) {
 	plans, err := d.store.Plans(ctx)
 	if err != nil {
 		return nil, err
 	}
-	rank := map[string]int{"running": 0, "silent": 0, "waiting": 1}
-	slices.SortStableFunc(plans, func(a, b method.Plan) int {
-		ra, ok := rank[a.State]
-		if !ok {
-			ra = 3
-		}
-		rb, ok := rank[b.State]
-		if !ok {
-			rb = 3
-		}
-		return ra - rb
-	})
+	rank := func(p method.Plan) int {
+		return slices.Index([]string{"done", "stopped", "waiting", "silent", "running"}, p.State) / 2
+	}
+	slices.SortStableFunc(plans, func(a, b method.Plan) int { return rank(b) - rank(a) })
+	plans = plans[:min(limit, len(plans))]
+	view, err := d.view(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var ids []string
+	for _, p := range plans {
+		ids = append(ids, p.ID)
+	}
+	counts, err := d.store.PlanCounts(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
 	out := []record.BenchPlan{}
-	for _, p := range plans[:min(limit, len(plans))] {
-		b, err := d.BenchPlan(ctx, p.ID)
-		if err != nil {
-			return nil, err
-		}
+	for _, p := range plans {
+		b := record.BenchPlan{Steps: []record.BenchStep{}, Incidents: []record.Incident{}, Jobs: len(p.Jobs()), Done: counts[p.ID].Done, Marked: counts[p.ID].Marked}
+		d.introduce(ctx, view, p, &b)
 		out = append(out, b)
 	}
 	return out, nil
+}
+
+// introduce fills in what a plan's view says before its steps.
+func (d *Desk) introduce(ctx context.Context, view *view, p method.Plan, b *record.BenchPlan) {
+	b.Plan = p
+	if u, err := d.store.Unit(ctx, p.Unit); err == nil {
+		v := view.variants[u.Variant]
+		b.Title, b.Variant = v.FullName()+", "+v.Note, u.Variant
+	}
+	b.SetupName = view.setupName(p.Setup)
+	if n := len(p.Setups()); n > 1 {
+		b.SetupName = fmt.Sprintf("%d setups", n)
+	}
+	d.bench.show(b)
 }
 
 // BenchPlan shows one plan with what came of each step.
@@ -260,16 +279,7 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 	if err != nil {
 		return b, err
 	}
-	b.Plan, b.Incidents = p, []record.Incident{}
-	if u, err := d.store.Unit(ctx, p.Unit); err == nil {
-		v := view.variants[u.Variant]
-		b.Title, b.Variant = v.FullName()+", "+v.Note, u.Variant
-	}
-	b.SetupName = view.setupName(p.Setup)
-	if n := len(p.Setups()); n > 1 {
-		b.SetupName = fmt.Sprintf("%d setups", n)
-	}
-	d.bench.show(&b)
+	d.introduce(ctx, view, p, &b)
 	control, err := d.store.PlanControl(ctx, id)
 	if err != nil {
 		return b, err
@@ -282,10 +292,7 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 	if b.Incidents, _, err = d.store.Incidents(ctx, store.IncidentFilter{Plan: id, Limit: 20}); err != nil {
 		return b, err
 	}
-	learned, err := d.store.TestSeconds(ctx, p.Unit, testsOf(p))
-	if err != nil {
-		return b, err
-	}
+	learned := d.lengths.of(p.Unit, testsOf(p))
 	setups := map[string]method.Setup{}
 	for i, s := range p.Steps {
 		t := view.tests[s.Test]
@@ -472,9 +479,7 @@ func (d *Desk) seat(ctx context.Context, q store.Queries, j *record.Joined, m re
 		}
 		j.Tests = append(j.Tests, t)
 	}
-	if j.Learned, err = q.TestSeconds(ctx, j.Plan.Unit, testsOf(j.Plan)); err != nil {
-		return err
-	}
+	j.Learned = d.lengths.of(j.Plan.Unit, testsOf(j.Plan))
 	j.Received, err = q.Received(ctx, j.Plan.ID)
 	return err
 }
@@ -499,4 +504,45 @@ func (d *Desk) checkClock(m record.Machine) error {
 		return refuse(Invalid, "the machine's clock says %s, the service's %s; set it right, then join", m.Clock.UTC().Format("2006-01-02 15:04"), d.now().UTC().Format("2006-01-02 15:04"))
 	}
 	return nil
+}
+
+// lengths remembers how long runs took, by test and unit, the latest few of each.
+type lengths struct {
+	mu   sync.Mutex
+	took map[string]map[string][]float64
+}
+
+// mostLengths is how many runs of a test on a unit are remembered.
+const mostLengths = 9
+
+func (l *lengths) add(test, unit string, seconds float64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.took == nil {
+		l.took = map[string]map[string][]float64{}
+	}
+	if l.took[test] == nil {
+		l.took[test] = map[string][]float64{}
+	}
+	xs := append(l.took[test][unit], seconds)
+	l.took[test][unit] = xs[max(0, len(xs)-mostLengths):]
+}
+
+// of gives the middle of what one run of each test took on a unit, or on any where it never ran.
+func (l *lengths) of(unit string, tests []string) map[string]float64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	out := map[string]float64{}
+	for _, t := range tests {
+		xs := l.took[t][unit]
+		if len(xs) == 0 {
+			for _, other := range l.took[t] {
+				xs = append(xs, other...)
+			}
+		}
+		if s := stats.Quantile(xs, 0.5); len(xs) > 0 && s > 0 {
+			out[t] = s
+		}
+	}
+	return out
 }

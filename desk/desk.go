@@ -74,6 +74,7 @@ type Desk struct {
 	ranks   rankCache
 	bench   bench
 	lease   time.Duration
+	lengths lengths
 	stop    chan struct{} // ends what tends the bench
 	tended  chan struct{}
 	closing sync.Once
@@ -127,6 +128,9 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	}
 	if err == nil {
 		err = d.remember(ctx)
+	}
+	if err == nil {
+		err = s.RunLengths(ctx, 20000, d.lengths.add)
 	}
 	if err != nil {
 		s.Close()

@@ -304,6 +304,11 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 		return false, err
 	}
 	d.matrix.put(changed)
+	for _, r := range runs {
+		if r.Plan != "" && r.Outcome == "done" {
+			d.lengths.add(r.Test, r.Subject, r.Ended.Sub(r.Started).Seconds())
+		}
+	}
 	if any {
 		last := runs[len(runs)-1]
 		d.Events.Send(Event{"run", map[string]string{"run": last.ID, "plan": last.Plan, "subject": last.Subject, "test": last.Test}})

@@ -255,7 +255,7 @@ func (s *Service) routes() {
 	post(s, "bench", "/api/setups", "add-setup", "Add or change a setup", func(ctx context.Context, in *body[method.Setup]) (method.Setup, error) {
 		return in.Body, d.AddSetup(ctx, in.Body, by(ctx))
 	})
-	get(s, "bench", "/api/bench", "bench", "Plans on the bench with what came of each step", func(ctx context.Context, in *struct {
+	get(s, "bench", "/api/bench", "bench", "Plans on the bench with how far each is", func(ctx context.Context, in *struct {
 		Limit int `query:"limit" default:"20" minimum:"1" maximum:"200"`
 	}) ([]record.BenchPlan, error) {
 		return d.Bench(ctx, in.Limit)

@@ -26,7 +26,7 @@ func TestOptionsAreCheckedAnnouncedAndKeepFiguresApart(t *testing.T) {
 	}
 	refused(t, plan(map[string]string{"share": "200 %", "depth": "3"}), 422, "at most 95 %", `no option "depth"; it has share, writes`)
 	must(t, plan(map[string]string{"share": "5 %", "writes": "30 GB"}))
-	b := get[[]record.BenchPlan](r, "/api/bench", "limit", "1")[0]
+	b := get[record.BenchPlan](r, "/api/plans/"+get[[]record.BenchPlan](r, "/api/bench", "limit", "1")[0].Plan.ID)
 	if b.Writes != 30e9 || b.Endurance != 0.01 || b.Steps[0].Options["share"] != "5 %" {
 		t.Errorf("announced: %d bytes, %g %% of the endurance, %v", b.Writes, b.Endurance, b.Steps[0].Options)
 	}

@@ -85,25 +85,36 @@ func (q Queries) PlansAtWork(ctx context.Context) ([]method.Plan, error) {
 	return list(ctx, q, scanPlan, `select `+planColumns+` from plan where state in ('running', 'silent')`)
 }
 
-// TestSeconds lists the middle of what one run of each test took on a unit, or on any where it never ran.
-func (q Queries) TestSeconds(ctx context.Context, unit string, tests []string) (map[string]float64, error) {
-	out := map[string]float64{}
-	for _, t := range tests {
-		for _, where := range []string{` and subject = ?`, ` and ? <> ''`} {
-			xs, err := list(ctx, q, func(r row, x *float64) error { return r.Scan(x) },
-				`select (julianday(ended) - julianday(started)) * 86400.0 from run where test = ?`+where+` and outcome = 'done' and plan is not null order by started desc limit 9`, t, unit)
-			if err != nil {
-				return nil, err
-			}
-			if len(xs) > 0 {
-				if s := stats.Quantile(xs, 0.5); s > 0 {
-					out[t] = s
-				}
-				break
-			}
-		}
+// RunLengths tells what the latest runs of plans took, the oldest of them first.
+func (q Queries) RunLengths(ctx context.Context, most int, tell func(test, unit string, seconds float64)) error {
+	type length struct {
+		test, unit string
+		seconds    float64
 	}
-	return out, nil
+	latest, err := list(ctx, q, func(r row, x *length) error { return r.Scan(&x.test, &x.unit, &x.seconds) },
+		`select test, subject, (julianday(ended) - julianday(started)) * 86400.0 from run where outcome = 'done' and plan is not null order by started desc limit ?`, most)
+	for i := len(latest) - 1; i >= 0; i-- {
+		tell(latest[i].test, latest[i].unit, latest[i].seconds)
+	}
+	return err
+}
+
+// PlanCount tells how many runs a plan has, and how many of them are marked.
+type PlanCount struct{ Done, Marked int }
+
+// PlanCounts counts the runs of plans.
+func (q Queries) PlanCounts(ctx context.Context, plans []string) (map[string]PlanCount, error) {
+	type counted struct {
+		plan string
+		PlanCount
+	}
+	rows, err := list(ctx, q, func(r row, c *counted) error { return r.Scan(&c.plan, &c.Done, &c.Marked) },
+		`select plan, count(*), sum(marks not in ('[]', 'null')) from run where plan in (select value from json_each(?)) group by plan`, text(plans))
+	out := map[string]PlanCount{}
+	for _, c := range rows {
+		out[c.plan] = c.PlanCount
+	}
+	return out, err
 }
 
 // Plans lists plans, the newest first.

@@ -113,7 +113,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Plans on the bench with what came of each step */
+        /** Plans on the bench with how far each is */
         get: operations["bench"];
         put?: never;
         post?: never;

@@ -13,8 +13,11 @@ import NewPlan from './NewPlan.vue'
 const route = useRoute()
 const queries = useQueryClient()
 const bench = useQuery({ queryKey: ['bench'], queryFn: () => must(api.GET('/api/bench', { params: { query: { limit: 60 } } })) })
-const chosen = computed(() => bench.data.value?.find((b) => b.plan.id === route.query.plan) ?? bench.data.value?.find((b) => b.plan.state === 'running' && b.progress?.ask?.now) ?? bench.data.value?.[0])
-const others = computed(() => bench.data.value?.filter((b) => b !== chosen.value) ?? [])
+const first = computed(() => bench.data.value?.find((b) => b.plan.id === route.query.plan) ?? bench.data.value?.find((b) => b.plan.state === 'running' && b.progress?.ask?.now) ?? bench.data.value?.[0])
+const id = computed(() => first.value?.plan.id ?? '')
+const whole = useQuery({ queryKey: computed(() => ['bench', id.value]), enabled: computed(() => !!id.value), queryFn: () => must(api.GET('/api/plans/{slug}', { params: { path: { slug: id.value } } })) })
+const chosen = computed(() => whole.data.value)
+const others = computed(() => bench.data.value?.filter((b) => b !== first.value) ?? [])
 const live = computed(() => (chosen.value?.plan.state === 'running' ? progress.get(chosen.value.plan.id) : undefined))
 const share = computed(() => {
   const b = chosen.value
@@ -74,7 +77,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
 </script>
 
 <template>
-  <PageHead :title="chosen?.title ?? 'Bench'" :sub="sub">
+  <PageHead :title="first?.title ?? 'Bench'" :sub="sub">
     <template v-if="chosen && atWork">
       <v-btn @click="direct(chosen.paused ? 'resume' : 'pause')">{{ chosen.paused ? 'Resume' : 'Pause' }}</v-btn>
       <v-btn @click="direct('stop')">Stop</v-btn>
@@ -85,7 +88,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
     <v-btn v-if="ask?.now" class="go" @click="confirm">Done: {{ lower(ask.text) }}</v-btn>
     <v-btn v-else class="go" @click="adding = true">New plan</v-btn>
   </PageHead>
-  <Trouble v-if="trouble || bench.error.value" :error="trouble ?? bench.error.value" />
+  <Trouble v-if="trouble || bench.error.value || whole.error.value" :error="trouble ?? bench.error.value ?? whole.error.value" />
   <div v-if="bench.data.value && !bench.data.value.length" class="sheet empty">Nothing is on the bench. Choose “New plan”, then join the machine with the code it gives.</div>
   <template v-if="chosen">
     <v-progress-linear :key="chosen.plan.id" :model-value="share" class="mb-5" :aria-label="`${chosen.done} of ${chosen.jobs} runs`" />
