@@ -323,50 +323,60 @@ var errAgain = errors.New("again")
 // next chooses the job to make: the first in order whose setup the machine is in, else the first whose
 // setup needs no hand. Where a hand is needed it returns what is to be asked, Now if nothing else is left.
 func (w *worker) next(ctx context.Context, d record.Directive) (int, *record.Ask) {
-	first, other := -1, -1
+	first := -1
+	var others []int // the first job of every other setup
+	seen := map[string]bool{}
 	for i, j := range w.jobs {
 		if w.done[j] || slices.Contains(d.Skip, j.Step) {
 			continue
 		}
+		setup := w.joined.Plan.SetupOf(j.Step)
 		if w.setup == "" { // as it stands: what departs from it is asked for below
-			w.setup = w.joined.Plan.SetupOf(j.Step)
+			w.setup = setup
 		}
-		if w.joined.Plan.SetupOf(j.Step) == w.setup {
-			if first < 0 {
-				first = i
-			}
-		} else if other < 0 {
-			other = i
+		if seen[setup] {
+			continue
 		}
-	}
-	if first >= 0 && w.joined.Plan.Departure == "stop" {
-		// Under this policy a run in another setup would be stopped at once: ask for a hand, do the rest meanwhile.
-		here := w.setupOf(w.setup)
-		if text := method.Prompt(here, here, w.Machine.Observe(ctx)); text != "" {
-			if other < 0 || w.handNeeded(ctx, other) != "" {
-				return -1, w.request(w.setup, text)
-			}
-			first = -1
+		seen[setup] = true
+		if setup == w.setup {
+			first = i
+		} else {
+			others = append(others, i)
 		}
 	}
-	if first >= 0 {
-		if other >= 0 {
-			if text := w.handNeeded(ctx, other); text != "" {
-				return first, &record.Ask{Setup: w.joined.Plan.SetupOf(w.jobs[other].Step), Text: text}
-			}
-		}
+	stops := w.joined.Plan.Departure == "stop"
+	if first >= 0 && len(others) == 0 && !stops {
 		return first, nil
 	}
-	if other < 0 {
-		return -1, nil
+	observed := w.Machine.Observe(ctx)
+	need := func(i int) (setup, text string) { // what a person must do before a job
+		setup = w.joined.Plan.SetupOf(w.jobs[i].Step)
+		return setup, method.Prompt(w.setupOf(w.setup), w.setupOf(setup), observed)
 	}
-	for i, j := range w.jobs { // any other setup that needs no hand goes first
-		if !w.done[j] && !slices.Contains(d.Skip, j.Step) && w.joined.Plan.SetupOf(j.Step) != w.setup && w.handNeeded(ctx, i) == "" {
-			w.setup = w.joined.Plan.SetupOf(j.Step)
+	if first >= 0 {
+		// Under the policy to stop, a run in another setup would be ended at once: a hand first, or other work meanwhile.
+		if _, text := need(first); text == "" || !stops {
+			if len(others) > 0 {
+				if setup, text := need(others[0]); text != "" {
+					return first, &record.Ask{Setup: setup, Text: text}
+				}
+			}
+			return first, nil
+		}
+	}
+	for _, i := range others {
+		if setup, text := need(i); text == "" {
+			w.setup = setup
 			return i, nil
 		}
 	}
-	return -1, w.request(w.joined.Plan.SetupOf(w.jobs[other].Step), w.handNeeded(ctx, other))
+	switch {
+	case first >= 0:
+		return -1, w.request(need(first))
+	case len(others) > 0:
+		return -1, w.request(need(others[0]))
+	}
+	return -1, nil
 }
 
 func (w *worker) setupOf(slug string) method.Setup {
@@ -376,15 +386,6 @@ func (w *worker) setupOf(slug string) method.Setup {
 		}
 	}
 	return method.Setup{Slug: slug}
-}
-
-// handNeeded says what a person must do before a job, from the setup that the machine is in; "" if nothing.
-func (w *worker) handNeeded(ctx context.Context, i int) string {
-	to := w.joined.Plan.SetupOf(w.jobs[i].Step)
-	if to == w.setup {
-		return ""
-	}
-	return method.Prompt(w.setupOf(w.setup), w.setupOf(to), w.Machine.Observe(ctx))
 }
 
 // request is what is asked now; asking the same thing again keeps its id.

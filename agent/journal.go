@@ -25,7 +25,7 @@ type journal struct {
 // entry is a line of the journal.
 type entry struct {
 	At     time.Time `json:"at"`
-	Event  string    `json:"event"` // begin, end, broken
+	Event  string    `json:"event"` // begin, end, broken, left
 	Step   int       `json:"step"`
 	Repeat int       `json:"repeat"`
 	Run    string    `json:"run"`
@@ -117,7 +117,7 @@ func (w *worker) recover(ctx context.Context) error {
 		switch e.Event {
 		case "begin":
 			open = &entries[i]
-		case "end":
+		case "end", "left":
 			open = nil
 		case "broken":
 			open = nil

@@ -417,3 +417,25 @@ func TestTheRoomTheClockAndOtherWork(t *testing.T) {
 		t.Errorf("%+v; states %v", r, b.states())
 	}
 }
+
+func TestAnAgentThatIsEndedInGoodOrderLeavesNoIncident(t *testing.T) {
+	b := &bench{plan: method.Plan{Steps: steps("hashing-sustained")}}
+	dir := t.TempDir()
+	ctx, stop := context.WithCancel(context.Background())
+	b.told = func(p record.Progress, _ *record.Directive) {
+		if p.Share > 0.01 {
+			stop() // as by Ctrl-C
+		}
+	}
+	b.plan.ID, b.plan.Setup = "p", "as-delivered"
+	m := &simulate.Machine{Name: "sample", Spec: sheet, Pace: 0.001, Setup: setups["as-delivered"]}
+	o := agent.Options{Service: b, Machine: m, Code: "any", Dir: dir, Report: 2 * time.Millisecond}
+	if _, err := agent.Work(ctx, o); err == nil || !strings.Contains(err.Error(), "stopped before the plan was done") {
+		t.Fatal(err)
+	}
+	o.Code, m.Pace, b.told = "", 0, nil
+	r, err := agent.Work(context.Background(), o)
+	if err != nil || r.Runs != 2 || len(b.incidents) != 0 || b.runs[0].Course.Attempt != 0 {
+		t.Errorf("%+v, %+v, %v", r, b.incidents, err)
+	}
+}

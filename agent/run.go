@@ -141,9 +141,10 @@ func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
 	w.mu.Unlock()
 	switch {
 	case ctx.Err() != nil:
+		w.journal.write(entry{Event: "left", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID}) // ended in good order: no crash
 		return m.run, w.broken(ctx)
 	case errors.Is(cause, errLeft):
-		w.journal.write(entry{Event: "end", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID}) // nothing broke
+		w.journal.write(entry{Event: "left", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID})
 		return m.run, errAgain
 	case errors.Is(cause, errHung):
 		text := fmt.Sprintf("%s, repeat %d, was ended by the watchdog: %s.", test.Name, j.Repeat+1, hung)

@@ -181,6 +181,14 @@ func (a *app) planned(cmd *cobra.Command, c *client.Client, x method.Plan) {
 	}
 }
 
+// closing closes a bracket that is open only where there is something in it.
+func closing(s string) string {
+	if s == "" {
+		return ""
+	}
+	return ")"
+}
+
 // zero writes a number for a query, and nothing for 0.
 func zero(n int) string {
 	if n == 0 {
@@ -242,7 +250,9 @@ func (a *app) printPlan(b record.BenchPlan) {
 	for i, s := range b.Steps {
 		var figures []string
 		for _, f := range s.Figures {
-			figures = append(figures, strings.TrimSpace(f.Name+" "+f.Text+" "+f.Spread))
+			if f.Text != "" {
+				figures = append(figures, strings.TrimSpace(f.Name+" "+f.Text+" "+f.Spread)+note(" (expected ", f.Expect+closing(f.Expect)))
+			}
 		}
 		what := strings.Join(figures, "; ") + s.Note
 		for _, m := range s.Marks {

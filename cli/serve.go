@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -306,7 +307,7 @@ func (s *shower) update(p record.Progress) {
 		if p.Value > 0 {
 			value = formatValue(p.Value, p.Unit)
 		}
-		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s left", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value, leftText(p.Left))
+		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s left%s", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value, leftText(p.Left), note("  ", briefly(p.Last)))
 		fmt.Fprintf(s.a.out, "\r\x1b[K%s", line)
 		s.written = len(line)
 		return
@@ -324,6 +325,18 @@ func (s *shower) update(p record.Progress) {
 		s.last = step
 		fmt.Fprintf(s.a.out, "%s, about %s left\n", step, leftText(p.Left))
 	}
+}
+
+// briefly says the two sensors that tell most.
+func briefly(last map[string]float64) string {
+	var parts []string
+	for _, c := range []string{"temperature.package", "power.package", "power.battery", "load.processor"} {
+		if v, ok := last[c]; ok && len(parts) < 2 {
+			of, _ := record.ChannelOf(c)
+			parts = append(parts, formatValue(v, of.Unit))
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 func (s *shower) line(text string) {

@@ -8,6 +8,7 @@ import (
 	"durvek/client"
 	"durvek/core/claims"
 	"durvek/core/compare"
+	"durvek/core/record"
 	"durvek/core/verdict"
 )
 
@@ -66,6 +67,34 @@ func Check(ctx context.Context, c *client.Client) error {
 	}
 	if !slices.ContainsFunc(export.LeftOut, func(l compare.LeftOut) bool { return l.Kind == "not comparable" }) {
 		return fmt.Errorf("no figure is left out as not comparable")
+	}
+	rates, err := client.Get[[]record.IncidentRate](ctx, c, "/api/incident-rates", client.Query("unit", "narrows-hub-a"))
+	if err != nil {
+		return err
+	}
+	if len(rates) == 0 || rates[0].Times != 3 || rates[0].Tries != 11 {
+		return fmt.Errorf("the hub does not wake on a slower link in 3 of 11 plug-ins: %+v", rates)
+	}
+	incidents, err := client.Get[struct{ Incidents []record.Incident }](ctx, c, "/api/incidents", nil)
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(incidents.Incidents, func(x record.Incident) bool { return x.Kind == "crash" && len(x.Last) > 0 }) {
+		return fmt.Errorf("no crash is kept with its last sensor values")
+	}
+	plans, err := client.Get[[]record.BenchPlan](ctx, c, "/api/bench", client.Query("limit", "200"))
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(plans, func(b record.BenchPlan) bool { return b.Marked > 0 }) {
+		return fmt.Errorf("no run departed from its plan")
+	}
+	pairs, err := client.Get[[]compare.Pair](ctx, c, "/api/partners", nil)
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Outcome == "fails" }) || !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Works > 10 }) {
+		return fmt.Errorf("the matrix of what works with what is not filled")
 	}
 	r, err := client.Get[verdict.Review](ctx, c, "/api/reviews/fen-14", nil)
 	if err != nil {

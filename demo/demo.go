@@ -43,6 +43,8 @@ type Options struct {
 	Local  func(ctx context.Context, code string) error
 	Pace   float64
 	Say    func(format string, args ...any)
+
+	service agent.Service // in place of Client, for agents; nil for Client itself
 }
 
 // Fields of the demo, in order.
@@ -91,6 +93,7 @@ type job struct {
 	terms                    method.Terms
 	quirks                   []simulate.Quirk
 	faults                   []simulate.Fault
+	lost                     [2]float64 // from and to which second of a watched plan the machine has no network
 }
 
 // machine is the unit that a job's agent runs on: one agent at a time may.
@@ -156,7 +159,7 @@ var bench = []job{
 	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2, name: "Foredeck tablet, both supplies",
 		faults: []simulate.Fault{{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 2}}},
 	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3, name: "Pocket phone, warm room", terms: method.Terms{Ambient: &method.Band{Low: 18, High: 27}, Sampling: 2},
-		faults: []simulate.Fault{{Kind: simulate.WarmRoom}}},
+		faults: []simulate.Fault{{Kind: simulate.WarmRoom}}, lost: [2]float64{40, 110}},
 }
 
 // Fill brings the demo into a running service: the catalogue, then the bench with all machines that
@@ -284,7 +287,37 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	if pace == 0 {
 		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
 	}
+	if j.lost[1] > 0 && pace > 0 {
+		at := func(s float64) time.Time { return time.Now().Add(time.Duration(s * float64(time.Second))) }
+		o.service = lossy{o.Client, at(j.lost[0]), at(j.lost[1])}
+	}
 	return work(ctx, o, m, code, strings.Join([]string{m.Name, j.setup, j.place, p.Name}, "-"))
+}
+
+// lossy is a connection that is lost for a while.
+type lossy struct {
+	*client.Client
+	from, to time.Time
+}
+
+var errLost = errors.New("the simulated machine has no network")
+
+func (l lossy) lost() bool { return time.Now().After(l.from) && time.Now().Before(l.to) }
+
+// SendRun delivers a run while there is a network.
+func (l lossy) SendRun(ctx context.Context, token string, r record.Run) error {
+	if l.lost() {
+		return errLost
+	}
+	return l.Client.SendRun(ctx, token, r)
+}
+
+// SendProgress reports while there is a network.
+func (l lossy) SendProgress(ctx context.Context, token string, p record.Progress) (record.Directive, error) {
+	if l.lost() {
+		return record.Directive{}, errLost
+	}
+	return l.Client.SendProgress(ctx, token, p)
 }
 
 // work has a simulated machine's agent work through the plan of a code; keep names its folder, which each plan has
@@ -296,7 +329,11 @@ func work(ctx context.Context, o Options, m *simulate.Machine, code, keep string
 		hand = make(chan struct{})
 		close(hand)
 	}
-	_, err := agent.Work(ctx, agent.Options{Service: o.Client, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond, Confirm: hand})
+	var service agent.Service = o.Client
+	if o.service != nil {
+		service = o.service
+	}
+	_, err := agent.Work(ctx, agent.Options{Service: service, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond, Confirm: hand})
 	if err == nil {
 		os.RemoveAll(dir)
 	}

@@ -199,6 +199,7 @@ func (d *Desk) Join(ctx context.Context, code, token string, m record.Machine) (
 // FinishPlan closes a plan: done if every job has a run, stopped otherwise.
 func (d *Desk) FinishPlan(ctx context.Context, id string) (method.Plan, error) {
 	var p method.Plan
+	d.flushLive(ctx) // what is late belongs to runs that are recorded
 	err := d.store.Write(ctx, func(q store.Queries) error {
 		var err error
 		if p, err = q.Plan(ctx, id); err != nil {
@@ -208,9 +209,22 @@ func (d *Desk) FinishPlan(ctx context.Context, id string) (method.Plan, error) {
 		if err != nil {
 			return err
 		}
+		c, err := q.PlanControl(ctx, id)
+		if err != nil {
+			return err
+		}
+		made := map[method.Job]bool{}
+		for _, j := range got {
+			made[j] = true
+		}
 		p.State = "done"
-		if len(got) < len(p.Jobs()) {
-			p.State = "stopped"
+		for _, j := range p.Jobs() {
+			if !made[j] && !slices.Contains(c.Skip, j.Step) {
+				p.State = "stopped"
+			}
+		}
+		if err := q.DropLive(ctx, id); err != nil {
+			return err
 		}
 		return q.PutPlan(ctx, p)
 	})
@@ -352,6 +366,7 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 			step.State = "done"
 		case slices.Contains(control.Skip, i):
 			step.State = "skipped"
+			b.Jobs -= s.Repeats - step.Done
 		case b.Progress != nil && b.Progress.Step == i:
 			step.State = "running"
 		}

@@ -332,7 +332,8 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	before := m.physical().throttled
 	held, moments := 0.0, 0 // how far heat held the clock down, as a mean over the run
 	parts := len(t.Measures)
-	if own && strings.HasSuffix(t.Slug, "-sustained") {
+	sustained := strings.HasSuffix(t.Slug, "-sustained")
+	if own && (sustained || t.Slug == "drive-fill") { // what is known by a course over the whole run
 		parts = 1
 	}
 	without := map[string]bool{}
@@ -351,8 +352,10 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 			if parts == 1 && own { // a lasting load follows its curve
 				j := min(int(float64(len(curve.Values))*(at+1)/length), len(curve.Values)-1)
 				v = curve.Values[max(j, 0)]
-				l.rel = math.Min(1, v/values[method.ID(t.Slug, "burst")])
-				if b, hold := m.physical(), values[method.ID(t.Slug, "sustained")]/values[method.ID(t.Slug, "burst")]; t.Group != "storage" && hold < 1 {
+				if sustained {
+					l.rel = math.Min(1, v/values[method.ID(t.Slug, "burst")])
+				}
+				if b, hold := m.physical(), values[method.ID(t.Slug, "sustained")]/values[method.ID(t.Slug, "burst")]; sustained && t.Group != "storage" && hold < 1 {
 					l.power = b.limit + (b.short-b.limit)*math.Max(0, (l.rel-hold)/(1-hold)) // from the short limit down to the long one
 				}
 			}
@@ -366,7 +369,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 			if report != nil {
 				report(record.Sample{Phase: x.Name, Share: at / length, Channel: x.Slug, Unit: x.Unit, Value: v})
 			}
-			if err := m.pass(ctx, dt, l, rng, nil, without); err != nil {
+			if err := m.pass(ctx, dt, l, rng, throughput(t, x, v), without); err != nil {
 				return out, err
 			}
 			held += m.physical().throttle
@@ -423,6 +426,19 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		}
 	}
 	return out, nil
+}
+
+// throughput is what a drive test moves, as the drive's own counters would tell it.
+func throughput(t method.Test, x method.Measure, rate float64) map[string]float64 {
+	if t.Group != "storage" || x.Unit != "MBy/s" {
+		return nil
+	}
+	for _, writing := range []string{"write", "fill", "append", "steady"} {
+		if strings.Contains(t.Slug, writing) || strings.Contains(x.Slug, writing) {
+			return map[string]float64{"throughput.write": rate}
+		}
+	}
+	return map[string]float64{"throughput.read": rate}
 }
 
 // befall lets the faults that strike a run happen when their moment has come.

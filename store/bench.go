@@ -81,13 +81,9 @@ func (q Queries) AddLive(ctx context.Context, reports []LiveTrace) error {
 	return nil
 }
 
-// LastLive is the run of a plan that reported last and is not recorded, "" if there is none.
-func (q Queries) LastLive(ctx context.Context, plan string) (run string, err error) {
-	runs, err := list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select run from live_trace where plan = ? order by seq desc limit 1`, plan)
-	if len(runs) > 0 {
-		run = runs[0]
-	}
-	return run, err
+// DropLive forgets the reports of a plan's runs that are recorded: their whole traces are kept.
+func (q Queries) DropLive(ctx context.Context, plan string) error {
+	return q.exec(ctx, `delete from live_trace where plan = ? and run in (select id from run where plan = ?)`, plan, plan)
 }
 
 // Outside is a log of an outside sensor beside a run.

@@ -111,7 +111,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
                   <span v-if="f" class="soft cond">{{ f.name }}</span>
                   <div v-for="m in k ? [] : marks(s)" :key="m" class="caution small">{{ upper(m) }}</div>
                 </td>
-                <td class="n">{{ f?.text || (f ? '—' : '') }} <span class="soft">{{ f?.spread }}</span></td>
+                <td class="n">{{ f?.text || (f ? '—' : '') }} <span class="soft">{{ f?.spread }}</span><div v-if="f?.last && s.done < s.repeats" class="soft small">last {{ f.last }}</div></td>
                 <td class="n soft" :title="f?.from">{{ f?.expect ?? (s.state === 'waits' && !f ? `~ ${span(s.seconds)}` : '') }}</td>
               </tr>
             </template>
