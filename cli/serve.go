@@ -171,7 +171,7 @@ func localAgent(ctx context.Context, server, code, dir string) error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--seconds", "0.5", "--keep", filepath.Join(dir, "agents", "this-machine"))
+	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--seconds", "0.35", "--keep", filepath.Join(dir, "agents", "this-machine"))
 	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
 	cmd.WaitDelay = 10 * time.Second
 	out, err := cmd.CombinedOutput()

@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -54,7 +55,12 @@ func start(t testing.TB) *running { return startWith(t, 0) }
 // startWith starts a service whose agents' leases end after a time; 0 for the usual one.
 func startWith(t testing.TB, lease time.Duration) *running {
 	t.Helper()
-	r := &running{t: t, dir: t.TempDir(), addr: "127.0.0.1:0", lease: lease}
+	return startIn(t, t.TempDir(), lease)
+}
+
+func startIn(t testing.TB, dir string, lease time.Duration) *running {
+	t.Helper()
+	r := &running{t: t, dir: dir, addr: "127.0.0.1:0", lease: lease}
 	r.up()
 	t.Cleanup(r.down)
 	token, err := r.desk.LocalToken(context.Background())
@@ -609,12 +615,35 @@ func TestEventsAreStreamed(t *testing.T) {
 	t.Error("the stream ended without the progress")
 }
 
-// filled is a service with the demo's catalogue, bench and review, without this machine.
+var demoData struct {
+	once sync.Once
+	dir  string
+}
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	os.RemoveAll(demoData.dir)
+	os.Exit(code)
+}
+
+// filled is a service with the demo's catalogue, bench and review, without this machine. The demo is filled once;
+// each test gets a copy of its data.
 func filled(t testing.TB) *running {
 	t.Helper()
-	r := start(t)
-	must(t, demo.Fill(context.Background(), demo.Options{Client: r.c, Dir: r.dir}))
-	return r
+	demoData.once.Do(func() {
+		var err error
+		demoData.dir, err = os.MkdirTemp("", "durvek-service-*")
+		must(t, err)
+		r := &running{t: t, dir: demoData.dir, addr: "127.0.0.1:0"}
+		r.up()
+		defer r.down()
+		token, err := r.desk.LocalToken(context.Background())
+		must(t, err)
+		must(t, demo.Fill(context.Background(), demo.Options{Client: client.New("http://"+r.addr, token), Dir: r.dir}))
+	})
+	dir := filepath.Join(t.TempDir(), "data")
+	must(t, os.CopyFS(dir, os.DirFS(demoData.dir)))
+	return startIn(t, dir, 0)
 }
 
 func TestTheDemoShowsWhatWasPlanted(t *testing.T) {
