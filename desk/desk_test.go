@@ -1,8 +1,11 @@
 package desk
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"image"
+	"image/jpeg"
 	"math/rand/v2"
 	"os"
 	"reflect"
@@ -20,7 +23,9 @@ import (
 	"durvek/core/stats"
 	"durvek/core/trust"
 	"durvek/core/verdict"
+	_ "durvek/machine" // brings every workload into the table
 	"durvek/store"
+	"durvek/workload"
 )
 
 var ctx = context.Background()
@@ -317,4 +322,141 @@ func TestAnEditionThatCannotBeWrittenNeverCameToBe(t *testing.T) {
 	if err != nil || e.Number != 1 || len(e.Digest) != 64 {
 		t.Errorf("%+v, %v", e, err)
 	}
+}
+
+func TestEveryPlanSheetAndHandmadeTestThatShipsIsWhole(t *testing.T) {
+	d, err := Open(ctx, Options{Dir: t.TempDir(), Tests: workload.Tests()})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer d.Close()
+	tests := map[string]method.Test{}
+	all, err := d.Tests(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range all {
+		tests[x.Slug] = x
+	}
+	library, err := d.PlanLibrary(ctx, "")
+	if err != nil || len(library) < 6 {
+		t.Fatalf("%d plans, %v", len(library), err)
+	}
+	for _, f := range library {
+		for _, kind := range f.Subjects {
+			for _, s := range f.Tests {
+				if x, ok := tests[s.Test]; !ok || !x.Fits(kind) || x.Origin != "workload" {
+					t.Errorf("plan %s for a %s asks for %q", f.Slug, kind, s.Test)
+				}
+			}
+		}
+		for _, s := range f.Setups {
+			if _, err := d.store.Setup(ctx, s); err != nil {
+				t.Errorf("plan %s asks for setup %q", f.Slug, s)
+			}
+		}
+		if wrong := f.Terms.Check(); len(wrong) > 0 {
+			t.Errorf("plan %s: %v", f.Slug, wrong)
+		}
+	}
+	covered := map[catalog.Kind]bool{}
+	sheets, err := d.Sheets("")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range sheets {
+		for _, p := range s.Parts {
+			for _, slug := range p.Tests {
+				if x, ok := tests[slug]; !ok || x.Hands == "" || x.About == "" {
+					t.Errorf("sheet %s asks for %q, which is no test by hand", s.Slug, slug)
+				}
+			}
+		}
+		for _, k := range s.Subjects {
+			covered[k] = true
+		}
+	}
+	for _, k := range catalog.Kinds {
+		if !covered[k] {
+			t.Errorf("no inspection sheet is for a %s", k)
+		}
+	}
+}
+
+func TestLengthsAreLearnedPerUnitAndTest(t *testing.T) {
+	var l lengths
+	for i := range 20 {
+		l.add("hashing", "a", float64(i))
+	}
+	l.add("hashing", "b", 100)
+	l.add("archive", "b", 7)
+	got := l.of("a", []string{"hashing", "archive", "unknown"})
+	if got["hashing"] != 15 || got["archive"] != 7 || len(got) != 2 {
+		t.Errorf("%v", got)
+	}
+}
+
+func FuzzReadLog(f *testing.F) {
+	for _, s := range []string{"seconds,power.wall [W]\n1,2\n2,3\n", "time;noise [dB(A)]\n2026-11-23T10:00:00Z;31\n2026-11-23T10:00:01Z;\n", "seconds,a,b\n1,\n", "seconds\n", "\ufeffseconds,x\n-1,1e300\n0,NaN\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		x, err := readLog(data, time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC))
+		if err != nil {
+			return
+		}
+		for i, at := range x.Times {
+			if i > 0 && at <= x.Times[i-1] {
+				t.Fatal("times do not rise")
+			}
+		}
+		if len(x.Times) < 2 || len(x.Values) != len(x.Channels) {
+			t.Fatalf("%d moments, %d channels, %d columns", len(x.Times), len(x.Channels), len(x.Values))
+		}
+	})
+}
+
+func FuzzCleanPhoto(f *testing.F) {
+	var picture bytes.Buffer
+	if err := jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 9, 5)), nil); err != nil {
+		f.Fatal(err)
+	}
+	b := picture.Bytes()
+	f.Add(b)
+	f.Add(b[:len(b)/2])
+	exif := append([]byte{0xFF, 0xD8, 0xFF, 0xE1, 0, 34}, "Exif\x00\x00II\x2a\x00\x08\x00\x00\x00\x01\x00\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00"...)
+	f.Add(append(exif, b[2:]...))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		clean, media, err := cleanPhoto(data)
+		if err == nil && (len(clean) == 0 || media == "" || bytes.Contains(clean, []byte("Exif\x00"))) {
+			t.Fatalf("%d bytes of %q", len(clean), media)
+		}
+	})
+}
+
+func TestWhatWasExpectedOfAFigure(t *testing.T) {
+	d := opened(t)
+	v := &view{variants: map[string]variantView{"fen-14-16": {Model: catalog.Model{Slug: "fen-14", Kind: "laptop"}}, "fen-14-32": {Model: catalog.Model{Slug: "fen-14", Kind: "laptop"}},
+		"skiff": {Model: catalog.Model{Slug: "skiff", Kind: "laptop"}}, "tower": {Model: catalog.Model{Slug: "tower", Kind: "desktop"}}}, byID: map[string]compare.Measure{"m/x": {ID: "m/x", Version: 1}}}
+	put := func(variant, unit string, value float64) {
+		d.matrix.put([]store.Estimate{{CellKey: store.CellKey{Measure: "m/x", Setup: method.AsDelivered, Unit: unit}, Variant: variant, TestVersion: 1, Cell: stats.Cell{Median: value}}})
+	}
+	expect := func(value float64, from string) {
+		t.Helper()
+		if got, why := d.expected(v, "fen-a", "fen-14-16", "m/x"); got != value || !strings.Contains(why, from) {
+			t.Errorf("%g, %q; want %g, %q", got, why, value, from)
+		}
+	}
+	expect(0, "")
+	put("tower", "tower-a", 900)
+	expect(0, "")
+	put("skiff", "skiff-a", 100)
+	put("skiff", "skiff-b", 120)
+	expect(110, "middle of 2 of its kind")
+	put("fen-14-32", "fen-c", 140)
+	expect(140, "its sibling")
+	put("fen-14-16", "fen-b", 130)
+	expect(130, "its variant elsewhere")
+	put("fen-14-16", "fen-a", 1) // its own figures are not what was expected of it
+	expect(130, "its variant elsewhere")
 }

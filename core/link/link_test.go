@@ -43,3 +43,18 @@ func TestPayloadsFollowFromTheEncodings(t *testing.T) {
 		t.Error("a rate beyond the table has a payload")
 	}
 }
+
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"PCIe 16 GT/s x4", "USB 5 Gbit/s", "Ethernet 1000 Mbit/s", "USB4 40 Gbit/s", "SATA 6 Gbit/s x0"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		l, err := Parse(s)
+		if err != nil {
+			return
+		}
+		if carries, _, ok := l.Payload(); ok && !(carries > 0 && carries <= l.Rate*float64(l.Lanes)*125) {
+			t.Errorf("%q carries %g MB/s", s, carries)
+		}
+	})
+}
