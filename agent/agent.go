@@ -64,7 +64,7 @@ type Options struct {
 	Retry  time.Duration // first pause after a failed delivery; it doubles up to 30 s. 0 means 500 ms
 	Report time.Duration // time between reports; 0 means 1 s
 	Grace  time.Duration // how long an ended step may take to be gone; 0 means 10 s
-	Limit  time.Duration // how long a run may take; 0 means three times the usual and five minutes
+	Limit  time.Duration // how long a run may take; 0 means ten times the usual and half an hour
 	Quiet  time.Duration // how long a run may say nothing; 0 means the usual time of a run and two minutes
 }
 

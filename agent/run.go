@@ -26,9 +26,10 @@ type making struct {
 	setup  method.Setup
 	began  time.Duration // the machine's steady clock
 	trace  record.Trace
-	sample record.Sample     // the workload's latest
-	before map[string]string // conditions as observed when it began
-	now    map[string]string // as observed last
+	sample record.Sample      // the workload's latest
+	told   map[string]float64 // what the sensors said last
+	before map[string]string  // conditions as observed when it began
+	now    map[string]string  // as observed last
 	looked time.Duration
 	spoke  time.Time
 	kept   time.Time // last words were written
@@ -87,7 +88,7 @@ func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
 	limit, quiet := w.Limit, w.Quiet
 	usual := time.Duration(w.usual(j) * float64(time.Second))
 	if limit == 0 {
-		limit = 3*usual + 5*time.Minute
+		limit = 10*usual + 30*time.Minute // a slow drive takes its time; one that hangs says nothing
 	}
 	if quiet == 0 {
 		quiet = usual + 2*time.Minute
@@ -345,13 +346,16 @@ func (w *worker) spoke(m *making, test method.Test, s record.Sample) {
 // sensed takes in what the sensors say, with the workload's own rate, at the machine's steady clock.
 func (w *worker) sensed(at time.Duration, values map[string]float64) {
 	w.mu.Lock()
-	for k := range w.latest {
-		if _, told := values[k]; !told && w.current != nil {
-			w.current.mark("dropout", k+" said nothing any more from here on", (at - w.current.began).Seconds())
+	m := w.current
+	if m != nil {
+		for k := range m.told {
+			if _, told := values[k]; !told {
+				m.mark("dropout", k+" said nothing any more from here on", (at - m.began).Seconds())
+			}
 		}
+		m.told = values
 	}
 	w.latest = values
-	m := w.current
 	var due bool
 	if m != nil && at >= m.began {
 		seconds := (at - m.began).Seconds()

@@ -428,17 +428,23 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	return out, nil
 }
 
-// throughput is what a drive test moves, as the drive's own counters would tell it.
+// throughput is what a drive test moves, as the drive's own counters would tell it; nil for other tests.
 func throughput(t method.Test, x method.Measure, rate float64) map[string]float64 {
-	if t.Group != "storage" || x.Unit != "MBy/s" {
+	if t.Group != "storage" {
 		return nil
+	}
+	out := map[string]float64{"throughput.read": 0, "throughput.write": 0}
+	if x.Unit != "MBy/s" {
+		return out
 	}
 	for _, writing := range []string{"write", "fill", "append", "steady"} {
 		if strings.Contains(t.Slug, writing) || strings.Contains(x.Slug, writing) {
-			return map[string]float64{"throughput.write": rate}
+			out["throughput.write"] = rate
+			return out
 		}
 	}
-	return map[string]float64{"throughput.read": rate}
+	out["throughput.read"] = rate
+	return out
 }
 
 // befall lets the faults that strike a run happen when their moment has come.

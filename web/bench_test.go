@@ -58,6 +58,7 @@ func TestAPersonIsAskedForAHandAndSeesWhatDeparts(t *testing.T) {
 	p.until(`document.querySelectorAll('.spark.plain').length >= 2`) // sensors, as they go
 	p.says("Package power")
 	p.until(`[...document.querySelectorAll('.caution')].some(e => e.innerText === 'Supply battery, not mains')`)
+	p.shot("console-bench-live")
 	p.says("needs you")
 	p.press("Done: unplug the charger")
 	p.until(`!document.body.innerText.includes('needs you')`)
