@@ -203,7 +203,11 @@ func (a *app) runCmd() *cobra.Command {
 					a.say("Not as planned: %s", d)
 				}
 			}
-			if l := r.Course.Limiter; l.Label != "" {
+			switch l := r.Course.Limiter; l.Label {
+			case "":
+			case "unknown":
+				a.say("What held it back is not known: %s", l.Why)
+			default:
 				a.say("Held back by %s: %s", l.Label, l.Why)
 			}
 			if r.Course.Attempt > 0 {

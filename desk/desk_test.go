@@ -397,7 +397,7 @@ func TestLengthsAreLearnedPerUnitAndTest(t *testing.T) {
 }
 
 func FuzzReadLog(f *testing.F) {
-	for _, s := range []string{"seconds,power.wall [W]\n1,2\n2,3\n", "time;noise [dB(A)]\n2026-11-23T10:00:00Z;31\n2026-11-23T10:00:01Z;\n", "seconds,a,b\n1,\n", "seconds\n", "\ufeffseconds,x\n-1,1e300\n0,NaN\n"} {
+	for _, s := range []string{"seconds,power.wall [W]\n1,2\n2,3\n", "time;noise [dB(A)]\n2026-11-23T10:00:00Z;31\n2026-11-23T10:00:01Z;\n", "seconds,a,b\n1,\n", "seconds\n", "seconds,a\n\"x\n", "seconds,a\n1,\"2\"3\n", "\ufeffseconds,x\n-1,1e300\n0,NaN\n"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

@@ -206,6 +206,9 @@ func (d *Desk) DropLog(ctx context.Context, run, id, by string) error {
 
 var logColumn = regexp.MustCompile(`^(.+?)\s*[\[(]([^\])]*)[\])]$`)
 
+// mostLogColumns bounds what one outside log brings.
+const mostLogColumns = 100
+
 // readLog reads an outside sensor's table. Moments of the day count from the run's start; bare seconds stay.
 func readLog(data []byte, started time.Time) (record.Trace, error) {
 	var t record.Trace
@@ -217,6 +220,9 @@ func readLog(data []byte, started time.Time) (record.Trace, error) {
 	head, err := r.Read()
 	if err != nil || len(head) < 2 {
 		return t, refuse(Invalid, "line 1: a log begins with a line of column names: seconds or time, then NAME [UNIT]")
+	}
+	if len(head) > mostLogColumns {
+		return t, refuse(Invalid, "line 1: a log has %d columns at most, not %d", mostLogColumns, len(head))
 	}
 	units, names := map[string]string{}, make([]string, len(head))
 	for i, h := range head[1:] {
@@ -245,10 +251,14 @@ func readLog(data []byte, started time.Time) (record.Trace, error) {
 		if errors.Is(err, io.EOF) {
 			break
 		}
-		line, _ := r.FieldPos(0)
-		if err != nil {
-			return t, refuse(Invalid, "line %d: %v", line, err)
+		var broken *csv.ParseError
+		if errors.As(err, &broken) {
+			return t, refuse(Invalid, "line %d: %v", broken.Line, broken.Err)
 		}
+		if err != nil {
+			return t, err
+		}
+		line, _ := r.FieldPos(0)
 		at, err := strconv.ParseFloat(strings.TrimSpace(row[0]), 64)
 		if err != nil {
 			moment, err := time.Parse(time.RFC3339, strings.TrimSpace(row[0]))

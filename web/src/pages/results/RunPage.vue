@@ -43,7 +43,8 @@ const sub = computed(() => {
     <p v-if="run.failure" class="caution">{{ run.outcome === 'not-run' ? 'Not run' : 'Failed' }}: {{ run.failure }}</p>
     <p v-for="m in run.marks ?? []" :key="m.text" class="caution">Not as planned, after {{ span(m.at ?? 0) }}: {{ m.text }}.</p>
     <template v-if="!run.marks?.length"><p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p></template>
-    <p v-if="run.course.limiter?.label">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
+    <p v-if="run.course.limiter?.label === 'unknown'" class="soft">What held it back is not known: {{ run.course.limiter.why }}.</p>
+    <p v-else-if="run.course.limiter?.label">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
     <p v-if="run.course.attempt" class="soft">Begun {{ run.course.attempt }} time(s) before and broken off.</p>
     <div class="split wide">
       <div class="stack">
