@@ -186,9 +186,10 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	return w.result, nil
 }
 
-// join spends the code, or goes on with the session on disk.
+// join spends the code, or goes on with the session on disk. The secret of a new session is on disk before its code is
+// spent, beside an older session, which is given up only once the new one stands.
 func (w *worker) join(ctx context.Context) error {
-	path := filepath.Join(w.Dir, "session.json")
+	path, begun := filepath.Join(w.Dir, "session.json"), filepath.Join(w.Dir, "joining.json")
 	m, err := w.Machine.Describe(ctx)
 	if err != nil {
 		return err
@@ -196,22 +197,24 @@ func (w *worker) join(ctx context.Context) error {
 	clock := w.Machine.Now()
 	m.Clock = &clock
 	w.machine = m
-	if w.Code != "" {
-		// The secret is on disk before the code is spent: whatever happens meanwhile, the plan can be gone on with.
+	stands := func(token string) error { // another plan's journal says nothing of this one
+		w.joined.Token = token
 		os.Remove(filepath.Join(w.Dir, "journal.jsonl"))
+		return os.Rename(begun, path)
+	}
+	if w.Code != "" {
 		secret := make([]byte, 32)
 		rand.Read(secret)
 		s := session{w.Server, base64.RawURLEncoding.EncodeToString(secret)}
-		if err := writeWhole(path, s); err != nil {
+		if err := writeWhole(begun, s); err != nil {
 			return fmt.Errorf("no results can be kept in %s: %w", w.Dir, err)
 		}
 		for pause, tries := w.Retry, 1; ; pause, tries = 2*pause, tries+1 {
 			if w.joined, err = w.Service.Join(ctx, w.Code, s.Token, m); err == nil {
-				w.joined.Token = s.Token
-				return nil
+				return stands(s.Token)
 			}
 			if errors.Is(err, ErrRefused) {
-				os.Remove(path)
+				os.Remove(begun)
 			}
 			if errors.Is(err, ErrRefused) || tries == 4 {
 				return err
@@ -223,15 +226,26 @@ func (w *worker) join(ctx context.Context) error {
 			}
 		}
 	}
+	rejoin := func(s session) error {
+		return w.patiently(ctx, func() (err error) {
+			w.joined, err = w.Service.Rejoin(ctx, s.Token, m)
+			w.joined.Token = s.Token
+			return err
+		})
+	}
+	if s, err := readSession(begun); err == nil { // ended while it joined
+		if err := rejoin(s); err == nil {
+			return stands(s.Token)
+		} else if !errors.Is(err, ErrRefused) {
+			return err
+		}
+		os.Remove(begun)
+	}
 	s, err := readSession(path)
 	if err != nil {
 		return err
 	}
-	return w.patiently(ctx, func() (err error) {
-		w.joined, err = w.Service.Rejoin(ctx, s.Token, m)
-		w.joined.Token = s.Token
-		return err
-	})
+	return rejoin(s)
 }
 
 func readSession(path string) (s session, err error) {
@@ -247,7 +261,10 @@ func readSession(path string) (s session, err error) {
 
 // KeptServer tells which service the plan kept in dir belongs to.
 func KeptServer(dir string) (string, error) {
-	s, err := readSession(filepath.Join(dir, "session.json"))
+	s, err := readSession(filepath.Join(dir, "joining.json"))
+	if err != nil {
+		s, err = readSession(filepath.Join(dir, "session.json"))
+	}
 	return s.Server, err
 }
 

@@ -292,3 +292,23 @@ func TestWithoutACodeOrASessionNothingStarts(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+func TestAWrongCodeLeavesAnInterruptedPlanAsItIs(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{"session.json": `{"server":"http://desk","token":"old"}`, "journal.jsonl": `{"event":"end"}` + "\n"} {
+		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, _, err := work(t, &fakeService{plan: planOf("a")}, &fakeMachine{}, "SPENT", dir); !errors.Is(err, ErrRefused) {
+		t.Fatal(err)
+	}
+	journal, _ := os.ReadFile(filepath.Join(dir, "journal.jsonl"))
+	if server, err := KeptServer(dir); err != nil || server != "http://desk" || len(journal) == 0 {
+		t.Errorf("%q, %v; journal %q", server, err, journal)
+	}
+	s := &fakeService{plan: planOf("a")}
+	if r, _, err := work(t, s, &fakeMachine{}, "", dir); err != nil || r.Runs != 2 {
+		t.Errorf("it does not go on: %+v, %v", r, err)
+	}
+}
