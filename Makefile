@@ -4,16 +4,19 @@ GO      ?= go
 LISTEN  ?= 127.0.0.1:8460
 DATA    ?= demo-data
 CONSOLE  = web/dist/index.html
-SOURCES  = $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json web/package-lock.json web/tsconfig.json -type f)
+SOURCES  = $(shell find web/src web/public web/index.html web/vite.config.ts web/packed.ts web/package.json web/package-lock.json web/tsconfig.json -type f)
 
-.PHONY: demo test build bench console check cross api reference shots clean
+PROBE    = probe/dist/index.html
+KERNELS  = probe/page/public/kernels.wasm.gz
+
+.PHONY: demo test build bench console probe check cross api reference shots clean
 
 ## build everything, start the service with the demo data, print the address and a sign-in link
 demo: build
 	bin/durvek demo --listen $(LISTEN) --data $(DATA)
 
 ## all tests; installs Chromium from Debian when it is missing and it can
-test: console
+test: console probe
 	scripts/need-chromium
 	$(GO) vet ./...
 	cd web && npx vue-tsc --noEmit
@@ -21,11 +24,11 @@ test: console
 	$(GO) test -timeout 12m ./...
 
 ## bin/durvek with the console inside
-build: console
+build: console probe
 	$(GO) build -trimpath -o bin/durvek ./cmd/durvek
 
 ## the benchmarks, as one table beside their references
-bench: console
+bench: console probe
 	$(GO) test ./bench -run xxx -bench . -benchtime 1x -timeout 20m
 
 console: $(CONSOLE)
@@ -36,13 +39,30 @@ web/node_modules/.package-lock.json: web/package-lock.json
 $(CONSOLE): web/node_modules/.package-lock.json $(SOURCES)
 	cd web && npx vite build
 
+probe: $(PROBE)
+
+# What the module is made of: its own source, and the packages of this project that it imports.
+$(KERNELS): $(shell find probe/kernels workload/*.go workload/cpu workload/pages core trace -name '*.go' -not -name '*_test.go') go.mod
+	mkdir -p probe/page/public probe/page/gen
+	GOOS=js GOARCH=wasm $(GO) build -trimpath -ldflags "-s -w" -o probe/page/gen/kernels.wasm ./probe/kernels
+	gzip -9 -n -c probe/page/gen/kernels.wasm > $@
+	rm probe/page/gen/kernels.wasm
+
+# The runtime's own start-up code for browsers, of the same Go that built the module.
+probe/page/gen/wasm_exec.js: go.mod
+	mkdir -p probe/page/gen
+	cp "$$($(GO) env GOROOT)/lib/wasm/wasm_exec.js" $@
+
+$(PROBE): web/node_modules/.package-lock.json $(KERNELS) probe/page/gen/wasm_exec.js $(shell find probe/page -name '*.ts' -o -name '*.css' -o -name 'index.html') web/probe.config.ts web/packed.ts
+	cd web && npx vite build -c probe.config.ts
+	touch probe/dist/.gitkeep
+
 ## what runs on a machine under test must build for all of them: the whole program for one, elsewhere all but
-## the database's library, which takes a minute a target; the processor kernels for the browser too
-cross: console
+## the database's library, which takes a minute a target
+cross: console probe
 	GOOS=windows GOARCH=amd64 $(GO) build -o /dev/null ./cmd/durvek
 	for t in linux/arm64 windows/arm64 darwin/amd64 darwin/arm64; do \
 		echo "$$t"; GOOS=$${t%/*} GOARCH=$${t#*/} $(GO) build ./agent ./workload ./workload/cpu ./workload/memory ./workload/network ./workload/response ./workload/storage || exit 1; done
-	GOOS=js GOARCH=wasm $(GO) build ./workload ./workload/cpu
 
 ## write the API's description and the types made from it
 api:
@@ -50,7 +70,7 @@ api:
 	cd web && npx openapi-typescript ../docs/openapi.json -o src/api/schema.gen.ts
 
 ## write the commands, the vocabulary and a page for each workload from the program's own tables
-reference: console
+reference: console probe
 	$(GO) run ./scripts/reference
 
 ## refresh docs/screenshots from the demo data
@@ -58,4 +78,4 @@ shots: build
 	scripts/shots
 
 clean:
-	rm -rf bin web/node_modules web/dist/assets web/dist/index.html
+	rm -rf bin web/node_modules web/dist/assets web/dist/index.html probe/page/gen probe/page/public probe/dist/assets probe/dist/*.*

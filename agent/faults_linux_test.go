@@ -17,7 +17,6 @@ import (
 	"sync"
 	"syscall"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -71,7 +70,7 @@ func serve() error {
 	if err := os.WriteFile(filepath.Join(os.Getenv("DURVEK_DIR"), "token"), []byte(token), 0o600); err != nil {
 		return err
 	}
-	return service.New(d, fstest.MapFS{}).Serve(ctx, l)
+	return service.New(d, service.Options{}).Serve(ctx, l)
 }
 
 // acknowledging keeps the ids of runs that the service acknowledged.

@@ -17,7 +17,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"durvek/client"
@@ -255,7 +254,7 @@ func desk20(b *testing.B) *client.Client {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(b, err)
 	ended := make(chan error, 1)
-	go func() { ended <- service.New(d, fstest.MapFS{}).Serve(ctx, l) }()
+	go func() { ended <- service.New(d, service.Options{}).Serve(ctx, l) }()
 	b.Cleanup(func() { stop(); <-ended; d.Close() })
 	token, err := d.LocalToken(ctx)
 	must(b, err)

@@ -16,7 +16,6 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"durvek/client"
@@ -51,7 +50,7 @@ func ingest(dir string) error {
 	if err := os.Rename(filepath.Join(dir, "address.part"), filepath.Join(dir, "address")); err != nil {
 		return err
 	}
-	return service.New(d, fstest.MapFS{}).Serve(ctx, l)
+	return service.New(d, service.Options{}).Serve(ctx, l)
 }
 
 // processorSeconds is what a process has used.

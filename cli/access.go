@@ -3,7 +3,6 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
-	"io/fs"
 	"net/http"
 	"net/url"
 	"os"
@@ -91,18 +90,13 @@ func (a *app) apiCmd() *cobra.Command {
 				return err
 			}
 			defer d.Close()
-			b, err := service.New(d, noConsole{}).OpenAPI()
+			b, err := service.New(d, service.Options{}).OpenAPI()
 			if err == nil {
 				a.say("%s", b)
 			}
 			return err
 		}))
 }
-
-// noConsole is an empty file system.
-type noConsole struct{}
-
-func (noConsole) Open(name string) (fs.File, error) { return nil, fs.ErrNotExist }
 
 func (a *app) vocabularyCmd() *cobra.Command {
 	type answer struct {

@@ -23,6 +23,7 @@ import (
 	"durvek/demo"
 	"durvek/desk"
 	"durvek/machine"
+	"durvek/probe"
 	"durvek/service"
 	"durvek/web"
 	"durvek/workload"
@@ -30,7 +31,11 @@ import (
 
 // host starts a service on a data folder, hands its address, a token and a sign-in link to started,
 // and serves until ctx ends or started fails.
-func (a *app) host(ctx context.Context, listen, dir, name string, started func(ctx context.Context, server, token, link string) error) error {
+func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string, started func(ctx context.Context, server, token, link string) error) error {
+	certificates, err := service.NewCertificates(filepath.Join(dir, "tls"), tls[0], tls[1], time.Now)
+	if err != nil {
+		return err
+	}
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w", listen, err)
@@ -41,7 +46,7 @@ func (a *app) host(ctx context.Context, listen, dir, name string, started func(c
 		return err
 	}
 	defer d.Close()
-	s := service.New(d, web.Console())
+	s := service.New(d, service.Options{Console: web.Console(), Probe: probe.Files(), Certificates: certificates})
 	serving, stop := context.WithCancel(ctx)
 	defer stop()
 	ended := make(chan error, 1)
@@ -95,6 +100,19 @@ func reachable(addr string) string {
 	return addr
 }
 
+// elsewhere lists the addresses by which other devices reach a service that listens for them.
+func elsewhere(listen, server string) []string {
+	host, _, err := net.SplitHostPort(listen)
+	if ip := net.ParseIP(host); err != nil || host != "" && (ip == nil || !ip.IsUnspecified()) {
+		return nil
+	}
+	var out []string
+	for _, ip := range service.Addresses() {
+		out = append(out, "http://"+net.JoinHostPort(ip.String(), server[strings.LastIndexByte(server, ':')+1:]))
+	}
+	return out
+}
+
 func defaultData() string {
 	dir, err := os.UserHomeDir()
 	if err != nil {
@@ -105,15 +123,21 @@ func defaultData() string {
 
 func (a *app) serveCmd() *cobra.Command {
 	var listen, name string
+	var tls [2]string
 	c := verb("serve", "Start the service", "durvek serve --listen 127.0.0.1:8460 --data ~/desk --name \"Marram Desk\"", 0, func(cmd *cobra.Command, _ []string) error {
 		dir := or(a.data, defaultData())
-		return a.host(cmd.Context(), listen, dir, name, func(_ context.Context, server, _, link string) error {
+		return a.host(cmd.Context(), listen, dir, name, tls, func(_ context.Context, server, _, link string) error {
 			a.say("Durvek listens on %s, data in %s.", server, dir)
+			for _, other := range elsewhere(listen, server) {
+				a.say("Other devices reach it on %s, and with TLS on %s.", other, strings.Replace(other, "http:", "https:", 1))
+			}
 			a.say("Sign in once within 15 minutes: %s", link)
 			return nil
 		})
 	})
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
+	c.Flags().StringVar(&tls[0], "certificate", "", "certificate of your own for TLS, a PEM file; without one the service signs its own")
+	c.Flags().StringVar(&tls[1], "key", "", "its private key, a PEM file")
 	c.Flags().StringVar(&name, "name", "Durvek", "name of the desk, as it stands on charts and editions")
 	return c
 }
@@ -123,7 +147,7 @@ func (a *app) demoCmd() *cobra.Command {
 	var once bool
 	c := verb("demo", "Start the service with the demo's data and a simulated bench", "durvek demo --listen 127.0.0.1:8460 --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {
 		dir := or(a.data, "demo-data")
-		return a.host(cmd.Context(), listen, dir, demo.DeskName, func(ctx context.Context, server, token, link string) error {
+		return a.host(cmd.Context(), listen, dir, demo.DeskName, [2]string{}, func(ctx context.Context, server, token, link string) error {
 			a.say("The Marram Desk's demo listens on %s, data in %s.", server, dir)
 			a.say("Sign in once within 15 minutes: %s&to=%s", link, url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
 			a.say("For the command line: export DURVEK_DATA=%s", dir)
@@ -182,7 +206,8 @@ func localAgent(ctx context.Context, server, code, dir string) error {
 }
 
 func (a *app) agentCmd() *cobra.Command {
-	var code, path, keep string
+	var code, path, keep, browser string
+	var browserArgs []string
 	var seconds float64
 	c := verb("agent", "Measure this machine: join with a one-time code and work through the plan", "durvek agent --server http://10.0.0.5:8460 --code K7QF-2M3X --path /mnt/dock", 0, func(cmd *cobra.Command, _ []string) error {
 		if keep == "" {
@@ -222,7 +247,10 @@ func (a *app) agentCmd() *cobra.Command {
 			return err
 		}
 		m := machine.Apart{Local: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Exe: exe,
-			Args: []string{"agent", "step", "--path", path, "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64)}}
+			Args: []string{"agent", "step", "--path", path, "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64), "--browser", browser}}
+		for _, x := range browserArgs {
+			m.Args = append(m.Args, "--browser-arg", x)
+		}
 		show := a.progress()
 		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: m, Code: code, Dir: keep, Confirm: a.entered(cmd.Context()),
 			Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
@@ -239,13 +267,19 @@ func (a *app) agentCmd() *cobra.Command {
 	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where it was ended")
 	c.PersistentFlags().StringVar(&path, "path", ".", "folder on the drive that is to be measured")
 	c.Flags().StringVar(&keep, "keep", "", "folder where results wait until the service has them")
+	c.PersistentFlags().StringVar(&browser, "browser", "", "program that may open the probe on this machine for graphics tests, such as chromium; without one the agent asks for a hand")
+	c.PersistentFlags().StringArrayVar(&browserArgs, "browser-arg", nil, "argument for that program; may be given again")
 	c.PersistentFlags().Float64Var(&seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
 	step := verb("step", "Make one run that an agent asks for on standard input; agents start it", "durvek agent step --path /mnt/dock < order.json", 0, func(cmd *cobra.Command, _ []string) error {
 		allowed, err := machine.AllowedFile()
 		if err != nil {
 			return err
 		}
-		return machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}.Serve(cmd.Context(), os.Stdin, a.out)
+		l := machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}
+		if browser != "" {
+			l.Browser = append([]string{browser}, browserArgs...)
+		}
+		return l.Serve(cmd.Context(), os.Stdin, a.out)
 	})
 	step.Hidden = true
 	c.AddCommand(step)

@@ -495,6 +495,12 @@ func (d *Desk) seat(ctx context.Context, q store.Queries, j *record.Joined, m re
 		j.Tests = append(j.Tests, t)
 	}
 	j.Learned = d.lengths.of(j.Plan.Unit, testsOf(j.Plan))
+	j.Jobs, j.Prompts = j.Plan.Jobs(), map[string]string{}
+	var before method.Setup
+	for _, x := range j.Setups {
+		j.Prompts[x.Slug] = method.Prompt(before, x, nil)
+		before = x
+	}
 	j.Received, err = q.Received(ctx, j.Plan.ID)
 	return err
 }

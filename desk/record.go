@@ -251,6 +251,9 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 			if err != nil {
 				return missing(err, "unit", r.Subject)
 			}
+			if err := analyse.Figures(t, &r); err != nil {
+				return refuse(Invalid, "run of %q refused: %v", r.Test, err)
+			}
 			for i, x := range r.Readings {
 				m, ok := t.Measure(x.Measure)
 				if !ok {

@@ -20,6 +20,7 @@ import (
 	"durvek/core/record"
 	"durvek/workload"
 	_ "durvek/workload/app" // the workloads that this machine can run
+	_ "durvek/workload/browser"
 	_ "durvek/workload/cpu"
 	_ "durvek/workload/memory"
 	_ "durvek/workload/network"
@@ -34,6 +35,7 @@ type Local struct {
 	Dir     string
 	Seconds float64
 	Allowed string
+	Browser []string // program, with its arguments, that may open the probe here
 
 	files string // where the system's files are; empty for the real ones
 }
@@ -163,7 +165,7 @@ func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sampl
 	// A workload sets its own number of threads; the collector's debt of the run before is paid first.
 	runtime.GC()
 	debug.FreeOSMemory()
-	env := workload.Env{Options: o.Options, Dir: l.Dir, Seconds: l.Seconds, Service: o.Service, Token: o.Token, Report: report}
+	env := workload.Env{Options: o.Options, Dir: l.Dir, Seconds: l.Seconds, Service: o.Service, Token: o.Token, Browser: l.Browser, Report: report}
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		env.Memory = v.Available
 	}

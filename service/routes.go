@@ -104,11 +104,6 @@ type joinRequest struct {
 	Machine record.Machine `json:"machine"`
 }
 
-type planCode struct {
-	Code    string    `json:"code"`
-	Expires time.Time `json:"expires"`
-}
-
 type runList struct {
 	Runs  []record.Run `json:"runs"`
 	Total int          `json:"total"`
@@ -362,9 +357,8 @@ func (s *Service) routes() {
 	get(s, "bench", "/api/plans/{slug}", "show-plan", "A plan with what came of each step", func(ctx context.Context, in *Slugged) (record.BenchPlan, error) {
 		return d.BenchPlan(ctx, in.Slug)
 	})
-	post(s, "bench", "/api/plans/{slug}/codes", "plan-code", "Make a one-time code with which a machine joins for a plan", func(ctx context.Context, in *Slugged) (planCode, error) {
-		c, expires, err := d.JoinCode(ctx, in.Slug)
-		return planCode{c, expires}, err
+	post(s, "bench", "/api/plans/{slug}/codes", "plan-code", "Make a one-time code with which a machine joins for a plan", func(ctx context.Context, in *asking) (planCode, error) {
+		return s.planCode(ctx, d, in)
 	})
 
 	// Agents.

@@ -5,6 +5,7 @@ package service
 import (
 	"bufio"
 	"context"
+	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -35,7 +36,17 @@ type Service struct {
 	api     huma.API
 	desk    *desk.Desk
 	console fs.FS
+	probe   fs.FS
 	done    chan struct{}
+
+	certificates *Certificates
+	address      net.Addr // that it listens on
+}
+
+// Options say what a service serves beside its API: the built console and probe, and TLS; none of it where left out.
+type Options struct {
+	Console, Probe fs.FS
+	Certificates   *Certificates
 }
 
 // cookie carries the console's session.
@@ -44,10 +55,16 @@ const cookie = "durvek_session"
 // Version is the API's version.
 const Version = "1.0.0"
 
-// New makes a service of a desk; console holds the built console's files.
-func New(d *desk.Desk, console fs.FS) *Service {
+// New makes a service of a desk.
+func New(d *desk.Desk, o Options) *Service {
 	huma.DefaultArrayNullable = false
-	s := &Service{desk: d, console: console, done: make(chan struct{})}
+	if o.Console == nil {
+		o.Console = embed.FS{}
+	}
+	if o.Probe == nil {
+		o.Probe = embed.FS{}
+	}
+	s := &Service{desk: d, console: o.Console, probe: o.Probe, certificates: o.Certificates, done: make(chan struct{})}
 	s.app = fiber.New(fiber.Config{AppName: "Durvek", Immutable: true, StreamRequestBody: true, IdleTimeout: time.Minute,
 		DisableStartupMessage: true, ErrorHandler: func(c *fiber.Ctx, err error) error {
 			status := http.StatusInternalServerError
@@ -72,6 +89,8 @@ func New(d *desk.Desk, console fs.FS) *Service {
 	s.app.Get("/editions/:review/:number/*", s.authorise, s.editionFile)
 	s.api = newAPI(s.app)
 	s.routes()
+	s.app.Get("/probe", s.probeFile)
+	s.app.Get("/probe/*", s.probeFile)
 	s.app.Get("/*", s.consoleFile)
 	return s
 }
@@ -103,6 +122,10 @@ func (s *Service) OpenAPI() ([]byte, error) { return json.MarshalIndent(s.api.Op
 
 // Serve answers on a listener until ctx ends, then lets live streams and requests finish.
 func (s *Service) Serve(ctx context.Context, l net.Listener) error {
+	s.address = l.Addr()
+	if s.certificates != nil {
+		l = Both(l, s.certificates)
+	}
 	ended := make(chan error, 1)
 	go func() { ended <- s.app.Listener(l) }()
 	select {
@@ -297,6 +320,8 @@ func contentType(name string) string {
 		return "text/csv; charset=utf-8"
 	case ".ttf":
 		return "font/ttf"
+	case ".wasm":
+		return "application/wasm"
 	case "", ".txt":
 		return "text/plain; charset=utf-8"
 	}
@@ -316,25 +341,8 @@ func (s *Service) consoleFile(c *fiber.Ctx) error {
 	if name == "" || !strings.HasPrefix(name, "assets/") && path.Ext(name) == "" {
 		name = "index.html"
 	}
-	data, err := fs.ReadFile(s.console, name)
-	if err != nil {
-		if name == "index.html" {
-			return problem(c, http.StatusNotFound, "this program was built without the console; build it with `make build`")
-		}
-		return problem(c, http.StatusNotFound, "no such page")
+	if _, err := fs.Stat(s.console, name); err != nil && name == "index.html" {
+		return problem(c, http.StatusNotFound, "this program was built without the console; build it with `make build`")
 	}
-	c.Set("Content-Type", contentType(name))
-	if strings.HasPrefix(name, "assets/") {
-		c.Set("Cache-Control", "public, max-age=31536000, immutable")
-	} else {
-		c.Set("Cache-Control", "no-cache")
-	}
-	if packed, err := fs.ReadFile(s.console, name+".gz"); err == nil {
-		c.Set("Vary", "Accept-Encoding")
-		if strings.Contains(c.Get("Accept-Encoding"), "gzip") {
-			c.Set("Content-Encoding", "gzip")
-			data = packed
-		}
-	}
-	return c.Send(data)
+	return send(c, s.console, name)
 }

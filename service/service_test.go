@@ -83,7 +83,7 @@ func (r *running) up() {
 		r.t.Fatal(err)
 	}
 	r.addr, r.desk, r.stop, r.ended = l.Addr().String(), d, stop, make(chan error, 1)
-	s := service.New(d, fstest.MapFS{"index.html": {Data: []byte("<!doctype html>console")}})
+	s := service.New(d, service.Options{Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>console")}}})
 	go func() { r.ended <- s.Serve(ctx, l) }()
 }
 
@@ -743,7 +743,7 @@ func TestAReviewIsGuardedAgainstLostChanges(t *testing.T) {
 
 func TestTheAPIsDescriptionIsUpToDate(t *testing.T) {
 	r := start(t)
-	d, err := service.New(r.desk, fstest.MapFS{}).OpenAPI()
+	d, err := service.New(r.desk, service.Options{}).OpenAPI()
 	must(t, err)
 	kept, err := os.ReadFile("../docs/openapi.json")
 	must(t, err)

@@ -53,7 +53,7 @@ func run(m *testing.M) int {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(err)
 	ended := make(chan error, 1)
-	go func() { ended <- service.New(d, web.Console()).Serve(ctx, l) }()
+	go func() { ended <- service.New(d, service.Options{Console: web.Console()}).Serve(ctx, l) }()
 	defer func() { stop(); <-ended; d.Close() }()
 	token, err := d.LocalToken(ctx)
 	must(err)

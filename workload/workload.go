@@ -29,6 +29,7 @@ type Env struct {
 	Memory  uint64            // bytes that the workload may take; 0 where the system does not tell
 	Service string            // address of the service, for the network; empty where there is none
 	Token   string
+	Browser []string // program that opens the probe, with its arguments; none where its owner allowed none
 	Report  func(record.Sample)
 }
 

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"durvek/core/analyse"
 	"durvek/core/method"
 	"durvek/core/record"
 )
@@ -102,7 +103,7 @@ func TestSustainedReadings(t *testing.T) {
 		{"a fall near the end", series(60, fell(52)), "burst ok sustained missing hold missing drop ok "},
 		{"too short", series(6, fell(99)), "burst missing sustained missing hold missing drop missing "},
 	} {
-		got, _ := Sustained(c.series, time.Minute)
+		got, _ := analyse.SustainedReadings(c.series, 60)
 		if s := states(got); s != c.want {
 			t.Errorf("%s: %s", c.name, s)
 		}

@@ -26,6 +26,8 @@ var Vocabulary = []SpecKey{
 	{"cpu.boost_clock", "Boost clock", "quantity", "GHz", "Highest clock of one core"},
 	{"cpu.power_limit", "Power limit", "quantity", "W", "Sustained package power limit"},
 	{"graphics.name", "Graphics", "text", "", "Name of the graphics chip"},
+	{"graphics.units", "Graphics units", "count", "", "Shader units, each with its arithmetic lanes"},
+	{"graphics.clock", "Graphics clock", "quantity", "MHz", "Highest clock of the graphics chip"},
 	{"graphics.power_limit", "Graphics power", "quantity", "W", "Graphics power limit"},
 	{"memory.size", "Memory", "quantity", "GiBy", "Installed memory"},
 	{"memory.channels", "Memory channels", "count", "", "Populated memory channels of 64 bits"},

@@ -28,6 +28,8 @@ type Test struct {
 	Writes    int64             `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
 	Usual     bool              `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
 	Of        string            `json:"of,omitempty" doc:"Workload that this test measures in another way"`
+	InBrowser string            `json:"in_browser,omitempty" enum:"only,too" doc:"only: measured by the probe, in the device's own browser; too: by the agent, or there"`
+	Analysis  string            `json:"analysis,omitempty" enum:"frames,sustained" doc:"How the desk makes figures of a run's raw series, where the run brings none"`
 	StandsFor string            `json:"stands_for,omitempty" doc:"What it means in real use"`
 	LimitedBy string            `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
 	Input     string            `json:"input,omitempty" doc:"What it works on, and from which seed"`
@@ -225,6 +227,7 @@ var ConditionVocabulary = []ConditionKey{
 	{"memory.profile", "Memory profile", "\"default\" as delivered, or the profile set in firmware"},
 	{"memory.speed", "Memory speed", "Transfers per second that the memory runs at"},
 	{"graphics.chip", "Graphics chip", "Which graphics chip does the work"},
+	{"graphics.renderer", "Renderer", "hardware, or software where the processor draws"},
 	{"graphics.driver", "Graphics driver", "Driver of the graphics chip and its version"},
 	{"display.resolution", "Resolution", "Width × height of the picture that is computed"},
 	{"display.luminance", "Screen luminance", "Set luminance in cd/m²"},
@@ -234,7 +237,7 @@ var ConditionVocabulary = []ConditionKey{
 	{"frame.generation", "Frame generation", "off or on"},
 	{"ambient", "Ambient temperature", "Room temperature, or its band"},
 	{"room.noise", "Room noise", "Sound level of the room with the machine off"},
-	{"runtime", "Runtime", "native or in browser, with what the kernels were built by"},
+	{"runtime", "Runtime", "native, or in browser with the engine and its version, with what the kernels were built by"},
 	{"system.name", "System", "Operating system and its version"},
 	{"system.kernel", "Kernel", "Version of the system's kernel"},
 	{"system.updates", "Updates", "Whether updates are running or held back"},

@@ -58,6 +58,11 @@ var units = []Unit{
 	{"/h", "/h", "rate", 1.0 / 3600, []string{"1/h"}},
 	{"{sample}/us", "Msamples/s", "sample rate", 1, nil},
 	{"{flop}/ns", "GFLOP/s", "arithmetic rate", 1, nil},
+	{"{operation}/ns", "Goperations/s", "operation rate", 1, nil},
+	{"{pixel}/us", "Mpixels/s", "pixel rate", 1, nil},
+	{"{texel}/us", "Mtexels/s", "texel rate", 1, nil},
+	{"{triangle}/us", "Mtriangles/s", "triangle rate", 1, nil},
+	{"{cell}/us", "Mcells/s", "cell rate", 1, nil},
 	{"{message}/s", "messages/s", "message rate", 1, nil},
 	{"{prediction}/s", "predictions/s", "prediction rate", 1, nil},
 	{"{node}/s", "nodes/s", "node rate", 1, nil},
@@ -100,6 +105,7 @@ var units = []Unit{
 	{"{round}", "rounds", "rounds", 1, []string{"round"}},
 	{"{thread}", "threads", "threads", 1, []string{"thread"}},
 	{"{pixel}", "px", "pixels", 1, nil},
+	{"{Mpixel}", "Mpx", "pixels", 1e6, nil},
 }
 
 var byName = func() map[string]Unit {

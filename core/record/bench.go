@@ -16,6 +16,8 @@ type Joined struct {
 	Sitting  string             `json:"sitting"`
 	Received []method.Job       `json:"received" doc:"Jobs whose runs the service has already"`
 	Learned  map[string]float64 `json:"learned" doc:"Seconds that one run took earlier, by test"`
+	Jobs     []method.Job       `json:"jobs" doc:"Every job of the plan, in the order in which they are made"`
+	Prompts  map[string]string  `json:"prompts" doc:"What a person must do to bring a machine into each setup, coming from the one before it"`
 }
 
 // Places of a plan at work.

@@ -11,6 +11,7 @@ import (
 	"runtime"
 	"slices"
 
+	"durvek/core/analyse"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
@@ -66,12 +67,13 @@ func register(k Kernel) {
 		base.Measures = append(base.Measures, workload.Rows(single, p.measure("single"), p.name("single thread"))...)
 		base.Measures = append(base.Measures, workload.Rows(all, p.measure("all"), p.name("all threads"))...)
 	}
+	base.InBrowser = "too"
 	workload.Register(workload.Workload{Test: base, Run: k.plain})
 
 	other := func(slug, name, about string, seconds float64, repeats int, measures ...method.Measure) method.Test {
 		t := base
 		t.Slug, t.Name, t.About, t.Seconds, t.Repeats, t.Measures = k.Slug+"-"+slug, k.Name+", "+name, about, seconds, repeats, measures
-		t.Usual, t.Of = false, k.Slug
+		t.Usual, t.Of, t.InBrowser = false, k.Slug, inBrowser[slug]
 		return t
 	}
 	speedUp := method.Measure{Slug: "speed-up", Name: "all threads ÷ one", Unit: "1", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015}
@@ -84,9 +86,13 @@ func register(k Kernel) {
 	workload.Register(workload.Workload{Run: k.cores, Test: other("cores", "core by core", "One thread, bound to each logical core in turn: a map that shows unlike cores. Where the system lets a thread be bound (Linux).", 6, 3, cores...)})
 	sustained := other("sustained", "sustained", "All threads for ten minutes, a sample each second: the level at the beginning (burst), the level that is held (sustained), and when the rate first falls.", 601, 1, workload.SustainedMeasures(k.Unit, 0.015)...)
 	sustained.Options = []method.Option{workload.DurationOption}
+	sustained.Analysis = "sustained"
 	sustained.MustMatch = append(slices.Clone(base.MustMatch), method.OptionCondition("duration"))
 	workload.Register(workload.Workload{Run: k.sustained, Test: sustained})
 }
+
+// inBrowser tells which of a kernel's tests a browser can make: it binds no thread to a core.
+var inBrowser = map[string]string{"scaling": "too", "sustained": "too"}
 
 // plain times each part with one thread and with all.
 func (k Kernel) plain(ctx context.Context, env workload.Env) (record.Outcome, error) {
@@ -185,7 +191,7 @@ func (k Kernel) sustained(ctx context.Context, env workload.Env) (record.Outcome
 	if err != nil {
 		return out, err
 	}
-	out.Readings, out.Negotiated = workload.Sustained(r.Series, length)
+	out.Readings, out.Negotiated = analyse.SustainedReadings(r.Series, length.Seconds())
 	if why := r.Hindrance(); why != "" && out.Negotiated != nil {
 		out.Negotiated["hindered"] = why
 	}

@@ -89,7 +89,7 @@ func init() {
 			if writing && tally.Done >= a.Most {
 				out.Negotiated["ended.early"] = fmt.Sprintf("after %.0f s: the bound of %s written was reached", tally.Spent.Seconds(), env.Text("writes"))
 			}
-			readings, said := workload.Sustained(s, tally.Spent)
+			readings, said := analyse.SustainedReadings(s, tally.Spent.Seconds())
 			p5, below := workload.Consistency(s, env.Number("floor"))
 			out.Readings = readings
 			if math.IsNaN(p5) {

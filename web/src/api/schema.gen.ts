@@ -2149,6 +2149,11 @@ export interface components {
         MethodTest: {
             /** @description What it stands for in real use and what limits it */
             about?: string;
+            /**
+             * @description How the desk makes figures of a run's raw series, where the run brings none
+             * @enum {string}
+             */
+            analysis?: "frames" | "sustained";
             /** @description How its output is checked */
             checked?: string;
             /** @description Program to run, for tests of origin command */
@@ -2160,6 +2165,11 @@ export interface components {
              * @enum {string}
              */
             hands?: "form" | "check" | "grade" | "stopwatch";
+            /**
+             * @description only: measured by the probe, in the device's own browser; too: by the agent, or there
+             * @enum {string}
+             */
+            in_browser?: "only" | "too";
             /** @description What it works on, and from which seed */
             input?: string;
             /** @description What holds a machine back in it */
@@ -2224,6 +2234,12 @@ export interface components {
             code: string;
             /** Format: date-time */
             expires: string;
+            /** @description Opens the probe, the page that measures a phone, tablet or any browser, for this plan */
+            link: string;
+            /** @description Why other devices do not reach the link */
+            note?: string;
+            /** @description The link as a QR code, an SVG document */
+            qr: string;
         };
         PlanRequest: {
             /**
@@ -2500,11 +2516,17 @@ export interface components {
             unit: string;
         };
         RecordJoined: {
+            /** @description Every job of the plan, in the order in which they are made */
+            jobs: components["schemas"]["MethodJob"][];
             /** @description Seconds that one run took earlier, by test */
             learned: {
                 [key: string]: number;
             };
             plan: components["schemas"]["MethodPlan"];
+            /** @description What a person must do to bring a machine into each setup, coming from the one before it */
+            prompts: {
+                [key: string]: string;
+            };
             /** @description Jobs whose runs the service has already */
             received: components["schemas"]["MethodJob"][];
             /** @description Every setup that the plan asks for, in order */

@@ -1,0 +1,194 @@
+// What a person sees of the probe: one thing at a time, one large button.
+import { cannot } from './execute'
+import { serve } from './order'
+import { symbol, Work } from './session'
+import { awake } from './trouble'
+import { call, Refused } from './wire'
+
+interface About {
+  desk: string
+  tls: boolean
+  own: boolean
+}
+
+const main = document.getElementById('main')!
+const hash = decodeURIComponent(location.hash.slice(1))
+let about: About = { desk: '', tls: false, own: false }
+
+type Child = Node | string | undefined | false
+function el<K extends keyof HTMLElementTagNameMap>(tag: K, props: Partial<HTMLElementTagNameMap[K]> & { class?: string } = {}, ...children: Child[]): HTMLElementTagNameMap[K] {
+  const e = document.createElement(tag)
+  const { class: name, ...rest } = props
+  if (name) e.className = name
+  Object.assign(e, rest)
+  e.append(...children.filter((c): c is Node | string => !!c))
+  return e
+}
+const button = (text: string, onclick: () => unknown, go = true) => el('button', { class: go ? 'go' : '', onclick: () => void onclick() }, text)
+const show = (...children: Child[]) => main.replaceChildren(...children.filter((c): c is Node | string => !!c))
+const foot = (...children: Child[]) => el('div', { class: 'foot' }, ...children)
+
+function span(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`
+  return `${(seconds / 3600).toFixed(1)} h`
+}
+const figure = (v: number): string => (v >= 1000 ? Math.round(v).toLocaleString('en') : v.toPrecision(3))
+
+function failed(e: unknown, again: () => unknown): void {
+  const text = e instanceof Refused ? e.message : `No connection to the service (${e instanceof Error ? e.message : String(e)}).`
+  show(el('h1', {}, 'This did not work'), el('p', { class: 'caution' }, text), el('p', { class: 'soft' }, e instanceof Refused ? 'Nothing was spent or lost.' : 'Is this device in the same network as the service? Results wait on this device.'), foot(button('Try again', again), button('Type another code', typed, false)))
+}
+
+/** typed asks for the code. */
+function typed(): void {
+  const field = el('input', { id: 'code', placeholder: 'ABCD-EFGH', autocomplete: 'off', autocapitalize: 'characters', spellcheck: false, maxLength: 9 })
+  const go = () => {
+    const code = field.value.toUpperCase().replace(/[^A-Z2-7]/g, '')
+    if (code.length !== 8) return field.focus()
+    void enter(`${code.slice(0, 4)}-${code.slice(4)}`)
+  }
+  field.onkeydown = (e) => e.key === 'Enter' && go()
+  show(el('h1', {}, 'Measure this device'), el('label', { htmlFor: 'code', class: 'soft' }, 'The code that the bench shows, eight characters:'), field, foot(button('Join', go)))
+  field.focus()
+}
+
+/** secure explains the one confirmation that a secure connection needs. */
+function secure(code: string): void {
+  const to = `https://${location.host}/probe/#${code}`
+  show(
+    el('h1', {}, 'One confirmation'),
+    el('p', {}, 'Browsers give WebGPU, storage and keeping the screen on to secure connections only. The service has one, but nobody outside vouches for it, so this device will warn once.'),
+    about.own
+      ? el('div', { class: 'sheet' }, el('p', {}, 'In the warning, choose ', el('strong', {}, 'Advanced'), ' or ', el('strong', {}, 'Details'), ', then go on to this address. Nothing is installed.'), el('p', { class: 'small soft' }, 'Or install ', el('a', { href: 'authority.crt' }, 'the service\'s certificate'), ' as an authority: it vouches for local addresses only.'))
+      : undefined,
+    foot(el('a', { class: 'button go', href: to }, 'Go on securely'), button('Go on without: some tests are left out', () => enter(code, true), false)),
+  )
+}
+
+async function enter(code: string, plain = false): Promise<void> {
+  if (!isSecureContext && about.tls && !plain) return secure(code)
+  show(el('h1', {}, 'Joining'))
+  try {
+    const w = await Work.join(code, () => draw())
+    history.replaceState(null, '', location.pathname) // the code is spent
+    ready(w)
+  } catch (e) {
+    failed(e, () => enter(code, plain))
+  }
+}
+
+/** ready says what is coming and waits for the button. */
+function ready(w: Work): void {
+  const tests = [...new Map(w.joined.plan.steps.map((s) => [s.test, w.test(s.test)])).values()]
+  const out = tests.map((t) => [t, cannot(t)] as const).filter(([, why]) => why)
+  const first = w.joined.prompts[w.joined.setups[0]?.slug ?? '']
+  show(
+    el('h1', {}, w.joined.plan.unit),
+    el('p', { class: 'soft' }, `${w.joined.plan.name || 'Plan'}: ${w.jobs.length - w.done.size} runs of ${tests.length} tests, about ${span(w.left())}.`),
+    el('div', { class: 'sheet hand' }, el('p', {}, first ? `${first}. ` : '', 'Close other pages and applications, let the device lie, and leave this page open.')),
+    out.length > 0 && el('details', { class: 'sheet' }, el('summary', {}, `${out.length} of the tests are left out here`), el('ul', {}, ...out.map(([t, why]) => el('li', { class: 'bad' }, el('span', {}, t.name), el('span', {}, why))))),
+    !isSecureContext && el('p', { class: 'small soft' }, 'This connection is not secure: keep the screen from going off by hand.'),
+    foot(button('Start', () => begin(w)), el('p', { class: 'small soft' }, 'What comes out belongs to this unit. The page can deliver nothing else.')),
+  )
+}
+
+let work: Work | undefined
+async function begin(w: Work): Promise<void> {
+  work = w
+  await awake()
+  draw()
+  try {
+    await w.go()
+  } catch (e) {
+    failed(e, () => location.reload())
+    return
+  }
+  work = undefined
+  show(
+    el('h1', {}, w.over === 'stopped' ? 'Stopped' : 'Done'),
+    el('p', {}, `${w.done.size} of ${w.jobs.length} runs are delivered.`),
+    ...w.refused.map((r) => el('p', { class: 'caution' }, r)),
+    steps(w),
+    foot(el('p', { class: 'soft' }, 'The figures are on the bench. This page may be closed.')),
+  )
+}
+
+function steps(w: Work): HTMLElement {
+  return el('ul', { class: 'sheet' }, ...w.joined.plan.steps.map((s, i) => {
+    const o = w.outcomes.get(i)
+    return el('li', { class: `${w.current?.step === i ? 'on' : ''} ${o?.bad ? 'bad' : ''}` }, el('span', {}, w.test(s.test).name), el('span', {}, o?.bad ?? (o ? `${o.done} of ${s.repeats}` : w.current?.step === i ? 'now' : '')))
+  }))
+}
+
+let due = false
+function draw(): void {
+  if (!work || due) return
+  due = true
+  setTimeout(() => {
+    due = false
+    if (work) progress(work)
+  }, 100)
+}
+
+let parts: { title: HTMLElement; phase: HTMLElement; rate: HTMLElement; bar: HTMLProgressElement; left: HTMLElement; hand: HTMLElement; note: HTMLElement; list: HTMLElement } | undefined
+/** progress shows the plan at work. Its pieces stay, so that drawing takes nothing from what is measured. */
+function progress(w: Work): void {
+  if (!parts || !parts.title.isConnected) {
+    parts = { title: el('h1'), phase: el('p', { class: 'soft' }), rate: el('div', { class: 'rate' }), bar: el('progress', { max: 1 }), left: el('p', { class: 'small soft' }), hand: el('div'), note: el('p', { class: 'small' }), list: el('div') }
+    parts.bar.setAttribute('aria-label', 'Share of the plan that is done')
+    show(parts.title, parts.phase, parts.rate, parts.bar, parts.left, parts.hand, parts.note, parts.list)
+  }
+  const j = w.current
+  const text = (e: HTMLElement, s: string) => e.textContent !== s && (e.textContent = s)
+  text(parts.title, j ? w.test(j.test).name : 'Delivering')
+  text(parts.phase, j ? `Repeat ${j.repeat + 1}, ${w.sample.phase}` : w.sample.phase)
+  parts.rate.replaceChildren(...(w.sample.value ? [figure(w.sample.value), ' ', el('small', {}, symbol(w.sample.unit ?? ''))] : ['\u00a0']))
+  parts.bar.value = (w.done.size + w.sample.share) / Math.max(1, w.jobs.length)
+  text(parts.left, `${w.done.size} of ${w.jobs.length} runs done, about ${span(w.left())} left`)
+  if (w.ask && !parts.hand.childElementCount) parts.hand.replaceChildren(el('div', { class: 'sheet hand' }, el('p', {}, `${w.ask}.`)), button(`Done`, () => w.confirm()))
+  if (!w.ask && parts.hand.childElementCount) parts.hand.replaceChildren()
+  parts.note.className = w.offline ? 'small caution' : 'small soft'
+  text(parts.note, w.offline ? `No connection. ${w.waiting ? `${w.waiting} results wait on this device; ` : ''}it goes on, and delivers when the service is back.` : w.awake ? 'The screen is kept on. Leave the device alone.' : 'Keep the screen from going off. Leave the device alone.')
+  const sign = `${w.done.size} ${j?.step}`
+  if (parts.list.dataset.sign !== sign) {
+    parts.list.dataset.sign = sign
+    parts.list.replaceChildren(steps(w))
+  }
+}
+
+async function start(): Promise<void> {
+  if (hash.startsWith('local=')) {
+    const title = el('h1', {}, 'For the agent on this machine')
+    const phase = el('p', { class: 'soft' })
+    const rate = el('div', { class: 'rate' })
+    const bar = el('progress', { max: 1, value: 0 })
+    bar.setAttribute('aria-label', 'Share of the run that is done')
+    show(title, phase, rate, bar, el('p', { class: 'small soft' }, 'Leave this page open and in front; the agent closes the run when it is done.'))
+    await serve(hash.slice(6), (s) => {
+      title.textContent = s.test?.name ?? 'For the agent on this machine'
+      phase.textContent = s.sample.phase
+      phase.className = s.alone ? 'caution' : 'soft'
+      rate.textContent = s.sample.value ? `${figure(s.sample.value)} ${symbol(s.sample.unit ?? '')}` : '\u00a0'
+      bar.value = s.sample.share
+    })
+  }
+  about = await call<About>('about.json', '').catch(() => about)
+  document.getElementById('desk')!.textContent = about.desk
+  const code = /^[A-Z2-7]{4}-[A-Z2-7]{4}$/.exec(hash.toUpperCase())?.[0]
+  if (code) return enter(code)
+  try {
+    const w = await Work.resume(() => draw())
+    if (!w) return typed()
+    if (await w.started) return await begin(w)
+    ready(w)
+  } catch (e) {
+    if (e instanceof Refused) {
+      await Work.forget()
+      return typed()
+    }
+    failed(e, () => location.reload())
+  }
+}
+
+void start()

@@ -1,0 +1,402 @@
+// The page as an agent: it joins a plan with a one-time code, makes one run after the other, keeps every result on the
+// device until the service has acknowledged it, and goes on where it was after whatever broke it off.
+import { describe, distances, median, observe } from './device'
+import { type Env, execute, NotRun } from './execute'
+import * as kept from './keep'
+import { awake, rest, Trouble, visible, watched } from './trouble'
+import { call, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'
+
+interface Session {
+  token: string
+  id: string // names this joining
+  name: string // of the device, as the service knows it
+}
+interface Begun {
+  job: Job
+  run: string
+  at: string
+}
+
+const mostBroken = 3 // attempts after which a step is given up
+const api = '/api/agent/'
+
+/** uuid makes a UUID version 7 (RFC 9562). */
+export function uuid(): string {
+  const b = crypto.getRandomValues(new Uint8Array(16))
+  let t = Date.now()
+  for (let i = 5; i >= 0; i--, t = Math.floor(t / 256)) b[i] = t & 255
+  b[6] = (b[6]! & 15) | 0x70
+  b[8] = (b[8]! & 63) | 0x80
+  const h = [...b].map((x) => x.toString(16).padStart(2, '0')).join('')
+  return `${h.slice(0, 8)}-${h.slice(8, 12)}-${h.slice(12, 16)}-${h.slice(16, 20)}-${h.slice(20)}`
+}
+
+function secret(): string {
+  return btoa(String.fromCharCode(...crypto.getRandomValues(new Uint8Array(32)))).replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '')
+}
+
+const key = (j: Job): string => `${j.step} ${j.repeat}`
+
+/** Work is one plan on this device. What people see of it is told through changed. */
+export class Work {
+  joined!: Joined
+  jobs: Job[] = []
+  done = new Set<string>()
+  outcomes = new Map<number, { done: number; bad?: string }>() // by step
+  state: Progress['state'] = 'working'
+  sample: Sample = { phase: '', share: 0 }
+  current?: Job
+  ask?: string
+  waiting = 0 // results that the service has not acknowledged
+  offline = false
+  awake = false
+  refused: string[] = []
+  over: '' | 'done' | 'stopped' = ''
+  private directive: Directive = {}
+  private begun = 0
+  private run = ''
+  private marks: Mark[] = []
+  private broken: Record<number, number> = {}
+  private asks = 0
+  private confirmed = false
+  private setup = ''
+  private learned: Record<string, number> = {}
+  private best = 0 // most frames a second seen so far
+  private delivering?: Promise<void>
+
+  private constructor(private session: Session, private changed: () => void) {}
+
+  /** join spends a code. The secret of a new session is kept before the code is spent. */
+  static async join(code: string, changed: () => void): Promise<Work> {
+    const id = uuid().slice(-12)
+    const machine = await describe(id)
+    const s: Session = { token: secret(), id, name: machine.name }
+    await kept.put('joining', s)
+    const w = new Work(s, changed)
+    for (let tries = 1; ; tries++) {
+      try {
+        w.joined = await call<Joined>(`${api}join`, '', { code, token: s.token, machine })
+        break
+      } catch (e) {
+        if (e instanceof Refused || tries === 4) {
+          await kept.drop('joining')
+          throw e
+        }
+        await rest(1000 * tries)
+      }
+    }
+    await kept.put('session', s)
+    await kept.drop('joining')
+    for (const k of ['begun', 'broken', 'started']) await kept.drop(k) // another plan's journal says nothing of this one
+    await w.enter()
+    return w
+  }
+
+  /** resume goes on with the session that is kept on this device; undefined where there is none. */
+  static async resume(changed: () => void): Promise<Work | undefined> {
+    const s = (await kept.get<Session>('joining')) ?? (await kept.get<Session>('session'))
+    if (!s) return undefined
+    const w = new Work(s, changed)
+    w.joined = await call<Joined>(`${api}rejoin`, s.token, { ...(await describe(s.id)), name: s.name })
+    await kept.put('session', s)
+    await kept.drop('joining')
+    await w.enter()
+    return w
+  }
+
+  static async forget(): Promise<void> {
+    for (const k of ['session', 'joining', 'begun', 'broken', 'started']) await kept.drop(k)
+  }
+
+  private async enter(): Promise<void> {
+    const j = this.joined
+    this.jobs = j.jobs
+    this.learned = { ...j.learned }
+    for (const r of j.received) this.count(r)
+    for (const k of await kept.waiting()) {
+      const r = k.body as Run
+      if (k.path === 'runs' && r.plan === j.plan.id) this.count({ step: r.step, repeat: r.repeat, test: r.test })
+    }
+    this.broken = (await kept.get<Record<number, number>>('broken')) ?? {}
+    this.setup = j.setups[0]?.slug ?? ''
+    const open = await kept.get<Begun>('begun')
+    if (open && !this.done.has(key(open.job))) await this.broke(open, 'crash', 'The page was closed, or the device was started anew')
+    await kept.drop('begun')
+  }
+
+  private count(j: Job, bad?: string): void {
+    this.done.add(key(j))
+    const o = this.outcomes.get(j.step) ?? { done: 0 }
+    o.done++
+    if (bad) o.bad = bad
+    this.outcomes.set(j.step, o)
+  }
+
+  test(slug: string) {
+    return this.joined.tests.find((t) => t.slug === slug)!
+  }
+  setupOf = (step: number): string => this.joined.plan.steps[step]!.setup || this.joined.plan.setup
+  setupName = (slug: string): string => this.joined.setups.find((s) => s.slug === slug)?.name ?? slug
+  get started(): Promise<boolean | undefined> {
+    return kept.get<boolean>('started')
+  }
+
+  /** left is how many seconds are left, as far as one knows. */
+  left(): number {
+    let sum = 0
+    for (const j of this.jobs) {
+      if (this.done.has(key(j)) || this.directive.skip?.includes(j.step)) continue
+      sum += (this.learned[j.test] ?? this.test(j.test).seconds ?? 5) + (this.joined.plan.cool?.seconds ?? 0)
+    }
+    return Math.max(0, sum - (this.current ? (this.learned[this.current.test] ?? 5) * this.sample.share : 0))
+  }
+
+  /** go works until nothing is left or people stop the plan, and delivers everything. */
+  async go(): Promise<void> {
+    await kept.put('started', true)
+    const report = setInterval(() => void this.report(), 1000)
+    try {
+      this.deliver()
+      await this.loop()
+      this.current = undefined
+      this.sample = { phase: 'delivering', share: 1 }
+      this.changed()
+      for (;;) {
+        this.deliver()
+        await this.delivering
+        if (!this.waiting) {
+          try {
+            await call(`${api}finish`, this.session.token, {})
+            break
+          } catch (e) {
+            if (e instanceof Refused) break
+          }
+        }
+        await rest(1000)
+      }
+      if (!this.over) this.over = 'done'
+      await Work.forget()
+    } finally {
+      clearInterval(report)
+    }
+    this.changed()
+  }
+
+  private async loop(): Promise<void> {
+    for (;;) {
+      const d = this.directive
+      if (d.stop) {
+        this.over = 'stopped'
+        return
+      }
+      if (d.pause) {
+        this.tell('paused', { phase: 'paused', share: 0 })
+        await rest(1000)
+        continue
+      }
+      const open = this.jobs.filter((j) => !this.done.has(key(j)) && !d.skip?.includes(j.step))
+      if (!open.length) return
+      const job = open.find((j) => this.setupOf(j.step) === this.setup) ?? open[0]!
+      const setup = this.setupOf(job.step)
+      if (setup !== this.setup && !(await this.hand(setup))) continue
+      if ((this.broken[job.step] ?? 0) >= mostBroken) {
+        await this.finish({ ...(await this.newRun(job)), outcome: 'parked', failure: `broke off ${this.broken[job.step]} times` }, job)
+        continue
+      }
+      const cool = this.joined.plan.cool?.seconds
+      if (cool && this.done.size) {
+        this.tell('cooling', { phase: 'cooling down', share: 0 })
+        await rest(1000 * cool)
+      }
+      await this.make(job)
+    }
+  }
+
+  private tell(state: Progress['state'], sample: Sample): void {
+    this.state = state
+    this.sample = sample
+    this.changed()
+  }
+
+  /** hand asks a person to bring the device into another setup; false where people want something else of the plan. */
+  private async hand(setup: string): Promise<boolean> {
+    this.setup = setup
+    const text = this.joined.prompts[setup]
+    if (!text) return true
+    this.ask = text
+    this.confirmed = false
+    const id = `${this.joined.sitting}-${++this.asks}`
+    this.tell('needs-you', { phase: text, share: 0 })
+    while (!this.confirmed && this.directive.confirmed !== id) {
+      if (this.directive.stop || this.directive.pause) {
+        this.ask = undefined
+        this.setup = ''
+        return false
+      }
+      await rest(300)
+    }
+    this.ask = undefined
+    this.tell('working', { phase: 'goes on', share: 0 })
+    return true
+  }
+  confirm(): void {
+    this.confirmed = true
+  }
+
+  private async newRun(j: Job): Promise<Run> {
+    const p = this.joined.plan
+    const now = new Date().toISOString()
+    return { id: uuid(), test: j.test, test_version: this.test(j.test).version, subject: p.unit, host: p.host, place: p.place, setup: this.setupOf(j.step), sitting: this.joined.sitting, plan: p.id, step: j.step, repeat: j.repeat, started: now, ended: now, outcome: 'done', source: 'agent', by: this.session.name, options: p.steps[j.step]!.options, readings: [], course: this.broken[j.step] ? { attempt: this.broken[j.step] } : {} }
+  }
+
+  /** make makes one run under the eyes of the watch. One that met trouble counts for nothing and is made anew. */
+  private async make(job: Job): Promise<void> {
+    this.current = job
+    this.marks = []
+    this.tell('working', { phase: 'starting', share: 0 })
+    await visible()
+    this.awake = await awake()
+    const run = await this.newRun(job)
+    const open: Begun = { job, run: run.id, at: run.started }
+    await kept.put('begun', open)
+    this.run = run.id
+    this.begun = performance.now()
+    const watch = watched()
+    const left = new AbortController()
+    const looking = setInterval(() => {
+      if (this.directive.stop || this.directive.skip?.includes(job.step)) left.abort(new Error('told to stop'))
+    }, 300)
+    const signal = AbortSignal.any ? AbortSignal.any([watch.signal, left.signal]) : both(watch.signal, left.signal)
+    let out: Partial<Outcome> = {}
+    try {
+      await this.saving(signal)
+      const before = await observe()
+      const env: Env = { test: this.test(job.test), options: run.options ?? {}, seconds: 1, signal, token: this.session.token, report: (s) => this.tell('working', s) }
+      out = await execute(env)
+      this.depart(run, before, await observe())
+    } catch (e) {
+      if (left.signal.aborted) {
+        await kept.drop('begun')
+        return
+      }
+      const cause = signal.aborted ? signal.reason : e
+      if (cause instanceof Trouble) {
+        watch.end()
+        await this.broke(open, 'interruption', cause.message[0]!.toUpperCase() + cause.message.slice(1))
+        await visible()
+        return
+      }
+      run.outcome = e instanceof NotRun ? 'not-run' : 'failed'
+      run.failure = e instanceof Error ? e.message : String(e)
+    } finally {
+      watch.end()
+      clearInterval(looking)
+    }
+    const took = (performance.now() - this.begun) / 1000
+    run.ended = new Date(Date.parse(run.started) + took * 1000).toISOString()
+    const least = this.joined.plan.least ?? 0
+    if (run.outcome === 'done' && took < least) this.marks.push({ kind: 'too-short', text: `it took ${took.toFixed(1)} s; the plan says at least ${least} s` })
+    if (run.outcome === 'done' && !run.options) this.learned[job.test] = took
+    await this.finish({ ...run, observed: { ...(await observe()), ...out.observed }, negotiated: out.negotiated, readings: run.outcome === 'done' ? (out.readings ?? []) : [], series: out.series, marks: this.marks }, job)
+  }
+
+  /** saving finds out whether the browser shows fewer frames than it did: the device saves power. */
+  private async saving(signal: AbortSignal): Promise<void> {
+    const ms = await distances(15, signal)
+    if (!ms?.length) return
+    const now = 1000 / median(ms)
+    if (this.best && now < 0.65 * this.best) throw new Trouble(`the browser shows ${now.toFixed(0)} frames a second, ${this.best.toFixed(0)} before: the device saves power`)
+    this.best = Math.max(this.best, now)
+  }
+
+  /** depart marks what is not as the setup says, and what changed while the run went on. */
+  private depart(run: Run, before: Record<string, string>, after: Record<string, string>): void {
+    const want = this.joined.setups.find((s) => s.slug === run.setup)?.conditions ?? {}
+    const changes = []
+    for (const k of Object.keys(after)) {
+      if (want[k] && want[k] !== after[k] && k === 'supply') this.marks.push({ kind: 'departure', text: `supply ${after[k]}, not ${want[k]}` })
+      if (before[k] !== after[k] && k !== 'battery.charge') changes.push({ at: (performance.now() - this.begun) / 1000, condition: k, from: before[k], to: after[k] })
+    }
+    if (changes.length) run.course = { ...run.course, changes }
+  }
+
+  /** broke takes note of an attempt that counts for nothing. */
+  private async broke(open: Begun, kind: string, why: string): Promise<void> {
+    const name = this.test(open.job.test).name
+    const n = (this.broken[open.job.step] = (this.broken[open.job.step] ?? 0) + 1)
+    await kept.put('broken', this.broken)
+    const x: Incident = { id: uuid(), unit: this.joined.plan.unit, plan: this.joined.plan.id, run: open.run, step: open.job.step, test: open.job.test, at: new Date().toISOString(), kind, times: 1, by: this.session.name, text: `${why} while ${name}, repeat ${open.job.repeat + 1}, went on; attempt ${n} counts for nothing.` }
+    await kept.keep({ id: x.id, path: 'incidents', body: x })
+    await kept.drop('begun')
+    this.deliver()
+  }
+
+  private async finish(r: Run, job: Job): Promise<void> {
+    await kept.keep({ id: r.id, path: 'runs', body: r })
+    await kept.drop('begun')
+    this.count(job, r.outcome === 'done' ? undefined : `${r.outcome === 'not-run' ? 'not run: ' : ''}${r.failure}`)
+    this.deliver()
+    this.changed()
+  }
+
+  /** deliver sends what is kept, in order, until nothing waits or there is no connection. */
+  deliver(): void {
+    this.delivering ??= this.send().finally(() => (this.delivering = undefined))
+  }
+  private async send(): Promise<void> {
+    for (;;) {
+      const list = (await kept.waiting()).sort((a, b) => (a.id < b.id ? -1 : 1))
+      this.waiting = list.length
+      if (!list.length) return
+      for (const k of list) {
+        try {
+          await call(api + k.path, this.session.token, k.body, 60000)
+        } catch (e) {
+          if (!(e instanceof Refused)) {
+            this.offline = true
+            this.changed()
+            return // the next report tries again
+          }
+          this.refused.push(e.message)
+        }
+        await kept.sent(k.id)
+        this.offline = false
+        this.waiting--
+        this.changed()
+      }
+    }
+  }
+
+  /** report tells the service where the plan stands and hears what people want of it. */
+  private async report(): Promise<void> {
+    if (this.waiting) this.deliver()
+    const j = this.current
+    const p: Progress = {
+      plan: this.joined.plan.id, done: this.done.size, jobs: this.jobs.length, step: j?.step ?? 0, repeat: j?.repeat ?? 0, test: j ? this.test(j.test).name : '', phase: this.sample.phase, share: this.sample.share, left: this.left(),
+      state: this.state, setup: this.setup, run: this.run, at: j ? (performance.now() - this.begun) / 1000 : 0, marks: this.marks.length ? this.marks : undefined,
+      ...(this.sample.value ? { value: this.sample.value, unit: symbol(this.sample.unit ?? ''), channel: (j && this.test(j.test).measures.find((m) => m.slug === this.sample.channel)?.name) || this.sample.channel } : {}),
+      ...(this.ask ? { ask: { id: `${this.joined.sitting}-${this.asks}`, setup: this.setup, text: this.ask, now: true } } : {}),
+    }
+    try {
+      this.directive = await call<Directive>(`${api}progress`, this.session.token, p, 5000)
+      this.offline = false
+    } catch (e) {
+      if (e instanceof Refused && e.status === 401) this.directive = { stop: true } // another device has this plan now
+      else this.offline = true
+    }
+    this.changed()
+  }
+}
+
+function both(a: AbortSignal, b: AbortSignal): AbortSignal {
+  const c = new AbortController()
+  for (const s of [a, b]) s.addEventListener('abort', () => c.abort(s.reason))
+  if (a.aborted) c.abort(a.reason)
+  return c.signal
+}
+
+const symbols: Record<string, string> = { 'MiBy/s': 'MiB/s', 'MBy/s': 'MB/s', 'GBy/s': 'GB/s', '{flop}/ns': 'GFLOP/s', '{frame}/s': 'frames/s', '{sample}/us': 'Msamples/s' }
+/** symbol is a unit as people read it. */
+export function symbol(code: string): string {
+  return symbols[code] ?? code.replace(/^\{(.*)\}\/us$/, 'M$1s/s').replace(/^\{(.*)\}\/s$/, '$1s/s').replace(/[{}]/g, '')
+}

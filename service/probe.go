@@ -1,0 +1,147 @@
+package service
+
+import (
+	"bytes"
+	"cmp"
+	"compress/gzip"
+	"context"
+	"fmt"
+	"io"
+	"io/fs"
+	"net"
+	"net/http"
+	"path"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v2"
+
+	"durvek/desk"
+	"durvek/draw"
+)
+
+// planCode is what a machine joins a plan with: a code to type, and a link to the probe that carries it.
+type planCode struct {
+	Code    string    `json:"code"`
+	Expires time.Time `json:"expires"`
+	Link    string    `json:"link" doc:"Opens the probe, the page that measures a phone, tablet or any browser, for this plan"`
+	QR      string    `json:"qr" doc:"The link as a QR code, an SVG document"`
+	Note    string    `json:"note,omitempty" doc:"Why other devices do not reach the link"`
+}
+
+type asking struct {
+	Slugged
+	Host  string `header:"Host" hidden:"true"`
+	Proto string `header:"X-Forwarded-Proto" hidden:"true"`
+}
+
+func (s *Service) planCode(ctx context.Context, d *desk.Desk, in *asking) (planCode, error) {
+	c, expires, err := d.JoinCode(ctx, in.Slug)
+	if err != nil {
+		return planCode{}, err
+	}
+	out := planCode{Code: c, Expires: expires}
+	base, alone := s.base(in.Host, in.Proto)
+	out.Link = base + "/probe/#" + c
+	if alone {
+		out.Note = "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it."
+	}
+	code, err := draw.NewCode(out.Link)
+	if err != nil {
+		return out, err
+	}
+	out.QR = string(code.SVG(out.Link))
+	return out, nil
+}
+
+// base is the address by which other devices reach the service: the one that was asked for, unless that leads to
+// the asking computer itself and the service listens for others. alone tells that it does not.
+func (s *Service) base(host, proto string) (base string, alone bool) {
+	name, port, err := net.SplitHostPort(host)
+	if err != nil {
+		name, port = host, ""
+	}
+	ip := net.ParseIP(name)
+	if name != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return cmp.Or(proto, "http") + "://" + host, false
+	}
+	at, _ := s.address.(*net.TCPAddr)
+	if at == nil || !at.IP.IsUnspecified() {
+		return "http://" + host, true
+	}
+	for _, a := range Addresses() {
+		return "http://" + net.JoinHostPort(a.String(), cmp.Or(port, fmt.Sprint(at.Port))), false
+	}
+	return "http://" + host, true
+}
+
+// probeFile serves the probe. Where the context is secure, the page is isolated from others, which gives it finer
+// clocks.
+func (s *Service) probeFile(c *fiber.Ctx) error {
+	name := strings.TrimPrefix(strings.TrimPrefix(c.Path(), "/probe"), "/")
+	switch {
+	case c.Path() == "/probe":
+		return c.Redirect("/probe/", http.StatusMovedPermanently)
+	case name == "about.json":
+		return c.JSON(fiber.Map{"desk": s.desk.Name, "tls": s.certificates != nil, "own": s.certificates != nil && s.certificates.Own()})
+	case name == "authority.crt":
+		if s.certificates == nil || !s.certificates.Own() {
+			return problem(c, http.StatusNotFound, "this service signs no certificate of its own")
+		}
+		der, err := s.certificates.Authority()
+		if err != nil {
+			return err
+		}
+		c.Set("Content-Type", "application/x-x509-ca-cert")
+		c.Set("Content-Disposition", `attachment; filename="durvek-authority.crt"`)
+		return c.Send(der)
+	case name == "":
+		name = "index.html"
+	}
+	if !fs.ValidPath(name) {
+		return problem(c, http.StatusNotFound, "no such page")
+	}
+	if ip := net.ParseIP(c.Hostname()); c.Secure() || c.Hostname() == "localhost" || ip != nil && ip.IsLoopback() {
+		c.Set("Cross-Origin-Opener-Policy", "same-origin")
+		c.Set("Cross-Origin-Embedder-Policy", "require-corp")
+	}
+	c.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+	return send(c, s.probe, name)
+}
+
+// send answers with a file of a built page, packed where it was packed and the other side takes it.
+func send(c *fiber.Ctx, files fs.FS, name string) error {
+	data, noPacked := fs.ReadFile(files, name+".gz")
+	takes := noPacked == nil && strings.Contains(c.Get("Accept-Encoding"), "gzip")
+	if !takes {
+		plain, err := fs.ReadFile(files, name)
+		if err != nil && noPacked == nil { // large files are kept packed only
+			plain, err = unpack(data)
+		}
+		if err != nil {
+			return problem(c, http.StatusNotFound, "no such page")
+		}
+		data = plain
+	}
+	c.Set("Content-Type", contentType(name))
+	if strings.HasPrefix(path.Clean(name), "assets/") || c.Query("v") != "" { // whose name changes with what is in it
+		c.Set("Cache-Control", "public, max-age=31536000, immutable")
+	} else {
+		c.Set("Cache-Control", "no-cache")
+	}
+	if noPacked == nil {
+		c.Set("Vary", "Accept-Encoding")
+	}
+	if takes {
+		c.Set("Content-Encoding", "gzip")
+	}
+	return c.Send(data)
+}
+
+func unpack(packed []byte) ([]byte, error) {
+	z, err := gzip.NewReader(bytes.NewReader(packed))
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(z)
+}

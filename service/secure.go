@@ -1,0 +1,299 @@
+package service
+
+import (
+	"bufio"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
+	"errors"
+	"fmt"
+	"math/big"
+	"net"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+	"time"
+)
+
+// Certificates speaks TLS for a service. Browsers give much of what a device is measured with to secure contexts
+// only, and a plain address on a local network is none. Where the owner brings no certificate, the service
+// signs one with an authority of its own, made at first use, for this computer's name and addresses.
+type Certificates struct {
+	dir     string
+	now     func() time.Time
+	brought *tls.Certificate
+
+	mu   sync.Mutex
+	ca   *x509.Certificate
+	key  *ecdsa.PrivateKey
+	leaf *tls.Certificate
+}
+
+// How long certificates hold. Systems refuse longer ones for a server.
+const (
+	authorityLife = 10 * 365 * 24 * time.Hour
+	serverLife    = 390 * 24 * time.Hour
+	renewBefore   = 30 * 24 * time.Hour
+)
+
+// NewCertificates keeps its authority in dir. certificate and key are the owner's own files in PEM; both empty
+// for none. now is the clock.
+func NewCertificates(dir, certificate, key string, now func() time.Time) (*Certificates, error) {
+	c := &Certificates{dir: dir, now: now}
+	if (certificate == "") != (key == "") {
+		return nil, errors.New("a certificate of your own needs both --certificate and --key")
+	}
+	if certificate != "" {
+		pair, err := tls.LoadX509KeyPair(certificate, key)
+		if err != nil {
+			return nil, fmt.Errorf("read the certificate %s with its key %s: %w", certificate, key, err)
+		}
+		if pair.Leaf != nil && now().After(pair.Leaf.NotAfter) {
+			return nil, fmt.Errorf("the certificate %s ended on %s; bring a new one, or leave it out for one of the service's own", certificate, pair.Leaf.NotAfter.Format(time.DateOnly))
+		}
+		c.brought = &pair
+	}
+	return c, nil
+}
+
+// Own tells whether the service signs its certificate itself.
+func (c *Certificates) Own() bool { return c.brought == nil }
+
+// Authority is the authority's certificate in DER, for a device that is to trust it.
+func (c *Certificates) Authority() ([]byte, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if err := c.authority(); err != nil {
+		return nil, err
+	}
+	return c.ca.Raw, nil
+}
+
+// authority reads the authority from its folder or makes it. Its certificate is limited to names and addresses
+// of local networks, so that a device that trusts it is open to nothing else.
+func (c *Certificates) authority() error {
+	if c.ca != nil {
+		return nil
+	}
+	at, keyAt := filepath.Join(c.dir, "authority.pem"), filepath.Join(c.dir, "authority-key.pem")
+	if pair, err := tls.LoadX509KeyPair(at, keyAt); err == nil {
+		if key, ok := pair.PrivateKey.(*ecdsa.PrivateKey); ok && c.now().Before(pair.Leaf.NotAfter.Add(-serverLife)) {
+			c.ca, c.key = pair.Leaf, key
+			return nil
+		}
+	} else if !errors.Is(err, os.ErrNotExist) {
+		return fmt.Errorf("read the certificate authority in %s: %w", c.dir, err)
+	}
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		return err
+	}
+	host, _ := os.Hostname()
+	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: "Durvek on " + host}, NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(authorityLife),
+		IsCA: true, BasicConstraintsValid: true, MaxPathLenZero: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageCRLSign,
+		PermittedDNSDomainsCritical: true, PermittedDNSDomains: slices.DeleteFunc([]string{"localhost", "local", "home.arpa", "lan", "internal", "test", host}, func(s string) bool { return s == "" }), PermittedIPRanges: local()}
+	raw, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
+	if err != nil {
+		return err
+	}
+	if c.ca, err = x509.ParseCertificate(raw); err != nil {
+		return err
+	}
+	c.key = key
+	if err := os.MkdirAll(c.dir, 0o700); err != nil {
+		return err
+	}
+	if err := write(keyAt, "PRIVATE KEY", key); err != nil {
+		return err
+	}
+	return write(at, "CERTIFICATE", raw)
+}
+
+// local lists the ranges of addresses that local networks use (RFC 1918, 6598, 3927, 4193, 4291).
+func local() []*net.IPNet {
+	var out []*net.IPNet
+	for _, s := range []string{"127.0.0.0/8", "10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "::1/128", "fc00::/7", "fe80::/10"} {
+		_, n, _ := net.ParseCIDR(s)
+		out = append(out, n)
+	}
+	return out
+}
+
+func serial() *big.Int {
+	n, _ := rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 120))
+	return n
+}
+
+func write(path, kind string, what any) error {
+	raw, ok := what.([]byte)
+	if !ok {
+		var err error
+		if raw, err = x509.MarshalPKCS8PrivateKey(what); err != nil {
+			return err
+		}
+	}
+	return os.WriteFile(path, pem.EncodeToMemory(&pem.Block{Type: kind, Bytes: raw}), 0o600)
+}
+
+// config chooses a certificate for each connection.
+func (c *Certificates) config() *tls.Config {
+	return &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"http/1.1"}, GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+		if c.brought != nil {
+			return c.brought, nil
+		}
+		return c.serve(hello.ServerName, hello.Conn.LocalAddr())
+	}}
+}
+
+// serve gives a certificate that covers the name or address by which a device asks. A device that once confirmed
+// it sees the same one again until this computer's addresses change.
+func (c *Certificates) serve(name string, at net.Addr) (*tls.Certificate, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if err := c.authority(); err != nil {
+		return nil, err
+	}
+	want := name
+	if tcp, ok := at.(*net.TCPAddr); ok && want == "" {
+		want = tcp.IP.String()
+	}
+	if c.leaf == nil {
+		if pair, err := tls.LoadX509KeyPair(filepath.Join(c.dir, "server.pem"), filepath.Join(c.dir, "server-key.pem")); err == nil && pair.Leaf.CheckSignatureFrom(c.ca) == nil {
+			c.leaf = &pair
+		}
+	}
+	if c.leaf != nil && c.leaf.Leaf.VerifyHostname(want) == nil && c.now().Before(c.leaf.Leaf.NotAfter.Add(-renewBefore)) {
+		return c.leaf, nil
+	}
+	names, addresses := []string{"localhost"}, []net.IP{}
+	if host, err := os.Hostname(); err == nil && host != "localhost" {
+		names = append(names, host, host+".local")
+	}
+	if c.leaf != nil { // what was asked for before is covered still
+		names, addresses = append(names, c.leaf.Leaf.DNSNames...), append(addresses, c.leaf.Leaf.IPAddresses...)
+	}
+	if ip := net.ParseIP(want); ip != nil {
+		addresses = append(addresses, ip)
+	} else if len(names) < 50 {
+		names = append(names, want)
+	}
+	for _, a := range Addresses() {
+		addresses = append(addresses, a)
+	}
+	addresses = append(addresses, net.IPv4(127, 0, 0, 1), net.IPv6loopback)
+	addresses = slices.DeleteFunc(addresses, func(ip net.IP) bool {
+		return !slices.ContainsFunc(local(), func(n *net.IPNet) bool { return n.Contains(ip) })
+	})
+	names = slices.DeleteFunc(names, func(s string) bool { return s == "" })
+	slices.Sort(names)
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		return nil, err
+	}
+	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: names[0]}, NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(serverLife),
+		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}, DNSNames: slices.Compact(names), IPAddresses: addresses}
+	raw, err := x509.CreateCertificate(rand.Reader, template, c.ca, &key.PublicKey, c.key)
+	if err != nil {
+		return nil, err
+	}
+	leaf, err := x509.ParseCertificate(raw)
+	if err != nil {
+		return nil, err
+	}
+	if err := write(filepath.Join(c.dir, "server-key.pem"), "PRIVATE KEY", key); err == nil {
+		write(filepath.Join(c.dir, "server.pem"), "CERTIFICATE", raw) // kept so that devices see the same one again
+	}
+	c.leaf = &tls.Certificate{Certificate: [][]byte{raw, c.ca.Raw}, PrivateKey: key, Leaf: leaf}
+	return c.leaf, nil
+}
+
+// Addresses lists this computer's addresses on its networks, without loopback.
+func Addresses() []net.IP {
+	var out []net.IP
+	list, _ := net.InterfaceAddrs()
+	for _, a := range list {
+		if n, ok := a.(*net.IPNet); ok && !n.IP.IsLoopback() && !n.IP.IsLinkLocalUnicast() && n.IP.IsGlobalUnicast() {
+			out = append(out, n.IP)
+		}
+	}
+	return out
+}
+
+// Both is a listener that speaks TLS to who begins with it, and plain HTTP to others, on one port.
+func Both(l net.Listener, c *Certificates) net.Listener {
+	b := &both{Listener: l, config: c.config(), ready: make(chan net.Conn), gone: make(chan struct{})}
+	go b.accept()
+	return b
+}
+
+type both struct {
+	net.Listener
+	config *tls.Config
+	ready  chan net.Conn
+	gone   chan struct{}
+	once   sync.Once
+	err    error
+}
+
+// handshake begins a TLS connection's first record (RFC 8446, 5.1).
+const handshake = 22
+
+// helloTime is how long a new connection may say nothing.
+const helloTime = 20 * time.Second
+
+func (b *both) accept() {
+	for {
+		conn, err := b.Listener.Accept()
+		if err != nil {
+			b.once.Do(func() { b.err = err; close(b.gone) })
+			return
+		}
+		go func() {
+			p := &peeked{Conn: conn, r: bufio.NewReaderSize(conn, 1024)}
+			conn.SetReadDeadline(time.Now().Add(helloTime))
+			first, err := p.r.Peek(1)
+			conn.SetReadDeadline(time.Time{})
+			if err != nil {
+				conn.Close()
+				return
+			}
+			var out net.Conn = p
+			if first[0] == handshake {
+				out = tls.Server(p, b.config)
+			}
+			select {
+			case b.ready <- out:
+			case <-b.gone:
+				conn.Close()
+			}
+		}()
+	}
+}
+
+// Accept gives the next connection that has begun to speak.
+func (b *both) Accept() (net.Conn, error) {
+	select {
+	case c := <-b.ready:
+		return c, nil
+	case <-b.gone:
+		return nil, b.err
+	}
+}
+
+func (b *both) Close() error {
+	b.once.Do(func() { b.err = net.ErrClosed; close(b.gone) })
+	return b.Listener.Close()
+}
+
+// peeked is a connection whose first byte was looked at.
+type peeked struct {
+	net.Conn
+	r *bufio.Reader
+}
+
+func (p *peeked) Read(b []byte) (int, error) { return p.r.Read(b) }
