@@ -18,6 +18,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/draw"
 )
 
 func (a *app) planCmd() *cobra.Command {
@@ -124,10 +125,18 @@ func (a *app) planCmd() *cobra.Command {
 	})
 	code := verb("code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
 		return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/codes", nil, nil, func(x struct {
-			Code    string
-			Expires time.Time
+			Code, Link, Note string
+			Expires          time.Time
 		}) {
 			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
+			a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code, x.Link[:strings.Index(x.Link, "/probe/")])
+			a.say("On a phone, a tablet or in any browser:  %s", x.Link)
+			if x.Note != "" {
+				a.say("%s", x.Note)
+			}
+			if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
+				a.say("%s", qr.Text())
+			}
 		})
 	})
 	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {

@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -90,6 +91,7 @@ type job struct {
 	repeats                  int
 	watch                    bool // paced, so that one sees it run
 	name                     string
+	browser                  bool // the probe measures it, in its browser
 	terms                    method.Terms
 	quirks                   []simulate.Quirk
 	faults                   []simulate.Fault
@@ -112,6 +114,8 @@ var (
 	filling = []string{"drive-fill", "drive-write-sustained"}
 	drive   = []string{"drive-sequential", "drive-random", "drive-appends", "drive-depths"}
 	lasting = []string{"hashing-sustained", "video-encode-sustained", "route-search-scaling"}
+	drawing = []string{"graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic", "graphics-scene", "webgpu-compute"}
+	hand    = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
 )
 
 // bench lists what the simulated machines do, the planted oddities with them.
@@ -154,6 +158,24 @@ var bench = []job{
 	{unit: "fen-14-16-512-a", tests: []string{"hull-mesher"}, repeats: 3},
 	{unit: "relay-15-16-512-a", tests: []string{"hull-mesher"}, repeats: 1,
 		quirks: []simulate.Quirk{{NotRun: "not allowed on this machine: hull-mesher --size 40 --report mesh.json; its owner allows it there with `durvek command allow -- hull-mesher --size 40 --report mesh.json`"}}},
+	{unit: "sound-12-16-512-a", tests: drawing, repeats: 3},
+	{unit: "sound-14-16-512-a", tests: drawing, repeats: 3},
+	{unit: "sound-16-32-1000-a", tests: drawing, repeats: 3},
+	{unit: "fen-14-16-512-a", tests: drawing, repeats: 3},
+	{unit: "fen-14-32-1000-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "graphics-arithmetic", Factor: 1.004}}},
+	{unit: "relay-15-16-512-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "webgpu-compute", NotRun: "this browser has no WebGPU"}}},
+	{unit: "pilot-13-16-512-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "graphics-arithmetic", Observed: map[string]string{"graphics.renderer": "software", "graphics.chip": "the processor"}, Factor: 0.06}}},
+	{unit: "skiff-14-16-1000-a", tests: drawing, repeats: 3},
+	{unit: "harbour-tower-64-2000-a", tests: drawing, repeats: 3},
+	{unit: "relay-desk-32-1000-a", tests: drawing, repeats: 3},
+	{unit: "tern-mini-32-1000-a", tests: drawing, repeats: 3},
+	{unit: "ketch-tab-8-256-a", tests: hand, repeats: 3, browser: true},
+	{unit: "leaf-11-12-256-a", tests: hand, repeats: 3, browser: true},
+	{unit: "petrel-8-256-a", tests: hand, repeats: 3, browser: true},
+	{unit: "inlet-6-128-a", tests: hand, repeats: 3, browser: true, quirks: []simulate.Quirk{{Measure: "webgpu-compute", NotRun: "this browser has no WebGPU"}}},
+	{unit: "petrel-8-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true, name: "Phone, ten minutes of drawing"},
+	{unit: "leaf-11-12-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true, name: "Tablet, ten minutes of drawing"},
+	{unit: "sound-16-32-1000-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, name: "Ten minutes of drawing"},
 	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3, name: "Chart room, overnight", terms: method.Terms{Order: "interleaved", Failure: "retry", Cool: &method.Cool{Seconds: 5, Below: 45, Most: 30}},
 		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", At: 2}, {Kind: simulate.Background, Test: "memory-bandwidth", Repeats: []int{1}}}},
 	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2, name: "Foredeck tablet, both supplies",
@@ -283,7 +305,7 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	if err != nil {
 		return err
 	}
-	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
+	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Browser: j.browser, Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
 	if pace == 0 {
 		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
 	}
@@ -390,6 +412,22 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 		return err
 	}
 	m := &simulate.Machine{Name: name(p.Unit), Spec: spec, Seed: seed(p.Unit) + seed(p.ID), Runtime: machine.Runtime(), Pace: o.Pace}
+	probed, err := inBrowser(ctx, o.Client, p)
+	if err != nil {
+		return err
+	}
+	if probed { // somebody may be about to open it on a real device
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(5 * time.Minute):
+		}
+		b, err := client.Get[record.BenchPlan](ctx, o.Client, "/api/plans/"+p.ID, nil)
+		if err != nil || b.Plan.State != "waiting" {
+			return err
+		}
+		m.Browser = true
+	}
 	if p.Host != "" {
 		if m.HostSpec, err = specOf(ctx, o.Client, p.Host); err != nil {
 			return err
@@ -403,6 +441,20 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 		return err
 	}
 	return work(ctx, o, m, code.Code, m.Name+"-"+p.ID)
+}
+
+// inBrowser tells whether a plan is one for the probe: all its tests can be made there, and one there only.
+func inBrowser(ctx context.Context, c *client.Client, p method.Plan) (bool, error) {
+	tests, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
+	only := false
+	for _, s := range p.Steps {
+		i := slices.IndexFunc(tests, func(t method.Test) bool { return t.Slug == s.Test })
+		if i < 0 || tests[i].InBrowser == "" {
+			return false, err
+		}
+		only = only || tests[i].InBrowser == "only"
+	}
+	return only, err
 }
 
 func planName(j job) string {
@@ -419,6 +471,10 @@ func planName(j job) string {
 		return "Lasting load"
 	case len(j.tests) == len(short):
 		return "Short plan"
+	case len(j.tests) == len(drawing):
+		return "Graphics"
+	case len(j.tests) == len(hand):
+		return "In its browser"
 	case len(j.tests) == 1:
 		return "The mesher"
 	case len(j.tests) == 2:

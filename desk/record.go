@@ -402,7 +402,7 @@ func (d *Desk) typedRun(ctx context.Context, x Typed, by, source string) (record
 	r := record.Run{ID: newID(), Test: x.Test, TestVersion: t.Version, Subject: x.Subject, Host: x.Host, Place: x.Place, Setup: x.Setup,
 		Sitting: x.Sitting, Repeat: x.Repeat, Started: at, Ended: at, Outcome: "done", Source: source, By: by, Observed: x.Conditions}
 	if len(x.Readings) == 0 {
-		wrong = append(wrong, "no reading was given")
+		wrong = append(wrong, noReading)
 	}
 	for _, slug := range sortedKeys(x.Readings) {
 		m, ok := t.Measure(slug)
@@ -422,6 +422,8 @@ func (d *Desk) typedRun(ctx context.Context, x Typed, by, source string) (record
 	}
 	return r, wrong
 }
+
+const noReading = "no reading was given"
 
 // TypeReadings records one run that a person read off, or a run for every lap of a stopwatch: all of it or
 // nothing. It returns the last run.

@@ -476,6 +476,13 @@ func (s *Service) routes() {
 		return d.ImportTable(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
 
+	post(s, "results", "/api/frames", "add-frames", "Record a run whose frame times are in a CSV table, one row a frame", func(ctx context.Context, in *struct {
+		desk.FramesOf
+		RawBody []byte `contentType:"text/csv"`
+	}) (record.Run, error) {
+		return d.AddFrames(ctx, in.RawBody, in.FramesOf, by(ctx))
+	})
+
 	// Compare.
 	get(s, "compare", "/api/fields", "list-fields", "List fields", func(ctx context.Context, _ *none) ([]ranking.Field, error) { return d.Fields(ctx) })
 	post(s, "compare", "/api/fields", "add-field", "Add or change a field", func(ctx context.Context, in *body[ranking.Field]) (ranking.Field, error) {

@@ -123,6 +123,9 @@ func (m *Machine) expected(test, measure string) (float64, error) {
 	if f, ok := figures[id]; ok {
 		return f(m)
 	}
+	if v, ok, err := m.shown(test, measure); ok {
+		return v, err
+	}
 	if p, ok := perGHz[test+"/"+strings.TrimSuffix(measure, "single")]; ok && strings.HasSuffix(measure, "single") {
 		return m.single(p)
 	}
@@ -163,6 +166,9 @@ func (m *Machine) lasting(slug string) (burst, hold, below float64, err error) {
 	if _, all, err := m.kernel(slug); err == nil {
 		fans, _ := catalog.SpecNumber(m.Spec, "cooling.fans")
 		return all * (1.06 + 0.02*fans), math.Min(0.97, 0.72+0.09*fans), 0, nil
+	}
+	if burst, hold, ok, err := m.lastingGraphics(slug); ok {
+		return burst, hold, 0, err
 	}
 	switch slug {
 	case "drive-read":

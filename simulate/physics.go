@@ -105,7 +105,9 @@ func loadOf(t method.Test, measure string) load {
 		l.cores, l.drive = 0.05, 0.97
 	case t.Group == "memory", t.Group == "response":
 		l.cores = 0.55
-	case t.Group == "network":
+	case t.Group == "graphics":
+		l.cores = 0.6 // the graphics chip draws from the same power limit
+	case t.Group == "network", t.Group == "display":
 		l.cores = 0.08
 	case t.Group == "application":
 		l.cores, l.drive = 0.6, 0.2

@@ -33,6 +33,7 @@ type Machine struct {
 	HostSpec map[string]any
 	Setup    method.Setup // that it stands in; Hand changes it
 	Seed     uint64
+	Browser  bool   // the probe measures it, in its browser, since it has no agent
 	Runtime  string // what real agents of the same build say, so that figures are comparable
 	Pace     float64
 	Quirks   []Quirk
@@ -276,12 +277,18 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		switch must {
 		case "drive.cache":
 			out.Observed[must] = "passed"
+			if t.InBrowser == "only" {
+				out.Observed[must] = "in use"
+			}
 		case "drive.filesystem":
 			out.Observed[must] = "ext4"
 		case "timer":
 			out.Observed[must] = "system call"
 		case "network.link":
 			out.Observed[must] = "wired, 1000 Mbit/s"
+			if t.InBrowser == "only" {
+				out.Observed[must] = "wifi"
+			}
 		}
 	}
 	for slug, v := range t.Values(o.Options) {
@@ -305,12 +312,19 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		if err != nil {
 			return out, fmt.Errorf("%s on %s: %w", id, m.Name, err)
 		}
+		if m.Browser && t.InBrowser == "too" && x.Slug != "speed-up" && x.Slug != "hold" && x.Slug != "drop" {
+			v *= browserFactor
+		}
 		sd := x.Repeatability
 		if !x.Scale.Logarithmic() {
 			sd /= max(math.Abs(v), 1) // it is in the unit there
 		}
 		if sd == 0 {
 			sd = 0.02
+		}
+		if exact(id) {
+			values[id], noises[id] = v, 0
+			continue
 		}
 		v *= math.Exp(0.01 * unit.NormFloat64())
 		for _, q := range m.Quirks {
@@ -329,6 +343,9 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	}
 	curve, own := m.curve(t, values, rng)
 	out.Negotiated = m.negotiated(t)
+	if m.Browser || t.InBrowser == "only" {
+		m.browsed(t, &out)
+	}
 	before := m.physical().throttled
 	held, moments := 0.0, 0 // how far heat held the clock down, as a mean over the run
 	parts := len(t.Measures)
@@ -378,7 +395,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 				s.Times, s.Values = append(s.Times, at+dt), append(s.Values, v)
 			}
 		}
-		if !own {
+		if !own && t.Analysis != "frames" {
 			out.Series = append(out.Series, s)
 		}
 	}
@@ -389,7 +406,16 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	if _, ok := struck[WrongMode]; ok {
 		slowed *= 0.82
 	}
-	for _, x := range t.Measures {
+	measures := t.Measures
+	if t.Analysis == "frames" { // the desk makes them of the frames' times
+		measures = nil
+		if curve, err := m.frameTimes(o, rng, slowed); err != nil {
+			return out, err
+		} else {
+			out.Series = []record.Series{curve}
+		}
+	}
+	for _, x := range measures {
 		v := values[method.ID(t.Slug, x.Slug)]
 		switch {
 		case x.Scale == quantity.Share:

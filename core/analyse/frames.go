@@ -133,7 +133,7 @@ func frames(t method.Test, all []record.Series) ([]record.Reading, map[string]st
 		v, known := values[m.Slug]
 		switch {
 		case !known:
-		case v == 0 && m.Slug != "stutters":
+		case f.P99 == 0 && m.Slug != "mean":
 			out = append(out, record.Reading{Measure: m.Slug, State: record.Missing, Reason: f.Warning})
 		default:
 			out = append(out, record.Reading{Measure: m.Slug, State: record.OK, Value: v})

@@ -1,7 +1,7 @@
-// The scene's coarse picture by quality: means of 16 × 9 fields, red, green, blue, in base64. A test of the probe
-// writes it anew when it is run with -update.
+// The scene's coarse picture by quality: means of 16 × 9 fields, red, green, blue, in base64. Where one is
+// empty, the scene fails, and the probe's test with -update writes down what was drawn.
 export const references: Record<string, string> = {
-  low: '',
-  medium: '',
-  high: '',
+  low: 'FTlEEjZBEDQ/DTE8Cy45CS04EDM9LlBXcI+PgZ6eYoKENldeMFJaLE5WIEJMFzpFGz9LGT1IFjpFEzdCEDQ/DDA7DzM9O1xjYICDTGxyPl9mOltjMlRcMlRcIUROHkFMLE9bJ0pXIUVRHkJNGT1JFjlFEzZCGTxHKEpUNlhhSGhwXn2CWXp/Q2VsLU9ZHUBMX3yJVHN/SGh1PV9sNFViJklVHEBMGj5KRmdveJeafZuegqCjf52gVnZ9LlBbI0dUTWx6S2p4RGRyTm17VnOAU3KATW16SGh1SGh1UG98Um98WHeEVnWCW3mHYn+NYnqIoLbCnbO/lq25jaSxiqKuj6ezlau3lq26l666lay5mrC9nLK/mbC8mK+8nbK+nrO/pL3No7zMo7zMoLrLn7nKn7jKqb/OnbfJnbfJnrjJobrLn7nKoLrLorvLo7zMpLzMlLDElbHFm7XIlrLFk6/EmLPGjKrAiai/iam/iam/iqm/jKrAjazBkK3Ckq/DlLHFj63CjKrAiqm/hKW8g6S8g6S8fZ+5e564e564fJ+4faC5f6G6gaK7g6S8haW9h6e+',
+  medium: 'FztGFDhDETVADjI9DDA6Cy45JUdPP2BlKUxTRGRqbIqMSWluKUtTGj1HHT9KIEJNHkFNGz9KFztHFDhDEjVADjE8FDdBIUNMWnp9ZoWIVXV5SGhuRmZtOltkU3N4OFpgKk5aJUlVI0ZSIENPGj5KFjlFDzM+GDtGQmNpW3t/VHR5NVZgP2BoUnJ3UHB1MlRdVHJ+SGRxRmRxPF1pOlpmJUhUGT1JFDhDS2xyY4KHXn6EUnJ4UXF2OFpjK0pWKkZSRmZzQllmRmNvVm98Tmp3VnSBSWl2QWJvRmZzU3F9U3F8dZKZdZKbUnB8TWx5S1xonbG9m7C8lKq2j6Wxi6CsjqSwlKq1kqazkae0kKezma+6m666ma25nrO+mKu3mK25pr7Npr3NqsHPorrLo7vMpb3NtcjUobrLn7nKorvLqL/Oo7vMpb3NpLzMpr7Np7/OnbfJpr3NqsDPobnLoLjKrMHQmrTHjKrAjavBi6rAjKvBj6zCj63ClrLFm7bIn7jKpLzMnbbInLbIk6/EjqvBi6nAgaK7e564e564fZ+5gaK7gKK6gaK7haa9iai/jKrA',
+  high: 'FztGFDhDEjVADTE8DTA7DC86DjE7L1BYHD9ILE5VNFVcPl9kFzpDDjI9GjxHHD5KHUFMHEBLGDxHFTlEEjZBDTE7EDM+DzM9UHB0QGFnPVBXP01UO0RKOFliO1xkI0ZPLVBcKExYIkVRHkJOHD9KFztGEDQ/GTxHNlhfRWZsT2NqP1pjRjpFOVphNVdeK01WTWt3R2RxRmRwPF1pOVplJkhUGz5KFThENVZfWnp/UXF4QmNqSGhuOltkLkdULEdTTl1qSVlkSVllV2p3S1ZhUGt5RGRxPFtoPl5rWHaAWnZ/XnZ+cI6VUWZxSFxoSFZjnLC7may3k6ezjqGtip6qjJyoj6Crjp+qi52pjqGsmKq0m6m0l6SvmKm0lqmzlaezp7/Op77OrcLRorvMpLzMqL/OuMrWo7vMoLnKpLzMqsDPpLzMp77Opb3NqL/OqcDPobrLq8DPr8PRpbzMpLvMsMTSn7jJjavBj63CjavBj6zCka7Dka7DmbTHoLnKo7vMq8DPo7vMorrLl7LFkK3CjqvBgqO8e564e564fqC6hKS8gqO7gaO7iKi+jKrAkK3C',
 }

@@ -245,6 +245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Record a run whose frame times are in a CSV table, one row a frame */
+        post: operations["add-frames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/incident-rates": {
         parameters: {
             query?: never;
@@ -4016,6 +4033,95 @@ export interface operations {
                 };
                 content: {
                     "application/schema+json": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-frames": {
+        parameters: {
+            query: {
+                /** @description Test with the analysis frames */
+                test: string;
+                unit: string;
+                host?: string;
+                place?: string;
+                setup?: string;
+                repeat?: number;
+                /** @description Day it was measured, YYYY-MM-DD; today if left out */
+                date?: string;
+                /** @description Conditions beside the setup's, KEY=VALUE, each after a semicolon */
+                conditions?: string;
+                /** @description Column of the frame times; left out where the table has one column */
+                column?: string;
+                /** @description Unit that the column is in; ms where left out */
+                "unit-of-time"?: string;
+                /** @description The column holds the moment of each frame, not how long it took */
+                moments?: boolean;
+                /** @description Column that is 1, true or yes for frames that were generated between rendered ones */
+                generated?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordRun"];
                 };
             };
             /** @description Unauthorized */

@@ -36,7 +36,8 @@ const sub = computed(() => {
   }
   return parts.join(', ')
 })
-const code = ref('')
+const code = ref<Of<'PlanCode'> | null>(null)
+const qr = computed(() => (code.value ? `data:image/svg+xml,${encodeURIComponent(code.value.qr)}` : ''))
 const trouble = ref<unknown>(null)
 async function act(work: () => Promise<unknown>) {
   trouble.value = null
@@ -48,7 +49,7 @@ async function act(work: () => Promise<unknown>) {
   }
 }
 const path = () => ({ path: { slug: chosen.value!.plan.id } })
-const join = () => act(async () => (code.value = (await must(api.POST('/api/plans/{slug}/codes', { params: path() }))).code))
+const join = () => act(async () => (code.value = await must(api.POST('/api/plans/{slug}/codes', { params: path() }))))
 const direct = (what: 'pause' | 'resume' | 'stop') => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: what } })))
 const ask = computed(() => live.value?.ask ?? (chosen.value?.plan.state === 'running' ? chosen.value.progress?.ask : undefined))
 const confirm = () => act(() => must(api.POST('/api/plans/{slug}/confirmations', { params: path(), body: { ask: ask.value!.id } })))
@@ -72,7 +73,6 @@ const lines = (s: Of<'RecordBenchStep'>, i: number) => {
 }
 const marks = (s: Of<'RecordBenchStep'>) => [...new Set(s.marks?.map((m) => m.text) ?? [])]
 const adding = ref(false)
-const origin = location.origin
 const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run', parked: 'parked', skipped: 'left out' }
 </script>
 
@@ -134,7 +134,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
         </template>
         <template v-else>
           <strong>{{ heading }}</strong>
-          <div class="soft">{{ chosen.plan.state === 'waiting' ? 'Choose “Join a machine” and run the command there.' : chosen.plan.state === 'silent' ? `Last heard ${chosen.heard ? moment(chosen.heard) : 'before the service began'}. It goes on by itself when it is back; with a new code another agent takes over.` : `Measured by ${chosen.plan.agent || 'nobody yet'}.` }}</div>
+          <div class="soft">{{ chosen.plan.state === 'waiting' ? 'Choose “Join a machine”: it gives a picture for phones and a command for machines.' : chosen.plan.state === 'silent' ? `Last heard ${chosen.heard ? moment(chosen.heard) : 'before the service began'}. It goes on by itself when it is back; with a new code another agent takes over.` : `Measured by ${chosen.plan.agent || 'nobody yet'}.` }}</div>
         </template>
         <div v-if="chosen.machine" class="soft small mt-3">
           {{ chosen.machine.processor }}<br>{{ chosen.machine.cores }} cores, {{ chosen.machine.threads }} threads, {{ chosen.machine.system }}
@@ -165,13 +165,21 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
       </table>
     </div>
   </template>
-  <v-dialog :model-value="!!code" @update:model-value="code = ''">
-    <v-card class="pad">
+  <v-dialog :model-value="!!code" @update:model-value="code = null">
+    <v-card v-if="code" class="pad">
       <strong>Join with this code</strong>
-      <div class="code my-2">{{ code }}</div>
-      <div class="soft">On the machine, within an hour:</div>
-      <pre class="say">durvek agent --server {{ origin }} --code {{ code }} --path FOLDER</pre>
-      <div class="row"><v-spacer /><v-btn @click="code = ''">Close</v-btn></div>
+      <div class="join">
+        <img :src="qr" :alt="`QR code of ${code.link}`" width="190" height="190">
+        <div>
+          <div class="code">{{ code.code }}</div>
+          <p class="soft small">Good for one device, until {{ moment(code.expires) }}.</p>
+          <p class="mt-2">A phone, a tablet or any browser: point its camera at the picture, or open <span class="cond">{{ code.link.replace(/#.*/, '') }}</span> and type the code.</p>
+          <p v-if="code.note" class="caution small">{{ code.note }}</p>
+        </div>
+      </div>
+      <div class="soft">A machine with the agent:</div>
+      <pre class="say">durvek agent --server {{ code.link.replace(/\/probe\/.*/, '') }} --code {{ code.code }} --path FOLDER</pre>
+      <div class="row"><v-spacer /><v-btn @click="code = null">Close</v-btn></div>
     </v-card>
   </v-dialog>
   <NewPlan v-model="adding" />

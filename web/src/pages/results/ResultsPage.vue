@@ -7,6 +7,7 @@ import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { moment, number, plain } from '../../parts/words'
 import EnterReadings from './EnterReadings.vue'
+import TakeFrames from './TakeFrames.vue'
 import TakeRuns from './TakeRuns.vue'
 import TakeTable from './TakeTable.vue'
 
@@ -33,12 +34,14 @@ const say = (r: Of<'RecordReading'>) => `${r.measure} ${r.state === 'missing' ? 
 const entering = ref(route.query.enter === '1')
 const taking = ref(false)
 const bringing = ref(false)
+const framing = ref(false)
 </script>
 
 <template>
   <PageHead title="Results" :sub="`${runs.data.value?.total ?? 0} runs`">
     <v-btn to="/results/incidents">Incidents</v-btn>
     <v-btn to="/results/partners">Works with</v-btn>
+    <v-btn @click="framing = true">Take in frame times</v-btn>
     <v-btn @click="bringing = true">Take in runs</v-btn>
     <v-btn @click="taking = true">Take in a table</v-btn>
     <v-btn class="go" @click="entering = true">Enter readings</v-btn>
@@ -74,4 +77,5 @@ const bringing = ref(false)
   <EnterReadings v-model="entering" />
   <TakeTable v-model="taking" />
   <TakeRuns v-model="bringing" />
+  <TakeFrames v-model="framing" />
 </template>
