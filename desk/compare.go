@@ -272,7 +272,7 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 		}
 		for _, s := range v.setups {
 			if s.Raised && len(raised[s.Slug]) > 0 {
-				c.Raised = append(c.Raised, compare.RaisedCells{Setup: s.Slug, Name: s.Name, Cells: raised[s.Slug]})
+				c.Raised = append(c.Raised, compare.RaisedCells{Setup: s.Slug, Name: s.Name, Sets: sortedKeys(s.Conditions), Cells: raised[s.Slug]})
 			}
 		}
 		for _, f := range failures {

@@ -16,7 +16,7 @@ import (
 )
 
 // IncidentKinds are the kinds that agents and the service note; a desk may use kinds of its own.
-var IncidentKinds = []string{"crash", "hang", "disconnection", "refusal", "failure"}
+var IncidentKinds = []string{"crash", "hang", "disconnection", "refusal", "failure", "interruption"}
 
 // NoteIncident takes in an incident from a person: one that was seen, or a count out of so many tries.
 func (d *Desk) NoteIncident(ctx context.Context, x record.Incident, by string) (record.Incident, error) {

@@ -47,7 +47,8 @@ type segment struct {
 
 const (
 	margin      = 28.0
-	gutter      = 74.0 // where names begin
+	gutter      = 74.0 // where names begin, or later
+	bracketEnd  = 36.0
 	smallest    = 12.5
 	labelGap    = 9.0
 	footLeading = 22.0
@@ -76,6 +77,11 @@ func layOut(c chart.Ranked, f Format, t Theme) *layout {
 		limit = 0.32 * l.w
 	}
 	l.nameX = gutter * z
+	if c.Overlap() { // places stand beside the brackets, not under them
+		for _, r := range c.Rows {
+			l.nameX = math.Max(l.nameX, (bracketEnd+12)*z+width(narrowMid, 14*z, r.Place))
+		}
+	}
 	column := 60 * z
 	for _, r := range c.Rows {
 		column = math.Max(column, math.Max(width(narrowMid, 16*z, r.Name), width(narrow, smallest*z, r.Note)))
@@ -358,7 +364,7 @@ func (l *layout) row(i int) {
 	if r.Subject {
 		ink, bar = l.t.Subject, l.t.Subject
 	}
-	l.text(narrowMid, 14*z, (gutter-12)*z, middle+5*z, r.Place, l.t.Soft, "end")
+	l.text(narrowMid, 14*z, l.nameX-12*z, middle+5*z, r.Place, l.t.Soft, "end")
 
 	// Name, and the note beneath it, centred on the row as one block.
 	lead := l.nameSize[i] * 1.12

@@ -162,7 +162,7 @@ func (p *device) until(expression string) {
 	p.t.Helper()
 	var err error
 	for range 3 {
-		_, err = chromedp.Run(p.ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(60*time.Second)))
+		_, err = chromedp.Run(p.ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(60*time.Second), chromedp.WithPollingInterval(100*time.Millisecond)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
 			break
 		}
@@ -260,18 +260,6 @@ func (p *device) measured(link string) {
 	p.says("runs are delivered")
 }
 
-func TestTry(t *testing.T) {
-	for _, test := range strings.Split(os.Getenv("TRY"), ",") {
-		p := newDevice(t)
-		plan, c := planned(t, method.Plan{Steps: steps(test)})
-		p.measured(c.Link)
-		for _, r := range runs(t, plan.ID) {
-			t.Logf("%s %s %s %v\n%v\n%v", r.Test, r.Outcome, r.Failure, r.Readings, r.Observed, r.Negotiated)
-		}
-		p.shot("try-" + test)
-	}
-}
-
 // TestTheScenesPicturesAreWrittenDown fills empty entries of the scene's known pictures when it is run with -update.
 func TestTheScenesPicturesAreWrittenDown(t *testing.T) {
 	if !*update {
@@ -301,4 +289,10 @@ func TestTheScenesPicturesAreWrittenDown(t *testing.T) {
 		}
 	}
 	must(os.WriteFile(path, b, 0o644))
+}
+
+// natively has a simulated machine with an agent, so a native one, make a test on a unit.
+func natively(t *testing.T, unit, test string) error {
+	_, c := planned(t, method.Plan{Unit: unit, Steps: steps(test)})
+	return demo.Simulate(context.Background(), bed.client, c.Code, unit, 0, t.TempDir())
 }

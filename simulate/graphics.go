@@ -166,9 +166,10 @@ func (m *Machine) browsed(t method.Test, out *record.Outcome) {
 	if t.Group != "graphics" {
 		return
 	}
-	out.Observed["graphics.renderer"] = "hardware"
-	if name := catalog.SpecText(m.Spec, "graphics.name"); name != "" {
-		out.Observed["graphics.chip"] = name
+	for k, v := range map[string]string{"graphics.renderer": "hardware", "graphics.chip": catalog.SpecText(m.Spec, "graphics.name")} {
+		if out.Observed[k] == "" && v != "" { // a quirk may say otherwise
+			out.Observed[k] = v
+		}
 	}
 	if out.Negotiated == nil {
 		out.Negotiated = map[string]string{}

@@ -10,7 +10,7 @@ import (
 
 // table holds the analyses that a test may name: each makes readings of a run's raw series, and says
 // beside them what else it saw.
-var table = map[string]func(method.Test, []record.Series) ([]record.Reading, map[string]string, error){
+var table = map[string]func(method.Test, *record.Run) ([]record.Reading, map[string]string, error){
 	"frames":    frames,
 	"sustained": sustained,
 }
@@ -26,7 +26,7 @@ func Figures(t method.Test, r *record.Run) error {
 	if !ok {
 		return fmt.Errorf("test %q asks for the unknown analysis %q", t.Slug, t.Analysis)
 	}
-	made, said, err := read(t, r.Series)
+	made, said, err := read(t, r)
 	if err != nil {
 		return err
 	}
@@ -58,8 +58,8 @@ func channel(all []record.Series, name string) (record.Series, bool) {
 }
 
 // sustained makes the readings of the series "rate" under lasting load.
-func sustained(_ method.Test, all []record.Series) ([]record.Reading, map[string]string, error) {
-	s, ok := channel(all, "rate")
+func sustained(_ method.Test, r *record.Run) ([]record.Reading, map[string]string, error) {
+	s, ok := channel(r.Series, "rate")
 	if !ok {
 		return nil, nil, fmt.Errorf("a run under lasting load brings a series \"rate\"")
 	}

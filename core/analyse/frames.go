@@ -103,9 +103,13 @@ func FrameMeasures() []method.Measure {
 		{Slug: "stutters", Name: "stutters", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 0.1}}
 }
 
-// frames makes the readings of the series "frame", with the frames of a series "generated" counted apart.
-func frames(t method.Test, all []record.Series) ([]record.Reading, map[string]string, error) {
-	s, ok := channel(all, "frame")
+// atRefresh is the share of the screen's refresh rate from which on the screen limits, not what draws.
+const atRefresh = 0.985
+
+// frames makes the readings of the series "frame", with the frames of a series "generated" counted apart. A mean rate
+// at the screen's refresh rate, where the run tells that, is at its ceiling.
+func frames(t method.Test, r *record.Run) ([]record.Reading, map[string]string, error) {
+	s, ok := channel(r.Series, "frame")
 	if !ok {
 		return nil, nil, fmt.Errorf("%w: the run brings no series \"frame\"", ErrFrames)
 	}
@@ -117,7 +121,7 @@ func frames(t method.Test, all []record.Series) ([]record.Reading, map[string]st
 		}
 	}
 	var generated []bool
-	if g, ok := channel(all, "generated"); ok && len(g.Values) == len(ms) {
+	if g, ok := channel(r.Series, "generated"); ok && len(g.Values) == len(ms) {
 		generated = make([]bool, len(ms))
 		for i, v := range g.Values {
 			generated[i] = v != 0
@@ -127,6 +131,10 @@ func frames(t method.Test, all []record.Series) ([]record.Reading, map[string]st
 	if err != nil {
 		return nil, nil, err
 	}
+	refresh := 0.0
+	if q, err := quantity.Parse(r.Negotiated["screen.refresh"]); err == nil {
+		refresh, _ = q.In("Hz")
+	}
 	values := map[string]float64{"mean": f.Mean, "low": f.Low, "p99": f.P99, "stutters": f.Share}
 	var out []record.Reading
 	for _, m := range t.Measures {
@@ -135,6 +143,8 @@ func frames(t method.Test, all []record.Series) ([]record.Reading, map[string]st
 		case !known:
 		case f.P99 == 0 && m.Slug != "mean":
 			out = append(out, record.Reading{Measure: m.Slug, State: record.Missing, Reason: f.Warning})
+		case m.Slug == "mean" && refresh > 0 && v >= atRefresh*refresh:
+			out = append(out, record.Reading{Measure: m.Slug, State: record.AtCeiling, Value: v, Reason: "the screen shows no more"})
 		default:
 			out = append(out, record.Reading{Measure: m.Slug, State: record.OK, Value: v})
 		}

@@ -6,6 +6,7 @@ package compare
 import (
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 	"strings"
 
@@ -86,10 +87,12 @@ type Competitor struct {
 	NotRun  string // why it could not be run; empty if it could
 }
 
-// RaisedCells are a competitor's cells under one raised mode.
+// RaisedCells are a competitor's cells under one raised mode. Sets names the conditions that the mode itself sets; in
+// all others its figure must match those that are ranked.
 type RaisedCells struct {
 	Setup string
 	Name  string
+	Sets  []string
 	Cells []Cell
 }
 
@@ -187,7 +190,8 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		}
 		if q.Raised {
 			for _, r := range c.Raised {
-				if rc := largest(r.Cells); rc != nil {
+				others := slices.DeleteFunc(slices.Clone(m.MustMatch), func(k string) bool { return slices.Contains(r.Sets, k) })
+				if rc, _ := pick(r.Cells, basis, known, others); rc != nil {
 					row.Raised = append(row.Raised, RaisedRow{Setup: r.Setup, Name: r.Name, Estimate: rc.Estimate})
 				}
 			}

@@ -113,10 +113,15 @@ func TestRaisedModesStandBeneathAndAreNotRanked(t *testing.T) {
 	a := competitor("a", cell("a", 500, 3, "3.2"))
 	fast := cell("a", 430, 2, "3.2")
 	fast.Setup = "fast-mode"
-	a.Raised = []RaisedCells{{"fast-mode", "Fast mode", []Cell{fast}}}
+	a.Raised = []RaisedCells{{"fast-mode", "Fast mode", []string{"power.mode"}, []Cell{fast}}}
 	c := ask(t, Query{Raised: true}, a, competitor("b", cell("b", 450, 3, "3.2")))
 	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 || c.Chart.Rows[1].Raised[0].Label != "430 in fast mode" {
 		t.Errorf("rows %+v", c.Chart.Rows)
+	}
+	other := a
+	other.Raised = []RaisedCells{{"fast-mode", "Fast mode", []string{"power.mode"}, []Cell{cell("a", 430, 3, "9.9")}}}
+	if c := ask(t, Query{Raised: true}, other); len(c.Chart.Rows[0].Raised) != 0 {
+		t.Errorf("a raised figure of another program version stands beneath: %+v", c.Chart.Rows[0].Raised)
 	}
 	if c := ask(t, Query{}, a); len(c.Chart.Rows[0].Raised) != 0 {
 		t.Error("raised modes are shown unasked")

@@ -84,7 +84,7 @@ type Incident struct {
 	Test  string             `json:"test,omitempty"`
 	At    time.Time          `json:"at"`
 	Until *time.Time         `json:"until,omitempty" doc:"When it was over"`
-	Kind  string             `json:"kind" doc:"crash, hang, disconnection, refusal, failure, or a kind of the desk's own such as slow-link"`
+	Kind  string             `json:"kind" doc:"crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link"`
 	Text  string             `json:"text"`
 	By    string             `json:"by,omitempty"`
 	Last  map[string]float64 `json:"last,omitempty" doc:"What the sensors said last, by channel"`

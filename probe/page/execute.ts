@@ -60,10 +60,17 @@ export function option(env: Env, slug: string): string {
 }
 
 const lengths: Record<string, number> = { ms: 0.001, s: 1, min: 60, h: 3600 }
+function inSeconds(text: string): number {
+  const m = /^([\d.]+)\s*(ms|s|min|h)?$/.exec(text)
+  return m ? Number(m[1]) * (lengths[m[2] ?? 's'] ?? 1) : 0
+}
 /** duration is the option of that name in seconds. */
-export function duration(env: Env): number {
-  const m = /^([\d.]+)\s*(ms|s|min|h)?$/.exec(option(env, 'duration'))
-  return m ? Number(m[1]) * (lengths[m[2] ?? 's'] ?? 1) : env.seconds
+export const duration = (env: Env): number => inSeconds(option(env, 'duration'))
+
+/** usual is how many seconds one run takes under the given options, as far as the test says. */
+export function usual(t: Test, options: Record<string, string> = {}): number {
+  const usually = inSeconds(t.options?.find((o) => o.slug === 'duration')?.default ?? '')
+  return (t.seconds ?? 5) + (options.duration ? inSeconds(options.duration) - usually : 0)
 }
 
 export const ok = (measure: string, value: number): Reading => ({ measure, state: 'ok', value })

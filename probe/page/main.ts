@@ -105,6 +105,7 @@ async function begin(w: Work): Promise<void> {
     return
   }
   work = undefined
+  if (w.over === 'elsewhere') return show(el('h1', {}, 'Opened elsewhere'), el('p', {}, 'Another tab of this browser goes on with the plan. This one may be closed.'))
   show(
     el('h1', {}, w.over === 'stopped' ? 'Stopped' : 'Done'),
     el('p', {}, `${w.done.size} of ${w.jobs.length} runs are delivered.`),

@@ -235,12 +235,14 @@ export async function scene(env: Env): Promise<Partial<Outcome>> {
   const quality = option(env, 'quality')
   const [width, height] = option(env, 'size').split('x').map(Number) as [number, number]
   if (sustained(env)) return lasting(env, quality, width, height)
+  const beat = await distances(60, env.signal)
+  const refresh: Record<string, string> = beat?.length ? { 'screen.refresh': `${(1000 / median(beat)).toFixed(1)} Hz` } : {}
   const screen = new Screen(env, quality)
   try {
     await screen.show(width, height, Math.min(2, duration(env)), 0, () => env.report({ phase: 'warming up', share: 0 }))
     const { frames } = await screen.show(width, height, duration(env), duration(env) < 30 ? 0 : leastFrames, (share, value) => env.report({ phase: 'drawing', share, channel: 'mean', unit: '{frame}/s', value }))
     const whole = frames.times.at(-1)! * 1000
-    return { observed: screen.s.observed, negotiated: { ...screen.s.negotiated, 'harness.share': `${((100 * screen.busy) / whole).toFixed(2)} % of the frames' time` }, series: [frames] }
+    return { observed: screen.s.observed, negotiated: { ...screen.s.negotiated, ...refresh, 'harness.share': `${((100 * screen.busy) / whole).toFixed(2)} % of the frames' time` }, series: [frames] }
   } finally {
     screen.end()
   }

@@ -1,7 +1,7 @@
 // The page as an agent: it joins a plan with a one-time code, makes one run after the other, keeps every result on the
 // device until the service has acknowledged it, and goes on where it was after whatever broke it off.
 import { describe, distances, median, observe } from './device'
-import { type Env, execute, NotRun } from './execute'
+import { type Env, execute, NotRun, usual } from './execute'
 import * as kept from './keep'
 import { awake, rest, Trouble, visible, watched } from './trouble'
 import { call, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'
@@ -51,7 +51,7 @@ export class Work {
   offline = false
   awake = false
   refused: string[] = []
-  over: '' | 'done' | 'stopped' = ''
+  over: '' | 'done' | 'stopped' | 'elsewhere' = ''
   private directive: Directive = {}
   private begun = 0
   private run = ''
@@ -146,18 +146,33 @@ export class Work {
     let sum = 0
     for (const j of this.jobs) {
       if (this.done.has(key(j)) || this.directive.skip?.includes(j.step)) continue
-      sum += (this.learned[j.test] ?? this.test(j.test).seconds ?? 5) + (this.joined.plan.cool?.seconds ?? 0)
+      sum += this.takes(j) + (this.joined.plan.cool?.seconds ?? 0)
     }
-    return Math.max(0, sum - (this.current ? (this.learned[this.current.test] ?? 5) * this.sample.share : 0))
+    return Math.max(0, sum - (this.current ? this.takes(this.current) * this.sample.share : 0))
+  }
+  private takes(j: Job): number {
+    const { options } = this.joined.plan.steps[j.step]!
+    return (options ? undefined : this.learned[j.test]) ?? usual(this.test(j.test), options)
+  }
+
+  /** alone makes this page the one that works for the session: an older one, in another tab, leaves it. */
+  private alone(): void {
+    const others = new BroadcastChannel('durvek-probe')
+    others.onmessage = (e) => {
+      if (e.data === this.session.id && !this.over) this.over = 'elsewhere'
+    }
+    others.postMessage(this.session.id)
   }
 
   /** go works until nothing is left or people stop the plan, and delivers everything. */
   async go(): Promise<void> {
     await kept.put('started', true)
+    this.alone()
     const report = setInterval(() => void this.report(), 1000)
     try {
       this.deliver()
       await this.loop()
+      if (this.over === 'elsewhere') return
       this.current = undefined
       this.sample = { phase: 'delivering', share: 1 }
       this.changed()
@@ -185,6 +200,7 @@ export class Work {
   private async loop(): Promise<void> {
     for (;;) {
       const d = this.directive
+      if (this.over) return
       if (d.stop) {
         this.over = 'stopped'
         return
@@ -253,8 +269,9 @@ export class Work {
   private async make(job: Job): Promise<void> {
     this.current = job
     this.marks = []
-    this.tell('working', { phase: 'starting', share: 0 })
+    if (document.visibilityState === 'visible') this.tell('working', { phase: 'starting', share: 0 })
     await visible()
+    if (this.over) return
     this.awake = await awake()
     const run = await this.newRun(job)
     const open: Begun = { job, run: run.id, at: run.started }
@@ -264,7 +281,7 @@ export class Work {
     const watch = watched()
     const left = new AbortController()
     const looking = setInterval(() => {
-      if (this.directive.stop || this.directive.skip?.includes(job.step)) left.abort(new Error('told to stop'))
+      if (this.over || this.directive.stop || this.directive.skip?.includes(job.step)) left.abort(new Error('told to stop'))
     }, 300)
     const signal = AbortSignal.any ? AbortSignal.any([watch.signal, left.signal]) : both(watch.signal, left.signal)
     let out: Partial<Outcome> = {}
@@ -283,7 +300,7 @@ export class Work {
       if (cause instanceof Trouble) {
         watch.end()
         await this.broke(open, 'interruption', cause.message[0]!.toUpperCase() + cause.message.slice(1))
-        await visible()
+        this.tell('working', { phase: 'waits until the page is seen', share: 0 })
         return
       }
       run.outcome = e instanceof NotRun ? 'not-run' : 'failed'
