@@ -139,7 +139,7 @@ func (m *Machine) lastingGraphics(test string) (burst, hold float64, ok bool, er
 
 // frameTimes are the times of frames that a chip draws to a screen: it hands over a frame at every refresh that it has
 // one ready for, jitters, warms up and now and then stumbles.
-func (m *Machine) frameTimes(o record.Order, rng *rand.Rand, slowed float64) (record.Series, error) {
+func (m *Machine) frameTimes(o record.Order, rng *rand.Rand) (record.Series, error) {
 	values := o.Test.Values(o.Options)
 	w, h, _ := strings.Cut(values["size"], "x")
 	width, _ := strconv.ParseFloat(w, 64)
@@ -149,7 +149,7 @@ func (m *Machine) frameTimes(o record.Order, rng *rand.Rand, slowed float64) (re
 	beat := 1000 / m.refresh()
 	length := o.Test.Number("duration", o.Options)
 	for at := 0.0; at < length && err == nil || len(s.Values) < 1010 && at < 4*length && length >= 30; {
-		ready := 1000 / (rate * slowed) * math.Exp(0.08*rng.NormFloat64())
+		ready := 1000 / rate * math.Exp(0.08*rng.NormFloat64())
 		if rng.Float64() < 0.0012 {
 			ready += 20 + 60*rng.Float64()
 		}

@@ -148,8 +148,11 @@ func (m *Machine) Observe(context.Context) map[string]string {
 	if b.energy > 0 {
 		out["battery.charge"] = fmt.Sprintf("%.0f %%", 100*b.battery/b.energy)
 	}
+	if m.Browser {
+		out = map[string]string{"runtime": BrowserRuntime, "system.name": out["system.name"], "battery.charge": out["battery.charge"]}
+	}
 	for _, k := range []string{"supply", "power.mode"} {
-		if v := m.Setup.Conditions[k]; v != "" {
+		if v := m.Setup.Conditions[k]; v != "" && !(m.Browser && k == "power.mode") {
 			out[k] = v
 		}
 	}
@@ -239,6 +242,9 @@ func (m *Machine) pass(ctx context.Context, dt float64, l load, rng *rand.Rand, 
 		var values map[string]float64
 		if tell != nil {
 			values = b.channels(l, rng, rate)
+			if m.Browser { // a browser tells no more
+				values = map[string]float64{"battery.charge": values["battery.charge"]}
+			}
 			for k := range without {
 				delete(values, k)
 			}
@@ -342,7 +348,19 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		length = 3
 	}
 	curve, own := m.curve(t, values, rng)
+	if t.Analysis == "frames" { // the desk makes the figures of the frames' times
+		frames, err := m.frameTimes(o, rng)
+		if err != nil {
+			return out, err
+		}
+		n := len(frames.Times)
+		values[method.ID(t.Slug, t.Measures[0].Slug)] = float64(n) / frames.Times[n-1]
+		curve, own = frames, true
+	}
 	out.Negotiated = m.negotiated(t)
+	if m.Browser {
+		out.Negotiated = map[string]string{}
+	}
 	if m.Browser || t.InBrowser == "only" {
 		m.browsed(t, &out)
 	}
@@ -350,7 +368,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	held, moments := 0.0, 0 // how far heat held the clock down, as a mean over the run
 	parts := len(t.Measures)
 	sustained := strings.HasSuffix(t.Slug, "-sustained")
-	if own && (sustained || t.Slug == "drive-fill") { // what is known by a course over the whole run
+	if own && (sustained || t.Slug == "drive-fill" || t.Analysis == "frames") { // what is known by a course over the whole run
 		parts = 1
 	}
 	without := map[string]bool{}
@@ -366,7 +384,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 			}
 			l := loadOf(t, x.Slug)
 			v := values[id] * math.Exp(0.5*noises[id]*rng.NormFloat64())
-			if parts == 1 && own { // a lasting load follows its curve
+			if parts == 1 && own && t.Analysis != "frames" { // a lasting load follows its curve
 				j := min(int(float64(len(curve.Values))*(at+1)/length), len(curve.Values)-1)
 				v = curve.Values[max(j, 0)]
 				if sustained {
@@ -395,7 +413,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 				s.Times, s.Values = append(s.Times, at+dt), append(s.Values, v)
 			}
 		}
-		if !own && t.Analysis != "frames" {
+		if !own {
 			out.Series = append(out.Series, s)
 		}
 	}
@@ -407,13 +425,8 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		slowed *= 0.82
 	}
 	measures := t.Measures
-	if t.Analysis == "frames" { // the desk makes them of the frames' times
+	if t.Analysis == "frames" {
 		measures = nil
-		if curve, err := m.frameTimes(o, rng, slowed); err != nil {
-			return out, err
-		} else {
-			out.Series = []record.Series{curve}
-		}
 	}
 	for _, x := range measures {
 		v := values[method.ID(t.Slug, x.Slug)]

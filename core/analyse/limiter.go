@@ -93,9 +93,12 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 	}
 	var has []string
 	for _, c := range t.Channels {
-		if !strings.HasPrefix(c.Name, "rate.") {
+		if !strings.HasPrefix(c.Name, "rate.") && c.Name != "battery.charge" { // neither says why
 			has = append(has, c.Name)
 		}
+	}
+	if len(has) == 0 {
+		return record.Limiter{Label: "unknown", Why: "the machine told no sensor that would say it"}
 	}
 	return record.Limiter{Label: "unknown", Why: "nothing was at its limit in " + strings.Join(has, ", ")}
 }

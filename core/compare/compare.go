@@ -370,7 +370,11 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	if out.Dots {
 		mark = "dots"
 	}
-	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), q.SetupName, mark, means)
+	setup := q.SetupName
+	if len(c.Rows) > 0 && slices.Contains(m.MustMatch, "runtime") && strings.HasPrefix(c.Rows[0].Basis.Conditions["runtime"], "in browser") {
+		setup += ", in the browser" // all rows are: they are comparable
+	}
+	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
 	least, most := 0, 0
 	simulated := 0
 	for i, r := range c.Rows {

@@ -2474,7 +2474,7 @@ export interface components {
             host?: string;
             /** @description UUIDv7, made where it was noted */
             id: string;
-            /** @description crash, hang, disconnection, refusal, failure, or a kind of the desk's own such as slow-link */
+            /** @description crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link */
             kind: string;
             /** @description What the sensors said last, by channel */
             last?: {
