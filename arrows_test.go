@@ -60,6 +60,7 @@ func TestArrowsPointDown(t *testing.T) {
 		"durvek/machine":  {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent"},
 		"durvek/simulate": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent"},
 		"durvek/workload": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine"},
+		"durvek/probe":    {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine", "durvek/workload"},
 		"durvek/document": {"durvek/core/catalog", "durvek/desk"},
 	}
 	for pkg, banned := range never {

@@ -3,7 +3,10 @@ package cli_test
 import (
 	"bufio"
 	"bytes"
+	"crypto/tls"
+	"crypto/x509"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -230,6 +233,81 @@ func TestReadingsFromTheCommandLine(t *testing.T) {
 	do("offer", "add", "cuddy-8-256", "--price", "cheap").want(t, 2, "--price takes an amount and a currency")
 	do("claim", "add", "cuddy-8-256", "--measure", "weight/weight", "--value", "0.9 lb", "--source", "box").want(t, 0, "is noted")
 	do("setup", "add", "dim", "--name", "Dim", "--condition", "mood=low").want(t, 1, `unknown condition "mood"`)
+}
+
+func TestFrameTimesFromTheCommandLine(t *testing.T) {
+	serve(t, bed.data)
+	home := t.TempDir()
+	do := func(args ...string) result {
+		t.Helper()
+		return call(t, home, append([]string{"--data", bed.data}, args...)...)
+	}
+	var table strings.Builder
+	table.WriteString("frame,frame_ms,made\n")
+	for i := range 1500 {
+		fmt.Fprintf(&table, "%d,%d,%d\n", i, 8+8*(i%2), i%2)
+	}
+	must(os.WriteFile(filepath.Join(home, "f.csv"), []byte(table.String()), 0o644))
+	// Reading alone needs no service.
+	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms").want(t, 0, "83.33 frames/s", "1500 frames in 18.0 s", "type-7 quantile", "stand well from 6000 on")
+	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms", "--generated", "made").want(t, 0, "Shown, with generated frames", "41.67 frames/s")
+	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms", "--json").want(t, 0, `"mean":83.33`)
+	call(t, home, "frames", "read", "f.csv").want(t, 1, "say which column holds the frame times; there are frame, frame_ms, made")
+	call(t, home, "frames", "read", "none.csv").want(t, 1, "no such file")
+	do("frames", "add", "f.csv", "--test", "harbour-flight", "--unit", "fen-14-32-1000-a", "--column", "frame_ms", "--condition", "content=harbour replay", "--condition", "program.version=3.1").want(t, 0, "mean: 83.33", "Recorded as run")
+	do("frames", "add", "f.csv", "--test", "hashing", "--unit", "fen-14-32-1000-a", "--column", "frame_ms").want(t, 1, "does not read frame times")
+	do("rank", "show", "harbour-flight/mean", "--field", "laptops").want(t, 0, "Hythebrook Sound 16", "83.3")
+}
+
+func TestTheServicesCertificatesFromTheCommandLine(t *testing.T) {
+	home := t.TempDir()
+	call(t, home, "serve", "--listen", "127.0.0.1:0", "--data", "d", "--certificate", "c.pem").want(t, 1, "needs both --certificate and --key")
+	call(t, home, "serve", "--listen", "127.0.0.1:0", "--data", "d", "--certificate", "c.pem", "--key", "k.pem").want(t, 1, "read the certificate c.pem")
+	server, _ := serve(t, bed.data)
+	r, err := http.Get(server + "/probe/authority.crt")
+	must(err)
+	der, err := io.ReadAll(r.Body)
+	must(errors.Join(err, r.Body.Close()))
+	authority, err := x509.ParseCertificate(der)
+	must(err)
+	pool := x509.NewCertPool()
+	pool.AddCert(authority)
+	secure := http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}}}
+	if r, err = secure.Get(strings.Replace(server, "http:", "https:", 1) + "/probe/"); err != nil || r.StatusCode != http.StatusOK {
+		t.Errorf("the probe over TLS: %v", err)
+	}
+}
+
+// TestTheAgentOpensTheMachinesBrowser makes a plan of both kinds of tests with one agent, which its owner allowed a browser.
+func TestTheAgentOpensTheMachinesBrowser(t *testing.T) {
+	server, _ := serve(t, bed.data)
+	home := t.TempDir()
+	do := func(args ...string) result {
+		t.Helper()
+		return call(t, home, append([]string{"--data", bed.data}, args...)...)
+	}
+	id := func(r result) string {
+		t.Helper()
+		var x struct{ ID, Code string }
+		if err := json.Unmarshal([]byte(r.out), &x); err != nil {
+			t.Fatalf("%v: %s%s", err, r.out, r.err)
+		}
+		return x.ID + x.Code
+	}
+	plan := id(do("plan", "add", "this-machine-a", "--tests", "hashing,graphics-arithmetic", "--repeats", "1", "--name", "With a browser", "--json"))
+	do("plan", "code", plan).want(t, 0, server+"/probe/#", "durvek agent --code", "listens on this computer alone")
+	code := id(do("plan", "code", plan, "--json"))
+	chromium := "/usr/bin/chromium"
+	if c := os.Getenv("CHROMIUM"); c != "" {
+		chromium = c
+	}
+	args := []string{"agent", "--server", server, "--code", code, "--keep", "keep", "--seconds", "0.2", "--browser", chromium}
+	for _, x := range []string{"--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"} {
+		args = append(args, "--browser-arg", x)
+	}
+	call(t, home, args...).want(t, 0, "2 runs done, 0 failed, 0 not run")
+	do("run", "list", "--unit", "this-machine-a", "--test", "graphics-arithmetic").want(t, 0, "1 of 1 runs")
+	do("rank", "show", "graphics-arithmetic/f32", "--field", "machines", "--subject", "this-machine").want(t, 0, "not comparable: renderer hardware, not software; runtime in browser, simulated engine 1")
 }
 
 func TestExitStatuses(t *testing.T) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"durvek/client"
 	"durvek/core/claims"
@@ -95,6 +96,21 @@ func Check(ctx context.Context, c *client.Client) error {
 	}
 	if !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Outcome == "fails" }) || !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Works > 10 }) {
 		return fmt.Errorf("the matrix of what works with what is not filled")
+	}
+	for measure, least := range map[string]int{"graphics-arithmetic/f32": 12, "graphics-scene/low": 12, "harbour-flight/low": 4} {
+		drawn, err := rank(measure, "machines")
+		if err != nil {
+			return err
+		}
+		if len(drawn.Rows) < least {
+			return fmt.Errorf("only %d machines are ranked by %s", len(drawn.Rows), measure)
+		}
+	}
+	if soft, err := rank("graphics-arithmetic/f32", "machines"); err != nil || !slices.ContainsFunc(soft.LeftOut, func(l compare.LeftOut) bool { return strings.Contains(l.Reason, "renderer software") }) {
+		return fmt.Errorf("no machine that draws in software is left out (%v)", err)
+	}
+	if scene, err := rank("graphics-scene/mean", "machines"); err != nil || !slices.ContainsFunc(scene.Rows, func(r compare.Row) bool { return r.Estimate.Bound == "at least" }) {
+		return fmt.Errorf("no screen limits its graphics chip (%v)", err)
 	}
 	r, err := client.Get[verdict.Review](ctx, c, "/api/reviews/fen-14", nil)
 	if err != nil {

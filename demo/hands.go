@@ -3,11 +3,15 @@ package demo
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"image"
 	"image/color"
 	"image/jpeg"
+	"math"
+	"math/rand/v2"
 	"net/http"
 	"net/url"
+	"strconv"
 
 	"durvek/client"
 )
@@ -61,12 +65,37 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	); err != nil {
 		return err
 	}
+	for unit, rate := range map[string]float64{"sound-16-32-1000-a": 88, "fen-14-16-512-a": 56, "skiff-14-16-1000-a": 41, "relay-15-16-512-a": 37} {
+		for repeat := range 3 {
+			q := client.Query("test", "harbour-flight", "unit", unit, "column", "frame_ms", "repeat", strconv.Itoa(repeat), "conditions", "content=harbour replay; program.version=3.1")
+			if err := c.Do(ctx, http.MethodPost, "/api/frames", q, flight(unit, rate, repeat), nil); err != nil {
+				return err
+			}
+		}
+	}
 	picture, err := portPhoto()
 	if err != nil {
 		return err
 	}
 	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"}, "caption": {"The right port: no word that it does not charge."}}
 	return c.Do(ctx, http.MethodPost, "/api/photos", q, picture, nil)
+}
+
+// flight is what the chart viewer wrote of one flight over the harbour: two minutes of frames, with the tiles that had to
+// be fetched as stumbles.
+func flight(unit string, rate float64, repeat int) []byte {
+	rng := rand.New(rand.NewPCG(seed(unit), uint64(repeat)))
+	var b bytes.Buffer
+	b.WriteString("frame,frame_ms\n")
+	for i, at := 1, 0.0; at < 120e3; i++ {
+		ms := 1000 / rate * (1 + 0.12*math.Sin(at/9000)) * math.Exp(0.07*rng.NormFloat64())
+		if rng.Float64() < 0.004 {
+			ms += 30 + 50*rng.Float64()
+		}
+		at += ms
+		fmt.Fprintf(&b, "%d,%.3f\n", i, ms)
+	}
+	return b.Bytes()
 }
 
 // portPhoto draws the demo's one photo: the edge of a laptop with two ports.
