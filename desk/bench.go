@@ -496,8 +496,13 @@ func (d *Desk) seat(ctx context.Context, q store.Queries, j *record.Joined, m re
 	}
 	j.Learned = d.lengths.of(j.Plan.Unit, testsOf(j.Plan))
 	j.Jobs, j.Prompts = j.Plan.Jobs(), map[string]string{}
-	var before method.Setup
+	before := method.Setup{Conditions: map[string]string{}} // a device that comes as it is stands at its defaults
 	for _, x := range j.Setups {
+		for k, v := range x.Conditions {
+			if v == "default" && before.Slug == "" {
+				before.Conditions[k] = v
+			}
+		}
 		j.Prompts[x.Slug] = method.Prompt(before, x, nil)
 		before = x
 	}

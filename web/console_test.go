@@ -299,6 +299,8 @@ func TestBenchShowsAPlanRunLive(t *testing.T) {
 	p.press("Join a machine")
 	p.until(`!!document.querySelector('.code')?.innerText.match(/^[A-Z2-7]{4}-[A-Z2-7]{4}$/)`)
 	code := eval[string](p, `document.querySelector('.code').innerText`)
+	p.until(`(i => i?.complete && i.naturalWidth > 20 && i.alt.endsWith('/probe/#' + document.querySelector('.code').innerText))(document.querySelector('img[alt^="QR code of http"]'))`)
+	p.says("listens on this computer alone")
 	p.press("Close")
 	worked := make(chan error, 1)
 	ctx, cancel := context.WithCancel(context.Background())
@@ -387,6 +389,31 @@ func TestRunsOfAMachineAloneAreTakenIn(t *testing.T) {
 	p.press("Take in")
 	p.says("0 new runs, 1 known already.")
 	if n := runsOf(t, "relay-15-16-512-a", "grid-solve"); n != before+1 {
+		t.Errorf("%d runs instead of %d", n, before+1)
+	}
+}
+
+func TestFrameTimesAreTakenIn(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "flight.csv")
+	must(os.WriteFile(path, []byte("frame,ms\n"+strings.Repeat("1,20\n", 1100)), 0o644))
+	before := runsOf(t, "tern-mini-32-1000-a", "harbour-flight")
+	p := signedIn(t, 1280, 800)
+	p.open("/results")
+	p.press("Take in frame times")
+	p.until(`!!document.querySelector('.v-overlay--active input[type=file]')`)
+	p.do(chromedp.SetUploadFiles(chromedp.CSS(`.v-overlay--active input[type=file]`), []string{path}))
+	p.choose("Test", "Harbour flight")
+	p.choose("Unit", "tern-mini-32-1000-a")
+	p.press("Take in")
+	p.says("say which column holds the frame times; there are frame, ms")
+	p.fill("Column", "ms")
+	p.fill("Conditions", "content=harbour replay; program.version=3.1")
+	p.press("Take in")
+	p.says("Recorded.")
+	p.press("Open the run")
+	p.says("50.00 frames/s")
+	p.says("1100 in 22.0 s, 0 stutters")
+	if n := runsOf(t, "tern-mini-32-1000-a", "harbour-flight"); n != before+1 {
 		t.Errorf("%d runs instead of %d", n, before+1)
 	}
 }

@@ -41,6 +41,26 @@ const runners: Record<string, () => Promise<Runner>> = {
   'browser-network': async () => (await import('./system')).network,
 }
 
+async function runner(t: Test): Promise<Runner | undefined> {
+  const load = runners[t.slug] ?? runners[t.slug.replace(/-sustained$/, '')] ?? (t.in_browser === 'too' ? async () => (await import('./kernels')).kernel : undefined)
+  return load?.()
+}
+
+/** prepare brings all that tests need onto the device and tells which share has come. A lost connection then breaks none of them. */
+export async function prepare(tests: Test[], told: (share: number) => void): Promise<void> {
+  const here = tests.filter((t) => !cannot(t))
+  await Promise.all(here.map(runner))
+  if (here.some((t) => t.slug === 'browser-storage')) await (await import('./system')).prepare()
+  if (here.some((t) => t.in_browser === 'too')) await (await import('./kernels')).prepare(told)
+}
+
+/** script brings a worker's code onto the device and gives an address for it there. */
+export async function script(url: string): Promise<string> {
+  const answer = await fetch(url)
+  if (!answer.ok) throw new Error(`the page's own code did not come: ${answer.status}`)
+  return URL.createObjectURL(new Blob([await answer.blob()], { type: 'text/javascript' }))
+}
+
 // What a browser gives to secure contexts only.
 const secureOnly = /^(webgpu-|browser-storage)/
 
@@ -86,10 +106,9 @@ export async function execute(env: Env): Promise<Outcome> {
   if (why) throw new NotRun(why)
   const before = await observe()
   const out: Outcome = { observed: before, negotiated: {}, readings: [], series: [] }
-  const slug = env.test.slug
-  const load = runners[slug] ?? runners[slug.replace(/-sustained$/, '')] ?? (env.test.in_browser === 'too' ? async () => (await import('./kernels')).kernel : undefined)
-  if (!load) throw new NotRun(`this page has no test "${slug}"; bring page and service to the same version`)
-  const made = (await load())(env)
+  const make = await runner(env.test)
+  if (!make) throw new NotRun(`this page has no test "${env.test.slug}"; bring page and service to the same version`)
+  const made = make(env)
   const stopped = new Promise<never>((_, fail) => {
     const stop = () => fail(env.signal.reason)
     if (env.signal.aborted) stop()

@@ -1,12 +1,26 @@
 // The processor's workloads as a WebAssembly module, in as many workers as there are threads.
 import { runtime, threads } from './device'
-import { duration, type Env, ok, part, series, sustained } from './execute'
+import { duration, type Env, ok, part, script, series, sustained } from './execute'
+import code from './kernels.worker.ts?worker&url'
 import type { Answer, Ask } from './kernels.worker'
 import type { Outcome, Series } from './wire'
 
 declare const KERNELS: { version: string; size: number }
 
 let module: Promise<WebAssembly.Module> | undefined
+let worker: Promise<string> | undefined
+
+/** prepare loads the module and the worker's code, once. */
+export async function prepare(told: (share: number) => void): Promise<[WebAssembly.Module, string]> {
+  module ??= fetched(told)
+  worker ??= script(code)
+  try {
+    return [await module, await worker]
+  } catch (e) {
+    module = worker = undefined
+    throw e
+  }
+}
 
 /** fetched loads the module once and tells which share has come. */
 async function fetched(told: (share: number) => void): Promise<WebAssembly.Module> {
@@ -28,9 +42,13 @@ async function fetched(told: (share: number) => void): Promise<WebAssembly.Modul
 }
 
 class Thread {
-  private worker = new Worker(new URL('./kernels.worker.ts', import.meta.url), { type: 'module' })
+  private worker: Worker
   work = 0 // of the timed part so far
   unit = '' // of the kernel that was prepared last
+
+  constructor(at: string) {
+    this.worker = new Worker(at, { type: 'module' })
+  }
 
   ask(a: Ask): Promise<{ work: number; seconds: number }> {
     this.work = 0
@@ -55,12 +73,8 @@ const warmUp = 200
 
 /** crew starts so many threads with the module in each. */
 async function crew(env: Env, n: number): Promise<Thread[]> {
-  module ??= fetched((share) => env.report({ phase: `loading, ${Math.round(100 * share)} %`, share: 0 }))
-  const m = await module.catch((e) => {
-    module = undefined
-    throw e
-  })
-  const list = Array.from({ length: n }, () => new Thread())
+  const [m, at] = await prepare((share) => env.report({ phase: `loading, ${Math.round(100 * share)} %`, share: 0 }))
+  const list = Array.from({ length: n }, () => new Thread(at))
   await Promise.all(list.map((t) => t.ask({ do: 'load', module: m })))
   return list
 }

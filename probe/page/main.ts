@@ -1,5 +1,5 @@
 // What a person sees of the probe: one thing at a time, one large button.
-import { cannot } from './execute'
+import { cannot, prepare } from './execute'
 import { serve } from './order'
 import { symbol, Work } from './session'
 import { awake } from './trouble'
@@ -33,6 +33,7 @@ function span(seconds: number): string {
   if (seconds < 5400) return `${Math.round(seconds / 60)} min`
   return `${(seconds / 3600).toFixed(1)} h`
 }
+const several = (n: number, one: string): string => `${n} ${one}${n === 1 ? '' : 's'}`
 const figure = (v: number): string => (v >= 1000 ? Math.round(v).toLocaleString('en') : v.toPrecision(3))
 
 function failed(e: unknown, again: () => unknown): void {
@@ -72,10 +73,19 @@ async function enter(code: string, plain = false): Promise<void> {
   try {
     const w = await Work.join(code, () => draw())
     history.replaceState(null, '', location.pathname) // the code is spent
+    await loaded(w)
     ready(w)
   } catch (e) {
     failed(e, () => enter(code, plain))
   }
+}
+
+/** loaded brings all that the plan's tests need onto the device: from here on they need no connection. */
+async function loaded(w: Work): Promise<void> {
+  const bar = el('progress', { max: 1, value: 0 })
+  bar.setAttribute('aria-label', 'Share that is loaded')
+  show(el('h1', {}, 'Loading the tests'), bar)
+  await prepare(w.joined.tests, (share) => (bar.value = share))
 }
 
 /** ready says what is coming and waits for the button. */
@@ -85,9 +95,9 @@ function ready(w: Work): void {
   const first = w.joined.prompts[w.joined.setups[0]?.slug ?? '']
   show(
     el('h1', {}, w.joined.plan.unit),
-    el('p', { class: 'soft' }, `${w.joined.plan.name || 'Plan'}: ${w.jobs.length - w.done.size} runs of ${tests.length} tests, about ${span(w.left())}.`),
+    el('p', { class: 'soft' }, `${w.joined.plan.name || 'Plan'}: ${several(w.jobs.length - w.done.size, 'run')} of ${several(tests.length, 'test')}, about ${span(w.left())}.`),
     el('div', { class: 'sheet hand' }, el('p', {}, first ? `${first}. ` : '', 'Close other pages and applications, let the device lie, and leave this page open.')),
-    out.length > 0 && el('details', { class: 'sheet' }, el('summary', {}, `${out.length} of the tests are left out here`), el('ul', {}, ...out.map(([t, why]) => el('li', { class: 'bad' }, el('span', {}, t.name), el('span', {}, why))))),
+    out.length > 0 && el('details', { class: 'sheet' }, el('summary', {}, `${several(out.length, 'test')} left out here`), el('ul', {}, ...out.map(([t, why]) => el('li', { class: 'bad' }, el('span', {}, t.name), el('span', {}, why))))),
     !isSecureContext && el('p', { class: 'small soft' }, 'This connection is not secure: keep the screen from going off by hand.'),
     foot(button('Start', () => begin(w)), el('p', { class: 'small soft' }, 'What comes out belongs to this unit. The page can deliver nothing else.')),
   )
@@ -136,21 +146,21 @@ let parts: { title: HTMLElement; phase: HTMLElement; rate: HTMLElement; bar: HTM
 /** progress shows the plan at work. Its pieces stay, so that drawing takes nothing from what is measured. */
 function progress(w: Work): void {
   if (!parts || !parts.title.isConnected) {
-    parts = { title: el('h1'), phase: el('p', { class: 'soft' }), rate: el('div', { class: 'rate' }), bar: el('progress', { max: 1 }), left: el('p', { class: 'small soft' }), hand: el('div'), note: el('p', { class: 'small' }), list: el('div') }
+    parts = { title: el('h1'), phase: el('p', { class: 'soft' }), rate: el('div', { class: 'rate' }), bar: el('progress', { max: 1 }), left: el('p', { class: 'small soft' }), hand: el('div', { class: 'ask' }), note: el('p', { class: 'small' }), list: el('div') }
     parts.bar.setAttribute('aria-label', 'Share of the plan that is done')
     show(parts.title, parts.phase, parts.rate, parts.bar, parts.left, parts.hand, parts.note, parts.list)
   }
   const j = w.current
   const text = (e: HTMLElement, s: string) => e.textContent !== s && (e.textContent = s)
-  text(parts.title, j ? w.test(j.test).name : 'Delivering')
-  text(parts.phase, j ? `Repeat ${j.repeat + 1}, ${w.sample.phase}` : w.sample.phase)
+  text(parts.title, w.ask ? 'Your hand is needed' : j ? w.test(j.test).name : 'Delivering')
+  text(parts.phase, w.ask ? '' : j ? `Repeat ${j.repeat + 1}, ${w.sample.phase}` : w.sample.phase)
   parts.rate.replaceChildren(...(w.sample.value ? [figure(w.sample.value), ' ', el('small', {}, symbol(w.sample.unit ?? ''))] : ['\u00a0']))
   parts.bar.value = (w.done.size + w.sample.share) / Math.max(1, w.jobs.length)
   text(parts.left, `${w.done.size} of ${w.jobs.length} runs done, about ${span(w.left())} left`)
   if (w.ask && !parts.hand.childElementCount) parts.hand.replaceChildren(el('div', { class: 'sheet hand' }, el('p', {}, `${w.ask}.`)), button(`Done`, () => w.confirm()))
   if (!w.ask && parts.hand.childElementCount) parts.hand.replaceChildren()
   parts.note.className = w.offline ? 'small caution' : 'small soft'
-  text(parts.note, w.offline ? `No connection. ${w.waiting ? `${w.waiting} results wait on this device; ` : ''}it goes on, and delivers when the service is back.` : w.awake ? 'The screen is kept on. Leave the device alone.' : 'Keep the screen from going off. Leave the device alone.')
+  text(parts.note, w.offline ? `No connection. ${w.waiting ? `${several(w.waiting, 'result')} kept on this device; ` : ''}it goes on, and delivers when the service is back.` : w.awake ? 'The screen is kept on. Leave the device alone.' : 'Keep the screen from going off. Leave the device alone.')
   const sign = `${w.done.size} ${j?.step}`
   if (parts.list.dataset.sign !== sign) {
     parts.list.dataset.sign = sign
@@ -181,6 +191,7 @@ async function start(): Promise<void> {
   try {
     const w = await Work.resume(() => draw())
     if (!w) return typed()
+    await loaded(w)
     if (await w.started) return await begin(w)
     ready(w)
   } catch (e) {

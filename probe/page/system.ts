@@ -1,11 +1,16 @@
 // What the browser gives of storage and network.
 import { link, median } from './device'
-import { type Env, NotRun, ok, series } from './execute'
+import { type Env, NotRun, ok, script, series } from './execute'
+import code from './storage.worker.ts?worker&url'
 import type { Answer } from './storage.worker'
 import type { Outcome, Series } from './wire'
 
-export function storage(env: Env): Promise<Partial<Outcome>> {
-  const worker = new Worker(new URL('./storage.worker.ts', import.meta.url), { type: 'module' })
+let at: Promise<string> | undefined
+/** prepare loads the worker's code, once. */
+export const prepare = (): Promise<string> => (at ??= script(code))
+
+export async function storage(env: Env): Promise<Partial<Outcome>> {
+  const worker = new Worker(await prepare(), { type: 'module' })
   const end = () => worker.terminate()
   env.signal.addEventListener('abort', end)
   return new Promise<Partial<Outcome>>((done, fail) => {
