@@ -214,7 +214,7 @@ class Screen {
           const rate = frames.values.length > since ? (1000 * (frames.values.length - since)) / (t - said) : 0
           said = t
           since = frames.values.length
-          this.over.textContent = `${width} × ${height}, ${this.quality}, ${rate.toFixed(0)} frames/s`
+          this.over.textContent = `${width} × ${height}, ${this.quality}, ${rate.toFixed(rate < 10 ? 1 : 0)} frames/s`
           tell(Math.min(1, spent / seconds), rate)
         }
         if (spent >= seconds && (frames.values.length >= least || spent >= 4 * seconds)) return done({ frames, lost })
