@@ -10,7 +10,6 @@ import (
 	"io/fs"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -21,6 +20,7 @@ import (
 
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/internal/tab"
 	"durvek/probe"
 	"durvek/workload"
 )
@@ -86,24 +86,20 @@ func (o *ordered) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // BenchmarkProbe holds the probe's kernels against the same module in a bare page, pair by pair, and tells which share of
 // a frame its harness takes.
 func BenchmarkProbe(b *testing.B) {
-	chromium := os.Getenv("CHROMIUM")
-	if chromium == "" {
-		chromium = "/usr/bin/chromium"
-	}
 	o := &ordered{orders: make(chan map[string]any, 1), answers: make(chan record.Outcome, 1)}
 	server := httptest.NewServer(o)
 	defer server.Close()
-	alloc, end := chromedp.NewExecAllocator(b.Context(), chromedp.ExecPath(chromium), chromedp.NoSandbox, chromedp.Headless, chromedp.NoFirstRun,
-		chromedp.Flag("use-angle", "swiftshader"), chromedp.Flag("enable-unsafe-swiftshader", true))
+	browser, end, err := tab.Browser(map[string]any{"use-angle": "swiftshader", "enable-unsafe-swiftshader": true})
+	must(b, err)
 	defer end()
 	page := func(path string) context.Context {
-		ctx, quit := chromedp.NewContext(alloc)
+		ctx, quit := chromedp.NewContext(browser)
 		b.Cleanup(quit)
 		must(b, chromedp.Do(ctx, chromedp.Navigate(server.URL+path)))
 		return ctx
 	}
 	reference := page("/bare")
-	_, err := chromedp.Run(reference, chromedp.Poll[bool]("!!window.rate && !!window.durvekKernels", chromedp.WithPollingTimeout(20*time.Second)))
+	_, err = chromedp.Run(reference, chromedp.Poll[bool]("!!window.rate && !!window.durvekKernels", chromedp.WithPollingTimeout(20*time.Second)))
 	must(b, err)
 	page("/probe/#local=bench") // the last one stands in front
 	id := 0

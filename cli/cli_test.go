@@ -17,6 +17,8 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+
+	"durvek/internal/tab"
 )
 
 // bed is the built program and a data folder that `durvek demo --once` has filled.
@@ -297,11 +299,7 @@ func TestTheAgentOpensTheMachinesBrowser(t *testing.T) {
 	plan := id(do("plan", "add", "this-machine-a", "--tests", "hashing,graphics-arithmetic", "--repeats", "1", "--name", "With a browser", "--json"))
 	do("plan", "code", plan).want(t, 0, server+"/probe/#", "durvek agent --code", "listens on this computer alone")
 	code := id(do("plan", "code", plan, "--json"))
-	chromium := "/usr/bin/chromium"
-	if c := os.Getenv("CHROMIUM"); c != "" {
-		chromium = c
-	}
-	args := []string{"agent", "--server", server, "--code", code, "--keep", "keep", "--seconds", "0.2", "--browser", chromium}
+	args := []string{"agent", "--server", server, "--code", code, "--keep", "keep", "--seconds", "0.2", "--browser", tab.Chromium()}
 	for _, x := range []string{"--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"} {
 		args = append(args, "--browser-arg", x)
 	}

@@ -9,7 +9,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -20,6 +19,7 @@ import (
 	"durvek/core/record"
 	"durvek/demo"
 	"durvek/desk"
+	"durvek/internal/tab"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/probe"
 	"durvek/service"
@@ -72,16 +72,10 @@ func run(m *testing.M) int {
 	bed.client = client.New(bed.server, token)
 	must(demo.Catalogue(ctx, bed.client))
 
-	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(chromium()), chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless}
-	for flag, value := range map[string]any{"enable-unsafe-webgpu": true, "use-webgpu-adapter": "swiftshader", "enable-features": "Vulkan", "use-angle": "swiftshader", "enable-unsafe-swiftshader": true,
-		"disable-background-networking": true, "disable-component-update": true, "disable-sync": true, "ignore-certificate-errors": true, "host-resolver-rules": "MAP desk.test 127.0.0.1"} {
-		options = append(options, chromedp.Flag(flag, value))
-	}
-	alloc, end := chromedp.NewExecAllocator(context.Background(), options...)
-	defer end()
-	browser, quit := chromedp.NewContext(alloc)
+	browser, quit, err := tab.Browser(map[string]any{"enable-unsafe-webgpu": true, "use-webgpu-adapter": "swiftshader", "enable-features": "Vulkan", "use-angle": "swiftshader", "enable-unsafe-swiftshader": true,
+		"ignore-certificate-errors": true, "host-resolver-rules": "MAP desk.test 127.0.0.1"})
+	must(err)
 	defer quit()
-	must(chromedp.Do(browser, chromedp.Navigate("about:blank")))
 	bed.browser = browser
 	return m.Run()
 }
@@ -92,112 +86,15 @@ func must(err error) {
 	}
 }
 
-func chromium() string {
-	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome"} {
-		if _, err := os.Stat(p); p != "" && err == nil {
-			return p
-		}
-	}
-	panic("Chromium is missing; `make test` installs it where it can")
-}
-
-// device is a page of its own, with storage of its own, that fails its test on any error in it.
-type device struct {
-	t   *testing.T
-	ctx context.Context
-}
-
+// newDevice is a page of its own, with storage of its own. Lost connections and refusals are what tests ask for.
 func newDevice(t *testing.T) *device {
 	t.Helper()
-	ctx, end := chromedp.NewContext(bed.browser, chromedp.WithNewBrowserContext())
-	ctx, cancel := context.WithTimeout(ctx, 100*time.Second)
-	p := &device{t, ctx}
-	var mu sync.Mutex
-	var errors []string
-	seen := chromedp.Console(ctx)
-	go func() {
-		for m, err := range seen {
-			if err != nil {
-				return
-			}
-			if m.IsException() || m.Type == "error" {
-				mu.Lock()
-				errors = append(errors, m.String())
-				mu.Unlock()
-			}
-		}
-	}()
-	t.Cleanup(func() {
-		cancel()
-		end()
-		mu.Lock()
-		defer mu.Unlock()
-		for _, e := range errors {
-			if !strings.Contains(e, "ERR_") && !strings.Contains(e, "401") { // lost connections and refusals that a test asks for
-				t.Errorf("the page reports: %s", e)
-			}
-		}
-	})
-	p.do(chromedp.EmulateViewport(412, 800))
-	return p
+	d := &device{tab.New(t, bed.browser, 100*time.Second, 412, 800, "ERR_", "401")}
+	d.Shots = *shots
+	return d
 }
 
-func (p *device) do(steps ...chromedp.Action[chromedp.Void]) {
-	p.t.Helper()
-	if err := chromedp.Do(p.ctx, steps...); err != nil {
-		p.t.Fatal(err)
-	}
-}
-
-func eval[T any](p *device, expression string) T {
-	p.t.Helper()
-	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[T](expression))
-	if err != nil {
-		p.t.Fatalf("%s: %v", expression, err)
-	}
-	return v
-}
-
-func (p *device) until(expression string) {
-	p.t.Helper()
-	var err error
-	for range 3 {
-		_, err = chromedp.Run(p.ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(60*time.Second), chromedp.WithPollingInterval(100*time.Millisecond)))
-		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
-			break
-		}
-	}
-	if err != nil {
-		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.body.innerText.slice(0, 1500)`))
-		p.t.Fatalf("never came to hold: %s (%v)\n%s", expression, err, text)
-	}
-}
-
-func (p *device) says(text string) {
-	p.t.Helper()
-	p.until(fmt.Sprintf(`document.body.innerText.includes(%q)`, text))
-}
-
-func (p *device) press(text string) {
-	p.t.Helper()
-	find := fmt.Sprintf(`[...document.querySelectorAll('button, a')].find(e => e.innerText.trim() === %q && !e.disabled)`, text)
-	p.until("!!" + find)
-	eval[bool](p, find+`.click() ?? true`)
-}
-
-func (p *device) shot(name string) {
-	p.t.Helper()
-	if *shots == "" {
-		return
-	}
-	b, err := chromedp.Run(p.ctx, chromedp.CaptureScreenshot())
-	if err == nil {
-		err = os.WriteFile(filepath.Join(*shots, name+".png"), b, 0o644)
-	}
-	if err != nil {
-		p.t.Fatal(err)
-	}
-}
+type device struct{ *tab.Tab }
 
 // coded is what the service answers a plan's code with.
 type coded struct{ Code, Link, QR, Note string }
@@ -254,10 +151,10 @@ func steps(tests ...string) []method.PlanStep {
 
 // measured opens a link, starts, and waits until all is delivered.
 func (p *device) measured(link string) {
-	p.t.Helper()
-	p.do(chromedp.Navigate(link))
-	p.press("Start")
-	p.says("runs are delivered")
+	p.T.Helper()
+	p.Do(chromedp.Navigate(link))
+	p.Press("Start")
+	p.Says("runs are delivered")
 }
 
 // TestTheScenesPicturesAreWrittenDown fills empty entries of the scene's known pictures when it is run with -update.
@@ -271,7 +168,7 @@ func TestTheScenesPicturesAreWrittenDown(t *testing.T) {
 	for _, quality := range []string{"low", "medium", "high"} {
 		p := newDevice(t)
 		seen := make(chan string, 1)
-		messages := chromedp.Console(p.ctx)
+		messages := chromedp.Console(p.Ctx)
 		go func() {
 			for m, err := range messages {
 				if _, picture, ok := strings.Cut(m.String(), "coarse picture at "+quality+": "); ok && err == nil {

@@ -1,7 +1,7 @@
 // The page as an agent: it joins a plan with a one-time code, makes one run after the other, keeps every result on the
 // device until the service has acknowledged it, and goes on where it was after whatever broke it off.
 import { describe, distances, median, observe } from './device'
-import { type Env, execute, NotRun, usual } from './execute'
+import { type Env, execute, NotRun, series, usual } from './execute'
 import * as kept from './keep'
 import { awake, rest, Trouble, visible, watched } from './trouble'
 import { call, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'
@@ -280,6 +280,12 @@ export class Work {
     this.begun = performance.now()
     const watch = watched()
     const left = new AbortController()
+    const charge = series('battery.charge', '%')
+    const battery = setInterval(() => void observe().then((o) => {
+      if (!o['battery.charge']) return
+      charge.times.push((performance.now() - this.begun) / 1000)
+      charge.values.push(parseFloat(o['battery.charge']))
+    }), 5000)
     const looking = setInterval(() => {
       if (this.over || this.directive.stop || this.directive.skip?.includes(job.step)) left.abort(new Error('told to stop'))
     }, 300)
@@ -290,13 +296,14 @@ export class Work {
       const before = await observe()
       const env: Env = { test: this.test(job.test), options: run.options ?? {}, seconds: 1, signal, token: this.session.token, report: (s) => this.tell('working', s) }
       out = await execute(env)
-      this.depart(run, before, await observe())
+      this.depart(run, before, { ...(await observe()), ...out.observed })
     } catch (e) {
       if (left.signal.aborted) {
         await kept.drop('begun')
         return
       }
       const cause = signal.aborted ? signal.reason : e
+      this.ask = undefined
       if (cause instanceof Trouble) {
         watch.end()
         await this.broke(open, 'interruption', cause.message[0]!.toUpperCase() + cause.message.slice(1))
@@ -308,22 +315,38 @@ export class Work {
     } finally {
       watch.end()
       clearInterval(looking)
+      clearInterval(battery)
     }
     const took = (performance.now() - this.begun) / 1000
     run.ended = new Date(Date.parse(run.started) + took * 1000).toISOString()
     const least = this.joined.plan.least ?? 0
     if (run.outcome === 'done' && took < least) this.marks.push({ kind: 'too-short', text: `it took ${took.toFixed(1)} s; the plan says at least ${least} s` })
     if (run.outcome === 'done' && !run.options) this.learned[job.test] = took
-    await this.finish({ ...run, observed: { ...(await observe()), ...out.observed }, negotiated: out.negotiated, readings: run.outcome === 'done' ? (out.readings ?? []) : [], series: out.series, marks: this.marks }, job)
+    await this.finish({ ...run, observed: { ...(await observe()), ...out.observed }, negotiated: out.negotiated, readings: run.outcome === 'done' ? (out.readings ?? []) : [], series: [...(out.series ?? []), ...(charge.values.length > 1 ? [charge] : [])], marks: this.marks }, job)
   }
 
-  /** saving finds out whether the browser shows fewer frames than it did: the device saves power. */
+  /** saving finds out whether the browser shows fewer frames than it did: the device saves power. A person has a minute to end that. */
   private async saving(signal: AbortSignal): Promise<void> {
-    const ms = await distances(15, signal)
-    if (!ms?.length) return
-    const now = 1000 / median(ms)
-    if (this.best && now < 0.65 * this.best) throw new Trouble(`the browser shows ${now.toFixed(0)} frames a second, ${this.best.toFixed(0)} before: the device saves power`)
-    this.best = Math.max(this.best, now)
+    for (let tries = 0; ; tries++) {
+      const ms = await distances(15, signal)
+      signal.throwIfAborted()
+      const now = ms?.length ? 1000 / median(ms) : 0
+      if (!now || now >= 0.65 * this.best) {
+        this.best = Math.max(this.best, now)
+        if (this.ask) this.tell('working', { phase: 'goes on', share: 0 })
+        this.ask = undefined
+        return
+      }
+      if (!this.ask) this.asks++
+      this.ask = 'Switch power saving off, or plug the device in'
+      const why = `the browser shows ${now.toFixed(0)} frames a second, ${this.best.toFixed(0)} before: the device saves power`
+      this.tell('needs-you', { phase: why, share: 0 })
+      if (tries === 30) {
+        this.ask = undefined
+        throw new Trouble(why)
+      }
+      await rest(2000, signal)
+    }
   }
 
   /** depart marks what is not as the setup says, and what changed while the run went on. */
@@ -331,8 +354,9 @@ export class Work {
     const want = this.joined.setups.find((s) => s.slug === run.setup)?.conditions ?? {}
     const changes = []
     for (const k of Object.keys(after)) {
-      if (want[k] && want[k] !== after[k] && k === 'supply') this.marks.push({ kind: 'departure', text: `supply ${after[k]}, not ${want[k]}` })
-      if (before[k] !== after[k] && k !== 'battery.charge') changes.push({ at: (performance.now() - this.begun) / 1000, condition: k, from: before[k], to: after[k] })
+      const named = k === 'graphics.chip' && after[k]!.toLowerCase().includes((want[k] ?? '').toLowerCase()) // browsers name more than the chip
+      if (want[k] && want[k] !== after[k] && !named) this.marks.push({ kind: 'departure', text: `${k.replace('.', ' ')} ${after[k]}, not ${want[k]}` })
+      if (k in before && before[k] !== after[k] && k !== 'battery.charge') changes.push({ at: (performance.now() - this.begun) / 1000, condition: k, from: before[k], to: after[k] })
     }
     if (changes.length) run.course = { ...run.course, changes }
   }

@@ -7,13 +7,13 @@ import (
 	"errors"
 	"io"
 	"net/http"
-	"os"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"durvek/core/record"
+	"durvek/internal/tab"
 	"durvek/probe"
 	"durvek/workload"
 	_ "durvek/workload/browser"
@@ -21,13 +21,10 @@ import (
 
 func chromium(t *testing.T) []string {
 	t.Helper()
-	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome"} {
-		if _, err := os.Stat(p); p != "" && err == nil {
-			return []string{p, "--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu-sandbox"}
-		}
+	if tab.Chromium() == "" {
+		t.Fatal("Chromium is missing; `make test` installs it where it can")
 	}
-	t.Fatal("Chromium is missing; `make test` installs it where it can")
-	return nil
+	return []string{tab.Chromium(), "--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"}
 }
 
 func find(t *testing.T, slug string) workload.Workload {
