@@ -489,3 +489,34 @@ func TestTheWrongChipIsMarked(t *testing.T) {
 		}
 	}
 }
+
+func TestAfterAFailureThePlansTermsHold(t *testing.T) {
+	for policy, want := range map[string]struct {
+		outcomes  string
+		incidents int
+	}{"": {"failed failed done", 0}, "retry": {"failed failed done", 4}, "skip": {"failed parked done", 0}, "stop": {"failed", 0}} {
+		p := newDevice(t)
+		plan, c := planned(t, method.Plan{Terms: method.Terms{Failure: policy}, Steps: []method.PlanStep{{Test: "graphics-arithmetic", Repeats: 2}, {Test: "screen-facts", Repeats: 1}}})
+		p.Do(chromedp.Navigate(c.Link))
+		p.Says("Start")
+		tab.Eval[bool](p.Tab, `(HTMLCanvasElement.prototype.getContext = () => { throw new Error('the driver is gone') }, true)`)
+		p.Press("Start")
+		p.Says("runs are delivered")
+		var outcomes []string
+		for _, r := range runs(t, plan.ID) {
+			outcomes = append(outcomes, r.Outcome)
+		}
+		if got := strings.Join(outcomes, " "); got != want.outcomes {
+			t.Errorf("%q: %s", policy, got)
+		}
+		if x := incidents(t, plan.ID); len(x) != want.incidents {
+			t.Errorf("%q: %+v", policy, x)
+		}
+	}
+	p := newDevice(t) // this browser says that it is on mains
+	plan, c := planned(t, method.Plan{Setup: "battery", Terms: method.Terms{Departure: "stop"}, Steps: steps("screen-facts")})
+	p.measured(c.Link)
+	if r := runs(t, plan.ID)[0]; r.Outcome != "failed" || !strings.Contains(r.Failure, "stopped early: supply mains, not battery") {
+		t.Errorf("%s: %s", r.Outcome, r.Failure)
+	}
+}

@@ -108,7 +108,13 @@ func planned(t *testing.T, p method.Plan, setups ...string) (method.Plan, coded)
 	if p.Setup == "" {
 		p.Setup = method.AsDelivered
 	}
-	made, err := client.Post[method.Plan](context.Background(), bed.client, "/api/plans", nil, map[string]any{"unit": p.Unit, "setup": p.Setup, "steps": p.Steps, "name": "Probe", "setups": setups})
+	body := map[string]any{"unit": p.Unit, "setup": p.Setup, "steps": p.Steps, "name": "Probe", "setups": setups}
+	for k, v := range map[string]string{"after_failure": p.Failure, "on_departure": p.Departure} {
+		if v != "" {
+			body[k] = v
+		}
+	}
+	made, err := client.Post[method.Plan](context.Background(), bed.client, "/api/plans", nil, body)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -57,6 +57,7 @@ export class Work {
   private run = ''
   private marks: Mark[] = []
   private broken: Record<number, number> = {}
+  private retried: Record<string, number> = {}
   private asks = 0
   private confirmed = false
   private setup = ''
@@ -294,6 +295,8 @@ export class Work {
     try {
       await this.saving(signal)
       const before = await observe()
+      const supply = this.joined.setups.find((s) => s.slug === run.setup)?.conditions?.supply
+      if (this.joined.plan.on_departure === 'stop' && supply && before.supply && before.supply !== supply) throw new Error(`stopped early: supply ${before.supply}, not ${supply}`)
       const env: Env = { test: this.test(job.test), options: run.options ?? {}, seconds: 1, signal, token: this.session.token, report: (s) => this.tell('working', s) }
       out = await execute(env)
       this.depart(run, before, { ...(await observe()), ...out.observed })
@@ -322,7 +325,16 @@ export class Work {
     const least = this.joined.plan.least ?? 0
     if (run.outcome === 'done' && took < least) this.marks.push({ kind: 'too-short', text: `it took ${took.toFixed(1)} s; the plan says at least ${least} s` })
     if (run.outcome === 'done' && !run.options) this.learned[job.test] = took
+    const policy = run.outcome === 'failed' ? this.joined.plan.after_failure : undefined
+    if (policy === 'retry' && (this.retried[key(job)] ?? 0) < 2) {
+      this.retried[key(job)] = (this.retried[key(job)] ?? 0) + 1
+      await this.note(open, 'failure', `${this.test(job.test).name}, repeat ${job.repeat + 1}, failed and is tried again: ${run.failure}.`)
+      return
+    }
     await this.finish({ ...run, observed: { ...(await observe()), ...out.observed }, negotiated: out.negotiated, readings: run.outcome === 'done' ? (out.readings ?? []) : [], series: [...(out.series ?? []), ...(charge.values.length > 1 ? [charge] : [])], marks: this.marks }, job)
+    if (policy === 'stop') this.over = 'stopped'
+    if (policy === 'skip')
+      for (const j of this.jobs) if (j.step === job.step && !this.done.has(key(j))) await this.finish({ ...(await this.newRun(j)), outcome: 'parked', failure: 'left out after a failure' }, j)
   }
 
   /** saving finds out whether the browser shows fewer frames than it did: the device saves power. A person has a minute to end that. */
@@ -366,7 +378,12 @@ export class Work {
     const name = this.test(open.job.test).name
     const n = (this.broken[open.job.step] = (this.broken[open.job.step] ?? 0) + 1)
     await kept.put('broken', this.broken)
-    const x: Incident = { id: uuid(), unit: this.joined.plan.unit, plan: this.joined.plan.id, run: open.run, step: open.job.step, test: open.job.test, at: new Date().toISOString(), kind, times: 1, by: this.session.name, text: `${why} while ${name}, repeat ${open.job.repeat + 1}, went on; attempt ${n} counts for nothing.` }
+    await this.note(open, kind, `${why} while ${name}, repeat ${open.job.repeat + 1}, went on; attempt ${n} counts for nothing.`)
+  }
+
+  /** note keeps an incident until the service has it. */
+  private async note(open: Begun, kind: string, text: string): Promise<void> {
+    const x: Incident = { id: uuid(), unit: this.joined.plan.unit, plan: this.joined.plan.id, run: open.run, step: open.job.step, test: open.job.test, at: new Date().toISOString(), kind, times: 1, by: this.session.name, text }
     await kept.keep({ id: x.id, path: 'incidents', body: x })
     await kept.drop('begun')
     this.deliver()
