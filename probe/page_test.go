@@ -494,7 +494,7 @@ func TestAfterAFailureThePlansTermsHold(t *testing.T) {
 	for policy, want := range map[string]struct {
 		outcomes  string
 		incidents int
-	}{"": {"failed failed done", 0}, "retry": {"failed failed done", 4}, "skip": {"failed parked done", 0}, "stop": {"failed", 0}} {
+	}{"retry": {"failed failed done", 4}, "skip": {"failed parked done", 0}, "stop": {"failed", 0}} {
 		p := newDevice(t)
 		plan, c := planned(t, method.Plan{Terms: method.Terms{Failure: policy}, Steps: []method.PlanStep{{Test: "graphics-arithmetic", Repeats: 2}, {Test: "screen-facts", Repeats: 1}}})
 		p.Do(chromedp.Navigate(c.Link))
