@@ -180,7 +180,7 @@ export class Work {
       for (;;) {
         this.deliver()
         await this.delivering
-        if (!this.waiting) {
+        if (!(await kept.waiting()).length) {
           try {
             await call(`${api}finish`, this.session.token, {})
             break
@@ -416,6 +416,7 @@ export class Work {
             return // the next report tries again
           }
           this.refused.push(e.message)
+          await kept.put(`refused ${k.id}`, k) // it stays on the device, though nobody will take it
         }
         await kept.sent(k.id)
         this.offline = false
