@@ -22,7 +22,8 @@ import (
 
 func toCell(e store.Estimate, p stats.Pool, log bool) compare.Cell {
 	return compare.Cell{Variant: e.Variant, Unit: e.Unit, Host: e.Host, Place: e.Place, Setup: e.Setup, Estimate: p.Estimate(e.Cell, log),
-		Basis: trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}, Best: [2]float64{e.BestLow, e.BestHigh}, Simulated: e.Simulated}
+		Basis: trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}, Best: [2]float64{e.BestLow, e.BestHigh}, Simulated: e.Simulated,
+		Limiter: e.Limiter, Key: e.Basis}
 }
 
 // view is what comparisons need of the catalogue, kept until something in it changes.
@@ -35,13 +36,19 @@ type view struct {
 	tests    map[string]method.Test
 	setups   []method.Setup
 	fields   []ranking.Field
-	claims   map[string][]catalog.Claim // by variant
+	claims   map[string][]catalog.Claim   // by variant
+	doubts   map[string][]store.OpenDoubt // open ones, by test
 }
 
 type variantView struct {
 	Slug  string
 	Model catalog.Model
 	Note  string
+	Spec  map[string]any
+}
+
+func (v variantView) subject() compare.Subject {
+	return compare.Subject{Variant: v.Slug, Model: v.Model.Slug, Name: v.FullName(), Note: v.Note, Spec: v.Spec}
 }
 
 func (v variantView) FullName() string { return v.Model.FullName() }
@@ -110,7 +117,7 @@ func (d *Desk) loadView(ctx context.Context, revision uint64) (*view, error) {
 		return nil, err
 	}
 	for _, x := range variants {
-		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name}
+		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name, x.Spec}
 		v.order = append(v.order, x.Slug)
 	}
 	tests, err := d.store.Tests(ctx)
@@ -136,6 +143,14 @@ func (d *Desk) loadView(ctx context.Context, revision uint64) (*view, error) {
 	}
 	if v.fields, err = d.store.Fields(ctx); err != nil {
 		return nil, err
+	}
+	open, err := d.store.OpenDoubts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	v.doubts = map[string][]store.OpenDoubt{}
+	for _, x := range open {
+		v.doubts[x.Test] = append(v.doubts[x.Test], x)
 	}
 	claims, err := d.store.Claims(ctx, "")
 	for _, c := range claims {
@@ -186,6 +201,8 @@ type Question struct {
 	Reference string // "", mean, claim, predecessor or a variant
 	Claims    bool
 	Raised    bool
+	Allow     []string // variants that are compared though unlike
+	Carried   bool     // figures of siblings with the same limiting part
 }
 
 // Rank answers a ranked comparison of a field.
@@ -245,7 +262,13 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 	for _, c := range cells {
 		byVariant[c.Variant] = append(byVariant[c.Variant], c)
 	}
-	test, _ := method.Split(m.ID)
+	test, slug := method.Split(m.ID)
+	doubts := slices.DeleteFunc(slices.Clone(v.doubts[test]), func(x store.OpenDoubt) bool { return x.Measure != "" && x.Measure != slug })
+	for _, a := range q.Allow {
+		if _, ok := v.variants[a]; !ok {
+			return none, refuse(NotFound, "no variant %q is known to be compared all the same", a)
+		}
+	}
 	failures, err := d.store.Failures(context.Background(), test, q.Setup)
 	if err != nil {
 		return none, err
@@ -261,7 +284,11 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 		if len(mine) == 0 && !t.Fits(x.Model.Kind) {
 			continue // a test that is not meant for its kind is no gap
 		}
-		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note}
+		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
+		for _, doubt := range doubts {
+			c.Doubts = append(c.Doubts, compare.Doubted{ID: doubt.ID, Severity: doubt.Severity, Sentence: doubt.Sentence,
+				Cell: compare.Cell{Unit: doubt.Unit, Host: doubt.Host, Place: doubt.Place, Setup: doubt.Setup, Key: doubt.Basis}})
+		}
 		raised := map[string][]compare.Cell{}
 		for _, cell := range mine {
 			if cell.Setup == q.Setup {
@@ -300,7 +327,7 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 	h := fnv.New64a()
 	fmt.Fprint(h, m.ID)
 	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: v.setups[setup].Name, Subject: q.Subject, Reference: q.Reference,
-		Claims: q.Claims, Raised: q.Raised, DeskName: d.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
+		Claims: q.Claims, Raised: q.Raised, Allow: q.Allow, Carried: q.Carried, DeskName: d.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
 	if err != nil {
 		return out, refuse(Invalid, "%v", err)
 	}
@@ -332,6 +359,8 @@ func (d *Desk) predecessor(v *view, subject string, field []compare.Competitor) 
 type MeasurePage struct {
 	Measure compare.Measure `json:"measure"`
 	Pool    stats.Pool      `json:"pool"`
+	Good    string          `json:"good" doc:"What one run is good to, in a sentence"`
+	Tunings []trust.Tuning  `json:"tunings" doc:"Doubt rules that are changed for its test"`
 	Cells   []compare.Cell  `json:"cells"`
 }
 
@@ -352,5 +381,43 @@ func (d *Desk) Measure(ctx context.Context, id string) (MeasurePage, error) {
 	if cells == nil {
 		cells = []compare.Cell{}
 	}
-	return MeasurePage{m, pool, cells}, nil
+	p := MeasurePage{Measure: m, Pool: pool, Good: good(m, pool), Cells: cells, Tunings: []trust.Tuning{}}
+	tunings, err := d.store.Tunings(ctx)
+	test, _ := method.Split(id)
+	for _, t := range tunings {
+		if t.Test == "" || t.Test == test {
+			p.Tunings = append(p.Tunings, t)
+		}
+	}
+	return p, err
+}
+
+// good says what one run of a measure is good to.
+func good(m compare.Measure, p stats.Pool) string {
+	if p.DF == 0 || p.SR == 0 {
+		return "Nothing is known of how it repeats yet: two repeats on any machine tell more."
+	}
+	half := stats.TQuantile(0.975, p.DF) * p.SR
+	text := quantity.Format(half, m.Unit)
+	if m.Scale.Logarithmic() {
+		text = quantity.Number(100*half, 2) + " %"
+	}
+	out := fmt.Sprintf("One run of this test is good to ± %s", text)
+	switch {
+	case p.Typical:
+		out += ", by the value that ships with it; the desk's own runs say little yet"
+	default:
+		out += fmt.Sprintf(", by %.0f degrees of freedom, %.0f of them this desk's own", p.DF, p.Own)
+	}
+	if p.Own >= 20 && p.D0 < 15 && p.D0 > 0 {
+		out += "; machines differ in how noisy they are, so single cells may be wider"
+	}
+	if p.Between > 0 {
+		between := quantity.Format(p.Between, m.Unit)
+		if m.Scale.Logarithmic() {
+			between = quantity.Number(100*p.Between, 2) + " %"
+		}
+		out += fmt.Sprintf("; from one sitting to the next it moves by a standard deviation of %s", between)
+	}
+	return out + "."
 }

@@ -72,6 +72,7 @@ type Desk struct {
 	now     func() time.Time
 	matrix  *matrix
 	ranks   rankCache
+	listed  listed
 	bench   bench
 	lease   time.Duration
 	lengths lengths
@@ -131,6 +132,12 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	}
 	if err == nil {
 		err = s.RunLengths(ctx, 20000, d.lengths.add)
+	}
+	if err == nil { // what came in just before the last stop
+		var left []string
+		if left, err = s.Unexamined(ctx); err == nil {
+			_, err = d.examineAll(ctx, left)
+		}
 	}
 	if err != nil {
 		s.Close()

@@ -439,7 +439,7 @@ func TestWhatWasExpectedOfAFigure(t *testing.T) {
 	v := &view{variants: map[string]variantView{"fen-14-16": {Model: catalog.Model{Slug: "fen-14", Kind: "laptop"}}, "fen-14-32": {Model: catalog.Model{Slug: "fen-14", Kind: "laptop"}},
 		"skiff": {Model: catalog.Model{Slug: "skiff", Kind: "laptop"}}, "tower": {Model: catalog.Model{Slug: "tower", Kind: "desktop"}}}, byID: map[string]compare.Measure{"m/x": {ID: "m/x", Version: 1}}}
 	put := func(variant, unit string, value float64) {
-		d.matrix.put([]store.Estimate{{CellKey: store.CellKey{Measure: "m/x", Setup: method.AsDelivered, Unit: unit}, Variant: variant, TestVersion: 1, Cell: stats.Cell{Median: value}}})
+		d.matrix.put([]store.Estimate{{CellKey: store.CellKey{Measure: "m/x", Setup: method.AsDelivered, Unit: unit}, Variant: variant, TestVersion: 1, Cell: stats.Cell{Median: value}}}, nil)
 	}
 	expect := func(value float64, from string) {
 		t.Helper()

@@ -17,12 +17,22 @@ type matrix struct {
 	mu       sync.RWMutex
 	columns  map[string]*matrixColumn
 	revision uint64 // of everything that comparisons read, catalogue included
+	listed   uint64 // of the catalogue and the tests alone
 }
 
 type matrixColumn struct {
 	cells    map[store.CellKey]store.Estimate
 	revision uint64
-	pool     *stats.Pool
+	pools    map[int]stats.Pool            // by test version
+	kin      map[string]map[string]kinCell // setup → variant → its figure
+}
+
+// kinCell is a variant's figure as rules see it: the cell with most readings.
+type kinCell struct {
+	mean       float64 // logarithm
+	n          int
+	basis      string
+	conditions map[string]string
 }
 
 func loadMatrix(ctx context.Context, q store.Queries) (*matrix, error) {
@@ -31,14 +41,21 @@ func loadMatrix(ctx context.Context, q store.Queries) (*matrix, error) {
 	if err != nil {
 		return nil, err
 	}
-	m.put(all)
+	m.put(all, nil)
 	return m, nil
 }
 
-func (m *matrix) put(es []store.Estimate) {
+// put takes in cells that changed and forgets those that hold nothing any more.
+func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.revision++
+	for _, k := range gone {
+		if c := m.columns[k.Measure]; c != nil {
+			delete(c.cells, k)
+			c.revision, c.pools, c.kin = m.revision, nil, nil
+		}
+	}
 	for _, e := range es {
 		c := m.columns[e.Measure]
 		if c == nil {
@@ -46,8 +63,7 @@ func (m *matrix) put(es []store.Estimate) {
 			m.columns[e.Measure] = c
 		}
 		c.cells[e.CellKey] = e
-		c.revision = m.revision
-		c.pool = nil
+		c.revision, c.pools, c.kin = m.revision, nil, nil
 	}
 }
 
@@ -55,7 +71,22 @@ func (m *matrix) put(es []store.Estimate) {
 func (m *matrix) bump() {
 	m.mu.Lock()
 	m.revision++
+	m.listed++
 	m.mu.Unlock()
+}
+
+// touch makes what comparisons show stale without a change of figures or catalogue.
+func (m *matrix) touch() {
+	m.mu.Lock()
+	m.revision++
+	m.mu.Unlock()
+}
+
+// catalogued is the revision of the catalogue and the tests.
+func (m *matrix) catalogued() uint64 {
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	return m.listed
 }
 
 // at is the revision of all that comparisons read.
@@ -81,28 +112,98 @@ func (m *matrix) column(measure compare.Measure) ([]compare.Cell, stats.Pool) {
 	return out, pool
 }
 
-// pooled is the pool behind a column's estimates; the caller holds the lock.
+// pooled is the pool behind a column's estimates of the measure's test version; the caller holds the lock.
 func (c *matrixColumn) pooled(measure compare.Measure) stats.Pool {
-	log := measure.Scale.Logarithmic()
-	if c.pool == nil {
-		d := measure.Def()
-		var cells []stats.Cell
-		var centre, n float64
-		for _, e := range c.cells {
-			if e.TestVersion == measure.Version {
-				cells = append(cells, e.Cell)
-				centre += e.Cell.Median
-				n++
+	if p, ok := c.pools[measure.Version]; ok {
+		return p
+	}
+	d := measure.Def()
+	var cells []stats.Cell
+	var centre, n float64
+	for _, e := range c.cells {
+		if e.TestVersion == measure.Version {
+			cells = append(cells, e.Cell)
+			centre += e.Cell.Median
+			n++
+		}
+	}
+	resolution := d.Resolution
+	if measure.Scale.Logarithmic() && n > 0 && centre > 0 {
+		resolution = math.Log1p(resolution / (centre / n))
+	}
+	p := stats.NewPool(cells, resolution, d.Repeatability)
+	if c.pools == nil {
+		c.pools = map[int]stats.Pool{}
+	}
+	c.pools[measure.Version] = p
+	return p
+}
+
+// pool is the repeatability of a measure.
+func (m *matrix) pool(measure compare.Measure) stats.Pool {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	c := m.columns[measure.ID]
+	if c == nil {
+		return stats.NewPool(nil, 0, measure.Def().Repeatability)
+	}
+	return c.pooled(measure)
+}
+
+// cell finds one cell.
+func (m *matrix) cell(k store.CellKey) (store.Estimate, bool) {
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	c := m.columns[k.Measure]
+	if c == nil {
+		return store.Estimate{}, false
+	}
+	e, ok := c.cells[k]
+	return e, ok
+}
+
+// nearby finds the cell of another measure of the same unit under the same setup in the same place; of several, the one
+// with most readings.
+func (m *matrix) nearby(measure string, at store.CellKey) (best store.Estimate, ok bool) {
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	if c := m.columns[measure]; c != nil {
+		for k, e := range c.cells {
+			if k.Unit == at.Unit && k.Setup == at.Setup && k.Host == at.Host && k.Place == at.Place && e.Cell.Bound == "" && e.Cell.N() > best.Cell.N() {
+				best, ok = e, true
 			}
 		}
-		resolution := d.Resolution
-		if log && n > 0 && centre > 0 {
-			resolution = math.Log1p(resolution / (centre / n))
-		}
-		p := stats.NewPool(cells, resolution, d.Repeatability)
-		c.pool = &p
 	}
-	return *c.pool
+	return best, ok
+}
+
+// among gives each variant's figure of a measure under a setup; those who get it must not change it.
+func (m *matrix) among(measure, setup string) map[string]kinCell {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	c := m.columns[measure]
+	if c == nil {
+		return nil
+	}
+	if all, ok := c.kin[setup]; ok {
+		return all
+	}
+	all := map[string]kinCell{}
+	for k, e := range c.cells {
+		if k.Setup != setup || e.Cell.Bound != "" || e.Cell.Median <= 0 {
+			continue
+		}
+		n := e.Cell.N()
+		if before, ok := all[e.Variant]; ok && (before.n > n || before.n == n && before.basis < k.Basis) {
+			continue
+		}
+		all[e.Variant] = kinCell{math.Log(e.Cell.Median), n, k.Basis, e.Conditions}
+	}
+	if c.kin == nil {
+		c.kin = map[string]map[string]kinCell{}
+	}
+	c.kin[setup] = all
+	return all
 }
 
 // find gives the estimate of one unit's cell; if it has several bases, the one with most readings.

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"slices"
 	"sort"
 	"strconv"
@@ -234,7 +235,7 @@ func (d *Desk) AddRun(ctx context.Context, r record.Run) (fresh bool, err error)
 // whether any run was new.
 func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 	var changed []store.Estimate
-	any := false
+	var fresh []arrived
 	d.matrix.write.Lock()
 	defer d.matrix.write.Unlock()
 	err := d.store.Write(ctx, func(q store.Queries) error {
@@ -279,14 +280,14 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 			}
 			conditions := trust.Effective(setup.Conditions, r.Observed)
 			basis := basisKey(t, conditions)
-			fresh, err := q.AddRun(ctx, r, basis)
+			isNew, err := q.AddRun(ctx, r, basis)
 			if err != nil {
 				return err
 			}
-			if !fresh {
+			if !isNew {
 				continue
 			}
-			any = true
+			fresh = append(fresh, arrived{r, sensed})
 			if err := q.PutTrace(ctx, r.ID, sensed); err != nil {
 				return err
 			}
@@ -306,17 +307,20 @@ func (d *Desk) record(ctx context.Context, runs []record.Run) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	d.matrix.put(changed)
+	d.matrix.put(changed, nil)
 	for _, r := range runs {
 		if r.Plan != "" && r.Outcome == "done" {
 			d.lengths.add(r.Test, r.Subject, r.Ended.Sub(r.Started).Seconds())
 		}
 	}
-	if any {
+	if len(fresh) > 0 {
+		if err := d.examine(ctx, fresh); err != nil { // the runs are safe; what was not examined is at the next start
+			slog.Error("the rules could not be asked", "run", fresh[0].run.ID, "error", err)
+		}
 		last := runs[len(runs)-1]
 		d.Events.Send(Event{"run", map[string]string{"run": last.ID, "plan": last.Plan, "subject": last.Subject, "test": last.Test}})
 	}
-	return any, nil
+	return len(fresh) > 0, nil
 }
 
 // recount makes a cell anew from its readings and keeps it; false if none counts.
@@ -325,16 +329,29 @@ func recount(ctx context.Context, q store.Queries, e *store.Estimate, m method.M
 	if err != nil {
 		return false, err
 	}
-	if len(readings) == 0 {
-		return false, q.DropEstimate(ctx, e.CellKey)
-	}
 	values := make([]stats.Value, len(readings))
+	limiters := map[string]int{}
+	counting := 0
 	for i, r := range readings {
-		values[i] = stats.Value{X: r.Value, HalfWidth: r.HalfWidth(), Sitting: r.Sitting, Bound: r.State.Bound()}
-		if i == 0 {
+		values[i] = stats.Value{X: r.Value, HalfWidth: r.HalfWidth(), Sitting: r.Sitting, Bound: r.State.Bound(), Extreme: r.Extreme}
+		if r.Extreme {
+			continue
+		}
+		if counting == 0 {
 			e.BestLow, e.BestHigh = r.Value, r.Value
 		}
 		e.BestLow, e.BestHigh = min(e.BestLow, r.Value), max(e.BestHigh, r.Value)
+		limiters[r.Limiter]++
+		counting++
+	}
+	if counting == 0 {
+		return false, q.DropEstimate(ctx, e.CellKey)
+	}
+	e.Limiter = ""
+	for l, n := range limiters {
+		if 2*n > counting && l != "unknown" {
+			e.Limiter = l
+		}
 	}
 	e.Cell = stats.NewCell(values, m.Scale.Logarithmic())
 	return true, q.PutEstimate(ctx, *e)
@@ -633,6 +650,12 @@ func (d *Desk) Runs(ctx context.Context, f store.RunFilter) ([]record.Run, int, 
 	return d.store.Runs(ctx, f)
 }
 
+// arrived is a run on its way to the rules, with what its sensors told.
+type arrived struct {
+	run    record.Run
+	sensed record.Trace
+}
+
 // RunPage is a run with its raw samples and what its conditions departed from.
 type RunPage struct {
 	Run        record.Run         `json:"run"`
@@ -644,6 +667,8 @@ type RunPage struct {
 	Sensors    []record.Channel   `json:"sensors" doc:"Channels that its trace has"`
 	Outside    []OutsideLog       `json:"outside" doc:"Logs of outside sensors laid beside it"`
 	Photos     []Attachment       `json:"photos"`
+	Doubts     []trust.Doubt      `json:"doubts" doc:"What makes one distrust it, settled or not"`
+	Changes    []store.Change     `json:"changes" doc:"What was changed in it since, the newest first"`
 }
 
 // Run finds a run with its raw samples.
@@ -670,6 +695,12 @@ func (d *Desk) Run(ctx context.Context, id string) (RunPage, error) {
 		p.Outside = append(p.Outside, outsideLog(o))
 	}
 	if p.Photos, err = d.Attachments(ctx, store.AttachmentFilter{Run: id}); err != nil {
+		return p, err
+	}
+	if p.Doubts, _, err = d.store.Doubts(ctx, store.DoubtFilter{Run: id}); err != nil {
+		return p, err
+	}
+	if p.Changes, err = d.store.Changes(ctx, id, 1000); err != nil {
 		return p, err
 	}
 	t, err := d.store.Test(ctx, p.Run.Test, p.Run.TestVersion)

@@ -43,6 +43,7 @@ type segment struct {
 	style   style
 	color   color.Color
 	diamond bool
+	wide    float64 // room that it takes before the next one
 }
 
 const (
@@ -153,7 +154,20 @@ func shorten(c chart.Ranked, room int) chart.Ranked {
 			groups = append(groups, g)
 		}
 	}
-	c.Notes = append(slices.Clone(c.Notes), fmt.Sprintf("%d of %d ranked are shown.", room, len(c.Rows)))
+	// Notes of rows that are not shown go with them; the others are counted anew.
+	var notes []string
+	renumbered := map[int]int{}
+	for i, r := range kept {
+		if r.Mark == 0 {
+			continue
+		}
+		if renumbered[r.Mark] == 0 {
+			notes = append(notes, c.Notes[r.Mark-1])
+			renumbered[r.Mark] = len(notes)
+		}
+		kept[i].Mark = renumbered[r.Mark]
+	}
+	c.Notes = append(notes, fmt.Sprintf("%d of %d ranked are shown.", room, len(c.Rows)))
 	c.Rows, c.Groups = kept, groups
 	return c
 }
@@ -209,6 +223,9 @@ func (l *layout) labelWidth(r chart.Row) float64 {
 	if r.Spread != "" {
 		w += 7*l.z + width(narrow, 13*l.z, "± "+r.Spread)
 	}
+	if r.Mark > 0 {
+		w += 6*l.z + width(strong, smallest*l.z, fmt.Sprint(r.Mark))
+	}
 	return w
 }
 
@@ -221,7 +238,7 @@ func (l *layout) footLines(room float64) {
 		head := "Not ranked"
 		indent := width(strong, 13*z, head) + 12*z
 		for i, line := range wrap(text, 13*z, strings.Join(l.c.NotRanked, ". ")+".", room-indent) {
-			s := []segment{{text: head, style: strong, color: l.t.Caution}, {text: line, style: text, color: l.t.Ink}}
+			s := []segment{{text: head, style: strong, color: l.t.Caution, wide: indent}, {text: line, style: text, color: l.t.Ink}}
 			if i > 0 {
 				s[0].text = ""
 			}
@@ -249,7 +266,20 @@ func (l *layout) footLines(room float64) {
 		}
 		parts = append(parts, word+": ties ("+strings.Join(say, "; ")+").")
 	}
-	parts = append(parts, l.c.Notes...)
+	for i, note := range l.c.Notes { // as numbered beside their rows; the rest belongs to the picture as a whole
+		head := fmt.Sprint(i + 1)
+		if !slices.ContainsFunc(l.c.Rows, func(r chart.Row) bool { return r.Mark == i+1 }) {
+			parts = append(parts, note)
+			continue
+		}
+		for k, line := range wrap(text, 13*z, note, room-22*z) {
+			s := []segment{{text: head, style: strong, color: l.t.Caution, wide: 22 * z}, {text: line, style: text, color: l.t.Ink}}
+			if k > 0 {
+				s[0].text = ""
+			}
+			l.foot = append(l.foot, s)
+		}
+	}
 	parts = append(parts, l.c.Foot)
 	claim := false
 	for _, r := range l.c.Rows {
@@ -332,7 +362,7 @@ func (l *layout) paint(c vg.Canvas, groundless bool) {
 			}
 			l.text(s.style, size, x, y+15*z, s.text, s.color, "")
 			if k == 0 && len(line) > 1 {
-				x += width(strong, 13*z, "Not ranked") + 12*z
+				x += s.wide
 			}
 		}
 		y += footLeading * z
@@ -422,6 +452,10 @@ func (l *layout) row(i int) {
 	l.text(narrowBig, 16*z, x, mid+5.5*z, r.Label, l.t.Ink, "")
 	if r.Spread != "" {
 		l.text(narrow, 13*z, x+width(narrowBig, 16*z, r.Label)+7*z, mid+5.5*z, "± "+r.Spread, l.t.Soft, "")
+	}
+	if r.Mark > 0 {
+		number := fmt.Sprint(r.Mark)
+		l.text(strong, smallest*z, x+l.labelWidth(r)-width(strong, smallest*z, number), mid-1*z, number, l.t.Caution, "")
 	}
 	y = barTop + thick + 3*z
 	for _, m := range r.Raised {

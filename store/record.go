@@ -149,7 +149,7 @@ func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error)
 // of that id is there already.
 func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, error) {
 	fresh, err := q.changed(ctx, `insert into run (id, test, test_version, subject, host, place, setup, sitting, plan, step, repeat, started, ended,
-		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options, marks, course) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
+		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options, marks, course, examined) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,0) on conflict (id) do nothing`,
 		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, stamp(r.Started), stamp(r.Ended),
 		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis, text(r.Options), text(r.Marks), text(r.Course))
 	if err != nil || !fresh {
@@ -229,27 +229,59 @@ func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error
 
 const runColumns = `id, test, test_version, subject, host, place, setup, sitting, coalesce(plan, ''), step, repeat, started, ended, outcome, failure,
 	source, simulated, by_whom, observed, negotiated, options, marks, course,
-	(select json_group_array(json_object('measure', measure, 'state', state, 'value', value, 'low', low, 'high', high, 'reason', reason)) from reading where run = run.id)`
+	(select json_group_array(json_object('measure', r.measure, 'state', coalesce(now.state, r.state), 'value', coalesce(now.value, r.value), 'low', iif(now.run is null, r.low, now.low), 'high', iif(now.run is null, r.high, now.high),
+		'reason', coalesce(now.reason, r.reason))) from reading r left join reading_now now on now.run = r.run and now.measure = r.measure where r.run = run.id),
+	(select count(*) from doubt_run join doubt on doubt.id = doubt_run.doubt and doubt.state = 'open' where doubt_run.run = run.id)`
 
 func scanRun(r row, x *record.Run) error {
 	return r.Scan(&x.ID, &x.Test, &x.TestVersion, &x.Subject, &x.Host, &x.Place, &x.Setup, &x.Sitting, &x.Plan, &x.Step, &x.Repeat,
-		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Options), into(&x.Marks), into(&x.Course), into(&x.Readings))
+		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Options), into(&x.Marks), into(&x.Course), into(&x.Readings), &x.Doubts)
 }
 
 // RunFilter narrows a list of runs; empty fields do not.
 type RunFilter struct {
 	Subject, Test, Setup, Plan string
+	Outcome, Source            string
+	State                      string // doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected
+	From, Until                string // days, YYYY-MM-DD, both included
+	Text                       string // part of unit, test, firmware or any other observed condition
 	Offset, Limit              int
+}
+
+// where is the filter as a condition, from the table on.
+func (f RunFilter) where() (string, []any) {
+	where, args := ` from run where 1`, []any{}
+	add := func(value, condition string, times int) {
+		if value != "" {
+			where += " and " + condition
+			for range times {
+				args = append(args, value)
+			}
+		}
+	}
+	add(f.Subject, `subject = ?`, 1)
+	add(f.Test, `test = ?`, 1)
+	add(f.Setup, `setup = ?`, 1)
+	add(f.Plan, `plan = ?`, 1)
+	add(f.Outcome, `outcome = ?`, 1)
+	add(f.Source, `source = ?`, 1)
+	add(f.From, `started >= ?`, 1)
+	add(f.Until, `started < date(?, '+1 day')`, 1)
+	add(f.Text, `(instr(lower(subject), lower(?)) or instr(lower(test), lower(?)) or instr(lower(observed), lower(?)) or instr(lower(negotiated), lower(?)))`, 4)
+	switch f.State {
+	case "doubted":
+		where += ` and id in (select doubt_run.run from doubt_run join doubt on doubt.id = doubt_run.doubt where doubt.state = 'open')`
+	case "void":
+		where += ` and id in (select run from reading_now where state = 'void')`
+	case "changed":
+		where += ` and id in (select run from reading_now where state <> 'void')`
+	}
+	return where, args
 }
 
 // Runs lists runs without their series, the newest first, and tells how many there are in all.
 func (q Queries) Runs(ctx context.Context, f RunFilter) ([]record.Run, int, error) {
-	where := ` from run where ? in ('', subject) and ? in ('', test) and ? in ('', setup) and ? in ('', plan)`
-	args := []any{f.Subject, f.Test, f.Setup, f.Plan}
-	if f.Plan == "" { // a run without plan holds null, which is in no list
-		where = ` from run where ? in ('', subject) and ? in ('', test) and ? in ('', setup)`
-		args = args[:3]
-	}
+	where, args := f.where()
 	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, args...)
 	if err != nil {
 		return nil, 0, err
@@ -283,16 +315,21 @@ type CellKey struct {
 type CellValue struct {
 	record.Reading
 	Sitting string
+	Extreme bool // void for being extreme: it tells of the repeatability alone
+	Limiter string
 }
 
-// CellReadings lists the readings of a cell that count, in order of their runs' start.
+// CellReadings lists the readings of a cell that count, and those that tell of the repeatability alone, in order of
+// their runs' start.
 func (q Queries) CellReadings(ctx context.Context, k CellKey) ([]CellValue, error) {
 	test, measure := method.Split(k.Measure)
 	return list(ctx, q, func(r row, v *CellValue) error {
-		return r.Scan(&v.Measure, &v.State, &v.Value, &v.Low, &v.High, &v.Sitting)
-	}, `select r.measure, r.state, r.value, r.low, r.high, run.sitting from run join reading r on r.run = run.id
+		return r.Scan(&v.Measure, &v.State, &v.Value, &v.Low, &v.High, &v.Extreme, &v.Sitting, &v.Limiter)
+	}, `select r.measure, iif(now.extreme, r.state, coalesce(now.state, r.state)), coalesce(now.value, r.value), iif(now.run is null, r.low, now.low), iif(now.run is null, r.high, now.high), coalesce(now.extreme, 0),
+		run.sitting, coalesce(json_extract(run.course, '$.limiter.label'), '')
+		from run join reading r on r.run = run.id left join reading_now now on now.run = r.run and now.measure = r.measure
 		where run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ? and run.basis = ? and run.outcome = 'done'
-		and r.measure = ? and r.state in ('ok', 'at-ceiling', 'beyond-limit') order by run.started, run.id`,
+		and r.measure = ? and (coalesce(now.state, r.state) in ('ok', 'at-ceiling', 'beyond-limit') or now.extreme = 1 and r.state = 'ok') order by run.started, run.id`,
 		k.Unit, test, k.Setup, k.Host, k.Place, k.Basis, measure)
 }
 
@@ -305,15 +342,16 @@ type Estimate struct {
 	TestVersion       int
 	Simulated         bool
 	BestLow, BestHigh float64 // smallest and largest single reading
+	Limiter           string  // what held most of its runs back; "" where that is not known
 	Updated           time.Time
 }
 
 // PutEstimate adds or replaces a cell.
 func (q Queries) PutEstimate(ctx context.Context, e Estimate) error {
-	return q.exec(ctx, `insert into estimate (measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated)
-		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (measure, setup, unit, host, place, basis) do update set cell=excluded.cell,
-		conditions=excluded.conditions, simulated=excluded.simulated, best_low=excluded.best_low, best_high=excluded.best_high, updated=excluded.updated`,
-		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, text(e.Cell), text(e.Conditions), e.TestVersion, e.Simulated, e.BestLow, e.BestHigh, stamp(e.Updated))
+	return q.exec(ctx, `insert into estimate (measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated, limiter)
+		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (measure, setup, unit, host, place, basis) do update set cell=excluded.cell,
+		conditions=excluded.conditions, limiter=excluded.limiter, simulated=excluded.simulated, best_low=excluded.best_low, best_high=excluded.best_high, updated=excluded.updated`,
+		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, text(e.Cell), text(e.Conditions), e.TestVersion, e.Simulated, e.BestLow, e.BestHigh, stamp(e.Updated), e.Limiter)
 }
 
 // DropEstimate removes a cell that no reading counts for any more.
@@ -326,8 +364,8 @@ func (q Queries) DropEstimate(ctx context.Context, k CellKey) error {
 func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
 	return list(ctx, q, func(r row, e *Estimate) error {
 		return r.Scan(&e.Measure, &e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell), into(&e.Conditions), &e.TestVersion,
-			&e.Simulated, &e.BestLow, &e.BestHigh, moment{&e.Updated})
-	}, `select measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated from estimate
+			&e.Simulated, &e.BestLow, &e.BestHigh, moment{&e.Updated}, &e.Limiter)
+	}, `select measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated, limiter from estimate
 		order by measure, setup, variant, unit, host, place, basis`)
 }
 

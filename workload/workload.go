@@ -116,7 +116,7 @@ func Fit(wanted, least, there uint64) (size uint64, note string, ok bool) {
 }
 
 // ErrWrong marks a run whose output failed its check: the machine computed wrongly.
-var ErrWrong = errors.New("the machine computed wrongly")
+var ErrWrong = errors.New("the machine " + record.WrongAnswer)
 
 var table = map[string]Workload{}
 

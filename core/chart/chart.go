@@ -41,6 +41,8 @@ type Row struct {
 	Subject bool     `json:"subject,omitempty"`
 	Hollow  bool     `json:"hollow,omitempty" doc:"A bound or carried-over figure"`
 	Mark    int      `json:"mark,omitempty" doc:"Number of the note that belongs to it"`
+	Doubt   bool     `json:"doubt,omitempty" doc:"It rests on runs that are in doubt"`
+	Carried bool     `json:"carried,omitempty" doc:"Measured on a sibling with the same limiting part; not ranked"`
 	Claim   *float64 `json:"claim,omitempty"`
 	Raised  []Raised `json:"raised,omitempty"`
 }
@@ -172,12 +174,19 @@ func (r Ranked) Describe() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s. %s", r.Title, r.Subtitle)
 	for _, row := range r.Rows {
-		fmt.Fprintf(&b, " %s: %s, %s", row.Place, row.Name, row.Label)
+		place := row.Place
+		if row.Carried {
+			place = "not ranked"
+		}
+		fmt.Fprintf(&b, " %s: %s, %s", place, row.Name, row.Label)
 		if r.Unit != "" {
 			b.WriteString(" " + r.Unit)
 		}
 		if row.Spread != "" {
 			b.WriteString(" ± " + row.Spread)
+		}
+		if row.Mark > 0 {
+			fmt.Fprintf(&b, " (note %d)", row.Mark)
 		}
 		if row.Claim != nil {
 			b.WriteString(", claimed " + quantity.Number(*row.Claim, 4))
@@ -188,6 +197,9 @@ func (r Ranked) Describe() string {
 		b.WriteString(";")
 	}
 	out := strings.TrimSuffix(b.String(), ";") + "."
+	for i, n := range r.Notes {
+		out += fmt.Sprintf(" Note %d: %s", i+1, n)
+	}
 	for _, n := range r.NotRanked {
 		out += " Not ranked: " + n + "."
 	}

@@ -72,6 +72,22 @@ type Cell struct {
 	Basis     trust.Basis    `json:"basis"`
 	Best      [2]float64     `json:"best" doc:"Smallest and largest single reading"`
 	Simulated bool           `json:"simulated,omitempty"`
+	Limiter   string         `json:"limiter,omitempty" doc:"What held most of its runs back"`
+	Key       string         `json:"-"` // its basis in short
+}
+
+// Doubted is an open doubt about a cell.
+type Doubted struct {
+	ID       string         `json:"id"`
+	Severity trust.Severity `json:"severity"`
+	Sentence string         `json:"sentence"`
+	Cell     Cell           `json:"-"` // unit, host, place, setup and key of the cell that it touches
+}
+
+// touches tells whether a doubt is about a cell.
+func (d Doubted) touches(c Cell) bool {
+	x := d.Cell
+	return x.Unit == c.Unit && x.Host == c.Host && x.Place == c.Place && x.Setup == c.Setup && x.Key == c.Key
 }
 
 // Competitor is one variant of the field with all its cells of the measure.
@@ -82,7 +98,9 @@ type Competitor struct {
 	Cells   []Cell // of the wanted setup
 	Raised  []RaisedCells
 	Claim   *float64
-	Failed  int // failed runs, Runs in all
+	Doubts  []Doubted
+	Subject Subject // spec sheet and model, for figures that are carried over
+	Failed  int     // failed runs, Runs in all
 	Runs    int
 	NotRun  string // why it could not be run; empty if it could
 }
@@ -105,6 +123,8 @@ type Query struct {
 	Reference string // "": plain values; "mean"; "claim" (the subject's); or a variant
 	Claims    bool
 	Raised    bool
+	Allow     []string // variants that are compared though they are unlike; the picture says so
+	Carried   bool     // show figures that a sibling with the same limiting part has
 	DeskName  string
 	Repeat    float64 // pooled repeatability on the working scale, for the foot
 	Seed      uint64
@@ -120,6 +140,19 @@ type Row struct {
 	Relative *ranking.Relative `json:"relative,omitempty"`
 	Claim    *float64          `json:"claim,omitempty"`
 	Raised   []RaisedRow       `json:"raised,omitempty"`
+	Doubts   []Doubted         `json:"doubts,omitempty" doc:"Open doubts that touch the figure"`
+	Unlike   string            `json:"unlike,omitempty" doc:"How it differs from the others, where it is compared all the same"`
+}
+
+// CarriedRow is a figure that was measured on a sibling with the same limiting part. It is never ranked.
+type CarriedRow struct {
+	Variant  string         `json:"variant"`
+	Name     string         `json:"name"`
+	Note     string         `json:"note,omitempty"`
+	From     string         `json:"from" doc:"Variant that was measured"`
+	Estimate stats.Estimate `json:"estimate"`
+	Limiter  string         `json:"limiter"`
+	Sentence string         `json:"sentence"`
 }
 
 // RaisedRow is a raised mode's figure beneath its variant.
@@ -147,6 +180,7 @@ type Comparison struct {
 	Rows      []Row           `json:"rows"`
 	Groups    []ranking.Group `json:"groups"`
 	LeftOut   []LeftOut       `json:"left_out"`
+	Carried   []CarriedRow    `json:"carried,omitempty" doc:"Figures of siblings with the same limiting part; not ranked"`
 	Mean      *stats.Estimate `json:"mean,omitempty"`
 	Chart     chart.Ranked    `json:"chart"`
 }
@@ -170,6 +204,10 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			label += " (" + c.Note + ")"
 		}
 		cell, why := pick(c.Cells, basis, known, m.MustMatch)
+		unlike := ""
+		if cell == nil && slices.Contains(q.Allow, c.Variant) && len(c.Cells) > 0 {
+			cell, unlike = largest(c.Cells), why
+		}
 		switch {
 		case cell == nil && len(c.Cells) > 0:
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not comparable", "not comparable: " + why})
@@ -181,10 +219,21 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run: " + brief(c.NotRun)})
 			continue
 		case cell == nil:
+			if q.Carried {
+				if x, ok := carried(c, field, basis, known, m); ok {
+					out.Carried = append(out.Carried, x)
+					continue
+				}
+			}
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run"})
 			continue
 		}
-		row := Row{Cell: *cell, Name: c.Name, Note: c.Note}
+		row := Row{Cell: *cell, Name: c.Name, Note: c.Note, Unlike: unlike}
+		for _, d := range c.Doubts {
+			if d.touches(*cell) {
+				row.Doubts = append(row.Doubts, d)
+			}
+		}
 		if q.Claims {
 			row.Claim = c.Claim
 		}
@@ -215,6 +264,32 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 	}
 	out.Chart = out.draw(q)
 	return out, nil
+}
+
+// carried finds a sibling's comparable figure that was held back by a part which this one has, too.
+func carried(c Competitor, field []Competitor, basis trust.Basis, known bool, m Measure) (CarriedRow, bool) {
+	for _, o := range field {
+		if o.Variant == c.Variant || o.Subject.Model != c.Subject.Model || c.Subject.Model == "" {
+			continue
+		}
+		cell, _ := pick(o.Cells, basis, known, m.MustMatch)
+		if cell == nil || cell.Estimate.Bound != "" || !sharedPart(cell.Limiter, o.Subject.Spec, c.Subject.Spec) {
+			continue
+		}
+		return CarriedRow{Variant: c.Variant, Name: c.Name, Note: c.Note, From: o.Variant, Estimate: cell.Estimate, Limiter: cell.Limiter,
+			Sentence: fmt.Sprintf("carried over from the %s: both are held back by the same %s", o.Note, part(cell.Limiter))}, true
+	}
+	return CarriedRow{}, false
+}
+
+func part(limiter string) string {
+	switch limiter {
+	case "graphics":
+		return "graphics chip"
+	case "power limit":
+		return "chip under the same power limit"
+	}
+	return limiter
 }
 
 // commonBasis is the basis that others are held against: the subject's, else the one that most
@@ -418,6 +493,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		}
 		out.Rows = append(out.Rows, row)
 	}
+	c.remark(&out)
 	for _, g := range c.Groups {
 		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
 	}
@@ -447,6 +523,46 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	out.Text = out.Describe()
 	return out
 }
+
+// remark numbers what must be said beside rows: unlike conditions and open doubts. What is said of several rows has one
+// number. Figures that are carried over stand hollow behind the ranked ones.
+func (c *Comparison) remark(out *chart.Ranked) {
+	number := func(text string) int {
+		for i, n := range out.Notes {
+			if n == text {
+				return i + 1
+			}
+		}
+		out.Notes = append(out.Notes, text)
+		return len(out.Notes)
+	}
+	for i, r := range c.Rows {
+		var said []string
+		if r.Unlike != "" {
+			said = append(said, "Compared though unlike: "+r.Unlike+".")
+		}
+		for k, d := range r.Doubts {
+			if k == 2 {
+				said = append(said, fmt.Sprintf("And %d more doubts.", len(r.Doubts)-2))
+				break
+			}
+			said = append(said, "In doubt: "+d.Sentence)
+		}
+		if len(said) > 0 {
+			out.Rows[i].Mark, out.Rows[i].Doubt = number(strings.Join(said, " ")), len(r.Doubts) > 0
+		}
+	}
+	if c.Reference != "" {
+		return // a relative figure of one that was not measured would say too much
+	}
+	for _, x := range c.Carried {
+		row := chart.Row{ID: x.Variant, Name: x.Name, Note: x.Note, Value: x.Estimate.Centre, Lo: x.Estimate.Centre, Hi: x.Estimate.Centre, Hollow: true, Carried: true,
+			Label: "≈ " + quantity.Number(x.Estimate.Centre, 3), Mark: number(upperFirst(x.Sentence) + ".")}
+		out.Rows = append(out.Rows, row)
+	}
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // inMode says a raised mode inside a label: "in fast mode", "on battery".
 func inMode(name string) string {

@@ -121,11 +121,12 @@ type Run struct {
 	Marks       []Mark            `json:"marks,omitempty" doc:"What set this run apart from its plan"`
 	Course      Course            `json:"course"`
 	Trace       []byte            `json:"trace,omitempty" doc:"What the sensors said, packed as docs/files.md describes"`
+	Doubts      int               `json:"doubts,omitempty" doc:"Open doubts that concern it, as the service counts them"`
 }
 
 // Mark is one way in which a run departed from its plan.
 type Mark struct {
-	Kind string  `json:"kind" enum:"departure,ambient,too-short,clock-stepped,background,dropout"`
+	Kind string  `json:"kind" enum:"departure,ambient,too-short,clock-stepped,background,dropout,hidden,dimmed"`
 	Text string  `json:"text"`
 	At   float64 `json:"at,omitempty" doc:"Seconds from the run's start"`
 }
@@ -164,6 +165,9 @@ var ErrCrashed = errors.New("crashed")
 
 // ErrNotRun marks a test that cannot be run on a machine; it is known before the test begins.
 var ErrNotRun = errors.New("not run")
+
+// WrongAnswer is what the failure of a run says whose own check found its output wrong.
+const WrongAnswer = "computed wrongly"
 
 // Close makes a run's outcome from the error that its execution ended with: nil, a failure, or a
 // reason not to run at all. Readings of a run that failed do not count and are dropped.

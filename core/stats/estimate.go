@@ -4,6 +4,7 @@
 package stats
 
 import (
+	"maps"
 	"math"
 	"slices"
 
@@ -28,29 +29,27 @@ type Cell struct {
 	Bound     string    `json:"bound,omitempty"`
 	BoundAt   float64   `json:"bound_at,omitempty"` // natural scale
 	Bounds    int       `json:"bounds,omitempty"`   // count of bounded readings
+	Scatter   []Sitting `json:"scatter,omitempty"`  // with the readings that are left out for being extreme; none where there are none
 }
 
-// Value is one reading on its way into a cell: natural value, half-width of its range, sitting.
+// Value is one reading on its way into a cell: natural value, half-width of its range, sitting. Extreme marks
+// one that was taken out for being extreme and nothing else: it counts for the test's repeatability alone.
 type Value struct {
 	X         float64
 	HalfWidth float64
 	Sitting   string
 	Bound     string
+	Extreme   bool
 }
 
-// NewCell sums up readings. With logarithmic set, values must be above zero. Order does not matter.
+// NewCell sums up readings. With logarithmic set, values must be above zero. Order does not matter. A
+// cell without readings that count has no sittings.
 func NewCell(values []Value, logarithmic bool) Cell {
 	var c Cell
-	bySitting := map[string][]float64{}
-	var order []string
 	var natural []float64
+	in, all := map[string][]float64{}, map[string][]float64{}
+	extreme := false
 	for _, v := range values {
-		if v.Bound != "" {
-			if c.Bounds == 0 || v.X > c.BoundAt {
-				c.Bound, c.BoundAt = v.Bound, v.X
-			}
-			c.Bounds++
-		}
 		x, h := v.X, v.HalfWidth
 		if logarithmic {
 			if h > 0 {
@@ -58,15 +57,35 @@ func NewCell(values []Value, logarithmic bool) Cell {
 			}
 			x = math.Log(x)
 		}
+		all[v.Sitting] = append(all[v.Sitting], x)
+		if v.Extreme {
+			extreme = true
+			continue
+		}
+		if v.Bound != "" {
+			if c.Bounds == 0 || v.X > c.BoundAt {
+				c.Bound, c.BoundAt = v.Bound, v.X
+			}
+			c.Bounds++
+		}
 		c.HalfWidth = max(c.HalfWidth, h)
 		natural = append(natural, v.X)
-		if _, seen := bySitting[v.Sitting]; !seen {
-			order = append(order, v.Sitting)
-		}
-		bySitting[v.Sitting] = append(bySitting[v.Sitting], x)
+		in[v.Sitting] = append(in[v.Sitting], x)
 	}
-	slices.Sort(order)
-	for _, id := range order {
+	c.Sittings = sums(in)
+	if extreme {
+		c.Scatter = sums(all)
+	}
+	if len(natural) > 0 {
+		c.Median = Quantile(natural, 0.5)
+	}
+	return c
+}
+
+// sums gives each sitting's sufficient statistics, in the order of their names.
+func sums(bySitting map[string][]float64) []Sitting {
+	var out []Sitting
+	for _, id := range slices.Sorted(maps.Keys(bySitting)) {
 		xs := bySitting[id]
 		slices.Sort(xs)
 		s := Sitting{N: len(xs)}
@@ -77,12 +96,9 @@ func NewCell(values []Value, logarithmic bool) Cell {
 		for _, x := range xs {
 			s.SS += (x - s.Mean) * (x - s.Mean)
 		}
-		c.Sittings = append(c.Sittings, s)
+		out = append(out, s)
 	}
-	if len(natural) > 0 {
-		c.Median = Quantile(natural, 0.5)
-	}
-	return c
+	return out
 }
 
 // N is the count of readings in the cell.
@@ -94,10 +110,18 @@ func (c Cell) N() int {
 	return n
 }
 
-// mean is the mean over all readings, df the degrees of freedom within sittings, ss their squares.
-func (c Cell) within() (mean, df, ss float64) {
+// scatter is what the cell tells of its test's repeatability.
+func (c Cell) scatter() []Sitting {
+	if c.Scatter != nil {
+		return c.Scatter
+	}
+	return c.Sittings
+}
+
+// within gives the mean over all readings, the degrees of freedom within sittings and their squares.
+func within(sittings []Sitting) (mean, df, ss float64) {
 	n := 0
-	for _, s := range c.Sittings {
+	for _, s := range sittings {
 		mean += float64(s.N) * s.Mean
 		n += s.N
 		df += float64(s.N - 1)
@@ -116,6 +140,29 @@ type Pool struct {
 	Between  float64 `json:"between,omitempty"` // standard deviation between sittings
 	Sittings int     `json:"between_df,omitempty"`
 	Typical  bool    `json:"typical,omitempty"` // rests mainly on the shipped default, not on this desk's runs
+	floor    float64 // least variance
+	t        float64 // Student's t at 0.975 with DF degrees of freedom
+}
+
+// Without is the pool's repeatability and degrees of freedom as they would be without one of its cells: what
+// that cell is held against must not rest on it.
+func (p Pool) Without(c Cell) Pool {
+	sittings := c.scatter()
+	if c.Bound != "" || len(sittings) == 0 || p.DF == 0 {
+		return p
+	}
+	_, df, ss := within(sittings)
+	if df == 0 {
+		return p
+	}
+	sum := p.SR*p.SR*p.DF - df*max(ss/df, p.floor, 1e-18)
+	p.DF, p.Own = p.DF-df, p.Own-df
+	if p.DF < 0.5 || sum < 0 {
+		p.SR, p.DF = 0, 0
+		return p
+	}
+	p.SR = math.Sqrt(max(sum/p.DF, p.floor))
+	return p
 }
 
 // typicalDF is the weight of a shipped default repeatability, in degrees of freedom: a desk's own
@@ -134,20 +181,21 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 	var es, half []float64
 	var betweenSum, betweenWeight float64
 	for _, c := range cells {
-		if c.Bound != "" || len(c.Sittings) == 0 {
+		sittings := c.scatter()
+		if c.Bound != "" || len(sittings) == 0 {
 			continue
 		}
-		mean, df, ss := c.within()
+		mean, df, ss := within(sittings)
 		if df > 0 {
 			s2 := max(ss/df, floor, 1e-18)
 			sum += df * s2
 			p.Own += df
-			es = append(es, math.Log(s2)-mathext.Digamma(df/2)+math.Log(df/2))
+			es = append(es, math.Log(s2)-digamma(df/2)+math.Log(df/2))
 			half = append(half, df/2)
 		}
-		if k := len(c.Sittings); k >= 2 && df > 0 {
+		if k := len(sittings); k >= 2 && df > 0 {
 			var n, n2, msb float64
-			for _, s := range c.Sittings {
+			for _, s := range sittings {
 				n += float64(s.N)
 				n2 += float64(s.N * s.N)
 				msb += float64(s.N) * (s.Mean - mean) * (s.Mean - mean)
@@ -167,7 +215,9 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 	if p.DF == 0 {
 		return p
 	}
+	p.floor = floor
 	p.SR = math.Sqrt(max(sum/p.DF, floor))
+	p.t = TQuantile(0.975, p.DF)
 	p.D0, p.S0 = prior(es, half, p.SR*p.SR, p.DF)
 	if betweenWeight > 0 {
 		p.Between = math.Sqrt(max(betweenSum/betweenWeight, 0))
@@ -184,7 +234,7 @@ func prior(es, half []float64, pooled, limit float64) (d0, s0 float64) {
 	var mean, trigammas float64
 	for i, e := range es {
 		mean += e / float64(len(es))
-		trigammas += trigamma(half[i]) / float64(len(es))
+		trigammas += known(half[i], trigammaTable, trigamma) / float64(len(es))
 	}
 	var v float64
 	for _, e := range es {
@@ -200,6 +250,29 @@ func prior(es, half []float64, pooled, limit float64) (d0, s0 float64) {
 }
 
 func trigamma(x float64) float64 { return mathext.Zeta(2, x) }
+
+func digamma(x float64) float64 { return known(x, digammaTable, mathext.Digamma) }
+
+// Cells have few degrees of freedom, so the same halves of whole numbers come again and again.
+var (
+	digammaTable  = table(mathext.Digamma)
+	trigammaTable = table(trigamma)
+)
+
+func table(f func(float64) float64) []float64 {
+	out := make([]float64, 128)
+	for i := 1; i < len(out); i++ {
+		out[i] = f(float64(i) / 2)
+	}
+	return out
+}
+
+func known(x float64, table []float64, f func(float64) float64) float64 {
+	if i := int(2 * x); i > 0 && i < len(table) && float64(i) == 2*x {
+		return table[i]
+	}
+	return f(x)
+}
 
 // trigammaInverse solves trigamma(y) = x for x > 0 by Newton steps on 1/trigamma (Smyth 2004, appendix).
 func trigammaInverse(x float64) float64 {
@@ -241,8 +314,9 @@ type Estimate struct {
 	Exact       bool    `json:"exact,omitempty" doc:"No interval: a spec-sheet figure or no repeatability known"`
 }
 
-// Estimate gives a cell's centre and 95 % interval: mean ± t(0.975)·SE with the moderated variance
-// s̃² = max(s_r², (d₀s₀² + νs²)/(d₀ + ν)) and d₀ + ν degrees of freedom; the between-sitting
+// Estimate gives a cell's centre and 95 % interval: mean ± t(0.975)·SE with the pooled variance s_r², or the
+// moderated (d₀s₀² + νs²)/(d₀ + ν) with d₀ + ν degrees of freedom, whichever makes the wider
+// interval: where cells differ in noise, d₀ is small, and one run says so by its t. The between-sitting
 // component is added per sitting. A bounded cell has the bound as centre and no interval.
 func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	natural := func(x float64) float64 {
@@ -251,7 +325,7 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 		}
 		return x
 	}
-	mean, df, ss := c.within()
+	mean, df, ss := within(c.Sittings)
 	n := c.N()
 	e := Estimate{Centre: natural(mean), Mean: mean, Median: c.Median, N: n, Sittings: len(c.Sittings), HalfWidth: c.HalfWidth}
 	if c.Bound != "" {
@@ -269,10 +343,16 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	}
 	s2 := (p.D0*p.S0*p.S0 + ss) / (p.D0 + df)
 	e.DF = p.D0 + df
-	if s2 <= p.SR*p.SR {
+	if math.Sqrt(s2)*TQuantile(0.975, e.DF) <= p.SR*p.t {
 		s2, e.Pooled, e.DF = p.SR*p.SR, true, p.DF
 	}
-	e.SE = math.Sqrt(s2/float64(n) + p.Between*p.Between/float64(len(c.Sittings)))
+	e.SE = math.Sqrt(s2 / float64(n))
+	if between := p.Between * p.Between / float64(len(c.Sittings)); between > 0 {
+		a := s2 / float64(n)
+		e.SE = math.Sqrt(a + between)
+		// Both parts are estimated (Satterthwaite, Biometrics Bulletin 2, 1946).
+		e.DF = (a + between) * (a + between) / (a*a/e.DF + between*between/float64(max(p.Sittings, 1)))
+	}
 	e.Provisional, e.Typical = p.DF < 5, p.Typical
 	w := TQuantile(0.975, e.DF)*e.SE + e.HalfWidth
 	e.Lo, e.Hi = natural(mean-w), natural(mean+w)
@@ -282,4 +362,26 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 // TQuantile is the p-quantile of Student's t with df degrees of freedom.
 func TQuantile(p, df float64) float64 {
 	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Quantile(p)
+}
+
+// Moderated shrinks variances towards their common prior (Smyth 2004): each becomes (d₀s₀² + νs²)/(d₀ + ν)
+// with d₀ + ν degrees of freedom, d₀ capped at Σν. Variances of zero count as very small.
+func Moderated(variances, dfs []float64) (moderated, df []float64) {
+	var es, half []float64
+	var sum, all float64
+	for i, v := range variances {
+		v = max(v, 1e-18)
+		es = append(es, math.Log(v)-digamma(dfs[i]/2)+math.Log(dfs[i]/2))
+		half = append(half, dfs[i]/2)
+		sum, all = sum+v*dfs[i], all+dfs[i]
+	}
+	d0, s0 := prior(es, half, sum/all, all)
+	if len(es) < 3 {
+		d0 = 0
+	}
+	for i, v := range variances {
+		moderated = append(moderated, (d0*s0*s0+dfs[i]*v)/(d0+dfs[i]))
+		df = append(df, min(d0+dfs[i], all))
+	}
+	return moderated, df
 }

@@ -41,10 +41,7 @@ type Difference struct {
 
 // String says the difference in words; an empty side is unknown.
 func (d Difference) String() string {
-	name := d.Condition
-	if c, ok := method.Condition(d.Condition); ok {
-		name = strings.ToLower(c.Name[:1]) + c.Name[1:]
-	}
+	name := d.name()
 	switch {
 	case d.A == "" && d.B == "":
 		return name + " unknown for both"
@@ -52,6 +49,16 @@ func (d Difference) String() string {
 		return name + " unknown"
 	}
 	return fmt.Sprintf("%s %s, not %s", name, d.B, d.A)
+}
+
+func (d Difference) name() string { return Name(d.Condition) }
+
+// Name is a condition inside a sentence.
+func Name(condition string) string {
+	if c, ok := method.Condition(condition); ok {
+		return strings.ToLower(c.Name[:1]) + c.Name[1:]
+	}
+	return condition
 }
 
 // Comparable tells whether b may be compared with a: the test version and every condition that must

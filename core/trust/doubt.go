@@ -1,0 +1,297 @@
+package trust
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/core/stats"
+)
+
+// Severity says how much a doubt weighs.
+type Severity string
+
+const (
+	Note    Severity = "note"    // worth knowing beside the figure
+	Caution Severity = "caution" // look at it before the figure is published
+	Serious Severity = "serious" // the figure is probably not what it says
+)
+
+// States of a doubt.
+const (
+	Open      = "open"
+	Upheld    = "upheld"    // its runs no longer count
+	Dismissed = "dismissed" // they count as before
+)
+
+// Doubt is a reason to distrust a run or a reading of it, raised by a rule.
+type Doubt struct {
+	ID       string     `json:"id"`
+	Rule     string     `json:"rule"`
+	Title    string     `json:"title" doc:"The rule's name in words"`
+	Run      string     `json:"run" doc:"Run that it is about"`
+	Runs     []string   `json:"runs" doc:"Runs that no longer count if it is upheld"`
+	Measure  string     `json:"measure,omitempty" doc:"Slug of the measure; the whole run if left out"`
+	Severity Severity   `json:"severity" enum:"note,caution,serious"`
+	Sentence string     `json:"sentence"`
+	Evidence []Evidence `json:"evidence"`
+	Proposal string     `json:"proposal" doc:"What to do while the machine is still on the desk"`
+	Again    string     `json:"again,omitempty" enum:"repeat,cool" doc:"repeat: the test can be put on the bench again as it is; cool: after cooling down"`
+	Size     float64    `json:"size,omitempty" doc:"How far beyond the rule's limit: 1 is at the limit"`
+	Picture  *Picture   `json:"picture,omitempty"`
+
+	State   string     `json:"state" enum:"open,upheld,dismissed"`
+	Cause   string     `json:"cause,omitempty" doc:"Why it was upheld: a key of the list of causes"`
+	Reason  string     `json:"reason,omitempty" doc:"What the reviewer, or the rule, said when it was settled"`
+	By      string     `json:"by,omitempty" doc:"Who settled it"`
+	Settled *time.Time `json:"settled,omitempty"`
+	Raised  time.Time  `json:"raised"`
+
+	Subject  string    `json:"subject" doc:"Unit"`
+	Variant  string    `json:"variant"`
+	Test     string    `json:"test"`
+	TestName string    `json:"test_name"`
+	Setup    string    `json:"setup"`
+	Plan     string    `json:"plan,omitempty"`
+	Started  time.Time `json:"started" doc:"When the run began"`
+
+	Key string `json:"-"` // what a later finding of the same thing has in common with it
+}
+
+// Evidence is one figure or fact that a doubt rests on.
+type Evidence struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// Picture is a small picture beside a doubt: points in order, with the band in which they were expected.
+type Picture struct {
+	Kind   string      `json:"kind" enum:"repeats,rivals,course" doc:"repeats: runs in order; rivals: others on one line; course: a series over the run"`
+	Unit   string      `json:"unit" doc:"UCUM code"`
+	X      []float64   `json:"x"`
+	Y      []float64   `json:"y"`
+	Marked []int       `json:"marked,omitempty" doc:"Points that are doubted"`
+	Band   *[2]float64 `json:"band,omitempty" doc:"Where values are expected"`
+}
+
+// Cause is why a doubt was upheld. Physical causes take a run out of the repeatability of its test, too;
+// a figure that is merely extreme stays in it, since leaving such figures out would make every test look
+// better than it is.
+type Cause struct {
+	Key      string `json:"key"`
+	Name     string `json:"name"`
+	Physical bool   `json:"physical"`
+}
+
+// Causes lists what may be named.
+var Causes = []Cause{
+	{"conditions", "taken under other conditions than planned", true},
+	{"background", "other work was going on", true},
+	{"heat", "it was hotter than it should have been", true},
+	{"part", "another part, chip, driver or link was in use", true},
+	{"handling", "read, typed or handled wrongly", true},
+	{"program", "a fault of the test or of its program", true},
+	{"disturbed", "the run was interrupted or disturbed", true},
+	{"defect", "the unit is defective", true},
+	{"unexplained", "no cause was found; the figure is extreme", false},
+}
+
+// CauseOf finds a cause by its key.
+func CauseOf(key string) (Cause, bool) {
+	i := slices.IndexFunc(Causes, func(c Cause) bool { return c.Key == key })
+	if i < 0 {
+		return Cause{}, false
+	}
+	return Causes[i], true
+}
+
+// Case is all that rules may read when a run is examined.
+type Case struct {
+	Run      record.Run
+	Test     method.Test // of the run's version
+	Newest   int         // newest version of that test
+	Setup    method.Setup
+	Spec     map[string]any // spec sheet of the subject's variant
+	HostSpec map[string]any // of the host's; nil without a host
+	Machine  record.Machine
+	Trace    record.Trace
+	Figures  []Figures
+	Beside   map[string]float64 // other figures of the unit under this setup: test/measure → centre
+}
+
+// Figures are all counting readings of one cell, the examined run's among them.
+type Figures struct {
+	Measure  method.Measure
+	Repeats  []Repeat // in order of their start
+	Pool     stats.Pool
+	Cell     stats.Cell
+	Kin      Kin
+	Versions map[string]map[string]int // condition that must match → value → variants of the field that have it
+	Copied   []Repeat                  // the same test's readings in the unit's other cells
+}
+
+// Repeat is one reading among its repeats.
+type Repeat struct {
+	Run     string
+	Sitting string
+	Started time.Time
+	Value   float64
+	Bound   string
+	Limiter string
+}
+
+// Kin is what other variants of the same kind, which share most figures with the subject, let one expect
+// of it: the subject's other figures of the same group, and how the kin do in this measure
+// beside theirs. All on the scale of logarithms.
+type Kin struct {
+	N        int     // variants
+	Expected float64 // logarithm of the expected value
+	SD       float64 // of one variant about what is expected of it
+	DF       float64
+	SE       float64   // standard error of Expected
+	Values   []float64 // the kin's own figures, for the picture
+}
+
+// Found is what a rule finds.
+type Found struct {
+	Measure  string
+	Run      string   // in place of the examined run
+	Runs     []string // in place of Run alone
+	Cell     bool     // it is about the whole cell: later runs of the cell do not raise it once more
+	Sentence string
+	Evidence []Evidence
+	Picture  *Picture
+	Size     float64
+	Severity Severity // in place of the rule's
+}
+
+// Rule finds doubts of one sort. Limit is how far something must go before it is doubted; 0 for rules that
+// know no more or less.
+type Rule struct {
+	Name        string   `json:"name"`
+	Title       string   `json:"title" doc:"What is doubted, in a few words"`
+	Sentence    string   `json:"sentence" doc:"What the rule looks at"`
+	Severity    Severity `json:"severity"`
+	Proposal    string   `json:"proposal"`
+	Again       string   `json:"again,omitempty" enum:"repeat,cool"`
+	Statistical bool     `json:"statistical" doc:"Rests on statistics: a few of a thousand clean runs are doubted"`
+	Limit       float64  `json:"limit,omitempty"`
+	LimitUnit   string   `json:"limit_unit,omitempty" doc:"What the limit counts"`
+	Least       float64  `json:"least,omitempty" doc:"A test's own limit may not lie below"`
+	Source      string   `json:"source,omitempty"`
+	Failed      bool     `json:"failed,omitempty" doc:"Looks at failed runs, and at no others"`
+	Whole       bool     `json:"whole,omitempty" doc:"Looks at a cell as a whole: what it says falls when later repeats lift it"`
+	Hides       []string `json:"hides,omitempty" doc:"Rules that say nothing beside it of the same figure"`
+
+	Find func(Case, float64) []Found `json:"-"`
+}
+
+// Rules is the table of all doubt rules, in the order of their names; each rule's file adds itself.
+var Rules []Rule
+
+func register(r Rule) {
+	i, _ := slices.BinarySearchFunc(Rules, r.Name, func(x Rule, name string) int {
+		if x.Name < name {
+			return -1
+		}
+		if x.Name > name {
+			return 1
+		}
+		return 0
+	})
+	Rules = slices.Insert(Rules, i, r)
+}
+
+// RuleOf finds a rule by its name.
+func RuleOf(name string) (Rule, bool) {
+	i := slices.IndexFunc(Rules, func(r Rule) bool { return r.Name == name })
+	if i < 0 {
+		return Rule{}, false
+	}
+	return Rules[i], true
+}
+
+// Tuning changes a rule for one test, or for all.
+type Tuning struct {
+	Rule   string    `json:"rule"`
+	Test   string    `json:"test" doc:"All tests if empty"`
+	Off    bool      `json:"off,omitempty"`
+	Limit  float64   `json:"limit,omitempty" doc:"In place of the rule's; 0 leaves it"`
+	Reason string    `json:"reason"`
+	By     string    `json:"by"`
+	At     time.Time `json:"at"`
+}
+
+// Tuned gives a rule's limit for a test, and whether it is on. A test's own tuning goes before one for all.
+func (r Rule) Tuned(test string, ts []Tuning) (limit float64, on bool) {
+	limit, on = r.Limit, true
+	for _, general := range []bool{true, false} {
+		for _, t := range ts {
+			if t.Rule == r.Name && (t.Test == "") == general && (general || t.Test == test) {
+				on = !t.Off
+				if t.Limit > 0 {
+					limit = t.Limit
+				}
+			}
+		}
+	}
+	return limit, on
+}
+
+// Examine asks every rule about a run. What it returns has neither ID nor state; Key tells findings of the
+// same thing from others. cell names the cell that a measure's figure stands in.
+func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
+	type finding struct {
+		rule Rule
+		Found
+	}
+	var all []finding
+	for _, r := range Rules {
+		limit, on := r.Tuned(c.Test.Slug, ts)
+		if !on || r.Failed != (c.Run.Outcome == "failed") || c.Run.Outcome != "done" && c.Run.Outcome != "failed" {
+			continue
+		}
+		for _, f := range r.Find(c, limit) {
+			all = append(all, finding{r, f})
+		}
+	}
+	var out []Doubt
+	for _, f := range all {
+		if slices.ContainsFunc(all, func(o finding) bool {
+			return o.Measure == f.Measure && slices.Contains(o.rule.Hides, f.rule.Name)
+		}) {
+			continue
+		}
+		d := Doubt{Rule: f.rule.Name, Title: f.rule.Title, Run: f.Run, Runs: f.Runs, Measure: f.Measure, Severity: f.Severity, Sentence: f.Sentence, Evidence: f.Evidence,
+			Proposal: f.rule.Proposal, Again: f.rule.Again, Size: f.Size, Picture: f.Picture, State: Open, Subject: c.Run.Subject, Test: c.Run.Test, TestName: c.Test.Name, Setup: c.Run.Setup}
+		if d.Run == "" {
+			d.Run = c.Run.ID
+		}
+		if d.Runs == nil {
+			d.Runs = []string{d.Run}
+		}
+		if d.Severity == "" {
+			d.Severity = f.rule.Severity
+		}
+		if d.Evidence == nil {
+			d.Evidence = []Evidence{}
+		}
+		d.Key = d.Rule + "|" + d.Run + "|" + d.Measure
+		if f.Cell {
+			d.Key = d.Rule + "|" + cell(d.Measure)
+		}
+		out = append(out, d)
+	}
+	return out
+}
+
+// widen is by how much a limit in standard deviations grows where the standard deviation rests on few
+// degrees of freedom: Student's t against the normal law, both at one in two thousand.
+func widen(df float64) float64 {
+	if df <= 0 {
+		return math.Inf(1)
+	}
+	return stats.TQuantile(0.9995, df) / 3.2905
+}

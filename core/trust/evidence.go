@@ -1,0 +1,175 @@
+package trust
+
+import (
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/record"
+)
+
+// told gives the marks of a run of some kinds as one sentence each, without those that say the same.
+func told(r record.Run, kinds ...string) []string {
+	var out []string
+	for _, m := range r.Marks {
+		for _, k := range kinds {
+			if m.Kind == k {
+				out = append(out, m.Text)
+			}
+		}
+	}
+	return out
+}
+
+// working gives the repeats of a cell that are no bounds on the scale that they are judged on: logarithms
+// on ratio scales.
+func (f Figures) working() (xs []float64, kept []Repeat) {
+	log := f.Measure.Scale.Logarithmic()
+	for _, r := range f.Repeats {
+		if r.Bound != "" || log && r.Value <= 0 {
+			continue
+		}
+		x := r.Value
+		if log {
+			x = math.Log(x)
+		}
+		xs, kept = append(xs, x), append(kept, r)
+	}
+	return xs, kept
+}
+
+// sitting narrows repeats down to those of the examined run's sitting.
+func (c Case) sitting(xs []float64, rs []Repeat) (in []float64, kept []Repeat) {
+	for i, r := range rs {
+		if r.Sitting == c.Run.Sitting {
+			in, kept = append(in, xs[i]), append(kept, r)
+		}
+	}
+	return in, kept
+}
+
+// noise is the standard deviation that repeats are held against: the pool's without this cell, which must not
+// hide itself; across sittings with what differs between those. wide is by how much the limit grows because
+// the pool is small. It is 0 where nothing is known.
+func (f Figures) noise(kept []Repeat) (sd, wide float64) {
+	p := f.Pool.Without(f.Cell)
+	if p.DF < 3 || p.SR == 0 {
+		return 0, 0
+	}
+	sd = p.SR
+	if several(kept) {
+		sd = math.Hypot(sd, p.Between)
+	}
+	return sd, widen(p.DF)
+}
+
+func several(rs []Repeat) bool {
+	for _, r := range rs {
+		if r.Sitting != rs[0].Sitting {
+			return true
+		}
+	}
+	return false
+}
+
+func mean(xs []float64) float64 {
+	s := 0.0
+	for _, x := range xs {
+		s += x / float64(len(xs))
+	}
+	return s
+}
+
+func squares(xs []float64) float64 {
+	m, s := mean(xs), 0.0
+	for _, x := range xs {
+		s += (x - m) * (x - m)
+	}
+	return s
+}
+
+// value writes a figure of a measure with its unit.
+func value(m method.Measure, v float64) string { return quantity.Format(v, m.Unit) }
+
+// natural undoes the working scale.
+func natural(m method.Measure, x float64) float64 {
+	if m.Scale.Logarithmic() {
+		return math.Exp(x)
+	}
+	return x
+}
+
+// apart says a distance on the working scale in words: "12 % more", "3 dB less".
+func apart(m method.Measure, d float64) string {
+	word := "more"
+	if d < 0 {
+		word = "less"
+	}
+	if !m.Scale.Logarithmic() {
+		return quantity.Format(math.Abs(d), m.Unit) + " " + word
+	}
+	share := 100 * math.Expm1(d)
+	if share > 300 {
+		return fmt.Sprintf("%s times as much", quantity.Number(math.Exp(d), 3))
+	}
+	return fmt.Sprintf("%s %% %s", quantity.Number(math.Abs(share), 2), word)
+}
+
+// typical says a standard deviation in words.
+func typical(m method.Measure, sd float64) string {
+	if m.Scale.Logarithmic() {
+		return quantity.Number(100*sd, 2) + " %"
+	}
+	return quantity.Format(sd, m.Unit)
+}
+
+// repeats pictures a cell's repeats in order with the band in which they were expected.
+func repeats(m method.Measure, rs []Repeat, centre, half float64, marked ...int) *Picture {
+	p := &Picture{Kind: "repeats", Unit: m.Unit, Marked: marked, X: []float64{}, Y: []float64{}, Band: &[2]float64{natural(m, centre-half), natural(m, centre+half)}}
+	for i, r := range rs {
+		p.X, p.Y = append(p.X, float64(i+1)), append(p.Y, r.Value)
+	}
+	return p
+}
+
+func ids(rs []Repeat) []string {
+	out := make([]string, len(rs))
+	for i, r := range rs {
+		out[i] = r.Run
+	}
+	return out
+}
+
+// list writes values with their unit: "4.1, 4.3 and 9.9 s".
+func list(m method.Measure, rs []Repeat) string {
+	parts := make([]string, len(rs))
+	for i, r := range rs {
+		parts[i] = quantity.Number(r.Value, 4)
+	}
+	text := parts[0]
+	if n := len(parts); n > 1 {
+		text = strings.Join(parts[:n-1], ", ") + " and " + parts[n-1]
+	}
+	return strings.TrimSpace(text + " " + quantity.Symbol(m.Unit))
+}
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+func cut(id string) (test, measure string) { return method.Split(id) }
+
+// lasting tells whether a test is about what a machine holds, so that falling is its subject.
+func lasting(t method.Test) bool {
+	if t.Analysis == "sustained" || t.Group == "battery" {
+		return true
+	}
+	for _, m := range t.Measures {
+		if m.Slug == "sustained" || m.Slug == "after" || m.Slug == "hold" {
+			return true
+		}
+	}
+	return false
+}

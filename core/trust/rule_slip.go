@@ -1,0 +1,115 @@
+package trust
+
+import (
+	"fmt"
+	"math"
+
+	"durvek/core/record"
+)
+
+// slips are the factors by which a figure goes wrong when units are mixed up: bit for byte, a decimal
+// place, a prefix.
+var slips = []float64{8, 10, 1000}
+
+// leastKin is how many variants must stand behind what is expected of a figure.
+const leastKin = 12
+
+func init() {
+	register(Rule{
+		Name: "unit-slip", Title: "Looks like another unit", Severity: Serious, Proposal: "Check the unit that the program or the reader used", Statistical: true, Limit: 4.5, LimitUnit: "standard deviations of the kin, in Student's t with 11 degrees of freedom", Least: 3,
+		Sentence: "A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more kindred variants let expect.",
+		Source:   "The residual of a model of two effects, variant and measure, within a group of measures, against the kin's own residuals.",
+		Hides:    []string{"far-from-kin", "outlier", "spread"},
+		Find: func(c Case, limit float64) []Found {
+			var out []Found
+			for _, f := range c.Figures {
+				x, ok := own(c, f)
+				if !ok || !f.Measure.Scale.Logarithmic() {
+					continue
+				}
+				off, sd, of := beside(c, f, x)
+				least := 3 * sd
+				if sd == 0 {
+					if f.Kin.N < leastKin || f.Kin.SD == 0 {
+						continue
+					}
+					off, sd, of = x-f.Kin.Expected, math.Hypot(f.Kin.SD, f.Kin.SE), fmt.Sprintf("%d kindred variants let expect", f.Kin.N)
+					least = limit * sd * widen(f.Kin.DF) / widen(11)
+				}
+				factor, far := nearest(off)
+				if math.Abs(off) <= least || far > math.Max(3*sd, 0.12) || sd > 0.35 {
+					continue
+				}
+				word := "times as much as"
+				if off < 0 {
+					word = "times less than"
+				}
+				out = append(out, Found{Measure: f.Measure.Slug, Size: math.Abs(off) / least, Picture: among(f, x),
+					Evidence: []Evidence{{"reading", value(f.Measure, math.Exp(x))}, {"expected", value(f.Measure, math.Exp(x-off))}, {"times", fmt.Sprintf("%.3g", math.Exp(math.Abs(off)))}},
+					Sentence: fmt.Sprintf("%s is about %s %s %s: %s. A unit was probably mixed up.", value(f.Measure, math.Exp(x)), factor, word, of, value(f.Measure, math.Exp(x-off)))})
+			}
+			return out
+		},
+	})
+}
+
+// own is the examined run's reading of a figure on the working scale.
+func own(c Case, f Figures) (x float64, ok bool) {
+	for _, r := range c.Run.Readings {
+		if r.Measure == f.Measure.Slug && r.State == record.OK {
+			if f.Measure.Scale.Logarithmic() {
+				return math.Log(r.Value), r.Value > 0
+			}
+			return r.Value, true
+		}
+	}
+	return 0, false
+}
+
+// beside holds a reading against two or more other repeats that agree with each other; sd 0 where there
+// are none.
+func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
+	xs, rs := f.working()
+	var others []float64
+	for i, r := range rs {
+		if r.Run != c.Run.ID {
+			others = append(others, xs[i])
+		}
+	}
+	if len(others) < 2 {
+		return 0, 0, ""
+	}
+	s := math.Sqrt(squares(others) / float64(len(others)-1))
+	if math.Abs(x-mean(others)) < 1 { // it goes with its repeats, which may all be wrong
+		return 0, 0, ""
+	}
+	return x - mean(others), math.Max(s, 0.02), fmt.Sprintf("its %d other repeats", len(others))
+}
+
+// nearest names the slip that a distance on the scale of logarithms comes closest to, and how far it is from it.
+func nearest(off float64) (name string, far float64) {
+	far = math.Inf(1)
+	for _, f := range slips {
+		if d := math.Abs(math.Abs(off) - math.Log(f)); d < far {
+			name, far = fmt.Sprintf("%g", f), d
+		}
+	}
+	if a := math.Abs(off); a > math.Log(7) && a < math.Log(11.5) {
+		name = "8 or 10" // the kin cannot tell these apart
+	}
+	return name, far
+}
+
+// among pictures a figure among those of its kin.
+func among(f Figures, x float64) *Picture {
+	if f.Kin.N == 0 {
+		return nil
+	}
+	p := &Picture{Kind: "rivals", Unit: f.Measure.Unit, X: []float64{}, Y: []float64{}, Marked: []int{len(f.Kin.Values)}}
+	for i, v := range append(append([]float64(nil), f.Kin.Values...), x) {
+		p.X, p.Y = append(p.X, float64(i)), append(p.Y, math.Exp(v))
+	}
+	half := 3 * math.Hypot(f.Kin.SD, f.Kin.SE)
+	p.Band = &[2]float64{math.Exp(f.Kin.Expected - half), math.Exp(f.Kin.Expected + half)}
+	return p
+}

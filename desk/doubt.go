@@ -1,0 +1,581 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+	"sync"
+
+	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/core/trust"
+	"durvek/store"
+)
+
+// listed is what rules need of the catalogue, kept until it changes.
+type listed struct {
+	mu       sync.Mutex
+	revision uint64
+	filled   bool
+	kinds    map[string]catalog.Kind      // by variant
+	groups   map[string][]compare.Measure // measures on ratio scales, by group of tests
+}
+
+// mostKin and mostBeside bound what is expected of a figure: so many other variants, so many other measures.
+const (
+	mostKin    = 120
+	mostBeside = 16
+)
+
+func (d *Desk) known(ctx context.Context) (kinds map[string]catalog.Kind, groups map[string][]compare.Measure, err error) {
+	l := &d.listed
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if now := d.matrix.catalogued(); !l.filled || l.revision != now {
+		models, err := d.store.Models(ctx)
+		if err != nil {
+			return nil, nil, err
+		}
+		kindOf := map[string]catalog.Kind{}
+		for _, m := range models {
+			kindOf[m.Slug] = m.Kind
+		}
+		variants, err := d.store.Variants(ctx, "")
+		if err != nil {
+			return nil, nil, err
+		}
+		tests, err := d.store.Tests(ctx)
+		if err != nil {
+			return nil, nil, err
+		}
+		l.kinds, l.groups = map[string]catalog.Kind{}, map[string][]compare.Measure{}
+		for _, v := range variants {
+			l.kinds[v.Slug] = kindOf[v.Model]
+		}
+		for _, t := range tests {
+			for _, m := range t.Measures {
+				if m.Scale.Logarithmic() {
+					l.groups[t.Group] = append(l.groups[t.Group], compare.NewMeasure(t, m))
+				}
+			}
+		}
+		l.revision, l.filled = now, true
+	}
+	return l.kinds, l.groups, nil
+}
+
+// cellText names a cell for doubts about it as a whole.
+func cellText(k store.CellKey) string {
+	return strings.Join([]string{k.Measure, k.Setup, k.Unit, k.Host, k.Place, k.Basis}, "|")
+}
+
+// caseOf gathers what rules read of a run. With figures that no longer count it is examined as it stands.
+func (d *Desk) caseOf(ctx context.Context, a arrived) (trust.Case, func(string) store.CellKey, string, error) {
+	r := a.run
+	c := trust.Case{Run: r, Trace: a.sensed, Beside: map[string]float64{}}
+	var err error
+	if c.Test, err = d.store.Test(ctx, r.Test, r.TestVersion); err != nil {
+		return c, nil, "", err
+	}
+	newest, err := d.store.Test(ctx, r.Test, 0)
+	if err != nil {
+		return c, nil, "", err
+	}
+	c.Newest = newest.Version
+	if c.Setup, err = d.store.Setup(ctx, r.Setup); err != nil {
+		return c, nil, "", err
+	}
+	u, err := d.store.Unit(ctx, r.Subject)
+	if err != nil {
+		return c, nil, "", err
+	}
+	v, err := d.store.Variant(ctx, u.Variant)
+	if err != nil {
+		return c, nil, "", err
+	}
+	c.Spec = v.Spec
+	if r.Host != "" {
+		c.HostSpec = map[string]any{}
+		if hu, err := d.store.Unit(ctx, r.Host); err == nil {
+			if hv, err := d.store.Variant(ctx, hu.Variant); err == nil {
+				c.HostSpec = hv.Spec
+			}
+		}
+	}
+	if s, err := d.store.Sitting(ctx, r.Sitting); err == nil {
+		c.Machine = s.Machine
+	}
+	shared, err := d.store.RunCell(ctx, r.ID)
+	if err != nil {
+		return c, nil, "", err
+	}
+	key := func(measure string) store.CellKey {
+		k := shared
+		k.Measure = method.ID(r.Test, measure)
+		return k
+	}
+	conditions := trust.Effective(c.Setup.Conditions, r.Observed)
+	for i, x := range r.Readings {
+		m, ok := c.Test.Measure(x.Measure)
+		if !ok || x.State == record.Missing {
+			continue
+		}
+		measure := compare.NewMeasure(c.Test, m)
+		f := trust.Figures{Measure: m, Pool: d.matrix.pool(measure)}
+		if f.Repeats, err = d.store.CellRuns(ctx, key(m.Slug)); err != nil {
+			return c, nil, "", err
+		}
+		if f.Copied, err = d.store.OtherCells(ctx, key(m.Slug)); err != nil {
+			return c, nil, "", err
+		}
+		if e, ok := d.matrix.cell(key(m.Slug)); ok {
+			f.Cell = e.Cell
+		}
+		if m.Scale.Logarithmic() {
+			if f.Kin, err = d.kin(ctx, measure, shared, u.Variant, conditions); err != nil {
+				return c, nil, "", err
+			}
+		}
+		if i == 0 {
+			f.Versions = d.versions(measure, r.Setup, u.Variant, c.Test.MustMatch, conditions)
+		}
+		c.Figures = append(c.Figures, f)
+	}
+	for _, h := range [][]string{{"drive-sequential", "read", "write"}, {"folder-copy", "rate", "reading-busy", "writing-busy"}} {
+		if c.Test.Group != "storage" {
+			break
+		}
+		for _, slug := range h[1:] {
+			id := method.ID(h[0], slug)
+			if x, ok := d.matrix.nearby(id, shared); ok {
+				c.Beside[id] = x.Cell.Median
+			}
+		}
+	}
+	return c, key, u.Variant, nil
+}
+
+// kin tells what a variant's kin let expect of one of its figures: variants of the same kind of product, under the
+// same setup, on the same basis.
+func (d *Desk) kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string, conditions map[string]string) (trust.Kin, error) {
+	kinds, groups, err := d.known(ctx)
+	if err != nil {
+		return trust.Kin{}, err
+	}
+	basis := trust.Basis{TestVersion: m.Version, Conditions: conditions}
+	if len(trust.Comparable(basis, basis, m.MustMatch)) > 0 {
+		return trust.Kin{}, nil // it is comparable with nothing
+	}
+	target := d.matrix.among(m.ID, at.Setup)
+	var names []string
+	for v, x := range target {
+		if v != variant && x.basis == at.Basis && kinds[v] == kinds[variant] {
+			names = append(names, v)
+		}
+	}
+	if len(names) < 3 {
+		return trust.Kin{}, nil
+	}
+	slices.Sort(names)
+	names = names[:min(len(names), mostKin)]
+	columns := []map[string]kinCell{target}
+	own := []float64{math.NaN()}
+	bases := []string{at.Basis}
+	for _, other := range groups[m.Group] {
+		if other.ID == m.ID || len(columns) > mostBeside {
+			continue
+		}
+		column := d.matrix.among(other.ID, at.Setup)
+		if x, ok := column[variant]; ok {
+			columns, own, bases = append(columns, column), append(own, x.mean), append(bases, x.basis)
+		}
+	}
+	rows := make([][]float64, len(names))
+	for i, v := range names {
+		rows[i] = make([]float64, len(columns))
+		for k, column := range columns {
+			rows[i][k] = math.NaN()
+			if x, ok := column[v]; ok && x.basis == bases[k] {
+				rows[i][k] = x.mean
+			}
+		}
+	}
+	return trust.KinOf(own, rows, 0), nil
+}
+
+// versions counts, for every condition that must match and that holds a version, how many other variants were
+// measured with which.
+func (d *Desk) versions(m compare.Measure, setup, variant string, must []string, conditions map[string]string) map[string]map[string]int {
+	out := map[string]map[string]int{}
+	for _, k := range must {
+		if !strings.ContainsAny(conditions[k], "0123456789") || strings.HasPrefix(k, "option.") {
+			continue
+		}
+		out[k] = map[string]int{}
+		for v, x := range d.matrix.among(m.ID, setup) {
+			if v != variant && x.conditions[k] != "" {
+				out[k][x.conditions[k]]++
+			}
+		}
+	}
+	return out
+}
+
+// examine asks the rules about runs that came in. The caller holds the matrix's write lock.
+func (d *Desk) examine(ctx context.Context, runs []arrived) error {
+	tunings, err := d.store.Tunings(ctx)
+	if err != nil {
+		return err
+	}
+	changed := 0
+	for _, a := range runs {
+		n, err := d.examineOne(ctx, a, tunings)
+		if err != nil {
+			return err
+		}
+		changed += n
+	}
+	if changed > 0 {
+		d.matrix.touch()
+		d.Events.Send(Event{"doubt", map[string]string{"run": runs[0].run.ID, "plan": runs[0].run.Plan}})
+	}
+	return nil
+}
+
+// grown is by how much a dismissed doubt must have grown before it is raised again.
+const grown = 1.5
+
+// byRule signs what no person did.
+const byRule = "the rule"
+
+func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning) (changed int, err error) {
+	c, key, variant, err := d.caseOf(ctx, a)
+	if err != nil {
+		return 0, err
+	}
+	cell := func(measure string) string { return cellText(key(measure)) }
+	found := trust.Examine(c, tunings, cell)
+	at := d.now()
+	err = d.store.Write(ctx, func(q store.Queries) error {
+		changed = 0
+		held := map[string]bool{}
+		for _, x := range found {
+			held[x.Key] = true
+			x.Variant, x.Plan, x.Started, x.Raised = variant, a.run.Plan, a.run.Started, at
+			old, err := q.DoubtByKey(ctx, x.Key)
+			act := store.DoubtAct{At: at, By: byRule, Sentence: x.Sentence}
+			switch {
+			case errors.Is(err, store.ErrNotFound):
+				x.ID, act.Act = newID(), "raised"
+			case err != nil:
+				return err
+			case old.State == trust.Open:
+				x.ID, x.Raised = old.ID, old.Raised
+				if x.Run != old.Run {
+					act.Act = "changed"
+				}
+			case old.State == trust.Dismissed && (old.By == byRule || x.Size > grown*old.Size && old.Size > 0):
+				x.ID, act.Act = old.ID, "raised again"
+			case old.State == trust.Upheld && x.Run != old.Run && !slices.Contains(old.Runs, x.Run):
+				x.Key += "|" + x.Run // the same thing, of runs that still count
+				if _, err := q.DoubtByKey(ctx, x.Key); err == nil {
+					continue
+				}
+				x.ID, act.Act = newID(), "raised"
+			default:
+				continue
+			}
+			if err := q.PutDoubt(ctx, x); err != nil {
+				return err
+			}
+			if act.Act != "" {
+				changed++
+				if err := q.AddDoubtAct(ctx, x.ID, act); err != nil {
+					return err
+				}
+			}
+		}
+		// What a rule says of a whole cell falls when later repeats lift it.
+		var keys []string
+		for _, r := range trust.Rules {
+			for _, f := range c.Figures {
+				if k := r.Name + "|" + cell(f.Measure.Slug); r.Whole && !held[k] {
+					keys = append(keys, k)
+				}
+			}
+		}
+		lifted, err := q.CellDoubts(ctx, keys)
+		if err != nil {
+			return err
+		}
+		for _, x := range lifted {
+			if x.State != trust.Open {
+				continue
+			}
+			x.State, x.By, x.Settled, x.Reason = trust.Dismissed, byRule, &at, "the repeats since then agree"
+			changed++
+			if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule, Act: "dismissed", Reason: x.Reason})); err != nil {
+				return err
+			}
+		}
+		return q.Examined(ctx, a.run.ID)
+	})
+	return changed, err
+}
+
+// stored makes a recorded run ready for the rules.
+func (d *Desk) stored(ctx context.Context, id string) (arrived, error) {
+	r, err := d.store.Run(ctx, id)
+	if err != nil {
+		return arrived{}, missing(err, "run", id)
+	}
+	if r.Series, err = d.store.Series(ctx, id); err != nil {
+		return arrived{}, err
+	}
+	t, err := d.store.Trace(ctx, id, 0, 0)
+	return arrived{r, t}, err
+}
+
+// Reexamined tells what asking the rules about the desk's history brought.
+type Reexamined struct {
+	Runs   int `json:"runs"`
+	Doubts int `json:"doubts" doc:"Raised anew, raised again, or lifted"`
+	Open   int `json:"open" doc:"Open doubts now"`
+}
+
+// Examine asks the rules about runs that are there already: the desk's whole history, or a part of it.
+func (d *Desk) Examine(ctx context.Context, f store.RunFilter, by string) (Reexamined, error) {
+	ids, err := d.store.RunIDs(ctx, f)
+	if err != nil {
+		return Reexamined{}, err
+	}
+	n, err := d.examineAll(ctx, ids)
+	out := Reexamined{Runs: len(ids), Doubts: n}
+	if err != nil {
+		return out, err
+	}
+	_, out.Open, err = d.store.Doubts(ctx, store.DoubtFilter{State: trust.Open, Limit: 1})
+	return out, errors.Join(err, d.store.Write(ctx, func(q store.Queries) error {
+		return q.Note(ctx, d.now(), by, "examine history", "", fmt.Sprintf("%d runs, %d doubts", out.Runs, out.Doubts))
+	}))
+}
+
+func (d *Desk) examineAll(ctx context.Context, ids []string) (changed int, err error) {
+	tunings, err := d.store.Tunings(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, id := range ids {
+		if err := ctx.Err(); err != nil {
+			return changed, err
+		}
+		a, err := d.stored(ctx, id)
+		if err != nil {
+			return changed, err
+		}
+		d.matrix.write.Lock()
+		n, err := d.examineOne(ctx, a, tunings)
+		d.matrix.write.Unlock()
+		if err != nil {
+			return changed, err
+		}
+		changed += n
+	}
+	if changed > 0 {
+		d.matrix.touch()
+		d.Events.Send(Event{"doubt", struct{}{}})
+	}
+	return changed, nil
+}
+
+// Doubts lists doubts, open ones first, and how many there are in all.
+func (d *Desk) Doubts(ctx context.Context, f store.DoubtFilter) ([]trust.Doubt, int, error) {
+	return d.store.Doubts(ctx, f)
+}
+
+// DoubtPage is a doubt with its life.
+type DoubtPage struct {
+	Doubt trust.Doubt      `json:"doubt"`
+	Acts  []store.DoubtAct `json:"acts"`
+	Rule  trust.Rule       `json:"rule"`
+}
+
+// Doubt finds a doubt with its life.
+func (d *Desk) Doubt(ctx context.Context, id string) (DoubtPage, error) {
+	x, err := d.store.Doubt(ctx, id)
+	if err != nil {
+		return DoubtPage{}, missing(err, "doubt", id)
+	}
+	acts, err := d.store.DoubtActs(ctx, id)
+	rule, _ := trust.RuleOf(x.Rule)
+	return DoubtPage{x, acts, rule}, err
+}
+
+// Settling is what a reviewer makes of a doubt.
+type Settling struct {
+	Do     string   `json:"do" enum:"uphold,dismiss,reopen"`
+	Cause  string   `json:"cause,omitempty" doc:"For uphold: a key of the list of causes"`
+	Reason string   `json:"reason,omitempty" doc:"Why; a dismissal and a reopening need one"`
+	Runs   []string `json:"runs,omitempty" doc:"For uphold: which of its runs no longer count; all of them if left out"`
+}
+
+// Settle upholds a doubt, so that its runs (or its measure in them) no longer count; or dismisses or reopens
+// it, so that they count. What was done before stays in its life.
+func (d *Desk) Settle(ctx context.Context, id string, s Settling, by string) (trust.Doubt, error) {
+	d.matrix.write.Lock()
+	defer d.matrix.write.Unlock()
+	x, err := d.store.Doubt(ctx, id)
+	if err != nil {
+		return x, missing(err, "doubt", id)
+	}
+	s.Reason = strings.TrimSpace(s.Reason)
+	at := d.now()
+	before := x.State
+	var do []edit
+	switch s.Do {
+	case "uphold":
+		cause, ok := trust.CauseOf(s.Cause)
+		if !ok {
+			var keys []string
+			for _, c := range trust.Causes {
+				keys = append(keys, c.Key)
+			}
+			return x, refuse(Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause, strings.Join(keys, ", "))
+		}
+		if before != trust.Open {
+			return x, refuse(Conflict, "the doubt is %s already; reopen it first", before)
+		}
+		for _, r := range s.Runs {
+			if !slices.Contains(x.Runs, r) {
+				return x, refuse(Invalid, "the doubt is not about run %q", r)
+			}
+		}
+		if len(s.Runs) > 0 {
+			x.Runs = s.Runs
+		}
+		x.State, x.Cause = trust.Upheld, s.Cause
+		for _, r := range x.Runs {
+			do = append(do, edit{kind: "void", run: r, measure: x.Measure, reason: cmp.Or(s.Reason, cause.Name), cause: s.Cause, doubt: x.ID, extreme: !cause.Physical})
+		}
+	case "dismiss":
+		if before != trust.Open {
+			return x, refuse(Conflict, "the doubt is %s already; reopen it first", before)
+		}
+		if s.Reason == "" {
+			return x, refuse(Invalid, "say why the doubt is dismissed")
+		}
+		x.State, x.Cause = trust.Dismissed, ""
+	case "reopen":
+		if before == trust.Open {
+			return x, refuse(Conflict, "the doubt is open already")
+		}
+		if s.Reason == "" {
+			return x, refuse(Invalid, "say why the doubt is reopened")
+		}
+		x.State, x.Cause = trust.Open, ""
+		if before == trust.Upheld {
+			for _, r := range x.Runs {
+				do = append(do, edit{kind: "restore", run: r, measure: x.Measure, reason: s.Reason, doubt: x.ID, only: x.ID})
+			}
+		}
+	default:
+		return x, refuse(Invalid, "a doubt is upheld, dismissed or reopened, not %q", s.Do)
+	}
+	x.Reason, x.By, x.Settled = s.Reason, by, &at
+	if x.State == trust.Open {
+		x.By, x.Settled = "", nil
+	}
+	act := map[string]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed", trust.Open: "reopened"}[x.State]
+	err = d.edit(ctx, do, by, func(q store.Queries) error {
+		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act, Cause: x.Cause, Reason: s.Reason}))
+	})
+	if err == nil {
+		d.matrix.touch()
+		d.Events.Send(Event{"doubt", map[string]string{"run": x.Run, "plan": x.Plan}})
+	}
+	return x, err
+}
+
+// RuleState is a rule with how it is tuned and what it has raised.
+type RuleState struct {
+	trust.Rule
+	Tunings []trust.Tuning `json:"tunings"`
+	Counts  map[string]int `json:"counts" doc:"Doubts by state"`
+}
+
+// Rules lists the doubt rules with how each is tuned and what it has raised.
+func (d *Desk) Rules(ctx context.Context) ([]RuleState, error) {
+	tunings, err := d.store.Tunings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	counts, err := d.store.DoubtCounts(ctx)
+	out := []RuleState{}
+	for _, r := range trust.Rules {
+		s := RuleState{Rule: r, Tunings: []trust.Tuning{}, Counts: map[string]int{}}
+		maps.Copy(s.Counts, counts[r.Name])
+		for _, t := range tunings {
+			if t.Rule == r.Name {
+				s.Tunings = append(s.Tunings, t)
+			}
+		}
+		out = append(out, s)
+	}
+	return out, err
+}
+
+// Tune changes a rule for a test, or for all tests: another limit, or off. Neither takes the change away.
+func (d *Desk) Tune(ctx context.Context, t trust.Tuning, by string) (trust.Tuning, error) {
+	r, ok := trust.RuleOf(t.Rule)
+	if !ok {
+		return t, refuse(NotFound, "no rule %q is known; `durvek doubt rules` lists them", t.Rule)
+	}
+	if t.Test != "" {
+		if _, err := d.store.Test(ctx, t.Test, 0); err != nil {
+			return t, missing(err, "test", t.Test)
+		}
+	}
+	t.Reason = strings.TrimSpace(t.Reason)
+	switch {
+	case t.Limit != 0 && r.Limit == 0:
+		return t, refuse(Invalid, "the rule %q knows no limit; it can be switched off", r.Name)
+	case t.Limit != 0 && t.Limit < r.Least:
+		return t, refuse(Invalid, "the limit of %q is in %s and may not lie below %g", r.Name, r.LimitUnit, r.Least)
+	case t.Reason == "" && (t.Off || t.Limit != 0):
+		return t, refuse(Invalid, "say why the rule %q is changed; the reason stands beside it", r.Name)
+	}
+	t.By, t.At = by, d.now()
+	return t, d.put(ctx, by, "tune rule", t.Rule+" "+t.Test, func(q store.Queries) error { return q.PutTuning(ctx, t) })
+}
+
+// Repeat puts what a doubt is about on the bench once more: the same test and setup on the same unit, after
+// cooling down where the doubt asks for it.
+func (d *Desk) Repeat(ctx context.Context, id string, repeats int, by string) (method.Plan, error) {
+	x, err := d.store.Doubt(ctx, id)
+	if err != nil {
+		return method.Plan{}, missing(err, "doubt", id)
+	}
+	r, err := d.store.Run(ctx, x.Run)
+	if err != nil {
+		return method.Plan{}, err
+	}
+	t, err := d.store.Test(ctx, x.Test, 0)
+	if err != nil {
+		return method.Plan{}, err
+	}
+	if x.Again == "" || t.Origin == "own" {
+		return method.Plan{}, refuse(Invalid, "%q cannot be put on the bench: %s", t.Name, strings.ToLower(x.Proposal[:1])+x.Proposal[1:])
+	}
+	p := method.Plan{Unit: r.Subject, Host: r.Host, Place: r.Place, Setup: r.Setup, Name: "Again: " + t.Name, Steps: []method.PlanStep{{Test: r.Test, Repeats: max(repeats, 1), Options: r.Options}}}
+	if x.Again == "cool" {
+		p.Terms.Cool = &method.Cool{Seconds: 120, Below: 45, Most: 900}
+	}
+	return d.AddPlan(ctx, p, by)
+}

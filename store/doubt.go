@@ -1,0 +1,252 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/core/trust"
+)
+
+// Change is one change of a reading, with what stood before and what stands since.
+type Change struct {
+	ID      string         `json:"id"`
+	Run     string         `json:"run"`
+	Measure string         `json:"measure"`
+	Kind    string         `json:"kind" enum:"void,restore,correct,merge"`
+	Act     string         `json:"act" doc:"What was done at once has one act"`
+	Old     record.Reading `json:"old"`
+	Now     record.Reading `json:"now"`
+	Cause   string         `json:"cause,omitempty"`
+	Reason  string         `json:"reason"`
+	Doubt   string         `json:"doubt,omitempty" doc:"Doubt that was upheld or reopened"`
+	Other   string         `json:"other,omitempty" doc:"Run that it is a duplicate of"`
+	By      string         `json:"by"`
+	At      time.Time      `json:"at"`
+}
+
+// ChangeReading writes a change and how the reading stands since. extreme keeps a void reading in its test's
+// repeatability.
+func (q Queries) ChangeReading(ctx context.Context, c Change, extreme bool) error {
+	if err := q.exec(ctx, `insert into reading_change (id, run, measure, kind, value, reason, by_whom, at, act, old, now, cause, doubt, other) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?)`,
+		c.ID, c.Run, c.Measure, c.Kind, c.Now.Value, c.Reason, c.By, stamp(c.At), c.Act, text(c.Old), text(c.Now), c.Cause, c.Doubt, c.Other); err != nil {
+		return err
+	}
+	return q.exec(ctx, `insert into reading_now (run, measure, state, value, low, high, reason, extreme) values (?,?,?,?,?,?,?,?)
+		on conflict (run, measure) do update set state=excluded.state, value=excluded.value, low=excluded.low, high=excluded.high, reason=excluded.reason, extreme=excluded.extreme`,
+		c.Run, c.Measure, string(c.Now.State), c.Now.Value, c.Now.Low, c.Now.High, c.Now.Reason, extreme)
+}
+
+// Changes lists what was changed in a run, or in all runs, the newest first.
+func (q Queries) Changes(ctx context.Context, run string, limit int) ([]Change, error) {
+	return list(ctx, q, func(r row, c *Change) error {
+		return r.Scan(&c.ID, &c.Run, &c.Measure, &c.Kind, &c.Reason, &c.By, moment{&c.At}, &c.Act, into(&c.Old), into(&c.Now), &c.Cause, &c.Doubt, &c.Other)
+	}, `select id, run, measure, kind, reason, by_whom, at, act, old, now, cause, doubt, other from reading_change where ? in ('', run) and act <> '' order by at desc, id desc limit ?`, run, limit)
+}
+
+// Raw gives a run's readings as they were delivered.
+func (q Queries) Raw(ctx context.Context, run string) ([]record.Reading, error) {
+	return list(ctx, q, func(r row, x *record.Reading) error {
+		return r.Scan(&x.Measure, &x.State, &x.Value, &x.Low, &x.High, &x.Reason)
+	}, `select measure, state, value, low, high, reason from reading where run = ? order by measure`, run)
+}
+
+// Unexamined lists the runs whose rules have not been asked yet.
+func (q Queries) Unexamined(ctx context.Context) ([]string, error) {
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run where examined = 0 order by started, id`)
+}
+
+// Examined marks a run as examined.
+func (q Queries) Examined(ctx context.Context, run string) error {
+	return q.exec(ctx, `update run set examined = 1 where id = ?`, run)
+}
+
+// RunIDs lists runs in the order of their start, after the one that is named.
+func (q Queries) RunIDs(ctx context.Context, f RunFilter) ([]string, error) {
+	where, args := f.where()
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id`+where+` order by started, id`, args...)
+}
+
+// PutDoubt adds or changes a doubt.
+func (q Queries) PutDoubt(ctx context.Context, d trust.Doubt) error {
+	if err := q.exec(ctx, `insert into doubt (id, key, rule, run, measure, severity, state, test, setup, subject, raised, body) values (?,?,?,?,?,?,?,?,?,?,?,?)
+		on conflict (id) do update set run=excluded.run, severity=excluded.severity, state=excluded.state, body=excluded.body`,
+		d.ID, d.Key, d.Rule, d.Run, d.Measure, string(d.Severity), d.State, d.Test, d.Setup, d.Subject, stamp(d.Raised), text(d)); err != nil {
+		return err
+	}
+	if err := q.exec(ctx, `delete from doubt_run where doubt = ?`, d.ID); err != nil {
+		return err
+	}
+	for _, run := range append([]string{d.Run}, d.Runs...) {
+		if err := q.exec(ctx, `insert into doubt_run (doubt, run) values (?,?) on conflict do nothing`, d.ID, run); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func scanDoubt(r row, d *trust.Doubt) error {
+	var key string
+	err := r.Scan(&key, into(d))
+	d.Key = key
+	return err
+}
+
+// DoubtFilter narrows a list of doubts; empty fields do not.
+type DoubtFilter struct {
+	State, Rule, Test, Subject, Severity, Run, Plan string
+	Offset, Limit                                   int
+}
+
+const openFirst = ` order by state <> 'open', case severity when 'serious' then 0 when 'caution' then 1 else 2 end, raised desc, id desc`
+
+// Doubts lists doubts, open ones first, then the gravest and newest, and tells how many there are in all.
+func (q Queries) Doubts(ctx context.Context, f DoubtFilter) ([]trust.Doubt, int, error) {
+	where := ` from doubt where ? in ('', state) and ? in ('', rule) and ? in ('', test) and ? in ('', subject) and ? in ('', severity)`
+	args := []any{f.State, f.Rule, f.Test, f.Subject, f.Severity}
+	if f.Run != "" {
+		where += ` and id in (select doubt from doubt_run where run = ?)`
+		args = append(args, f.Run)
+	}
+	if f.Plan != "" {
+		where += ` and run in (select id from run where plan = ?)`
+		args = append(args, f.Plan)
+	}
+	if f.Limit == 0 {
+		f.Limit = -1
+	}
+	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, args...)
+	if err != nil {
+		return nil, 0, err
+	}
+	out, err := list(ctx, q, scanDoubt, `select key, body`+where+openFirst+` limit ? offset ?`, append(args, f.Limit, f.Offset)...)
+	return out, total, err
+}
+
+// Doubt finds one doubt.
+func (q Queries) Doubt(ctx context.Context, id string) (trust.Doubt, error) {
+	return one(ctx, q, scanDoubt, `select key, body from doubt where id = ?`, id)
+}
+
+// DoubtByKey finds the doubt about a thing.
+func (q Queries) DoubtByKey(ctx context.Context, key string) (trust.Doubt, error) {
+	return one(ctx, q, scanDoubt, `select key, body from doubt where key = ?`, key)
+}
+
+// CellDoubts lists the doubts of some keys' beginnings: those about a cell as a whole.
+func (q Queries) CellDoubts(ctx context.Context, ends []string) ([]trust.Doubt, error) {
+	return list(ctx, q, scanDoubt, `select key, body from doubt where key in (select value from json_each(?))`, text(ends))
+}
+
+// OpenDoubt is an open doubt with the cell that it touches.
+type OpenDoubt struct {
+	ID, Test, Measure, Setup, Unit, Host, Place, Basis, Sentence string
+	Severity                                                     trust.Severity
+}
+
+// OpenDoubts lists every open doubt, the gravest first.
+func (q Queries) OpenDoubts(ctx context.Context) ([]OpenDoubt, error) {
+	return list(ctx, q, func(r row, d *OpenDoubt) error {
+		return r.Scan(&d.ID, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity, &d.Sentence)
+	}, `select doubt.id, run.test, doubt.measure, run.setup, run.subject, run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
+		from doubt join run on run.id = doubt.run where doubt.state = 'open'
+		order by case doubt.severity when 'serious' then 0 when 'caution' then 1 else 2 end, doubt.raised desc, doubt.id desc`)
+}
+
+// DoubtAct is one step in a doubt's life.
+type DoubtAct struct {
+	At       time.Time `json:"at"`
+	By       string    `json:"by"`
+	Act      string    `json:"act" enum:"raised,raised again,changed,upheld,dismissed,reopened"`
+	Cause    string    `json:"cause,omitempty"`
+	Reason   string    `json:"reason,omitempty"`
+	Sentence string    `json:"sentence,omitempty" doc:"What the doubt said then"`
+}
+
+// AddDoubtAct writes a step of a doubt's life.
+func (q Queries) AddDoubtAct(ctx context.Context, doubt string, a DoubtAct) error {
+	return q.exec(ctx, `insert into doubt_act (doubt, at, by_whom, act, cause, reason, sentence) values (?,?,?,?,?,?,?)`, doubt, stamp(a.At), a.By, a.Act, a.Cause, a.Reason, a.Sentence)
+}
+
+// DoubtActs lists a doubt's life, the oldest first.
+func (q Queries) DoubtActs(ctx context.Context, doubt string) ([]DoubtAct, error) {
+	return list(ctx, q, func(r row, a *DoubtAct) error {
+		return r.Scan(moment{&a.At}, &a.By, &a.Act, &a.Cause, &a.Reason, &a.Sentence)
+	}, `select at, by_whom, act, cause, reason, sentence from doubt_act where doubt = ? order by id`, doubt)
+}
+
+// DoubtCounts counts doubts by rule and state.
+func (q Queries) DoubtCounts(ctx context.Context) (map[string]map[string]int, error) {
+	type counted struct {
+		rule, state string
+		n           int
+	}
+	rows, err := list(ctx, q, func(r row, c *counted) error { return r.Scan(&c.rule, &c.state, &c.n) }, `select rule, state, count(*) from doubt group by rule, state`)
+	out := map[string]map[string]int{}
+	for _, c := range rows {
+		if out[c.rule] == nil {
+			out[c.rule] = map[string]int{}
+		}
+		out[c.rule][c.state] = c.n
+	}
+	return out, err
+}
+
+// PutTuning keeps how a rule is tuned for a test; one that changes nothing is taken away.
+func (q Queries) PutTuning(ctx context.Context, t trust.Tuning) error {
+	if !t.Off && t.Limit == 0 {
+		return q.exec(ctx, `delete from tuning where rule = ? and test = ?`, t.Rule, t.Test)
+	}
+	return q.exec(ctx, `insert into tuning (rule, test, off, lim, reason, by_whom, at) values (?,?,?,?,?,?,?)
+		on conflict (rule, test) do update set off=excluded.off, lim=excluded.lim, reason=excluded.reason, by_whom=excluded.by_whom, at=excluded.at`,
+		t.Rule, t.Test, t.Off, t.Limit, t.Reason, t.By, stamp(t.At))
+}
+
+// Tunings lists how rules are tuned.
+func (q Queries) Tunings(ctx context.Context) ([]trust.Tuning, error) {
+	return list(ctx, q, func(r row, t *trust.Tuning) error {
+		return r.Scan(&t.Rule, &t.Test, &t.Off, &t.Limit, &t.Reason, &t.By, moment{&t.At})
+	}, `select rule, test, off, lim, reason, by_whom, at from tuning order by rule, test`)
+}
+
+// CellRuns lists the repeats of a cell with what held each back, in order of their start; only readings
+// that count.
+func (q Queries) CellRuns(ctx context.Context, k CellKey) ([]trust.Repeat, error) {
+	test, measure := method.Split(k.Measure)
+	return q.repeats(ctx, `run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ? and run.basis = ?`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+}
+
+// OtherCells lists the readings of a measure of a unit outside one of its cells.
+func (q Queries) OtherCells(ctx context.Context, k CellKey) ([]trust.Repeat, error) {
+	test, measure := method.Split(k.Measure)
+	return q.repeats(ctx, `run.subject = ? and run.test = ? and not (run.setup = ? and run.host = ? and run.place = ? and run.basis = ?)`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+}
+
+func (q Queries) repeats(ctx context.Context, where, measure string, args ...any) ([]trust.Repeat, error) {
+	return list(ctx, q, func(r row, x *trust.Repeat) error {
+		var state record.State
+		err := r.Scan(&x.Run, &x.Sitting, moment{&x.Started}, &state, &x.Value, &x.Limiter)
+		x.Bound = state.Bound()
+		return err
+	}, `select run.id, run.sitting, run.started, coalesce(now.state, r.state), coalesce(now.value, r.value), coalesce(json_extract(run.course, '$.limiter.label'), '')
+		from run join reading r on r.run = run.id left join reading_now now on now.run = r.run and now.measure = r.measure
+		where `+where+` and run.outcome = 'done' and r.measure = ? and coalesce(now.state, r.state) in ('ok', 'at-ceiling', 'beyond-limit') order by run.started, run.id`, append(args, measure)...)
+}
+
+// RunCell gives the parts of a run's cells that its readings share.
+func (q Queries) RunCell(ctx context.Context, run string) (CellKey, error) {
+	return one(ctx, q, func(r row, k *CellKey) error { return r.Scan(&k.Setup, &k.Unit, &k.Host, &k.Place, &k.Basis) },
+		`select setup, subject, host, place, basis from run where id = ?`, run)
+}
+
+// Twins lists pairs of runs of the same test on the same unit whose readings are the same in every digit, as they
+// were delivered, neither of them void; the older first.
+func (q Queries) Twins(ctx context.Context, unit string) ([][2]string, error) {
+	return list(ctx, q, func(r row, p *[2]string) error { return r.Scan(&p[0], &p[1]) },
+		`with told as (select run.id, run.subject, run.test, run.started, (select group_concat(measure || '=' || value || state, ' ') from (select measure, value, state from reading where run = run.id order by measure)) as figures
+			from run where run.outcome = 'done' and ? in ('', run.subject) and exists (select 1 from reading where run = run.id)
+			and not exists (select 1 from reading_now n where n.run = run.id and n.state = 'void'))
+		select a.id, b.id from told a join told b on a.subject = b.subject and a.test = b.test and a.figures = b.figures and (a.started < b.started or a.started = b.started and a.id < b.id)
+		order by a.started, a.id`, unit)
+}
