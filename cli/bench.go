@@ -148,10 +148,12 @@ func (a *app) setupCmd() *cobra.Command {
 }
 
 func (a *app) runCmd() *cobra.Command {
-	var subject, test, setup string
+	var q runsAsked
 	var limit int
 	list := verb("list", "List runs, the newest first", "durvek run list --unit fen-14-16-512-a --test hashing", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/runs", client.Query("subject", subject, "test", test, "setup", setup, "limit", client.Number(limit)), func(l struct {
+		query := q.query()
+		query.Set("limit", client.Number(limit))
+		return get(a, cmd, "/api/runs", query, func(l struct {
 			Runs  []record.Run
 			Total int
 		}) {
@@ -165,10 +167,15 @@ func (a *app) runCmd() *cobra.Command {
 					}
 					if x.State == record.Missing {
 						v = "missing"
+					} else if x.State == record.Void {
+						v += " (void)"
 					}
 					figures = append(figures, x.Measure+" "+v)
 				}
 				what := strings.Join(figures, ", ")
+				if r.Doubts > 0 {
+					what = fmt.Sprintf("[%d in doubt] ", r.Doubts) + what
+				}
 				if r.Outcome != "done" {
 					what = strings.ReplaceAll(r.Outcome, "-", " ") + ": " + r.Failure
 				}
@@ -178,9 +185,7 @@ func (a *app) runCmd() *cobra.Command {
 			a.say("%d of %d runs.", len(l.Runs), l.Total)
 		})
 	})
-	list.Flags().StringVar(&subject, "unit", "", "only this unit's")
-	list.Flags().StringVar(&test, "test", "", "only this test's")
-	list.Flags().StringVar(&setup, "setup", "", "only this setup's")
+	q.flags(list)
 	list.Flags().IntVar(&limit, "limit", 30, "how many")
 	show := verb("show RUN", "Show a run with its conditions and raw samples", "durvek run show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
 		return get(a, cmd, "/api/runs/"+client.Slug(args[0]), nil, func(p desk.RunPage) {
@@ -219,12 +224,28 @@ func (a *app) runCmd() *cobra.Command {
 			}
 			var rows [][]any
 			for _, x := range r.Readings {
-				rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value, units[x.Measure].Unit)), x.State})
+				rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value, units[x.Measure].Unit)), string(x.State) + note(": ", x.Reason)})
 			}
 			a.say("")
 			a.print([]string{"Reading", "→Value", "State"}, rows)
 			a.say("")
 			rows = nil
+			for _, x := range p.Doubts {
+				rows = append(rows, []any{x.ID, x.Severity, x.State + note(": ", x.Reason), x.Sentence})
+			}
+			if len(rows) > 0 {
+				a.print([]string{"Doubt", "Weight", "State", "What"}, rows)
+				a.say("")
+				rows = nil
+			}
+			for _, c := range p.Changes {
+				rows = append(rows, []any{c.At.Format("2006-01-02 15:04"), c.By, c.Kind, c.Measure, standing(c.Old, units[c.Measure]), standing(c.Now, units[c.Measure]), c.Reason})
+			}
+			if len(rows) > 0 {
+				a.print([]string{"Changed (UTC)", "By", "What", "Measure", "→Before", "→Since", "Why"}, rows)
+				a.say("")
+				rows = nil
+			}
 			for _, k := range slices.Sorted(maps.Keys(r.Observed)) {
 				c, _ := method.Condition(k)
 				rows = append(rows, []any{c.Name, r.Observed[k]})
@@ -285,7 +306,7 @@ func (a *app) runCmd() *cobra.Command {
 	f.StringVar(&at.Setup, "setup", method.AsDelivered, "setup")
 	imp.MarkFlagRequired("unit")
 	trace, logs := a.traceCmds()
-	return noun("run", "What was measured", append([]*cobra.Command{list, show, imp, trace}, logs...)...)
+	return noun("run", "What was measured", slices.Concat([]*cobra.Command{list, show, imp, trace}, logs, a.correctCmds())...)
 }
 
 // curve prints a series over another axis than time, a line per point.

@@ -266,7 +266,7 @@ func (a *app) unitCmd() *cobra.Command {
 			a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ", u.Received), note(", ", u.State), note(". ", u.Notes))
 		})
 	})
-	return noun("unit", "Samples on the desk", add, list, show)
+	return noun("unit", "Samples on the desk", add, list, show, a.historyCmd())
 }
 
 func (a *app) rigCmd() *cobra.Command {

@@ -65,8 +65,9 @@ func (a *app) measureCmd() *cobra.Command {
 		verb("show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all", 1, func(cmd *cobra.Command, args []string) error {
 			return get(a, cmd, "/api/measures/"+args[0], nil, func(p desk.MeasurePage) {
 				a.say("%s, %s, %s", p.Measure.Name, or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
-				if p.Pool.DF > 0 && p.Measure.Scale.Logarithmic() {
-					a.say("One run is good to ± %s %% (%s degrees of freedom, %s of them this desk's own)", quantity.Number(196*p.Pool.SR, 2), quantity.Number(p.Pool.DF, 3), quantity.Number(p.Pool.Own, 3))
+				a.say("%s", p.Good)
+				for _, t := range p.Tunings {
+					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, or(t.Test, "all tests"), tuned(t), t.Reason)
 				}
 				var rows [][]any
 				for _, c := range p.Cells {
@@ -75,12 +76,13 @@ func (a *app) measureCmd() *cobra.Command {
 				}
 				a.print([]string{"Unit", "Setup", "In", "→" + or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"}, rows)
 			})
-		}))
+		}), a.worthCmd(), a.whyCmd())
 }
 
 func (a *app) rankCmd() *cobra.Command {
 	var q struct{ field, setup, subject, relative, output, format string }
-	var noClaims, noRaised, dark, transparent bool
+	var noClaims, noRaised, dark, transparent, carried bool
+	var allow []string
 	var pixels float64
 	show := verb("show MEASURE", "Rank a field by a measure; with -o draw the chart (.svg or .png)", "durvek rank show hashing/all --field laptops --subject fen-14-16-512 -o chart.png", 1, func(cmd *cobra.Command, args []string) error {
 		yes := func(no bool) string {
@@ -89,7 +91,7 @@ func (a *app) rankCmd() *cobra.Command {
 			}
 			return "true"
 		}
-		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative", q.relative, "claims", yes(noClaims), "raised", yes(noRaised))
+		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative", q.relative, "claims", yes(noClaims), "raised", yes(noRaised), "carried", yes(!carried), "allow", strings.Join(allow, ","))
 		if q.output != "" {
 			ext := strings.ToLower(filepath.Ext(q.output))
 			if ext != ".svg" && ext != ".png" {
@@ -124,6 +126,8 @@ func (a *app) rankCmd() *cobra.Command {
 	f.StringVar(&q.subject, "subject", "", "variant in question")
 	f.StringVar(&q.relative, "relative", "", "mean, claim, predecessor or a variant; plain values if left out")
 	f.BoolVar(&noClaims, "no-claims", false, "leave makers' claims out")
+	f.StringSliceVar(&allow, "allow", nil, "variants to compare though they are unlike; the chart says so")
+	f.BoolVar(&carried, "carried", false, "show figures of siblings with the same limiting part, hollow and not ranked")
 	f.BoolVar(&noRaised, "no-raised", false, "leave raised modes out")
 	f.StringVarP(&q.output, "output", "o", "", "file to draw the chart into, .svg or .png")
 	f.StringVar(&q.format, "format", "page", "page, column, card (1920×1080) or tall (1080×1920)")
@@ -147,7 +151,10 @@ func (a *app) printRanking(c compare.Comparison) {
 		widest = max(widest, r.Value)
 	}
 	for i, r := range c.Chart.Rows {
-		row := c.Rows[i]
+		n := 0
+		if i < len(c.Rows) { // behind them stand figures that are carried over
+			n = c.Rows[i].Estimate.N
+		}
 		name := r.Name
 		if r.Subject {
 			name = "» " + name
@@ -156,16 +163,27 @@ func (a *app) printRanking(c compare.Comparison) {
 		if r.Claim != nil {
 			claim = quantity.Number(*r.Claim, 4)
 		}
-		rows = append(rows, []any{r.Place, name, r.Note, r.Label, note("± ", r.Spread), claim, row.Estimate.N, groups[i]})
+		rows = append(rows, []any{r.Place, name + mark(r.Mark), r.Note, r.Label, note("± ", r.Spread), claim, n, groups[i]})
 		for _, m := range r.Raised {
 			rows = append(rows, []any{"", "", "  " + m.Label, "", "", "", "", ""})
 		}
 	}
 	a.print([]string{"→Place", "Model", "Variant", "→" + or(c.Chart.Unit, "Value"), "95 %", "→Claimed", "→Repeats", "Tie"}, rows)
+	for i, n := range c.Chart.Notes {
+		a.say("%d: %s", i+1, n)
+	}
 	for _, n := range c.Chart.NotRanked {
 		a.say("Not ranked: %s", n)
 	}
 	a.say("%s", c.Chart.Foot)
+}
+
+// mark is the number of a row's note.
+func mark(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" [%d]", n)
 }
 
 func (a *app) reviewCmd() *cobra.Command {

@@ -278,6 +278,9 @@ func (a *app) printPlan(b record.BenchPlan) {
 	if b.Progress != nil && b.Progress.Ask != nil && b.Progress.Ask.Now {
 		a.say("Needs you: %s. Then: durvek plan confirm %s", b.Progress.Ask.Text, b.Plan.ID)
 	}
+	for _, x := range b.Doubts {
+		a.say("In doubt, %s: %s %s: %s", x.TestName, x.Sentence, x.Proposal, again(x.ID, x.Again))
+	}
 	for _, x := range b.Incidents {
 		a.say("%s, %s: %s", x.At.Format("2006-01-02 15:04:05"), x.Kind, x.Text)
 	}

@@ -95,6 +95,7 @@ type job struct {
 	terms                    method.Terms
 	quirks                   []simulate.Quirk
 	faults                   []simulate.Fault
+	ago                      int        // days before today on which it was made, in a sitting of its own
 	lost                     [2]float64 // from and to which second of a watched plan the machine has no network
 }
 
@@ -113,10 +114,14 @@ var (
 	short   = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "drive-appends", "archive"}
 	filling = []string{"drive-fill", "drive-write-sustained"}
 	drive   = []string{"drive-sequential", "drive-random", "drive-appends", "drive-depths"}
+	monthly = []string{"small-files"}
 	lasting = []string{"hashing-sustained", "video-encode-sustained", "route-search-scaling"}
 	drawing = []string{"graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic", "graphics-scene", "webgpu-compute"}
 	hand    = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
 )
+
+// firmwareWatch names the plan that a unit repeats every other month, to see what new firmware does to it.
+const firmwareWatch = "Every other month, after updates"
 
 // bench lists what the simulated machines do, the planted oddities with them.
 var bench = []job{
@@ -129,12 +134,18 @@ var bench = []job{
 	{unit: "fen-14-16-512-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "fen-14-32-1000-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 1.003}}},
 	{unit: "fen-14-32-1000-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3, quirks: []simulate.Quirk{{Factor: 0.9}}},
-	{unit: "relay-15-16-512-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 0.8, Repeats: []int{4}, Observed: map[string]string{"supply": "battery"}}}},
+	{unit: "relay-15-16-512-a", ago: 240, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
+	{unit: "relay-15-16-512-a", ago: 200, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
+	{unit: "relay-15-16-512-a", ago: 160, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
+	{unit: "relay-15-16-512-a", ago: 110, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
+	{unit: "relay-15-16-512-a", ago: 60, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
+	{unit: "relay-15-16-512-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 0.8, Repeats: []int{4}, Observed: map[string]string{"supply": "battery"}},
+		{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
 	{unit: "pilot-13-16-512-a", tests: []string{"hashing", "compression", "sealing", "route-search", "memory-bandwidth", "memory-latency", "drive-sequential", "archive", "wake-up"}},
 	{unit: "skiff-14-16-1000-a"},
 	{unit: "skiff-14-16-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "harbour-tower-64-2000-a"},
-	{unit: "relay-desk-32-1000-a"},
+	{unit: "relay-desk-32-1000-a", quirks: []simulate.Quirk{{Measure: "log-indexing", Factor: 8, Repeats: []int{3}}}}, // bits were taken for bytes, once
 	{unit: "tern-mini-32-1000-a"},
 	{unit: "tern-mini-32-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "ketch-tab-8-256-a"},
@@ -233,6 +244,9 @@ func Fill(ctx context.Context, o Options) error {
 	if err := ByHand(ctx, o.Client); err != nil {
 		return fmt.Errorf("note what was found by hand: %w", err)
 	}
+	if err := Settle(ctx, o.Client); err != nil {
+		return fmt.Errorf("settle doubts: %w", err)
+	}
 	o.Say("%d plans on simulated machines are done.", len(quick))
 	if err := Reviews(ctx, o.Client); err != nil {
 		return fmt.Errorf("write the reviews: %w", err)
@@ -306,14 +320,17 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 		return err
 	}
 	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Browser: j.browser, Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
-	if pace == 0 {
+	if j.ago > 0 {
+		m.Start = time.Now().AddDate(0, 0, -j.ago).Truncate(time.Hour)
+		m.Boot, m.Earlier = fmt.Sprintf("simulated-%s-%d-days-ago", m.Name, j.ago), 100*j.ago
+	} else if pace == 0 {
 		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
 	}
 	if j.lost[1] > 0 && pace > 0 {
 		at := func(s float64) time.Time { return time.Now().Add(time.Duration(s * float64(time.Second))) }
 		o.service = lossy{o.Client, at(j.lost[0]), at(j.lost[1])}
 	}
-	return work(ctx, o, m, code, strings.Join([]string{m.Name, j.setup, j.place, p.Name}, "-"))
+	return work(ctx, o, m, code, strings.Join([]string{m.Name, j.setup, j.place, p.Name, m.Boot}, "-"))
 }
 
 // lossy is a connection that is lost for a while.

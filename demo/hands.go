@@ -14,6 +14,8 @@ import (
 	"strconv"
 
 	"durvek/client"
+	"durvek/core/record"
+	"durvek/core/trust"
 )
 
 // ByHand notes what the desk's people found without an agent: inspections, the hub that wakes on a slower
@@ -79,6 +81,54 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	}
 	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"}, "caption": {"The right port: no word that it does not charge."}}
 	return c.Do(ctx, http.MethodPost, "/api/photos", q, picture, nil)
+}
+
+// Settle does what the desk's people did about doubts: one upheld, one dismissed, one reopened, a rule tuned for a test, a reading
+// corrected, a table's row that was taken in twice merged.
+func Settle(ctx context.Context, c *client.Client) error {
+	doubt := func(rule, unit string) (trust.Doubt, error) {
+		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject", unit))
+		if err == nil && len(l.Doubts) == 0 {
+			err = fmt.Errorf("%s raised no doubt about %s", rule, unit)
+		}
+		if err != nil {
+			return trust.Doubt{}, err
+		}
+		return l.Doubts[0], nil
+	}
+	settle := func(rule, unit string, acts ...map[string]any) error {
+		d, err := doubt(rule, unit)
+		for _, a := range acts {
+			if err == nil {
+				err = c.Do(ctx, http.MethodPost, "/api/doubts/"+d.ID+"/settlements", nil, a, nil)
+			}
+		}
+		return err
+	}
+	if err := settle("departure", "relay-15-16-512-a", map[string]any{"do": "uphold", "cause": "conditions", "reason": "The plug had slipped out; nobody noticed before the last repeat."}); err != nil {
+		return err
+	}
+	if err := settle("versions-mixed", "sound-12-16-512-a", map[string]any{"do": "dismiss", "reason": "It stays at 2.9 until the new version runs on it."},
+		map[string]any{"do": "reopen", "reason": "3.2 runs on it now, so it can be measured anew."}); err != nil {
+		return err
+	}
+	if err := settle("ceiling", "fen-14-16-512-a", map[string]any{"do": "dismiss", "reason": "Its screen shows 60 pictures a second and no more; the figure says so."}); err != nil {
+		return err
+	}
+	if err := c.Do(ctx, http.MethodPut, "/api/rules/outlier/tuning", nil, map[string]any{"test": "drive-appends", "limit": 8, "reason": "Single slow flushes are what this test is about."}, nil); err != nil {
+		return err
+	}
+	// The same two lines of the noise table were taken in under another date.
+	again := map[string]any{"test": "fan-noise", "subject": "pilot-13-16-512-a", "date": "2026-11-02", "readings": map[string]string{"full-load": "38.4"}}
+	first := map[string]any{"test": "fan-noise", "subject": "pilot-13-16-512-a", "date": "2026-11-01", "readings": map[string]string{"full-load": "38.4"}}
+	var kept, twice record.Run
+	if err := c.Do(ctx, http.MethodPost, "/api/readings", nil, first, &kept); err != nil {
+		return err
+	}
+	if err := c.Do(ctx, http.MethodPost, "/api/readings", nil, again, &twice); err != nil {
+		return err
+	}
+	return c.Do(ctx, http.MethodPost, "/api/runs/"+twice.ID+"/corrections", nil, map[string]any{"do": "merge", "into": kept.ID, "reason": "The same sheet was typed twice."}, nil)
 }
 
 // flight is what the chart viewer wrote of one flight over the harbour: two minutes of frames, with the tiles that had to

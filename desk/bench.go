@@ -16,6 +16,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/stats"
+	"durvek/core/trust"
 	"durvek/store"
 )
 
@@ -261,7 +262,7 @@ func (d *Desk) Bench(ctx context.Context, limit int) ([]record.BenchPlan, error)
 	}
 	out := []record.BenchPlan{}
 	for _, p := range plans {
-		b := record.BenchPlan{Steps: []record.BenchStep{}, Incidents: []record.Incident{}, Jobs: len(p.Jobs()), Done: counts[p.ID].Done, Marked: counts[p.ID].Marked}
+		b := record.BenchPlan{Steps: []record.BenchStep{}, Incidents: []record.Incident{}, Doubts: []record.BenchDoubt{}, Jobs: len(p.Jobs()), Done: counts[p.ID].Done, Marked: counts[p.ID].Marked}
 		d.introduce(ctx, view, p, &b)
 		out = append(out, b)
 	}
@@ -305,6 +306,14 @@ func (d *Desk) BenchPlan(ctx context.Context, id string) (record.BenchPlan, erro
 	}
 	if b.Incidents, _, err = d.store.Incidents(ctx, store.IncidentFilter{Plan: id, Limit: 20}); err != nil {
 		return b, err
+	}
+	doubts, _, err := d.store.Doubts(ctx, store.DoubtFilter{Plan: id, State: trust.Open, Limit: 20})
+	if err != nil {
+		return b, err
+	}
+	b.Doubts = []record.BenchDoubt{}
+	for _, x := range doubts {
+		b.Doubts = append(b.Doubts, record.BenchDoubt{ID: x.ID, Run: x.Run, Test: x.Test, TestName: x.TestName, Title: x.Title, Severity: string(x.Severity), Sentence: x.Sentence, Proposal: x.Proposal, Again: x.Again})
 	}
 	learned := d.lengths.of(p.Unit, testsOf(p))
 	setups := map[string]method.Setup{}

@@ -286,6 +286,9 @@ func (d *Desk) rank(v *view, q Question) (compare.Comparison, error) {
 		}
 		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
 		for _, doubt := range doubts {
+			if doubt.Rule == "ceiling" {
+				continue // the bound itself says so
+			}
 			c.Doubts = append(c.Doubts, compare.Doubted{ID: doubt.ID, Severity: doubt.Severity, Sentence: doubt.Sentence,
 				Cell: compare.Cell{Unit: doubt.Unit, Host: doubt.Host, Place: doubt.Place, Setup: doubt.Setup, Key: doubt.Basis}})
 		}

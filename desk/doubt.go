@@ -162,8 +162,8 @@ func (d *Desk) caseOf(ctx context.Context, a arrived) (trust.Case, func(string) 
 	return c, key, u.Variant, nil
 }
 
-// kin tells what a variant's kin let expect of one of its figures: variants of the same kind of product, under the
-// same setup, on the same basis.
+// kin tells what a variant's kin let expect of one of its figures: variants under the same
+// setup, on the same basis.
 func (d *Desk) kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string, conditions map[string]string) (trust.Kin, error) {
 	kinds, groups, err := d.known(ctx)
 	if err != nil {
@@ -174,17 +174,6 @@ func (d *Desk) kin(ctx context.Context, m compare.Measure, at store.CellKey, var
 		return trust.Kin{}, nil // it is comparable with nothing
 	}
 	target := d.matrix.among(m.ID, at.Setup)
-	var names []string
-	for v, x := range target {
-		if v != variant && x.basis == at.Basis && kinds[v] == kinds[variant] {
-			names = append(names, v)
-		}
-	}
-	if len(names) < 3 {
-		return trust.Kin{}, nil
-	}
-	slices.Sort(names)
-	names = names[:min(len(names), mostKin)]
 	columns := []map[string]kinCell{target}
 	own := []float64{math.NaN()}
 	bases := []string{at.Basis}
@@ -197,6 +186,19 @@ func (d *Desk) kin(ctx context.Context, m compare.Measure, at store.CellKey, var
 			columns, own, bases = append(columns, column), append(own, x.mean), append(bases, x.basis)
 		}
 	}
+	// Other figures tell a phone from a desktop; without them only products of the same kind can be kin.
+	alike := len(columns) < 3
+	var names []string
+	for v, x := range target {
+		if v != variant && x.basis == at.Basis && (!alike || kinds[v] == kinds[variant]) {
+			names = append(names, v)
+		}
+	}
+	if len(names) < 3 {
+		return trust.Kin{}, nil
+	}
+	slices.Sort(names)
+	names = names[:min(len(names), mostKin)]
 	rows := make([][]float64, len(names))
 	for i, v := range names {
 		rows[i] = make([]float64, len(columns))
@@ -280,6 +282,12 @@ func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning
 				x.ID, x.Raised = old.ID, old.Raised
 				if x.Run != old.Run {
 					act.Act = "changed"
+				}
+				if x.Grouped {
+					if slices.Contains(old.Runs, x.Run) {
+						continue
+					}
+					x.Runs, act.Act, act.Sentence = append(old.Runs, x.Run), "changed", "also of run "+x.Run
 				}
 			case old.State == trust.Dismissed && (old.By == byRule || x.Size > grown*old.Size && old.Size > 0):
 				x.ID, act.Act = old.ID, "raised again"

@@ -117,10 +117,13 @@ type Asked struct {
 	Reference string `query:"relative" doc:"mean, claim, predecessor or a variant; plain values if empty"`
 	Claims    bool   `query:"claims" doc:"Show makers' claims"`
 	Raised    bool   `query:"raised" doc:"Show raised modes beneath their variants"`
+
+	Allow   []string `query:"allow" doc:"Variants that are compared though they are unlike; the chart says so"`
+	Carried bool     `query:"carried" doc:"Show figures that were measured on a sibling with the same limiting part, hollow"`
 }
 
 func (q Asked) desk() desk.Question {
-	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised}
+	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: q.Allow, Carried: q.Carried}
 }
 
 type vocabulary struct {
@@ -387,14 +390,13 @@ func (s *Service) routes() {
 
 	// Results.
 	get(s, "results", "/api/runs", "list-runs", "List runs, the newest first", func(ctx context.Context, in *struct {
-		Subject string `query:"subject"`
-		Test    string `query:"test"`
-		Setup   string `query:"setup"`
-		Plan    string `query:"plan"`
-		Offset  int    `query:"offset" minimum:"0"`
-		Limit   int    `query:"limit" default:"50" minimum:"1" maximum:"500"`
+		RunsAsked
+		Offset int `query:"offset" minimum:"0"`
+		Limit  int `query:"limit" default:"50" minimum:"1" maximum:"500"`
 	}) (runList, error) {
-		runs, total, err := d.Runs(ctx, store.RunFilter{Subject: in.Subject, Test: in.Test, Setup: in.Setup, Plan: in.Plan, Offset: in.Offset, Limit: in.Limit})
+		f := in.filter()
+		f.Offset, f.Limit = in.Offset, in.Limit
+		runs, total, err := d.Runs(ctx, f)
 		return runList{runs, total}, err
 	})
 	get(s, "results", "/api/runs/{slug}", "show-run", "A run with its raw samples", func(ctx context.Context, in *Slugged) (desk.RunPage, error) { return d.Run(ctx, in.Slug) })
@@ -482,6 +484,8 @@ func (s *Service) routes() {
 	}) (record.Run, error) {
 		return d.AddFrames(ctx, in.RawBody, in.FramesOf, by(ctx))
 	})
+
+	s.trustRoutes()
 
 	// Compare.
 	get(s, "compare", "/api/fields", "list-fields", "List fields", func(ctx context.Context, _ *none) ([]ranking.Field, error) { return d.Fields(ctx) })

@@ -141,16 +141,16 @@ func (q Queries) CellDoubts(ctx context.Context, ends []string) ([]trust.Doubt, 
 
 // OpenDoubt is an open doubt with the cell that it touches.
 type OpenDoubt struct {
-	ID, Test, Measure, Setup, Unit, Host, Place, Basis, Sentence string
-	Severity                                                     trust.Severity
+	ID, Rule, Test, Measure, Setup, Unit, Host, Place, Basis, Sentence string
+	Severity                                                           trust.Severity
 }
 
 // OpenDoubts lists every open doubt, the gravest first.
 func (q Queries) OpenDoubts(ctx context.Context) ([]OpenDoubt, error) {
 	return list(ctx, q, func(r row, d *OpenDoubt) error {
-		return r.Scan(&d.ID, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity, &d.Sentence)
-	}, `select doubt.id, run.test, doubt.measure, run.setup, run.subject, run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
-		from doubt join run on run.id = doubt.run where doubt.state = 'open'
+		return r.Scan(&d.ID, &d.Rule, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity, &d.Sentence)
+	}, `select doubt.id, doubt.rule, run.test, doubt.measure, run.setup, run.subject, run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
+		from doubt join doubt_run on doubt_run.doubt = doubt.id join run on run.id = doubt_run.run where doubt.state = 'open'
 		order by case doubt.severity when 'serious' then 0 when 'caution' then 1 else 2 end, doubt.raised desc, doubt.id desc`)
 }
 
@@ -241,12 +241,13 @@ func (q Queries) RunCell(ctx context.Context, run string) (CellKey, error) {
 }
 
 // Twins lists pairs of runs of the same test on the same unit whose readings are the same in every digit, as they
-// were delivered, neither of them void; the older first.
+// were delivered, neither of them void; the older first. Repeats of one sitting may agree where figures are
+// coarse: those have another number, and count only where figures are long.
 func (q Queries) Twins(ctx context.Context, unit string) ([][2]string, error) {
 	return list(ctx, q, func(r row, p *[2]string) error { return r.Scan(&p[0], &p[1]) },
-		`with told as (select run.id, run.subject, run.test, run.started, (select group_concat(measure || '=' || value || state, ' ') from (select measure, value, state from reading where run = run.id order by measure)) as figures
+		`with told as (select run.id, run.subject, run.test, run.started, run.repeat, run.sitting, (select max(length(replace(rtrim(value, '0'), '.', ''))) from reading where run = run.id) as long, (select group_concat(measure || '=' || value || state, ' ') from (select measure, value, state from reading where run = run.id order by measure)) as figures
 			from run where run.outcome = 'done' and ? in ('', run.subject) and exists (select 1 from reading where run = run.id)
 			and not exists (select 1 from reading_now n where n.run = run.id and n.state = 'void'))
-		select a.id, b.id from told a join told b on a.subject = b.subject and a.test = b.test and a.figures = b.figures and (a.started < b.started or a.started = b.started and a.id < b.id)
+		select a.id, b.id from told a join told b on a.subject = b.subject and a.test = b.test and a.figures = b.figures and (a.repeat = b.repeat and a.sitting <> b.sitting or a.long >= 8) and (a.started < b.started or a.started = b.started and a.id < b.id)
 		order by a.started, a.id`, unit)
 }

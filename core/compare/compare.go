@@ -230,7 +230,7 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		}
 		row := Row{Cell: *cell, Name: c.Name, Note: c.Note, Unlike: unlike}
 		for _, d := range c.Doubts {
-			if d.touches(*cell) {
+			if d.touches(*cell) && !slices.ContainsFunc(row.Doubts, func(x Doubted) bool { return x.ID == d.ID }) {
 				row.Doubts = append(row.Doubts, d)
 			}
 		}

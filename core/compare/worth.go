@@ -321,12 +321,14 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 	for _, k := range keys {
 		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", LowerFirst(k.Name), SpecText(a, both, k.Key), SpecText(b, both, k.Key)))
 	}
-	conditions := differing(a.Basis, b.Basis)
+	conditions := slices.DeleteFunc(differing(a.Basis, b.Basis), func(k string) bool { // what the spec sheets say already
+		return slices.ContainsFunc(keys, func(x catalog.SpecKey) bool { return x.Key == k })
+	})
 	for _, k := range conditions {
 		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", trust.Name(k), or(a.Basis.Conditions[k], "unknown"), or(b.Basis.Conditions[k], "unknown")))
 	}
 	for _, k := range slices.Sorted(maps.Keys(negotiated[0])) {
-		if x, y := negotiated[0][k], negotiated[1][k]; x != y && y != "" && !trust.Volatile(k) {
+		if x, y := negotiated[0][k], negotiated[1][k]; x != y && y != "" && !trust.Volatile(k) && !slices.ContainsFunc(keys, func(s catalog.SpecKey) bool { return s.Key == k }) {
 			out.Differs = append(out.Differs, fmt.Sprintf("%s, as told: %s and %s", k, x, y))
 		}
 	}

@@ -110,22 +110,36 @@ type IncidentRate struct {
 
 // BenchPlan is a plan as the bench shows it.
 type BenchPlan struct {
-	Plan      method.Plan `json:"plan"`
-	Title     string      `json:"title" doc:"Model and variant of the unit"`
-	Variant   string      `json:"variant"`
-	SetupName string      `json:"setup_name"`
-	Steps     []BenchStep `json:"steps"`
-	Done      int         `json:"done"`
-	Jobs      int         `json:"jobs"`
-	Seconds   float64     `json:"seconds" doc:"Usual duration of the whole plan"`
-	Writes    int64       `json:"writes" doc:"Bytes the plan writes at most"`
-	Endurance float64     `json:"endurance,omitempty" doc:"Which percentage of the drive's rated endurance that is; left out where the spec sheet names none"`
-	Progress  *Progress   `json:"progress,omitempty"`
-	Machine   *Machine    `json:"machine,omitempty"`
-	Heard     *time.Time  `json:"heard,omitempty" doc:"When its agent was heard last"`
-	Paused    bool        `json:"paused,omitempty"`
-	Incidents []Incident  `json:"incidents"`
-	Marked    int         `json:"marked" doc:"Runs that departed from the plan"`
+	Plan      method.Plan  `json:"plan"`
+	Title     string       `json:"title" doc:"Model and variant of the unit"`
+	Variant   string       `json:"variant"`
+	SetupName string       `json:"setup_name"`
+	Steps     []BenchStep  `json:"steps"`
+	Done      int          `json:"done"`
+	Jobs      int          `json:"jobs"`
+	Seconds   float64      `json:"seconds" doc:"Usual duration of the whole plan"`
+	Writes    int64        `json:"writes" doc:"Bytes the plan writes at most"`
+	Endurance float64      `json:"endurance,omitempty" doc:"Which percentage of the drive's rated endurance that is; left out where the spec sheet names none"`
+	Progress  *Progress    `json:"progress,omitempty"`
+	Machine   *Machine     `json:"machine,omitempty"`
+	Heard     *time.Time   `json:"heard,omitempty" doc:"When its agent was heard last"`
+	Paused    bool         `json:"paused,omitempty"`
+	Incidents []Incident   `json:"incidents"`
+	Marked    int          `json:"marked" doc:"Runs that departed from the plan"`
+	Doubts    []BenchDoubt `json:"doubts" doc:"Open doubts about its runs, the gravest first"`
+}
+
+// BenchDoubt is an open doubt about a run of a plan, with what to do while the machine is still there.
+type BenchDoubt struct {
+	ID       string `json:"id"`
+	Run      string `json:"run"`
+	Test     string `json:"test"`
+	TestName string `json:"test_name"`
+	Title    string `json:"title"`
+	Severity string `json:"severity" enum:"note,caution,serious"`
+	Sentence string `json:"sentence"`
+	Proposal string `json:"proposal"`
+	Again    string `json:"again,omitempty" enum:"repeat,cool"`
 }
 
 // BenchStep is one step of a plan with what came of it so far.

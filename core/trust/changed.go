@@ -116,11 +116,8 @@ func between(a, b Facts) (rows []ChangedFact, surely int) {
 		row := ChangedFact{Name: m.Name, A: m.Say(x.Value, string(x.State)), B: m.Say(y.Value, string(y.State))}
 		p := a.Pools[m.Slug]
 		switch {
-		case x.State != record.OK || y.State != record.OK:
+		case x.State.Bound() != y.State.Bound() || x.State == record.Missing || y.State == record.Missing:
 			row.Says = fmt.Sprintf("%s, then %s", x.State, y.State)
-			if x.State == y.State {
-				row.Says = string(x.State)
-			}
 		case m.Scale == quantity.Pass || m.Scale == quantity.Grade:
 		default:
 			d := y.Value - x.Value
@@ -144,6 +141,9 @@ func between(a, b Facts) (rows []ChangedFact, surely int) {
 					row.Says += ", no more than two runs scatter"
 				}
 			}
+		}
+		if x.State == record.Void || y.State == record.Void {
+			row.Says += "; void now"
 		}
 		rows = append(rows, row)
 	}
@@ -198,8 +198,8 @@ func sensed(a, b Facts) []ChangedFact {
 		}
 		if far {
 			name := c.Name
-			if c.Meaning != "" {
-				name = c.Meaning
+			if known, ok := record.ChannelOf(c.Name); ok {
+				name = strings.ToLower(known.Meaning[:1]) + known.Meaning[1:]
 			}
 			rows = append(rows, ChangedFact{Name: name, A: quantity.Format(x, c.Unit), B: quantity.Format(y, c.Unit), Says: "mean over the run"})
 		}

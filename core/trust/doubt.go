@@ -57,7 +57,8 @@ type Doubt struct {
 	Plan     string    `json:"plan,omitempty"`
 	Started  time.Time `json:"started" doc:"When the run began"`
 
-	Key string `json:"-"` // what a later finding of the same thing has in common with it
+	Key     string `json:"-"` // what a later finding of the same thing has in common with it
+	Grouped bool   `json:"-"` // a later finding adds its run to the others
 }
 
 // Evidence is one figure or fact that a doubt rests on.
@@ -160,6 +161,7 @@ type Found struct {
 	Run      string   // in place of the examined run
 	Runs     []string // in place of Run alone
 	Cell     bool     // it is about the whole cell: later runs of the cell do not raise it once more
+	Group    string   // runs of the unit of which the same is found share one doubt
 	Sentence string
 	Evidence []Evidence
 	Picture  *Picture
@@ -282,6 +284,10 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 		if f.Cell {
 			d.Key = d.Rule + "|" + cell(d.Measure)
 		}
+		if f.Group != "" {
+			d.Key = d.Rule + "|" + c.Run.Subject + "|" + f.Group
+		}
+		d.Grouped = f.Group != "" || f.Cell && !f.rule.Whole
 		out = append(out, d)
 	}
 	return out

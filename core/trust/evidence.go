@@ -42,10 +42,21 @@ func (f Figures) working() (xs []float64, kept []Repeat) {
 	return xs, kept
 }
 
-// sitting narrows repeats down to those of the examined run's sitting.
-func (c Case) sitting(xs []float64, rs []Repeat) (in []float64, kept []Repeat) {
+// sittings lists the sittings of repeats in their order.
+func sittings(rs []Repeat) []string {
+	var out []string
+	for _, r := range rs {
+		if !slices.Contains(out, r.Sitting) {
+			out = append(out, r.Sitting)
+		}
+	}
+	return out
+}
+
+// within narrows repeats down to those of one sitting.
+func within(xs []float64, rs []Repeat, sitting string) (in []float64, kept []Repeat) {
 	for i, r := range rs {
-		if r.Sitting == c.Run.Sitting {
+		if r.Sitting == sitting {
 			in, kept = append(in, xs[i]), append(kept, r)
 		}
 	}
@@ -103,7 +114,7 @@ func natural(m method.Measure, x float64) float64 {
 	return x
 }
 
-// apart says a distance on the working scale in words: "12 % more", "3 dB less".
+// apart says a distance on the working scale in words: "12 % more", "3 dB(A) less".
 func apart(m method.Measure, d float64) string {
 	word := "more"
 	if d < 0 {
@@ -112,11 +123,7 @@ func apart(m method.Measure, d float64) string {
 	if !m.Scale.Logarithmic() {
 		return quantity.Format(math.Abs(d), m.Unit) + " " + word
 	}
-	share := 100 * math.Expm1(d)
-	if share > 300 {
-		return fmt.Sprintf("%s times as much", quantity.Number(math.Exp(d), 3))
-	}
-	return fmt.Sprintf("%s %% %s", quantity.Number(math.Abs(share), 2), word)
+	return fmt.Sprintf("%s %% %s", quantity.Number(100*math.Abs(math.Expm1(d)), 2), word)
 }
 
 // typical says a standard deviation in words.

@@ -17,7 +17,7 @@ func init() {
 			if len(ev) == 0 {
 				return nil
 			}
-			f := Found{Sentence: "The room was not as planned: " + ev[0].Value + ".", Evidence: ev}
+			f := Found{Group: c.Run.Sitting, Sentence: "The room was not as planned: " + ev[0].Value + ".", Evidence: ev}
 			if t := c.Trace.Column("temperature.ambient"); len(t) > 1 {
 				f.Picture = course("Cel", c.Trace.Times, t)
 			}

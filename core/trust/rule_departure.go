@@ -13,7 +13,7 @@ func init() {
 			var ev []Evidence
 			var said []string
 			for _, d := range Departures(c.Setup.Conditions, c.Run.Observed) {
-				if d.Condition != "ambient" { // a rule of its own
+				if d.Condition != "ambient" && c.Test.Needs[d.Condition] != d.B { // the first has a rule of its own, the second is as the test wants it
 					said = append(said, d.String())
 					ev = append(ev, Evidence{d.Condition, fmt.Sprintf("%s planned, %s observed", d.A, d.B)})
 				}
@@ -31,7 +31,7 @@ func init() {
 			if len(said) > 1 {
 				text = fmt.Sprintf("%s, and %d more", said[0], len(said)-1)
 			}
-			return []Found{{Sentence: "Taken under other conditions than planned: " + text + ".", Evidence: ev}}
+			return []Found{{Group: c.Run.Sitting + "|" + c.Run.Test + "|" + c.Run.Setup, Sentence: "Taken under other conditions than planned: " + text + ".", Evidence: ev}}
 		},
 	})
 }

@@ -7,7 +7,7 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "outlier", Title: "Far from its repeats", Severity: Caution, Proposal: "Repeat now", Again: "repeat", Statistical: true, Whole: true, Limit: 5, LimitUnit: "standard deviations of one run", Least: 3,
+		Name: "outlier", Title: "Far from its repeats", Severity: Caution, Proposal: "Repeat now", Again: "repeat", Statistical: true, Whole: true, Hides: []string{"spread"}, Limit: 5, LimitUnit: "standard deviations of one run", Least: 3,
 		Sentence: "One repeat lies far from the mean of all, held against what one run of this test usually scatters. Of two repeats nobody can say which is wrong.",
 		Source:   "max|xᵢ − x̄| > L·s_r·√((n−1)/n), by analogy with ISO 5725-6 at n = 2; s_r pooled without this cell.",
 		Find: func(c Case, limit float64) []Found {
@@ -31,6 +31,9 @@ func init() {
 					continue
 				}
 				rest := (n*m - xs[worst]) / (n - 1) // mean of the others
+				if len(xs) == 3 && math.Abs(xs[(worst+1)%3]-xs[(worst+2)%3]) > limit*wide*sd*math.Sqrt2 {
+					continue // none of the three agree: they scatter
+				}
 				x := Found{Measure: f.Measure.Slug, Cell: true, Run: rs[worst].Run, Size: far / bound,
 					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"one run is typically good to", typical(f.Measure, sd)}},
 					Sentence: fmt.Sprintf("%s is %s than its other %d repeats, whose mean is %s.", value(f.Measure, rs[worst].Value), apart(f.Measure, xs[worst]-rest), len(xs)-1, value(f.Measure, natural(f.Measure, rest)))}

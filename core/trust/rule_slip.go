@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"durvek/core/quantity"
 	"durvek/core/record"
 )
 
@@ -33,20 +34,16 @@ func init() {
 					if f.Kin.N < leastKin || f.Kin.SD == 0 {
 						continue
 					}
-					off, sd, of = x-f.Kin.Expected, math.Hypot(f.Kin.SD, f.Kin.SE), fmt.Sprintf("%d kindred variants let expect", f.Kin.N)
+					off, sd, of = x-f.Kin.Expected, math.Hypot(f.Kin.SD, f.Kin.SE), fmt.Sprintf("what %d kindred variants let expect", f.Kin.N)
 					least = limit * sd * widen(f.Kin.DF) / widen(11)
 				}
 				factor, far := nearest(off)
-				if math.Abs(off) <= least || far > math.Max(3*sd, 0.12) || sd > 0.35 {
+				if math.Abs(off) <= least || far > math.Max(3*sd, 0.12) || sd > 0.25 {
 					continue
-				}
-				word := "times as much as"
-				if off < 0 {
-					word = "times less than"
 				}
 				out = append(out, Found{Measure: f.Measure.Slug, Size: math.Abs(off) / least, Picture: among(f, x),
 					Evidence: []Evidence{{"reading", value(f.Measure, math.Exp(x))}, {"expected", value(f.Measure, math.Exp(x-off))}, {"times", fmt.Sprintf("%.3g", math.Exp(math.Abs(off)))}},
-					Sentence: fmt.Sprintf("%s is about %s %s %s: %s. A unit was probably mixed up.", value(f.Measure, math.Exp(x)), factor, word, of, value(f.Measure, math.Exp(x-off)))})
+					Sentence: fmt.Sprintf("%s is %s times %s, %s: near a factor of %s, as when a unit is mixed up.", value(f.Measure, math.Exp(x)), quantity.Number(math.Exp(off), 2), of, value(f.Measure, math.Exp(x-off)), factor)})
 			}
 			return out
 		},
@@ -83,7 +80,7 @@ func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
 	if math.Abs(x-mean(others)) < 1 { // it goes with its repeats, which may all be wrong
 		return 0, 0, ""
 	}
-	return x - mean(others), math.Max(s, 0.02), fmt.Sprintf("its %d other repeats", len(others))
+	return x - mean(others), math.Max(math.Max(s, f.Pool.SR), 0.02), fmt.Sprintf("the mean of its %d other repeats", len(others))
 }
 
 // nearest names the slip that a distance on the scale of logarithms comes closest to, and how far it is from it.

@@ -210,6 +210,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List doubts: open ones first, then the gravest */
+        get: operations["list-doubts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubts/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A doubt with its life: who raised, upheld, dismissed or reopened it, when and why */
+        get: operations["show-doubt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubts/{slug}/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what a doubt is about on the bench once more */
+        post: operations["repeat-doubted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubts/{slug}/settlements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Uphold, dismiss or reopen a doubt */
+        post: operations["settle-doubt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/examinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask the rules about runs that are there already */
+        post: operations["examine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fields": {
         parameters: {
             query?: never;
@@ -256,6 +341,23 @@ export interface paths {
         put?: never;
         /** Record a run whose frame times are in a CSV table, one row a frame */
         post: operations["add-frames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/histories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a measure of a unit went over its sittings, with lasting changes and what changed with them */
+        get: operations["history"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -658,6 +760,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make every estimate anew from its readings and say which did not agree */
+        post: operations["recount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reviews": {
         parameters: {
             query?: never;
@@ -814,6 +933,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the doubt rules with how each is tuned and what it has raised */
+        get: operations["list-rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{slug}/tuning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a rule for a test or for all: another limit, or off; neither takes the change away */
+        put: operations["tune-rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between two runs: figures, conditions, links, machine, sensors; and whether they may be compared */
+        get: operations["compare-runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run-twins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs of the same test on the same unit whose figures are the same in every digit */
+        get: operations["list-twins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -843,6 +1030,23 @@ export interface paths {
         get: operations["show-run"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Void, restore or correct readings of a run, or merge it into the run that it is a duplicate of; what stood before is kept */
+        post: operations["correct-run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1195,6 +1399,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why one variant's figure is not another's, as far as the data carry */
+        get: operations["why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What single conditions, and single entries of spec sheets, are worth in a measure */
+        get: operations["worth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1371,8 +1609,12 @@ export interface components {
             unit: string;
         };
         ChartRow: {
+            /** @description Measured on a sibling with the same limiting part; not ranked */
+            carried?: boolean;
             /** Format: double */
             claim?: number;
+            /** @description It rests on runs that are in doubt */
+            doubt?: boolean;
             /** Format: double */
             hi: number;
             /** @description A bound or carried-over figure */
@@ -1451,12 +1693,24 @@ export interface components {
             /** @description What the token is for */
             name?: string;
         };
+        CompareCarriedRow: {
+            estimate: components["schemas"]["StatsEstimate"];
+            /** @description Variant that was measured */
+            from: string;
+            limiter: string;
+            name: string;
+            note?: string;
+            sentence: string;
+            variant: string;
+        };
         CompareCell: {
             basis: components["schemas"]["TrustBasis"];
             /** @description Smallest and largest single reading */
             best: number[];
             estimate: components["schemas"]["StatsEstimate"];
             host?: string;
+            /** @description What held most of its runs back */
+            limiter?: string;
             place?: string;
             setup: string;
             simulated?: boolean;
@@ -1464,6 +1718,8 @@ export interface components {
             variant: string;
         };
         CompareComparison: {
+            /** @description Figures of siblings with the same limiting part; not ranked */
+            carried?: components["schemas"]["CompareCarriedRow"][];
             chart: components["schemas"]["ChartRanked"];
             field: string;
             groups: components["schemas"]["RankingGroup"][];
@@ -1474,6 +1730,34 @@ export interface components {
             reference?: string;
             rows: components["schemas"]["CompareRow"][];
             subject?: string;
+        };
+        CompareConfounded: {
+            a: string;
+            b: string;
+            differs: string[];
+            effect: components["schemas"]["CompareEffect"];
+            name: string;
+        };
+        CompareControlled: {
+            confounded: components["schemas"]["CompareConfounded"][];
+            measure: components["schemas"]["CompareMeasure"];
+            worth: components["schemas"]["CompareWorth"][];
+        };
+        CompareDoubted: {
+            id: string;
+            sentence: string;
+            severity: string;
+        };
+        CompareEffect: {
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            /** @description The interval does not hold zero */
+            sure: boolean;
+            text: string;
+            /** Format: double */
+            value: number;
         };
         CompareLeftOut: {
             /** @enum {string} */
@@ -1536,8 +1820,12 @@ export interface components {
             best: number[];
             /** Format: double */
             claim?: number;
+            /** @description Open doubts that touch the figure */
+            doubts?: components["schemas"]["CompareDoubted"][];
             estimate: components["schemas"]["StatsEstimate"];
             host?: string;
+            /** @description What held most of its runs back */
+            limiter?: string;
             name: string;
             next?: string;
             note?: string;
@@ -1548,7 +1836,48 @@ export interface components {
             simulated?: boolean;
             standing: components["schemas"]["RankingPlace"];
             unit: string;
+            /** @description How it differs from the others, where it is compared all the same */
+            unlike?: string;
             variant: string;
+        };
+        CompareWhy: {
+            /** @description Variant */
+            a: string;
+            answer: string;
+            /** @description Variant */
+            b: string;
+            /** @description All that is known to differ */
+            differs: string[];
+            /** @description From A to B */
+            effect?: components["schemas"]["CompareEffect"];
+            /**
+             * @description attributed: they differ in one thing; likely: one of the things that differ is what held the slower back; open: several may be it; none: nothing is to be explained
+             * @enum {string}
+             */
+            firm: "attributed" | "likely" | "open" | "none";
+            limiter_a?: string;
+            limiter_b?: string;
+            measure: components["schemas"]["CompareMeasure"];
+        };
+        CompareWorth: {
+            effect: components["schemas"]["CompareEffect"];
+            from: string;
+            /** @description Condition, or key of the spec sheet */
+            key: string;
+            name: string;
+            pairs: components["schemas"]["CompareWorthPair"][];
+            sentence: string;
+            to: string;
+        };
+        CompareWorthPair: {
+            /** @description Unit */
+            a: string;
+            /** @description Unit; the same where a condition differs */
+            b: string;
+            effect: components["schemas"]["CompareEffect"];
+            name: string;
+            setup_a: string;
+            setup_b: string;
         };
         ConfirmRequest: {
             /** @description Which request; the open one if left out */
@@ -1567,6 +1896,28 @@ export interface components {
             /** Format: int64 */
             size: number;
             unit: string;
+        };
+        DeskCorrection: {
+            /** @description For void: a key of the list of causes */
+            cause?: string;
+            /**
+             * @description void: no longer counts; restore: counts again; correct: another value; merge: it is a duplicate of another run
+             * @enum {string}
+             */
+            do: "void" | "restore" | "correct" | "merge";
+            /** @description For merge: the run that stays */
+            into?: string;
+            /** @description Slug; all readings of the run if left out */
+            measure?: string;
+            /** @description Why; it stays beside the reading */
+            reason: string;
+            /** @description For correct: what was read, as it is entered by hand */
+            value?: string;
+        };
+        DeskDoubtPage: {
+            acts: components["schemas"]["StoreDoubtAct"][];
+            doubt: components["schemas"]["TrustDoubt"];
+            rule: components["schemas"]["TrustRule"];
         };
         DeskImported: {
             /**
@@ -1621,8 +1972,12 @@ export interface components {
         };
         DeskMeasurePage: {
             cells: components["schemas"]["CompareCell"][];
+            /** @description What one run is good to, in a sentence */
+            good: string;
             measure: components["schemas"]["CompareMeasure"];
             pool: components["schemas"]["StatsPool"];
+            /** @description Doubt rules that are changed for its test */
+            tunings: components["schemas"]["TrustTuning"][];
         };
         DeskModelPage: {
             /** @description Predecessors, the latest first */
@@ -1676,14 +2031,72 @@ export interface components {
             terms: components["schemas"]["MethodTerms"];
             tests: components["schemas"]["MethodPlanStep"][];
         };
+        DeskRecounted: {
+            /** Format: int64 */
+            cells: number;
+            /** @description Cells that did not agree, and were made anew */
+            differ: string[];
+        };
+        DeskReexamined: {
+            /**
+             * Format: int64
+             * @description Raised anew, raised again, or lifted
+             */
+            doubts: number;
+            /**
+             * Format: int64
+             * @description Open doubts now
+             */
+            open: number;
+            /** Format: int64 */
+            runs: number;
+        };
         DeskRefused: {
             /** Format: int64 */
             line: number;
             reason: string;
         };
+        DeskRuleState: {
+            /** @enum {string} */
+            again?: "repeat" | "cool";
+            /** @description Doubts by state */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description Looks at failed runs, and at no others */
+            failed?: boolean;
+            /** @description Rules that say nothing beside it of the same figure */
+            hides?: string[];
+            /**
+             * Format: double
+             * @description A test's own limit may not lie below
+             */
+            least?: number;
+            /** Format: double */
+            limit?: number;
+            /** @description What the limit counts */
+            limit_unit?: string;
+            name: string;
+            proposal: string;
+            /** @description What the rule looks at */
+            sentence: string;
+            severity: string;
+            source?: string;
+            /** @description Rests on statistics: a few of a thousand clean runs are doubted */
+            statistical: boolean;
+            /** @description What is doubted, in a few words */
+            title: string;
+            tunings: components["schemas"]["TrustTuning"][];
+            /** @description Looks at a cell as a whole: what it says falls when later repeats lift it */
+            whole?: boolean;
+        };
         DeskRunPage: {
+            /** @description What was changed in it since, the newest first */
+            changes: components["schemas"]["StoreChange"][];
             /** @description Conditions observed otherwise than the setup says */
             departures: components["schemas"]["TrustDifference"][];
+            /** @description What makes one distrust it, settled or not */
+            doubts: components["schemas"]["TrustDoubt"][];
             machine: components["schemas"]["RecordMachine"];
             measures: components["schemas"]["MethodMeasure"][];
             /** @description Logs of outside sensors laid beside it */
@@ -1694,6 +2107,16 @@ export interface components {
             sensors: components["schemas"]["RecordChannel"][];
             test_name: string;
             title: string;
+        };
+        DeskSettling: {
+            /** @description For uphold: a key of the list of causes */
+            cause?: string;
+            /** @enum {string} */
+            do: "uphold" | "dismiss" | "reopen";
+            /** @description Why; a dismissal and a reopening need one */
+            reason?: string;
+            /** @description For uphold: which of its runs no longer count; all of them if left out */
+            runs?: string[];
         };
         DeskSheet: {
             about?: string;
@@ -1774,6 +2197,11 @@ export interface components {
             /** @description Every figure was found */
             whole: boolean;
         };
+        DeskTwin: {
+            drop: components["schemas"]["RecordRun"];
+            /** @description The older one */
+            keep: components["schemas"]["RecordRun"];
+        };
         DeskTyped: {
             /** @description Conditions beside the setup's, such as program.version */
             conditions?: {
@@ -1802,6 +2230,18 @@ export interface components {
             subject: string;
             test: string;
         };
+        DeskUnitHistory: {
+            host?: string;
+            levels: components["schemas"]["TrustLevel"][];
+            measure: components["schemas"]["CompareMeasure"];
+            moments: components["schemas"]["TrustMoment"][];
+            place?: string;
+            sentence: string;
+            setup: string;
+            shifts: components["schemas"]["TrustShift"][];
+            title: string;
+            unit: string;
+        };
         "Direct-planRequest": {
             /** @enum {string} */
             do: "pause" | "resume" | "stop" | "skip";
@@ -1810,6 +2250,11 @@ export interface components {
              * @description For skip: the step, from 1
              */
             step?: number;
+        };
+        DoubtList: {
+            doubts: components["schemas"]["TrustDoubt"][];
+            /** Format: int64 */
+            total: number;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2342,6 +2787,19 @@ export interface components {
             setup: string;
             text: string;
         };
+        RecordBenchDoubt: {
+            /** @enum {string} */
+            again?: "repeat" | "cool";
+            id: string;
+            proposal: string;
+            run: string;
+            sentence: string;
+            /** @enum {string} */
+            severity: "note" | "caution" | "serious";
+            test: string;
+            test_name: string;
+            title: string;
+        };
         RecordBenchFigure: {
             /** @description What was expected of it */
             expect?: string;
@@ -2357,6 +2815,8 @@ export interface components {
         RecordBenchPlan: {
             /** Format: int64 */
             done: number;
+            /** @description Open doubts about its runs, the gravest first */
+            doubts: components["schemas"]["RecordBenchDoubt"][];
             /**
              * Format: double
              * @description Which percentage of the drive's rated endurance that is; left out where the spec sheet names none
@@ -2592,7 +3052,7 @@ export interface components {
              */
             at?: number;
             /** @enum {string} */
-            kind: "departure" | "ambient" | "too-short" | "clock-stepped" | "background" | "dropout";
+            kind: "departure" | "ambient" | "too-short" | "clock-stepped" | "background" | "dropout" | "hidden" | "dimmed";
             text: string;
         };
         RecordPhase: {
@@ -2680,6 +3140,11 @@ export interface components {
             /** @description Who entered it, or which agent */
             by?: string;
             course: components["schemas"]["RecordCourse"];
+            /**
+             * Format: int64
+             * @description Open doubts that concern it, as the service counts them
+             */
+            doubts?: number;
             /** Format: date-time */
             ended: string;
             failure?: string;
@@ -2743,6 +3208,11 @@ export interface components {
             subject: string;
             title?: string;
         };
+        RuleList: {
+            /** @description Why a doubt may be upheld */
+            causes: components["schemas"]["TrustCause"][];
+            rules: components["schemas"]["DeskRuleState"][];
+        };
         RunList: {
             runs: components["schemas"]["RecordRun"][];
             /** Format: int64 */
@@ -2805,6 +3275,37 @@ export interface components {
             s_r: number;
             typical?: boolean;
         };
+        StoreChange: {
+            /** @description What was done at once has one act */
+            act: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            cause?: string;
+            /** @description Doubt that was upheld or reopened */
+            doubt?: string;
+            id: string;
+            /** @enum {string} */
+            kind: "void" | "restore" | "correct" | "merge";
+            measure: string;
+            now: components["schemas"]["RecordReading"];
+            old: components["schemas"]["RecordReading"];
+            /** @description Run that it is a duplicate of */
+            other?: string;
+            reason: string;
+            run: string;
+        };
+        StoreDoubtAct: {
+            /** @enum {string} */
+            act: "raised" | "raised again" | "changed" | "upheld" | "dismissed" | "reopened";
+            /** Format: date-time */
+            at: string;
+            by: string;
+            cause?: string;
+            reason?: string;
+            /** @description What the doubt said then */
+            sentence?: string;
+        };
         Token: {
             token: string;
         };
@@ -2815,10 +3316,216 @@ export interface components {
             /** Format: int64 */
             test_version: number;
         };
+        TrustCause: {
+            key: string;
+            name: string;
+            physical: boolean;
+        };
+        TrustChanged: {
+            /** @description Run */
+            a: string;
+            /** @description Run */
+            b: string;
+            /** @description Why they cannot be compared */
+            because: components["schemas"]["TrustDifference"][];
+            comparable: boolean;
+            parts: components["schemas"]["TrustPart"][];
+            /**
+             * Format: int64
+             * @description Conditions, links and facts that are known for both and the same
+             */
+            same: number;
+            sentence: string;
+        };
+        TrustChangedFact: {
+            a: string;
+            b: string;
+            matters?: boolean;
+            name: string;
+            says?: string;
+        };
         TrustDifference: {
             a?: string;
             b?: string;
             condition: string;
+        };
+        TrustDoubt: {
+            /**
+             * @description repeat: the test can be put on the bench again as it is; cool: after cooling down
+             * @enum {string}
+             */
+            again?: "repeat" | "cool";
+            /** @description Who settled it */
+            by?: string;
+            /** @description Why it was upheld: a key of the list of causes */
+            cause?: string;
+            evidence: components["schemas"]["TrustEvidence"][];
+            id: string;
+            /** @description Slug of the measure; the whole run if left out */
+            measure?: string;
+            picture?: components["schemas"]["TrustPicture"];
+            plan?: string;
+            /** @description What to do while the machine is still on the desk */
+            proposal: string;
+            /** Format: date-time */
+            raised: string;
+            /** @description What the reviewer, or the rule, said when it was settled */
+            reason?: string;
+            rule: string;
+            /** @description Run that it is about */
+            run: string;
+            /** @description Runs that no longer count if it is upheld */
+            runs: string[];
+            sentence: string;
+            /** Format: date-time */
+            settled?: string;
+            setup: string;
+            /** @enum {string} */
+            severity: "note" | "caution" | "serious";
+            /**
+             * Format: double
+             * @description How far beyond the rule's limit: 1 is at the limit
+             */
+            size?: number;
+            /**
+             * Format: date-time
+             * @description When the run began
+             */
+            started: string;
+            /** @enum {string} */
+            state: "open" | "upheld" | "dismissed";
+            /** @description Unit */
+            subject: string;
+            test: string;
+            test_name: string;
+            /** @description The rule's name in words */
+            title: string;
+            variant: string;
+        };
+        TrustEvidence: {
+            name: string;
+            value: string;
+        };
+        TrustLevel: {
+            /** Format: double */
+            centre: number;
+            /** Format: int64 */
+            from: number;
+            /**
+             * Format: int64
+             * @description Its last moment
+             */
+            to: number;
+        };
+        TrustMoment: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            centre: number;
+            /** @description As observed in its first run, with the links and parts */
+            conditions: {
+                [key: string]: string;
+            };
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            /** Format: int64 */
+            n: number;
+            runs: string[];
+            sitting: string;
+            values: number[];
+        };
+        TrustPart: {
+            name: string;
+            rows: components["schemas"]["TrustChangedFact"][];
+        };
+        TrustPicture: {
+            /** @description Where values are expected */
+            band?: number[];
+            /**
+             * @description repeats: runs in order; rivals: others on one line; course: a series over the run
+             * @enum {string}
+             */
+            kind: "repeats" | "rivals" | "course";
+            /** @description Points that are doubted */
+            marked?: number[];
+            /** @description UCUM code */
+            unit: string;
+            x: number[];
+            y: number[];
+        };
+        TrustRule: {
+            /** @enum {string} */
+            again?: "repeat" | "cool";
+            /** @description Looks at failed runs, and at no others */
+            failed?: boolean;
+            /** @description Rules that say nothing beside it of the same figure */
+            hides?: string[];
+            /**
+             * Format: double
+             * @description A test's own limit may not lie below
+             */
+            least?: number;
+            /** Format: double */
+            limit?: number;
+            /** @description What the limit counts */
+            limit_unit?: string;
+            name: string;
+            proposal: string;
+            /** @description What the rule looks at */
+            sentence: string;
+            severity: string;
+            source?: string;
+            /** @description Rests on statistics: a few of a thousand clean runs are doubted */
+            statistical: boolean;
+            /** @description What is doubted, in a few words */
+            title: string;
+            /** @description Looks at a cell as a whole: what it says falls when later repeats lift it */
+            whole?: boolean;
+        };
+        TrustShift: {
+            /**
+             * Format: int64
+             * @description The moment from which the new level holds, from 0
+             */
+            at: number;
+            /** @description What was observed otherwise on its two sides */
+            changed: components["schemas"]["TrustDifference"][];
+            /**
+             * Format: double
+             * @description Level before
+             */
+            from: number;
+            text: string;
+            /**
+             * Format: double
+             * @description Level since
+             */
+            to: number;
+        };
+        TrustTuning: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /**
+             * Format: double
+             * @description In place of the rule's; 0 leaves it
+             */
+            limit?: number;
+            off?: boolean;
+            reason: string;
+            rule: string;
+            /** @description All tests if empty */
+            test: string;
+        };
+        "Tune-ruleRequest": {
+            /** Format: double */
+            limit?: number;
+            off?: boolean;
+            reason?: string;
+            /** @description All tests if left out */
+            test?: string;
         };
         VerdictEdition: {
             /** @description SHA-256 over the edition's file list */
@@ -3396,6 +4103,10 @@ export interface operations {
                 claims?: boolean;
                 /** @description Show raised modes beneath their variants */
                 raised?: boolean;
+                /** @description Variants that are compared though they are unlike; the chart says so */
+                allow?: string[];
+                /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
+                carried?: boolean;
                 format?: "page" | "column" | "card" | "tall";
                 dark?: boolean;
                 transparent?: boolean;
@@ -3879,6 +4590,369 @@ export interface operations {
             };
         };
     };
+    "list-doubts": {
+        parameters: {
+            query?: {
+                state?: "" | "open" | "upheld" | "dismissed";
+                rule?: string;
+                test?: string;
+                /** @description Unit */
+                subject?: string;
+                severity?: "" | "note" | "caution" | "serious";
+                run?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoubtList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "show-doubt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskDoubtPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "repeat-doubted": {
+        parameters: {
+            query?: {
+                repeats?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodPlan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-doubt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskSettling"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustDoubt"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    examine: {
+        parameters: {
+            query?: {
+                /** @description Unit */
+                subject?: string;
+                test?: string;
+                setup?: string;
+                plan?: string;
+                outcome?: "" | "done" | "failed" | "not-run" | "parked";
+                source?: "" | "agent" | "file" | "typed" | "table";
+                /** @description doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored */
+                state?: "" | "doubted" | "void" | "changed";
+                /** @description First day, YYYY-MM-DD */
+                from?: string;
+                /** @description Last day, YYYY-MM-DD */
+                until?: string;
+                /** @description Part of unit, test, or anything that was observed, such as a firmware version */
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskReexamined"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-fields": {
         parameters: {
             query?: never;
@@ -4122,6 +5196,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordRun"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    history: {
+        parameters: {
+            query: {
+                unit: string;
+                /** @description test/measure */
+                measure: string;
+                /** @description As delivered if left out */
+                setup?: string;
+                host?: string;
+                place?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskUnitHistory"];
                 };
             };
             /** @description Unauthorized */
@@ -5978,6 +7125,10 @@ export interface operations {
                 claims?: boolean;
                 /** @description Show raised modes beneath their variants */
                 raised?: boolean;
+                /** @description Variants that are compared though they are unlike; the chart says so */
+                allow?: string[];
+                /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
+                carried?: boolean;
             };
             header?: never;
             path?: never;
@@ -6061,6 +7212,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordRun"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    recount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskRecounted"];
                 };
             };
             /** @description Unauthorized */
@@ -6929,13 +8145,296 @@ export interface operations {
             };
         };
     };
+    "list-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tune-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tune-ruleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustTuning"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "compare-runs": {
+        parameters: {
+            query: {
+                a: string;
+                b: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustChanged"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-twins": {
+        parameters: {
+            query?: {
+                /** @description All units if left out */
+                unit?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskTwin"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-runs": {
         parameters: {
             query?: {
+                /** @description Unit */
                 subject?: string;
                 test?: string;
                 setup?: string;
                 plan?: string;
+                outcome?: "" | "done" | "failed" | "not-run" | "parked";
+                source?: "" | "agent" | "file" | "typed" | "table";
+                /** @description doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored */
+                state?: "" | "doubted" | "void" | "changed";
+                /** @description First day, YYYY-MM-DD */
+                from?: string;
+                /** @description Last day, YYYY-MM-DD */
+                until?: string;
+                /** @description Part of unit, test, or anything that was observed, such as a firmware version */
+                text?: string;
                 offset?: number;
                 limit?: number;
             };
@@ -7085,6 +8584,77 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskRunPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "correct-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskCorrection"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -8868,6 +10438,150 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    why: {
+        parameters: {
+            query: {
+                /** @description test/measure */
+                measure: string;
+                /** @description Variant */
+                a: string;
+                /** @description Variant */
+                b: string;
+                /** @description As delivered if left out */
+                setup?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareWhy"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    worth: {
+        parameters: {
+            query: {
+                /** @description test/measure */
+                measure: string;
+                /** @description Only this kind of device */
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareControlled"];
                 };
             };
             /** @description Unauthorized */
