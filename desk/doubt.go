@@ -270,6 +270,11 @@ func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning
 		held := map[string]bool{}
 		for _, x := range found {
 			held[x.Key] = true
+			if told, err := toldAlready(ctx, q, x); err != nil {
+				return err
+			} else if told {
+				continue
+			}
 			x.Variant, x.Plan, x.Started, x.Raised = variant, a.run.Plan, a.run.Started, at
 			old, err := q.DoubtByKey(ctx, x.Key)
 			act := store.DoubtAct{At: at, By: byRule, Sentence: x.Sentence}
@@ -336,6 +341,15 @@ func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning
 		return q.Examined(ctx, a.run.ID)
 	})
 	return changed, err
+}
+
+// toldAlready tells whether an open doubt about the same figure says more than a new one would.
+func toldAlready(ctx context.Context, q store.Queries, x trust.Doubt) (bool, error) {
+	open, _, err := q.Doubts(ctx, store.DoubtFilter{Run: x.Run, State: trust.Open})
+	return slices.ContainsFunc(open, func(o trust.Doubt) bool {
+		r, _ := trust.RuleOf(o.Rule)
+		return o.Run == x.Run && o.Measure == x.Measure && slices.Contains(r.Hides, x.Rule)
+	}), err
 }
 
 // stored makes a recorded run ready for the rules.

@@ -118,12 +118,17 @@ type Asked struct {
 	Claims    bool   `query:"claims" doc:"Show makers' claims"`
 	Raised    bool   `query:"raised" doc:"Show raised modes beneath their variants"`
 
-	Allow   []string `query:"allow" doc:"Variants that are compared though they are unlike; the chart says so"`
-	Carried bool     `query:"carried" doc:"Show figures that were measured on a sibling with the same limiting part, hollow"`
+	Allow   string `query:"allow" doc:"Variants, with commas between, that are compared though they are unlike; the chart says so"`
+	Carried bool   `query:"carried" doc:"Show figures that were measured on a sibling with the same limiting part, hollow"`
+}
+
+// split parts a list that is written with commas.
+func split(list string) []string {
+	return strings.FieldsFunc(list, func(r rune) bool { return r == ',' })
 }
 
 func (q Asked) desk() desk.Question {
-	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: q.Allow, Carried: q.Carried}
+	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried}
 }
 
 type vocabulary struct {

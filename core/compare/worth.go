@@ -213,7 +213,7 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 }
 
 // over joins the effects of several pairs: their mean, with the larger of what they scatter among themselves
-// and what each may be wrong by.
+// and what each may be wrong by; of two, what both may be.
 func over(m Measure, ds []stats.Estimate, pairs []WorthPair) Effect {
 	if len(ds) == 1 {
 		return pairs[0].Effect
@@ -226,6 +226,13 @@ func over(m Measure, ds []stats.Estimate, pairs []WorthPair) Effect {
 	}
 	for _, d := range ds {
 		ss += (d.Mean - sum/k) * (d.Mean - sum/k)
+	}
+	if len(ds) == 2 { // two units say little of others: from the lower end of the one to the upper end of the other
+		lo, hi := math.Inf(1), math.Inf(-1)
+		for _, d := range ds {
+			lo, hi = math.Min(lo, d.Mean-1.96*d.SE), math.Max(hi, d.Mean+1.96*d.SE)
+		}
+		return effect(m, (lo+hi)/2, (hi-lo)/2)
 	}
 	se := math.Max(math.Sqrt(ss/(k-1)/k), math.Sqrt(own)/k)
 	return effect(m, sum/k, stats.TQuantile(0.975, k-1)*se)

@@ -244,5 +244,8 @@ func sentence(c Changed, surely int) string {
 	if rest == 0 {
 		return say + ". Nothing else differs that is known."
 	}
-	return fmt.Sprintf("%s. Beside the figures, %d thing(s) differ.", say, rest)
+	if rest == 1 {
+		return say + ". Beside the figures, one thing differs."
+	}
+	return fmt.Sprintf("%s. Beside the figures, %d things differ.", say, rest)
 }

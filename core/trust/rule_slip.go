@@ -80,7 +80,7 @@ func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
 	if math.Abs(x-mean(others)) < 1 { // it goes with its repeats, which may all be wrong
 		return 0, 0, ""
 	}
-	return x - mean(others), math.Max(math.Max(s, f.Pool.SR), 0.02), fmt.Sprintf("the mean of its %d other repeats", len(others))
+	return x - mean(others), math.Max(math.Max(s, f.Pool.Without(f.Cell).SR), 0.02), fmt.Sprintf("the mean of its %d other repeats", len(others))
 }
 
 // nearest names the slip that a distance on the scale of logarithms comes closest to, and how far it is from it.

@@ -36,9 +36,10 @@ export function watchEvents(queries: QueryClient): void {
       waiting = true
       setTimeout(() => {
         waiting = false
-        stale('bench', 'ranking', 'chart', 'runs', 'measures', 'inspection', 'partners')
+        stale('bench', 'ranking', 'chart', 'runs', 'measures', 'inspection', 'partners', 'history')
       }, 1000)
     })
+    source.addEventListener('doubt', () => stale('doubts', 'rules', 'bench', 'run', 'runs', 'ranking', 'chart'))
     source.addEventListener('bench', () => stale('bench'))
     source.addEventListener('incident', () => stale('bench', 'incidents'))
     source.addEventListener('catalogue', () => stale('models', 'model', 'fields', 'ranking', 'chart'))

@@ -4103,8 +4103,8 @@ export interface operations {
                 claims?: boolean;
                 /** @description Show raised modes beneath their variants */
                 raised?: boolean;
-                /** @description Variants that are compared though they are unlike; the chart says so */
-                allow?: string[];
+                /** @description Variants, with commas between, that are compared though they are unlike; the chart says so */
+                allow?: string;
                 /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
                 carried?: boolean;
                 format?: "page" | "column" | "card" | "tall";
@@ -7125,8 +7125,8 @@ export interface operations {
                 claims?: boolean;
                 /** @description Show raised modes beneath their variants */
                 raised?: boolean;
-                /** @description Variants that are compared though they are unlike; the chart says so */
-                allow?: string[];
+                /** @description Variants, with commas between, that are compared though they are unlike; the chart says so */
+                allow?: string;
                 /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
                 carried?: boolean;
             };

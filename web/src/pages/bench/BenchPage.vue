@@ -48,6 +48,11 @@ async function act(work: () => Promise<unknown>) {
     trouble.value = e
   }
 }
+const repeated = ref<Record<string, string>>({})
+const again = (id: string) => act(async () => {
+  const p = await must(api.POST('/api/doubts/{slug}/repeats', { params: { path: { slug: id } } }))
+  repeated.value = { ...repeated.value, [id]: p.id }
+})
 const path = () => ({ path: { slug: chosen.value!.plan.id } })
 const join = () => act(async () => (code.value = await must(api.POST('/api/plans/{slug}/codes', { params: path() }))))
 const direct = (what: 'pause' | 'resume' | 'stop') => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: what } })))
@@ -143,6 +148,18 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
         <div class="mt-3"><router-link :to="`/compare?subject=${chosen.variant}`">Compare it with its rivals</router-link></div>
       </div>
     </div>
+    <template v-if="chosen.doubts.length">
+      <h2>Doubts</h2>
+      <div class="sheet scroll">
+        <table aria-label="Doubts"><tbody>
+          <tr v-for="x in chosen.doubts" :key="x.id">
+            <td><router-link class="caution" :to="`/results/doubts?doubt=${x.id}&subject=${chosen.plan.unit}`">{{ x.title }}</router-link><div class="soft small">{{ x.test_name }}</div></td>
+            <td>{{ x.sentence }}<div class="soft small">{{ x.proposal }}</div></td>
+            <td class="n"><router-link v-if="repeated[x.id]" :to="{ query: { plan: repeated[x.id] } }">On the bench</router-link><v-btn v-else-if="x.again" size="small" @click="again(x.id)">{{ x.again === 'cool' ? 'Cool down and repeat' : 'Repeat now' }}</v-btn></td>
+          </tr>
+        </tbody></table>
+      </div>
+    </template>
     <template v-if="chosen.incidents.length">
       <h2>Incidents</h2>
       <div class="sheet scroll">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
@@ -26,6 +26,15 @@ const terms = computed(() => {
   const t = test.data.value
   return t ? ([['What it does', t.about], ['Stands for', t.stands_for], ['Limited by', t.limited_by], ['Works on', t.input], ['Checked by', t.checked], ['Compared', t.must_match?.length ? `only where these are known and equal: ${t.must_match.map(plain).join(', ')}` : '']] as const).filter(([, v]) => v) : []
 })
+const known = useQuery({
+  queryKey: computed(() => ['measures', slug.value, test.data.value?.version]), enabled: computed(() => !!test.data.value),
+  queryFn: () => Promise.all(test.data.value!.measures.map((m) => must(api.GET('/api/measures/{slug}/{measure}', { params: { path: { slug: slug.value, measure: m.slug } } })))),
+})
+const good = (m: string) => known.data.value?.find((k) => k.measure.id === `${slug.value}/${m}`)?.good ?? ''
+const tunings = computed(() => known.data.value?.[0]?.tunings ?? [])
+const looked = ref('')
+const worth = useQuery({ queryKey: computed(() => ['measures', 'worth', slug.value, looked.value]), enabled: computed(() => !!looked.value), queryFn: () => must(api.GET('/api/worth', { params: { query: { measure: `${slug.value}/${looked.value}` } } })) })
+watch(() => test.data.value?.measures[0]?.slug, (m) => (looked.value = m ?? ''), { immediate: true })
 const better: Record<string, string> = { higher: 'higher is better', lower: 'lower is better', target: 'nearest is best' }
 function place(f: Of<'MethodFigure'>): string {
   const from = f.from || 'output'
@@ -57,15 +66,30 @@ async function tryIt() {
     <dl class="terms mb-5"><template v-for="[k, v] in terms" :key="k"><dt class="soft">{{ k }}</dt><dd>{{ v }}</dd></template></dl>
     <div class="sheet scroll">
       <table aria-label="Measures">
-        <thead><tr><th>Measure</th><th>Unit</th><th>Better</th><th class="n">One run is typically good to</th></tr></thead>
+        <thead><tr><th>Measure</th><th>Unit</th><th>Better</th><th>How good one run is</th></tr></thead>
         <tbody>
           <tr v-for="m in test.data.value.measures" :key="m.slug">
             <td>{{ m.name }}</td><td>{{ symbol(m.unit) || '—' }}</td><td>{{ better[m.better] }}</td>
-            <td class="n">{{ m.repeatability ? (m.scale === 'ratio' ? `± ${number(200 * m.repeatability, 2)} %` : `± ${number(2 * m.repeatability, 2)} ${symbol(m.unit)}`) : '—' }}</td>
+            <td>{{ good(m.slug) }}</td>
           </tr>
         </tbody>
       </table>
     </div>
+    <p v-for="t in tunings" :key="t.rule + t.test" class="mt-3 small">The doubt rule <router-link to="/results/rules">{{ t.rule }}</router-link> {{ t.off ? 'is off' : `has the limit ${t.limit}` }} for {{ t.test ? 'this test' : 'all tests' }}: {{ t.reason }} <span class="soft">({{ t.by }})</span></p>
+    <template v-if="worth.data.value && (worth.data.value.worth.length || worth.data.value.confounded.length)">
+      <h2>What single things are worth</h2>
+      <v-select v-if="test.data.value.measures.length > 1" v-model="looked" class="mb-3" label="In" :items="test.data.value.measures" item-value="slug" item-title="name" style="max-width: 320px" />
+      <div class="sheet scroll">
+        <table aria-label="Worth">
+          <thead><tr><th>What</th><th>Change</th><th class="n">Worth, 95 %</th><th>On</th></tr></thead>
+          <tbody>
+            <tr v-for="w in worth.data.value.worth" :key="w.key + w.from + w.to"><td>{{ w.name }}</td><td>{{ w.from }} → {{ w.to }}</td><td class="n">{{ w.effect.text }}<div v-if="!w.effect.sure" class="soft small">may be nothing</div></td><td class="small">{{ w.pairs.map((p) => `${p.a}${p.b === p.a ? '' : ` and ${p.b}`} ${p.effect.text}`).join('; ') }}</td></tr>
+            <tr v-for="c in worth.data.value.confounded" :key="c.a + c.b"><td class="soft">Not attributed</td><td class="soft">{{ c.name }}</td><td class="n soft">{{ c.effect.text }}</td><td class="small soft">{{ c.a }} and {{ c.b }} differ in {{ c.differs.join('; ') }}</td></tr>
+          </tbody>
+        </table>
+      </div>
+      <p class="soft small mt-2">By pairs of setups of one unit, or of siblings, that differ in exactly one thing. Where they differ in several, nothing is attributed.</p>
+    </template>
     <template v-if="test.data.value.options?.length">
       <h2>Options</h2>
       <div class="sheet scroll">

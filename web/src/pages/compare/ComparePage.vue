@@ -28,12 +28,21 @@ const asked = computed(() => {
     relative: q.relative ?? '',
     claims: q.claims ?? 'true',
     raised: q.raised ?? 'true',
+    carried: q.carried ?? '',
+    allow: q.allow ?? '',
   }
 })
 function set(key: string, value: string | null | boolean) {
   void router.replace({ query: { ...asked.value, [key]: value === null ? '' : String(value) } })
 }
-const question = computed(() => ({ ...asked.value, claims: asked.value.claims === 'true' ? 'true' : '', raised: asked.value.raised === 'true' ? 'true' : '' }))
+const why = useQuery({
+  queryKey: computed(() => ['why', asked.value.measure, asked.value.subject, asked.value.relative, asked.value.setup]),
+  enabled: computed(() => !!asked.value.subject && (variants.data.value ?? []).some((v) => v.slug === asked.value.relative) && asked.value.relative !== asked.value.subject),
+  queryFn: () => must(api.GET('/api/why', { params: { query: { measure: asked.value.measure, a: asked.value.relative, b: asked.value.subject, setup: asked.value.setup } } })),
+})
+const allowed = computed(() => asked.value.allow.split(',').filter(Boolean))
+const doubted = computed(() => (ranking.data.value?.rows ?? []).flatMap((r) => (r.doubts ?? []).map((d) => ({ ...d, name: r.name }))))
+const question = computed(() => ({ ...asked.value, carried: asked.value.carried === 'true' ? 'true' : '', claims: asked.value.claims === 'true' ? 'true' : '', raised: asked.value.raised === 'true' ? 'true' : '' }))
 const ready = computed(() => asked.value.measure !== '' && fields.data.value !== undefined)
 const ranking = useQuery({
   queryKey: computed(() => ['ranking', question.value]),
@@ -42,7 +51,7 @@ const ranking = useQuery({
   queryFn: () =>
     must(
       api.GET('/api/ranking', {
-        params: { query: { ...question.value, claims: question.value.claims === 'true', raised: question.value.raised === 'true' } },
+        params: { query: { ...question.value, claims: question.value.claims === 'true', raised: question.value.raised === 'true', carried: question.value.carried === 'true' } },
       }),
     ),
 })
@@ -109,19 +118,27 @@ const table = ref(false)
       <div>
         <v-checkbox label="Show raised modes" :model-value="asked.raised === 'true'" @update:model-value="set('raised', $event)" />
         <v-checkbox label="Show makers’ claims" :model-value="asked.claims === 'true'" @update:model-value="set('claims', $event)" />
+        <v-checkbox label="Carry figures over from siblings" :model-value="asked.carried === 'true'" @update:model-value="set('carried', $event)" />
         <v-checkbox v-model="table" label="Show as a table" />
       </div>
       <div v-if="ranking.data.value" class="soft small">
         <template v-if="ranking.data.value.left_out.length">
           Left out: {{ ranking.data.value.left_out.length }} of {{ ranking.data.value.left_out.length + ranking.data.value.rows.length }}.
-          <div v-for="l in ranking.data.value.left_out" :key="l.variant">{{ l.name }}: {{ l.reason }}.</div>
+          <div v-for="l in ranking.data.value.left_out" :key="l.variant">{{ l.name }}: {{ l.reason }}. <button v-if="l.kind === 'not comparable'" type="button" class="plainly small" @click="set('allow', [...allowed, l.variant].join(','))">Compare all the same</button></div>
         </template>
         <template v-else>Nothing is left out.</template>
+        <div v-if="allowed.length" class="mt-2"><span class="caution">Compared though unlike:</span> {{ allowed.join(', ') }}. <button type="button" class="plainly small" @click="set('allow', '')">Only like with like</button></div>
+        <div v-if="doubted.length" class="mt-2"><span class="caution">In doubt:</span><div v-for="d in doubted" :key="d.id"><router-link :to="`/results/doubts?doubt=${d.id}`">{{ d.name }}</router-link>: {{ d.sentence }}</div></div>
       </div>
     </div>
     <div>
       <div v-if="measures.data.value && !asked.measure" class="sheet empty">Nothing is measured yet. Put a plan on the <router-link to="/bench">bench</router-link> first.</div>
       <Chart v-if="ready" :query="question" />
+      <div v-if="why.data.value" class="sheet pad mt-4">
+        <strong>{{ why.data.value.effect?.sure ? 'Why they differ' : 'Do they differ?' }}</strong>
+        <p class="mt-1">{{ why.data.value.answer }}</p>
+        <details v-if="why.data.value.differs.length"><summary class="soft small">All {{ why.data.value.differs.length }} things that are known to differ</summary><ul class="ml-5 small"><li v-for="x in why.data.value.differs" :key="x">{{ x }}</li></ul></details>
+      </div>
       <div v-if="table && ranking.data.value" class="sheet scroll mt-4">
         <table aria-label="The chart’s figures">
           <thead><tr><th>Place</th><th>Variant</th><th class="n">Centre</th><th class="n">95 % interval</th><th class="n">Median</th><th class="n">Repeats</th><th>Sample</th></tr></thead>

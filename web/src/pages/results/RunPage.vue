@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
+import ChangeReadings from './ChangeReadings.vue'
 import RunTrace from './RunTrace.vue'
+import DoubtPicture from '../../parts/DoubtPicture.vue'
 import PageHead from '../../parts/PageHead.vue'
 import Trace from '../../parts/Trace.vue'
 import Trouble from '../../parts/Trouble.vue'
@@ -27,6 +29,13 @@ function mark(r: Of<'RecordReading'>): string {
   const text = m?.levels?.find((l) => l.mark === r.value)?.text
   return `${r.value}${text ? `: ${text}` : ''}`
 }
+const changing = ref(false)
+const stands = (r: Of<'RecordReading'>) => (r.state === 'void' ? 'void' : r.state === 'missing' ? 'missing' : `${number(r.value)} ${symbol(measure(r.measure)?.unit)}`)
+const others = useQuery({
+  queryKey: computed(() => ['runs', 'of', run.value?.subject, run.value?.test, run.value?.setup]), enabled: computed(() => !!run.value),
+  queryFn: () => must(api.GET('/api/runs', { params: { query: { subject: run.value!.subject, test: run.value!.test, outcome: 'done', limit: 40 } } })),
+})
+const against = computed(() => (others.data.value?.runs ?? []).filter((r) => r.id !== id.value).map((r) => ({ value: r.id, title: `${moment(r.started)}, ${plain(r.setup)}, repeat ${r.repeat + 1}` })))
 const traces = computed(() => (run.value?.series ?? []).filter((s) => s.values.length > 1))
 const sub = computed(() => {
   const r = run.value
@@ -38,14 +47,25 @@ const sub = computed(() => {
 <template>
   <Trouble v-if="page.error.value" :error="page.error.value" />
   <template v-if="run && page.data.value">
-    <PageHead :title="page.data.value.test_name" :sub="sub"><v-btn :to="`/results?subject=${run.subject}&test=${run.test}`">Its other runs</v-btn></PageHead>
+    <PageHead :title="page.data.value.test_name" :sub="sub">
+      <v-btn :to="`/results?subject=${run.subject}&test=${run.test}`">Its other runs</v-btn>
+      <v-btn v-if="page.data.value.measures[0]" :to="`/results/history?unit=${run.subject}&measure=${run.test}/${page.data.value.measures[0].slug}&setup=${run.setup}&host=${run.host ?? ''}&place=${run.place ?? ''}`">History</v-btn>
+      <v-menu><template #activator="{ props }"><v-btn v-bind="props" :disabled="!against.length">What changed since</v-btn></template>
+        <v-list density="compact" max-height="320"><v-list-item v-for="r in against" :key="r.value" :title="r.title" :to="`/results/changed?a=${r.value}&b=${id}`" /></v-list></v-menu>
+      <v-btn class="go" @click="changing = true">Change readings</v-btn>
+    </PageHead>
     <p v-if="run.simulated" class="soft">A simulated machine.</p>
     <p v-if="run.failure" class="caution">{{ run.outcome === 'not-run' ? 'Not run' : 'Failed' }}: {{ run.failure }}</p>
-    <p v-for="m in run.marks ?? []" :key="m.text" class="caution">Not as planned, after {{ span(m.at ?? 0) }}: {{ m.text }}.</p>
-    <template v-if="!run.marks?.length"><p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p></template>
+    <p v-for="m in page.data.value.doubts.length ? [] : (run.marks ?? [])" :key="m.text" class="caution">Not as planned, after {{ span(m.at ?? 0) }}: {{ m.text }}.</p>
+    <template v-if="!run.marks?.length && !page.data.value.doubts.length"><p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p></template>
     <p v-if="run.course.limiter?.label === 'unknown'" class="soft">What held it back is not known: {{ run.course.limiter.why }}.</p>
     <p v-else-if="run.course.limiter?.label">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
     <p v-if="run.course.attempt" class="soft">Begun {{ run.course.attempt }} time(s) before and broken off.</p>
+    <div v-for="d in page.data.value.doubts" :key="d.id" class="sheet pad doubt mb-3" :class="{ settled: d.state !== 'open' }">
+      <div class="row"><strong :class="{ caution: d.state === 'open' }">{{ d.title }}</strong><span class="soft small">{{ d.severity }}, {{ d.state }}{{ d.reason ? `: ${d.reason}` : '' }}</span><v-spacer /><v-btn size="small" :to="`/results/doubts?state=${d.state}&subject=${d.subject}&rule=${d.rule}&doubt=${d.id}`">{{ d.state === 'open' ? 'Settle it' : 'Its life' }}</v-btn></div>
+      <div>{{ d.sentence }}</div>
+      <DoubtPicture v-if="d.picture && d.state === 'open'" :picture="d.picture" />
+    </div>
     <div class="split wide">
       <div class="stack">
       <div class="sheet scroll">
@@ -57,9 +77,15 @@ const sub = computed(() => {
               <td v-if="r.state === 'missing'" class="n soft">—</td>
               <td v-else-if="['pass', 'grade'].includes(measure(r.measure)?.scale ?? '')" class="n">{{ mark(r) }}</td>
               <td v-else class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ symbol(measure(r.measure)?.unit) }}</span></td>
-              <td>{{ plain(r.state) }}<span v-if="r.reason" class="soft">: {{ r.reason }}</span></td>
+              <td><span :class="{ caution: r.state === 'void' }">{{ plain(r.state) }}</span><span v-if="r.reason" class="soft">: {{ r.reason }}</span></td>
             </tr>
           </tbody>
+        </table>
+      </div>
+      <div v-if="page.data.value.changes.length" class="sheet scroll">
+        <table aria-label="Changes">
+          <thead><tr><th>Changed</th><th>Reading</th><th class="n">Before</th><th class="n">Since</th><th>Why</th></tr></thead>
+          <tbody><tr v-for="c in page.data.value.changes" :key="c.id"><td class="w">{{ moment(c.at) }}<div class="soft small">{{ c.by }}</div></td><td>{{ measure(c.measure)?.name }}</td><td class="n">{{ stands(c.old) }}</td><td class="n">{{ stands(c.now) }}</td><td>{{ c.reason }}<router-link v-if="c.other" class="small" :to="`/results/${c.other}`"> the run that stays</router-link></td></tr></tbody>
         </table>
       </div>
         <RunTrace v-if="page.data.value.sensors.length || page.data.value.outside.length" :run="id" :outside="page.data.value.outside" />
@@ -88,5 +114,6 @@ const sub = computed(() => {
       <div v-for="x in page.data.value.photos" :key="x.id"><img class="photo" :src="`/api/photos/${x.id}`" :alt="x.caption || x.name"><div class="soft small">{{ x.caption }}</div></div>
       </div>
     </div>
+    <ChangeReadings v-model="changing" :page="page.data.value" />
   </template>
 </template>
