@@ -151,7 +151,7 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("vocabulary", "units").want(t, 0, "[lb_av]")
 	do("plan", "list").want(t, 0, "Short plan, really measured", "21 of 21")
 	do("run", "list", "--unit", "relay-15-16-512-a", "--test", "hashing").want(t, 0, "5 of 5 runs")
-	do("measure", "show", "hashing/all").want(t, 0, "One run is good to", "this-machine-a")
+	do("measure", "show", "hashing/all").want(t, 0, "One run of this test is good to", "this-machine-a")
 	do("field", "list").want(t, 0, "crew laptops")
 	do("review", "show", "fen-14").want(t, 0, "recommended for some", "Short of the claimed up to 13 h")
 	do("edition", "list", "fen-14").want(t, 0, "First edition")

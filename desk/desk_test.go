@@ -41,7 +41,13 @@ func work() method.Test {
 // opened is a desk with models a, b and c, each with a variant and a unit of the same name.
 func opened(t *testing.T) *Desk {
 	t.Helper()
-	d, err := Open(ctx, Options{Dir: t.TempDir(), Name: "Desk", Tests: []method.Test{work()}, Now: func() time.Time { return time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC) }})
+	return openedIn(t, t.TempDir(), func() time.Time { return time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC) })
+}
+
+// openedIn opens a desk that may be there already.
+func openedIn(t *testing.T, dir string, now func() time.Time) *Desk {
+	t.Helper()
+	d, err := Open(ctx, Options{Dir: dir, Name: "Desk", Tests: []method.Test{work()}, Now: now})
 	if err != nil {
 		t.Fatal(err)
 	}

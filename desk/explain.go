@@ -43,6 +43,12 @@ func (d *Desk) facts(ctx context.Context, id string) (f trust.Facts, err error) 
 	f.Pools = map[string]stats.Pool{}
 	for _, m := range f.Test.Measures {
 		f.Pools[m.Slug] = d.matrix.pool(compare.NewMeasure(f.Test, m))
+		if k, err := d.store.RunCell(ctx, id); err == nil { // its own ups and downs are what is asked about
+			k.Measure = method.ID(f.Run.Test, m.Slug)
+			if e, ok := d.matrix.cell(k); ok {
+				f.Pools[m.Slug] = f.Pools[m.Slug].Without(e.Cell)
+			}
+		}
 	}
 	f.Trace, err = d.store.Trace(ctx, id, 0, 0)
 	return f, err
@@ -88,6 +94,7 @@ func (d *Desk) History(ctx context.Context, q HistoryAsked) (UnitHistory, error)
 	out = UnitHistory{Unit: q.Unit, Title: v.variants[u.Variant].FullName(), Measure: m, Setup: q.Setup, Host: q.Host, Place: q.Place}
 	at := map[string]int{}
 	moments := []trust.Moment{}
+	var cells []store.CellKey
 	for _, r := range runs {
 		if r.Host != q.Host || r.Place != q.Place || r.TestVersion != m.Version {
 			continue
@@ -95,6 +102,13 @@ func (d *Desk) History(ctx context.Context, q HistoryAsked) (UnitHistory, error)
 		i := slices.IndexFunc(r.Readings, func(x record.Reading) bool { return x.Measure == slug && x.State == record.OK })
 		if i < 0 || m.Scale.Logarithmic() && r.Readings[i].Value <= 0 {
 			continue
+		}
+		cell, err := d.store.RunCell(ctx, r.ID)
+		if err != nil {
+			return out, err
+		}
+		if cell.Measure = q.Measure; !slices.Contains(cells, cell) {
+			cells = append(cells, cell)
 		}
 		k, seen := at[r.Sitting]
 		if !seen {
@@ -111,7 +125,13 @@ func (d *Desk) History(ctx context.Context, q HistoryAsked) (UnitHistory, error)
 		moments[k].Runs = append(moments[k].Runs, r.ID)
 		moments[k].Values = append(moments[k].Values, r.Readings[i].Value)
 	}
-	out.History = trust.HistoryOf(m.Def(), moments, d.matrix.pool(m))
+	pool := d.matrix.pool(m)
+	for _, k := range cells {
+		if e, ok := d.matrix.cell(k); ok { // its own ups and downs are what is asked about
+			pool = pool.Without(e.Cell)
+		}
+	}
+	out.History = trust.HistoryOf(m.Def(), moments, pool)
 	return out, nil
 }
 

@@ -151,3 +151,64 @@ func TestTicks(t *testing.T) {
 		t.Error("ordinals are off")
 	}
 }
+
+func TestAnUnlikeComparisonIsAllowedByNameAlone(t *testing.T) {
+	field := []Competitor{competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")), competitor("c", cell("c", 300, 9, "2.9"))}
+	c := ask(t, Query{Allow: []string{"c"}}, field...)
+	if len(c.Rows) != 3 || len(c.LeftOut) != 0 {
+		t.Fatalf("ranked %d, left out %v", len(c.Rows), c.LeftOut)
+	}
+	if r := c.Rows[0]; r.Variant != "c" || r.Unlike != "program version 2.9, not 3.2" || c.Chart.Rows[0].Mark != 1 || c.Chart.Notes[0] != "Compared though unlike: program version 2.9, not 3.2." {
+		t.Errorf("row %+v, notes %v", r, c.Chart.Notes)
+	}
+	if c = ask(t, Query{Allow: []string{"a"}}, field...); len(c.Rows) != 2 || len(c.Chart.Notes) != 0 {
+		t.Errorf("allowing what is alike changes nothing: %d rows, notes %v", len(c.Rows), c.Chart.Notes)
+	}
+}
+
+func TestOpenDoubtsMarkWhatTheyTouch(t *testing.T) {
+	a, b := competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2"))
+	touches := Cell{Unit: "b-a", Setup: "as-delivered"}
+	b.Doubts = []Doubted{{ID: "1", Sentence: "Too warm.", Cell: touches}, {ID: "1", Sentence: "Too warm.", Cell: touches}, {ID: "2", Sentence: "Elsewhere.", Cell: Cell{Unit: "b-a", Setup: "battery"}}}
+	c := ask(t, Query{}, a, b)
+	if r := c.Chart.Rows[0]; r.ID != "b" || r.Mark != 1 || !r.Doubt || c.Chart.Rows[1].Mark != 0 {
+		t.Errorf("rows %+v", c.Chart.Rows)
+	}
+	if len(c.Chart.Notes) != 1 || c.Chart.Notes[0] != "In doubt: Too warm." || len(c.Rows[0].Doubts) != 1 {
+		t.Errorf("notes %v, doubts %v", c.Chart.Notes, c.Rows[0].Doubts)
+	}
+}
+
+func TestFiguresAreCarriedOverOnlyWithTheSamePart(t *testing.T) {
+	graphics := func(name string, watts any) map[string]any {
+		return map[string]any{"graphics.name": name, "cpu.power_limit": watts}
+	}
+	measured := competitor("a", cell("a", 500, 3, "3.2"))
+	measured.Cells[0].Limiter = "graphics"
+	measured.Subject = Subject{Model: "m", Spec: graphics("Reed", "45 W")}
+	for _, x := range []struct {
+		name  string
+		model string
+		spec  map[string]any
+		want  int
+	}{
+		{"sibling", "m", graphics("Reed", "45 W"), 1}, {"other limit", "m", graphics("Reed", "28 W"), 0}, {"limit unknown", "m", map[string]any{"graphics.name": "Reed"}, 0},
+		{"other chip", "m", graphics("Eyot", "45 W"), 0}, {"no sibling", "n", graphics("Reed", "45 W"), 0},
+	} {
+		other := competitor("b")
+		other.Subject = Subject{Model: x.model, Spec: x.spec}
+		c := ask(t, Query{Carried: true}, measured, other, competitor("c", cell("c", 450, 3, "3.2")))
+		if len(c.Carried) != x.want || len(c.Rows) != 2 || len(c.LeftOut) != 1-x.want || len(c.Chart.Rows) != 2+x.want {
+			t.Errorf("%s: carried %+v, left out %v", x.name, c.Carried, c.LeftOut)
+		}
+		if x.want == 1 {
+			r := c.Chart.Rows[2]
+			if !r.Carried || !r.Hollow || r.Place != "" || r.Hi > r.Lo || !strings.Contains(c.Chart.Notes[0], "the same graphics chip") || !strings.Contains(c.Chart.Text, "not ranked: Maker B, ≈ 500") {
+				t.Errorf("drawn as %+v; %v; %s", r, c.Chart.Notes, c.Chart.Text)
+			}
+		}
+		if c := ask(t, Query{}, measured, other); len(c.Carried) != 0 {
+			t.Errorf("%s: carried over without being asked", x.name)
+		}
+	}
+}

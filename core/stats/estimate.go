@@ -138,23 +138,27 @@ type Pool struct {
 	D0       float64 `json:"d0"`                // prior degrees of freedom of the cells' variances
 	S0       float64 `json:"s0"`                // prior standard deviation
 	Between  float64 `json:"between,omitempty"` // standard deviation between sittings
-	Sittings int     `json:"between_df,omitempty"`
+	Sittings int     `json:"between_df,omitempty" doc:"Degrees of freedom behind it, those of the typical value among them"`
 	Typical  bool    `json:"typical,omitempty"` // rests mainly on the shipped default, not on this desk's runs
 	floor    float64 // least variance
 	t        float64 // Student's t at 0.975 with DF degrees of freedom
+
+	bsum, bweight float64 // what cells with several sittings say of the between-sitting variance, and their degrees of freedom
 }
 
-// Without is the pool's repeatability and degrees of freedom as they would be without one of its cells: what
+// Without is the pool's repeatability, between-sitting component and degrees of freedom as they would be without one of its cells: what
 // that cell is held against must not rest on it.
 func (p Pool) Without(c Cell) Pool {
 	sittings := c.scatter()
 	if c.Bound != "" || len(sittings) == 0 || p.DF == 0 {
 		return p
 	}
-	_, df, ss := within(sittings)
+	mean, df, ss := within(sittings)
 	if df == 0 {
 		return p
 	}
+	bsum, bweight := apart(sittings, mean, df, ss, p.floor)
+	p.bsum, p.bweight = p.bsum-bsum, p.bweight-bweight
 	sum := p.SR*p.SR*p.DF - df*max(ss/df, p.floor, 1e-18)
 	p.DF, p.Own = p.DF-df, p.Own-df
 	if p.DF < 0.5 || sum < 0 {
@@ -162,6 +166,7 @@ func (p Pool) Without(c Cell) Pool {
 		return p
 	}
 	p.SR = math.Sqrt(max(sum/p.DF, p.floor))
+	p.between()
 	return p
 }
 
@@ -179,7 +184,6 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 	var p Pool
 	var sum float64
 	var es, half []float64
-	var betweenSum, betweenWeight float64
 	for _, c := range cells {
 		sittings := c.scatter()
 		if c.Bound != "" || len(sittings) == 0 {
@@ -193,17 +197,24 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 			es = append(es, math.Log(s2)-digamma(df/2)+math.Log(df/2))
 			half = append(half, df/2)
 		}
-		if k := len(sittings); k >= 2 && df > 0 {
-			var n, n2, msb float64
-			for _, s := range sittings {
-				n += float64(s.N)
-				n2 += float64(s.N * s.N)
-				msb += float64(s.N) * (s.Mean - mean) * (s.Mean - mean)
+		sum, weight := apart(sittings, mean, df, ss, floor)
+		p.bsum, p.bweight = p.bsum+sum, p.bweight+weight
+	}
+	if p.Own == 0 { // one reading a sitting everywhere: then what runs and sittings scatter cannot be told apart
+		for _, c := range cells {
+			if k := len(c.scatter()); k >= 2 && c.Bound == "" {
+				mean, _, _ := within(c.scatter())
+				ss := 0.0
+				for _, s := range c.scatter() {
+					ss += (s.Mean - mean) * (s.Mean - mean)
+				}
+				df := float64(k - 1)
+				s2 := max(ss/df, floor, 1e-18)
+				sum += df * s2
+				p.Own += df
+				es = append(es, math.Log(s2)-digamma(df/2)+math.Log(df/2))
+				half = append(half, df/2)
 			}
-			d := float64(k - 1)
-			n0 := (n - n2/n) / d
-			betweenSum += d * (msb/d - max(ss/df, floor)) / n0
-			betweenWeight += d
 		}
 	}
 	p.DF = p.Own
@@ -219,11 +230,36 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 	p.SR = math.Sqrt(max(sum/p.DF, floor))
 	p.t = TQuantile(0.975, p.DF)
 	p.D0, p.S0 = prior(es, half, p.SR*p.SR, p.DF)
-	if betweenWeight > 0 {
-		p.Between = math.Sqrt(max(betweenSum/betweenWeight, 0))
-		p.Sittings = int(betweenWeight)
-	}
+	p.between()
 	return p
+}
+
+// apart is what a cell's sittings say of the between-sitting variance, times its weight, and that weight: its
+// degrees of freedom. It needs a sitting with two readings.
+func apart(sittings []Sitting, mean, df, ss, floor float64) (sum, weight float64) {
+	if len(sittings) < 2 || df == 0 {
+		return 0, 0
+	}
+	var n, n2, msb float64
+	for _, s := range sittings {
+		n += float64(s.N)
+		n2 += float64(s.N * s.N)
+		msb += float64(s.N) * (s.Mean - mean) * (s.Mean - mean)
+	}
+	d := float64(len(sittings) - 1)
+	n0 := (n - n2/n) / d
+	return d * (msb/d - max(ss/df, floor)) / n0, d
+}
+
+// between makes the component of what was summed up. Few sittings say little: half of s_r stands in for as much as
+// typicalDF sittings would say.
+func (p *Pool) between() {
+	p.Between, p.Sittings = 0, 0
+	if p.bweight > 0 {
+		weight := p.bweight + typicalDF
+		p.Between = math.Sqrt(max((p.bsum+typicalDF*p.SR*p.SR/4)/weight, 0))
+		p.Sittings = int(weight)
+	}
 }
 
 // prior fits d₀ and s₀ by the moments of log s² (Smyth 2004, section 6.2).

@@ -31,8 +31,11 @@ func init() {
 					continue
 				}
 				rest := (n*m - xs[worst]) / (n - 1) // mean of the others
-				if len(xs) == 3 && math.Abs(xs[(worst+1)%3]-xs[(worst+2)%3]) > limit*wide*sd*math.Sqrt2 {
-					continue // none of the three agree: they scatter
+				if s := math.Sqrt(squares(xs) / (n - 1)); len(xs) > 2 && s > 4*wide*sd {
+					others := append(append([]float64(nil), xs[:worst]...), xs[worst+1:]...)
+					if math.Sqrt(squares(others)/(n-2)) > 2*wide*sd {
+						continue // the others do not agree either: they scatter, which another rule says
+					}
 				}
 				x := Found{Measure: f.Measure.Slug, Cell: true, Run: rs[worst].Run, Size: far / bound,
 					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"one run is typically good to", typical(f.Measure, sd)}},

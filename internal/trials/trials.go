@@ -8,7 +8,6 @@ import (
 	"math"
 	"math/rand/v2"
 	"strconv"
-	"strings"
 	"time"
 
 	"durvek/core/method"
@@ -293,9 +292,10 @@ func slip(factor float64) func(*trial, float64) {
 
 func sign(rng *rand.Rand) float64 { return float64(2*rng.IntN(2) - 1) }
 
-// shift moves a reading by so many standard deviations.
+// shift moves a reading by so many s_r: the root mean square of the cells' standard deviations, which is what a pool of
+// them estimates.
 func (t *trial) shift(i int, sds float64) {
-	t.values[i] = round(t.values[i]*math.Exp(t.sigma*sds), 5)
+	t.values[i] = round(t.values[i]*math.Exp(t.sigma*math.Exp(t.world.Tau*t.world.Tau)*sds), 5)
 }
 
 // Find plants a kind so often, at a share of its size, and counts how often any look of its rules finds it.
@@ -372,13 +372,4 @@ func Cover(seed uint64, w World, n, cells int) Coverage {
 		}
 	}
 	return out
-}
-
-// Row writes a table's row.
-func Row(cells ...any) string {
-	parts := make([]string, len(cells))
-	for i, c := range cells {
-		parts[i] = fmt.Sprint(c)
-	}
-	return "| " + strings.Join(parts, " | ") + " |"
 }
