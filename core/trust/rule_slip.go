@@ -17,7 +17,7 @@ const leastKin = 12
 
 func init() {
 	register(Rule{
-		Name: "unit-slip", Title: "Looks like another unit", Severity: Serious, Proposal: "Check the unit that the program or the reader used", Statistical: true, Limit: 4.5, LimitUnit: "standard deviations of the kin, in Student's t with 11 degrees of freedom", Least: 3,
+		Name: "unit-slip", Title: "Looks like another unit", Severity: Serious, Proposal: "Check the unit that the program or the reader used, and repeat", Again: "repeat", Statistical: true, Limit: 4.5, LimitUnit: "standard deviations of the kin, in Student's t with 11 degrees of freedom", Least: 3,
 		Sentence: "A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more kindred variants let expect.",
 		Source:   "The residual of a model of two effects, variant and measure, within a group of measures, against the kin's own residuals.",
 		Hides:    []string{"far-from-kin", "outlier", "spread"},
@@ -30,18 +30,25 @@ func init() {
 				}
 				off, sd, of := beside(c, f, x)
 				least := 3 * sd
+				picture := repeats(f.Measure, f.Repeats, x-off, math.Max(least, 0.02))
+				for i, r := range f.Repeats {
+					if r.Run == c.Run.ID {
+						picture.Marked = []int{i}
+					}
+				}
 				if sd == 0 {
 					if f.Kin.N < leastKin || f.Kin.SD == 0 {
 						continue
 					}
 					off, sd, of = x-f.Kin.Expected, math.Hypot(f.Kin.SD, f.Kin.SE), fmt.Sprintf("what %d kindred variants let expect", f.Kin.N)
+					picture = among(f, x)
 					least = limit * sd * widen(f.Kin.DF) / widen(11)
 				}
 				factor, far := nearest(off)
 				if math.Abs(off) <= least || far > math.Max(3*sd, 0.12) || sd > 0.25 {
 					continue
 				}
-				out = append(out, Found{Measure: f.Measure.Slug, Size: math.Abs(off) / least, Picture: among(f, x),
+				out = append(out, Found{Measure: f.Measure.Slug, Size: math.Abs(off) / least, Picture: picture,
 					Evidence: []Evidence{{"reading", value(f.Measure, math.Exp(x))}, {"expected", value(f.Measure, math.Exp(x-off))}, {"times", fmt.Sprintf("%.3g", math.Exp(math.Abs(off)))}},
 					Sentence: fmt.Sprintf("%s is %s times %s, %s: near a factor of %s, as when a unit is mixed up.", value(f.Measure, math.Exp(x)), quantity.Number(math.Exp(off), 2), of, value(f.Measure, math.Exp(x-off)), factor)})
 			}

@@ -123,6 +123,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
     <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 260px" @update:model-value="set({ subject: $event })" />
     <span class="soft small keys"><kbd>j</kbd> <kbd>k</kbd> walk, <kbd>u</kbd> uphold, <kbd>d</kbd> dismiss, <kbd>r</kbd> repeat, <kbd>o</kbd> reopen, <kbd>Enter</kbd> open the run</span>
   </div>
+  <p v-if="said" class="good" role="status">{{ said }}</p>
   <div v-if="list.data.value && !list.data.value.total" class="sheet empty">{{ filter.state === 'open' ? 'No doubt is open. Rules look at every run when it arrives.' : 'No doubt fits.' }}</div>
   <div v-else class="split inbox">
     <ul class="sheet doubts" aria-label="Doubts">
@@ -141,13 +142,12 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
       <DoubtPicture v-if="d.picture" :key="d.id" :picture="d.picture" />
       <table class="bare mt-2" aria-label="Evidence"><tbody><tr v-for="e in d.evidence" :key="e.name + e.value"><td class="soft">{{ e.name }}</td><td>{{ e.value }}</td></tr></tbody></table>
       <p v-if="d.state === 'open'" class="mt-3"><strong>{{ d.proposal }}.</strong></p>
-      <div class="row mt-3">
+      <div v-if="!form.doing" class="row mt-3">
         <template v-if="d.state === 'open'">
           <v-btn class="go" @click="begin('uphold')">Uphold</v-btn><v-btn @click="begin('dismiss')">Dismiss</v-btn>
           <v-btn v-if="d.again" @click="again">{{ d.again === 'cool' ? 'Cool down and repeat' : 'Repeat now' }}</v-btn>
         </template>
         <v-btn v-else @click="begin('reopen')">Reopen</v-btn>
-        <span v-if="said" class="good" role="status">{{ said }}</span>
       </div>
       <p v-if="plan" class="mt-3"><span class="good">On the bench.</span> <router-link :to="`/bench?plan=${plan.id}`">Join its machine</router-link></p>
       <div v-if="form.doing" ref="field" class="stack settle mt-4">

@@ -50,7 +50,7 @@ const framing = ref(false)
     <v-btn to="/results/incidents">Incidents</v-btn>
     <v-btn to="/results/partners">Works with</v-btn>
     <v-menu>
-      <template #activator="{ props }"><v-btn v-bind="props">Take in</v-btn></template>
+      <template #activator="{ props }"><v-btn v-bind="props">Take in …</v-btn></template>
       <v-list density="compact"><v-list-item title="A table of readings" @click="taking = true" /><v-list-item title="Runs of a machine alone" @click="bringing = true" /><v-list-item title="Frame times" @click="framing = true" /></v-list>
     </v-menu>
     <v-btn class="go" @click="entering = true">Enter readings</v-btn>

@@ -10,14 +10,14 @@ const queries = useQueryClient()
 const list = useQuery({ queryKey: ['rules'], queryFn: () => must(api.GET('/api/rules')) })
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const rule = ref<Of<'DeskRuleState'> | null>(null)
-const form = reactive({ test: '', off: false, limit: '', reason: '' })
+const form = reactive({ test: null as string | null, off: false, limit: '', reason: '' })
 const trouble = ref<unknown>(null)
 const brought = ref<Of<'DeskReexamined'> | null>(null)
 const busy = ref(false)
 function open(r: Of<'DeskRuleState'>, t?: Of<'TrustTuning'>) {
   rule.value = r
   trouble.value = null
-  Object.assign(form, { test: t?.test ?? '', off: t?.off ?? false, limit: t?.limit ? String(t.limit) : '', reason: t?.reason ?? '' })
+  Object.assign(form, { test: t?.test || null, off: t?.off ?? false, limit: t?.limit ? String(t.limit) : '', reason: t?.reason ?? '' })
 }
 async function put(body: { test?: string; off?: boolean; limit?: number; reason?: string }) {
   trouble.value = null
@@ -73,11 +73,11 @@ async function examine() {
       <strong class="mb-3">{{ rule.title }}</strong>
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
-        <v-autocomplete v-model="form.test" label="For the test" :items="[{ slug: '', name: 'All tests' }, ...(tests.data.value ?? [])]" item-value="slug" item-title="name" />
+        <v-autocomplete v-model="form.test" label="For the test" placeholder="All tests" persistent-placeholder clearable :items="tests.data.value ?? []" item-value="slug" item-title="name" />
         <v-checkbox v-model="form.off" label="Switched off" />
         <v-text-field v-if="rule.limit && !form.off" v-model="form.limit" :label="`Limit, ${rule.limit_unit}; usually ${rule.limit}`" type="number" step="any" />
         <v-textarea v-model="form.reason" label="Why; it stands beside the rule" rows="2" />
-        <div class="row"><v-btn v-if="rule.tunings.some((t) => t.test === form.test)" @click="put({ test: form.test })">As it was</v-btn><v-spacer /><v-btn @click="rule = null">Cancel</v-btn><v-btn class="go" :disabled="!form.reason.trim() || (!form.off && !Number(form.limit))" @click="put({ test: form.test, off: form.off, limit: form.off ? 0 : Number(form.limit), reason: form.reason })">Change it</v-btn></div>
+        <div class="row"><v-btn v-if="rule.tunings.some((t) => t.test === (form.test ?? ''))" @click="put({ test: form.test ?? '' })">As it was</v-btn><v-spacer /><v-btn @click="rule = null">Cancel</v-btn><v-btn class="go" :disabled="!form.reason.trim() || (!form.off && !Number(form.limit))" @click="put({ test: form.test ?? '', off: form.off, limit: form.off ? 0 : Number(form.limit), reason: form.reason })">Change it</v-btn></div>
       </div>
     </v-card>
   </v-dialog>

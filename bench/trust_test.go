@@ -1,0 +1,174 @@
+package bench
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+	_ "modernc.org/sqlite"
+
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/desk"
+	"durvek/internal/trials"
+	"durvek/store"
+)
+
+// BenchmarkClean is the whole trial of clean runs: 10,000 in every world. It prints the table of docs/trust.md.
+func BenchmarkClean(b *testing.B) {
+	for range b.N {
+		fmt.Println("\n| world | clean runs | doubted | by rule |\n| --- | --- | --- | --- |")
+		worst := 0.0
+		for i, w := range trials.Worlds() {
+			c := trials.Clean(uint64(100+i), w, 10000)
+			share := 100 * float64(c.Doubted) / float64(c.Runs)
+			worst = max(worst, share)
+			fmt.Printf("| %s | %d | %.2f %% | %s |\n", w, c.Runs, share, strings.Trim(fmt.Sprint(c.ByRule), "map[]"))
+		}
+		b.ReportMetric(worst, "%-worst")
+	}
+}
+
+// BenchmarkPlanted is the whole trial of planted trouble: 200 of each, at the promised size, at half and at a quarter of it.
+func BenchmarkPlanted(b *testing.B) {
+	for range b.N {
+		fmt.Println("\n| planted | size | world | found | at ½ | at ¼ |\n| --- | --- | --- | --- | --- | --- |")
+		least := 100.0
+		for _, k := range trials.Kinds {
+			for i, w := range trials.Worlds() {
+				if i%5 != 0 {
+					continue
+				}
+				at := [3]float64{}
+				for s, share := range []float64{1, 0.5, 0.25} {
+					at[s] = float64(trials.Find(uint64(200+i), w, k, share, 200)) / 2
+				}
+				least = min(least, at[0])
+				fmt.Printf("| %s | %g %s | %s | %.1f %% | %.1f %% | %.1f %% |\n", k.Kind, k.Size, k.Unit, w, at[0], at[1], at[2])
+			}
+		}
+		fmt.Println("\n| certain | found | falsely |\n| --- | --- | --- |")
+		for _, k := range trials.Certains {
+			found, falsely := k.Try(9, 200)
+			fmt.Printf("| %s | %d of 200 | %d |\n", k.Rule, found, len(falsely))
+		}
+		b.ReportMetric(least, "%-least-found")
+	}
+}
+
+// BenchmarkCoverage is the whole trial of intervals: 10,000 cells for each number of repeats.
+func BenchmarkCoverage(b *testing.B) {
+	for range b.N {
+		fmt.Println("\n| repeats | τ = 0 | τ = 0.4 | noisier than 1.5 × typical |\n| --- | --- | --- | --- |")
+		for n := 1; n <= 10; n++ {
+			even, uneven := trials.Cover(300, trials.World{}, n, 10000), trials.Cover(301, trials.World{Tau: 0.4}, n, 10000)
+			fmt.Printf("| %d | %.1f %% | %.1f %% | %.1f %% |\n", n, 100*even.Share(), 100*uneven.Share(), 100*float64(uneven.Noisy)/float64(uneven.NoisyAll))
+		}
+		fmt.Println("\n| repeats in sittings | unit's mean held |\n| --- | --- |")
+		for _, x := range [][2]int{{10, 5}, {20, 10}, {10, 10}} {
+			fmt.Printf("| %d in %d | %.1f %% |\n", x[0], x[1], 100*trials.Cover(302, trials.World{Sitting: 0.5, Sittings: x[1]}, x[0], 10000).Share())
+		}
+	}
+}
+
+// BenchmarkRules is what the rules take of a run that arrives at a desk of two million readings: 5,000 variants, each with
+// ten repeats of four tests of ten measures. The readings are put in by SQL; the estimates are made by the desk itself.
+func BenchmarkRules(b *testing.B) {
+	const variants, tests, repeats = 5000, 4, 10
+	ctx := context.Background()
+	dir := b.TempDir()
+	var defs []method.Test
+	for t := range tests {
+		d := method.Test{Slug: fmt.Sprint("load-", t), Version: 1, Name: fmt.Sprint("Load ", t), Group: "CPU", Origin: "workload", MustMatch: []string{"supply"}, Seconds: 3}
+		for m := range 10 {
+			d.Measures = append(d.Measures, method.Measure{Slug: fmt.Sprint("m", m), Name: fmt.Sprint("measure ", m), Unit: "/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02})
+		}
+		defs = append(defs, d)
+	}
+	open := func() *desk.Desk {
+		d, err := desk.Open(ctx, desk.Options{Dir: dir, Tests: defs})
+		if err != nil {
+			b.Fatal(err)
+		}
+		return d
+	}
+	d := open()
+	if err := d.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"}, "me"); err != nil {
+		b.Fatal(err)
+	}
+	if err := d.AddVariant(ctx, catalog.Variant{Slug: "v0", Model: "m", Name: "v0"}, "me"); err != nil {
+		b.Fatal(err)
+	}
+	if err := d.AddUnit(ctx, catalog.Unit{Slug: "v0", Variant: "v0", Origin: "bought"}, "me"); err != nil {
+		b.Fatal(err)
+	}
+	readings := func(k int) map[string]string {
+		out := map[string]string{}
+		for m := range 10 {
+			out[fmt.Sprint("m", m)] = fmt.Sprintf("%.4f", 100+float64(m)+0.37*float64((k*7+m*3)%11))
+		}
+		return out
+	}
+	first, err := d.TypeReadings(ctx, desk.Typed{Test: "load-0", Subject: "v0", Readings: readings(0)}, "me")
+	if err != nil {
+		b.Fatal(err)
+	}
+	d.Close()
+	db, err := sql.Open("sqlite", filepath.Join(dir, "durvek.db"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	for _, s := range []string{
+		fmt.Sprintf(`create temp table n as with recursive c(i) as (select 1 union all select i+1 from c where i < %d) select i from c`, variants-1),
+		fmt.Sprintf(`create temp table r as with recursive c(i) as (select 0 union all select i+1 from c where i < %d) select i from c`, repeats-1),
+		`insert into variant (slug, model, name) select 'v'||i, 'm', 'v'||i from n`,
+		`insert into unit (slug, variant, origin) select 'v'||i, 'v'||i, 'bought' from n`,
+		`insert into sitting (id, unit, boot, started, machine) select 's'||i, 'v'||i, 'b', '2026-01-01T00:00:00.000Z', '{}' from n`,
+		`create temp table t (i)`, `insert into t values (0), (1), (2), (3)`,
+		`insert into run (id, test, test_version, subject, setup, sitting, repeat, started, ended, outcome, source, basis, marks) select 'x'||n.i||'-'||t.i||'-'||r.i, 'load-'||t.i, 1, 'v'||n.i, 'as-delivered', 's'||n.i, r.i,
+			'2026-01-01T00:00:0'||r.i||'.000Z', '2026-01-01T00:00:0'||r.i||'.900Z', 'done', 'agent', (select basis from run where id = '` + first.ID + `'), '[]' from n, t, r`,
+		`insert into reading (run, measure, state, value) select 'x'||n.i||'-'||t.i||'-'||r.i, 'm'||m.i, 'ok', (100 + m.i) * (1 + 0.05 * (n.i % 40)) * (1 + 0.001 * ((n.i * 31 + m.i * 17 + r.i * 13 + t.i * 7) % 23)) from n, t, r, r m`,
+		`insert into estimate (measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated) select 'load-'||t.i||'/m'||m.i, 'as-delivered', 'v'||n.i, '', '',
+			(select basis from run where id = '` + first.ID + `'), 'v'||n.i, '{}', (select conditions from estimate limit 1), 1, 0, 0, 0, '2026-01-01T00:00:00.000Z' from n, t, r m`,
+	} {
+		if _, err := db.Exec(s); err != nil {
+			b.Fatalf("%v: %.60s", err, s)
+		}
+	}
+	var count int
+	if err := db.QueryRow(`select count(*) from reading`).Scan(&count); err != nil {
+		b.Fatal(err)
+	}
+	db.Close()
+	d = open()
+	defer d.Close()
+	if _, err := d.Recount(ctx); err != nil {
+		b.Fatal(err)
+	}
+	// The rules alone, of runs that are there, and the whole way of a run that comes in.
+	var took time.Duration
+	const asked = 60
+	began := time.Now()
+	if _, err := d.Examine(ctx, store.RunFilter{Subject: "v77"}, "me"); err != nil { // forty runs
+		b.Fatal(err)
+	}
+	took = time.Since(began)
+	b.ResetTimer()
+	for range b.N {
+		began = time.Now()
+		for k := range asked {
+			if _, err := d.TypeReadings(ctx, desk.Typed{Test: "load-1", Subject: "v0", Sitting: uuid.NewString(), Repeat: k, Readings: readings(k)}, "me"); err != nil {
+				b.Fatal(err)
+			}
+		}
+		b.ReportMetric(float64(time.Since(began).Milliseconds())/asked, "ms/run-recorded")
+	}
+	b.ReportMetric(float64(took.Microseconds())/1000/40, "ms/run-examined")
+	b.ReportMetric(float64(count), "readings")
+}
