@@ -10,7 +10,9 @@ import (
 	"durvek/core/claims"
 	"durvek/core/compare"
 	"durvek/core/record"
+	"durvek/core/trust"
 	"durvek/core/verdict"
+	"durvek/desk"
 )
 
 // Check makes sure that a filled demo shows what was planted in it.
@@ -111,6 +113,23 @@ func Check(ctx context.Context, c *client.Client) error {
 	}
 	if scene, err := rank("graphics-scene/mean", "machines"); err != nil || !slices.ContainsFunc(scene.Rows, func(r compare.Row) bool { return r.Estimate.Bound == "at least" }) {
 		return fmt.Errorf("no screen limits its graphics chip (%v)", err)
+	}
+	for rule, about := range map[string]struct{ unit, state string }{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open}, "ambient": {"petrel-8-256-a", trust.Open},
+		"versions-mixed": {"sound-12-16-512-a", trust.Open}, "ceiling": {"fen-14-16-512-a", trust.Dismissed}} {
+		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject", about.unit, "state", about.state))
+		if err != nil {
+			return err
+		}
+		if len(l.Doubts) == 0 {
+			return fmt.Errorf("no doubt of the rule %s about %s is %s", rule, about.unit, about.state)
+		}
+	}
+	history, err := client.Get[desk.UnitHistory](ctx, c, "/api/histories", client.Query("unit", "relay-15-16-512-a", "measure", "small-files/create"))
+	if err != nil {
+		return err
+	}
+	if len(history.Shifts) != 1 {
+		return fmt.Errorf("the firmware changes nothing: %s", history.Sentence)
 	}
 	r, err := client.Get[verdict.Review](ctx, c, "/api/reviews/fen-14", nil)
 	if err != nil {

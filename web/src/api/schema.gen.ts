@@ -3261,7 +3261,10 @@ export interface components {
         StatsPool: {
             /** Format: double */
             between?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Degrees of freedom behind it, those of the typical value among them
+             */
             between_df?: number;
             /** Format: double */
             d0: number;
