@@ -152,16 +152,18 @@ func BenchmarkRules(b *testing.B) {
 		b.Fatal(err)
 	}
 	// The rules alone, of runs that are there, and the whole way of a run that comes in.
-	var took time.Duration
 	const asked = 60
-	began := time.Now()
-	if _, err := d.Examine(ctx, store.RunFilter{Subject: "v77"}, "me"); err != nil { // forty runs
-		b.Fatal(err)
+	var took [2]time.Duration
+	for i, unit := range []string{"v77", "v78"} { // forty runs each; the first find nothing in memory yet
+		began := time.Now()
+		if _, err := d.Examine(ctx, store.RunFilter{Subject: unit}, "me"); err != nil {
+			b.Fatal(err)
+		}
+		took[i] = time.Since(began)
 	}
-	took = time.Since(began)
 	b.ResetTimer()
 	for range b.N {
-		began = time.Now()
+		began := time.Now()
 		for k := range asked {
 			if _, err := d.TypeReadings(ctx, desk.Typed{Test: "load-1", Subject: "v0", Sitting: uuid.NewString(), Repeat: k, Readings: readings(k)}, "me"); err != nil {
 				b.Fatal(err)
@@ -169,6 +171,8 @@ func BenchmarkRules(b *testing.B) {
 		}
 		b.ReportMetric(float64(time.Since(began).Milliseconds())/asked, "ms/run-recorded")
 	}
-	b.ReportMetric(float64(took.Microseconds())/1000/40, "ms/run-examined")
+	b.ReportMetric(float64(took[0].Microseconds())/1000/40, "ms/run-examined-first")
+	b.ReportMetric(float64(took[1].Microseconds())/1000/40, "ms/run-examined")
+	b.ReportMetric(0, "ns/op")
 	b.ReportMetric(float64(count), "readings")
 }

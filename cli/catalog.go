@@ -351,7 +351,7 @@ func (a *app) claimCmd() *cobra.Command {
 					}
 					row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount}
 					if variant != "" {
-						row = append(row[1:], j.Verdict.Why)
+						row = append(row[1:], j.Verdict.Why+note(" In doubt: ", strings.Join(j.Doubts, " ")))
 					}
 					rows = append(rows, row)
 				}

@@ -128,7 +128,7 @@ func (d *Desk) caseOf(ctx context.Context, a arrived) (trust.Case, func(string) 
 			continue
 		}
 		measure := compare.NewMeasure(c.Test, m)
-		f := trust.Figures{Measure: m, Pool: d.matrix.pool(measure)}
+		f := trust.Figures{Measure: m, Pool: d.matrix.roughly(measure)}
 		if f.Repeats, err = d.store.CellRuns(ctx, key(m.Slug)); err != nil {
 			return c, nil, "", err
 		}
@@ -174,14 +174,14 @@ func (d *Desk) kin(ctx context.Context, m compare.Measure, at store.CellKey, var
 		return trust.Kin{}, nil // it is comparable with nothing
 	}
 	target := d.matrix.among(m.ID, at.Setup)
-	columns := []map[string]kinCell{target}
+	columns := []map[string]kinCell{target.figures}
 	own := []float64{math.NaN()}
 	bases := []string{at.Basis}
 	for _, other := range groups[m.Group] {
 		if other.ID == m.ID || len(columns) > mostBeside {
 			continue
 		}
-		column := d.matrix.among(other.ID, at.Setup)
+		column := d.matrix.among(other.ID, at.Setup).figures
 		if x, ok := column[variant]; ok {
 			columns, own, bases = append(columns, column), append(own, x.mean), append(bases, x.basis)
 		}
@@ -189,16 +189,17 @@ func (d *Desk) kin(ctx context.Context, m compare.Measure, at store.CellKey, var
 	// Other figures tell a phone from a desktop; without them only products of the same kind can be kin.
 	alike := len(columns) < 3
 	var names []string
-	for v, x := range target {
-		if v != variant && x.basis == at.Basis && (!alike || kinds[v] == kinds[variant]) {
+	for _, v := range target.order {
+		if v != variant && target.figures[v].basis == at.Basis && (!alike || kinds[v] == kinds[variant]) {
 			names = append(names, v)
+		}
+		if len(names) == mostKin {
+			break
 		}
 	}
 	if len(names) < 3 {
 		return trust.Kin{}, nil
 	}
-	slices.Sort(names)
-	names = names[:min(len(names), mostKin)]
 	rows := make([][]float64, len(names))
 	for i, v := range names {
 		rows[i] = make([]float64, len(columns))
@@ -221,7 +222,7 @@ func (d *Desk) versions(m compare.Measure, setup, variant string, must []string,
 			continue
 		}
 		out[k] = map[string]int{}
-		for v, x := range d.matrix.among(m.ID, setup) {
+		for v, x := range d.matrix.among(m.ID, setup).figures {
 			if v != variant && x.conditions[k] != "" {
 				out[k][x.conditions[k]]++
 			}

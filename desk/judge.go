@@ -40,7 +40,8 @@ func (d *Desk) CheckClaims(ctx context.Context, variant string) ([]claims.Judged
 			return nil, refuse(Conflict, "claim on %q: no test yields that measure any more", c.Measure)
 		}
 		cells, _ := d.matrix.column(m)
-		verdict, err := claims.Check(c, m.Def(), evidence(c, m, cells))
+		found, cell := evidence(c, m, cells)
+		verdict, err := claims.Check(c, m.Def(), found)
 		if err != nil {
 			return nil, refuse(Invalid, "claim on %q: %v", c.Measure, err)
 		}
@@ -48,14 +49,14 @@ func (d *Desk) CheckClaims(ctx context.Context, variant string) ([]claims.Judged
 		if c.Qualifier != "" && c.Qualifier != "exact" {
 			text = string(c.Qualifier) + " " + text
 		}
-		out = append(out, claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Verdict: verdict})
+		out = append(out, claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Verdict: verdict, Doubts: v.doubting(m.ID, cell)})
 	}
 	return out, nil
 }
 
 // evidence picks the cell that judges a claim: of the variant, of the newest test version, at the
 // claim's place, under the claim's conditions (as delivered where it names none); with most readings.
-func evidence(c catalog.Claim, m compare.Measure, cells []compare.Cell) *claims.Evidence {
+func evidence(c catalog.Claim, m compare.Measure, cells []compare.Cell) (*claims.Evidence, *compare.Cell) {
 	var best *compare.Cell
 	unlike := ""
 	for i, cell := range cells {
@@ -82,15 +83,29 @@ func evidence(c catalog.Claim, m compare.Measure, cells []compare.Cell) *claims.
 	}
 	if best == nil {
 		if unlike == "" {
-			return nil
+			return nil, nil
 		}
-		return &claims.Evidence{Unlike: unlike}
+		return &claims.Evidence{Unlike: unlike}, nil
 	}
 	e := &claims.Evidence{Estimate: best.Estimate, Best: best.Best[1]}
 	if m.Better == quantity.Lower {
 		e.Best = best.Best[0]
 	}
-	return e
+	return e, best
+}
+
+// doubting lists the open doubts about a cell in words, the gravest first.
+func (v *view) doubting(measure string, c *compare.Cell) (out []string) {
+	if c == nil {
+		return nil
+	}
+	test, slug := method.Split(measure)
+	for _, x := range v.doubts[test] {
+		if (x.Measure == "" || x.Measure == slug) && x.Unit == c.Unit && x.Setup == c.Setup && x.Host == c.Host && x.Place == c.Place && x.Basis == c.Key && !slices.Contains(out, x.Sentence) {
+			out = append(out, x.Sentence)
+		}
+	}
+	return out
 }
 
 // AddReview starts a review of a variant: its field is the variant's kind unless named, its measures

@@ -2,7 +2,9 @@ package desk
 
 import (
 	"context"
+	"maps"
 	"math"
+	"slices"
 	"sync"
 
 	"durvek/core/compare"
@@ -23,8 +25,22 @@ type matrix struct {
 type matrixColumn struct {
 	cells    map[store.CellKey]store.Estimate
 	revision uint64
-	pools    map[int]stats.Pool            // by test version
-	kin      map[string]map[string]kinCell // setup → variant → its figure
+	pools    map[int]stats.Pool // by test version
+	rough    map[int]roughPool  // the same for rules, which may be a little behind
+	changes  int                // cells that changed since the column was made
+	kin      map[string]*kinColumn
+}
+
+// roughPool is a pool as it was when the column had changed so often.
+type roughPool struct {
+	stats.Pool
+	changes int
+}
+
+// kinColumn holds each variant's figure under one setup, and the variants in order.
+type kinColumn struct {
+	figures map[string]kinCell
+	order   []string
 }
 
 // kinCell is a variant's figure as rules see it: the cell with most readings.
@@ -53,7 +69,7 @@ func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 	for _, k := range gone {
 		if c := m.columns[k.Measure]; c != nil {
 			delete(c.cells, k)
-			c.revision, c.pools, c.kin = m.revision, nil, nil
+			c.revision, c.pools, c.rough, c.kin = m.revision, nil, nil, nil
 		}
 	}
 	for _, e := range es {
@@ -62,8 +78,18 @@ func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 			c = &matrixColumn{cells: map[store.CellKey]store.Estimate{}}
 			m.columns[e.Measure] = c
 		}
+		before, known := c.cells[e.CellKey]
 		c.cells[e.CellKey] = e
-		c.revision, c.pools, c.kin = m.revision, nil, nil
+		c.revision, c.pools = m.revision, nil
+		c.changes++
+		if k := c.kin[e.Setup]; k != nil {
+			if e.Cell.Bound != "" || known && (e.Cell.N() < before.Cell.N() || before.Cell.Bound != "") {
+				delete(c.kin, e.Setup) // another cell may say more now
+			} else if k.take(e) {
+				i, _ := slices.BinarySearch(k.order, e.Variant)
+				k.order = slices.Insert(k.order, i, e.Variant)
+			}
+		}
 	}
 }
 
@@ -150,6 +176,39 @@ func (m *matrix) pool(measure compare.Measure) stats.Pool {
 	return c.pooled(measure)
 }
 
+// roughly is the same, but where a column is large it may be behind by one cell in a hundred: rules that are asked with every
+// run must not count thousands of cells anew each time.
+func (m *matrix) roughly(measure compare.Measure) stats.Pool {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	c := m.columns[measure.ID]
+	if c == nil {
+		return stats.NewPool(nil, 0, measure.Def().Repeatability)
+	}
+	if p, ok := c.rough[measure.Version]; ok && (c.changes-p.changes)*100 < len(c.cells) {
+		return p.Pool
+	}
+	if c.rough == nil {
+		c.rough = map[int]roughPool{}
+	}
+	c.rough[measure.Version] = roughPool{c.pooled(measure), c.changes}
+	return c.rough[measure.Version].Pool
+}
+
+// take lets a cell stand for its variant if it has most readings, and tells whether the variant is new.
+func (k *kinColumn) take(e store.Estimate) (fresh bool) {
+	n := e.Cell.N()
+	if e.Cell.Bound != "" || e.Cell.Median <= 0 {
+		return false
+	}
+	before, ok := k.figures[e.Variant]
+	if ok && (before.n > n || before.n == n && before.basis < e.Basis) {
+		return false
+	}
+	k.figures[e.Variant] = kinCell{math.Log(e.Cell.Median), n, e.Basis, e.Conditions}
+	return !ok
+}
+
 // cell finds one cell.
 func (m *matrix) cell(k store.CellKey) (store.Estimate, bool) {
 	m.mu.RLock()
@@ -177,33 +236,29 @@ func (m *matrix) nearby(measure string, at store.CellKey) (best store.Estimate, 
 	return best, ok
 }
 
-// among gives each variant's figure of a measure under a setup; those who get it must not change it.
-func (m *matrix) among(measure, setup string) map[string]kinCell {
+// among gives each variant's figure of a measure under a setup; who records holds the lock under which they stay as they are.
+func (m *matrix) among(measure, setup string) *kinColumn {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	c := m.columns[measure]
 	if c == nil {
-		return nil
+		return &kinColumn{}
 	}
-	if all, ok := c.kin[setup]; ok {
-		return all
+	if k := c.kin[setup]; k != nil {
+		return k
 	}
-	all := map[string]kinCell{}
-	for k, e := range c.cells {
-		if k.Setup != setup || e.Cell.Bound != "" || e.Cell.Median <= 0 {
-			continue
+	k := &kinColumn{figures: map[string]kinCell{}}
+	for key, e := range c.cells {
+		if key.Setup == setup {
+			k.take(e)
 		}
-		n := e.Cell.N()
-		if before, ok := all[e.Variant]; ok && (before.n > n || before.n == n && before.basis < k.Basis) {
-			continue
-		}
-		all[e.Variant] = kinCell{math.Log(e.Cell.Median), n, k.Basis, e.Conditions}
 	}
+	k.order = slices.Sorted(maps.Keys(k.figures))
 	if c.kin == nil {
-		c.kin = map[string]map[string]kinCell{}
+		c.kin = map[string]*kinColumn{}
 	}
-	c.kin[setup] = all
-	return all
+	c.kin[setup] = k
+	return k
 }
 
 // find gives the estimate of one unit's cell; if it has several bases, the one with most readings.

@@ -67,11 +67,17 @@ func KinOf(own []float64, kin [][]float64, target int) Kin {
 	return out
 }
 
-// effects fits the measures' effects by alternating means: ten rounds, each halving what is left or better.
-func effects(kin [][]float64, columns []int) map[int]float64 {
-	b := map[int]float64{}
+// effects fits the measures' effects by alternating means until they stand, in ten rounds at most, each halving what is
+// left or better.
+func effects(kin [][]float64, columns []int) []float64 {
+	most := 0
+	for _, m := range columns {
+		most = max(most, m+1)
+	}
+	b, sum, n := make([]float64, most), make([]float64, most), make([]float64, most)
 	for range 10 {
-		sum, n := map[int]float64{}, map[int]float64{}
+		clear(sum)
+		clear(n)
 		for _, row := range kin {
 			a, k := variantEffect(row, columns, b, -1)
 			if k == 0 {
@@ -84,8 +90,15 @@ func effects(kin [][]float64, columns []int) map[int]float64 {
 				}
 			}
 		}
-		for m := range n {
-			b[m] = sum[m] / n[m]
+		moved := 0.0
+		for _, m := range columns {
+			if n[m] > 0 {
+				moved = max(moved, math.Abs(sum[m]/n[m]-b[m]))
+				b[m] = sum[m] / n[m]
+			}
+		}
+		if moved < 1e-9 {
+			break
 		}
 	}
 	return b
@@ -93,7 +106,7 @@ func effects(kin [][]float64, columns []int) map[int]float64 {
 
 // variantEffect is the mean of a variant's figures less their measures' effects, without one measure; n is how
 // many there are.
-func variantEffect(row []float64, columns []int, effect map[int]float64, without int) (a float64, n int) {
+func variantEffect(row []float64, columns []int, effect []float64, without int) (a float64, n int) {
 	for _, m := range columns {
 		if m != without && !math.IsNaN(row[m]) {
 			a += row[m] - effect[m]

@@ -138,3 +138,14 @@ func TestKinOfAVariantLikeThem(t *testing.T) {
 		t.Errorf("two are no kin: %+v", k)
 	}
 }
+
+func TestLimitsGrowWhereLittleIsKnown(t *testing.T) {
+	for _, df := range []float64{30, 31.5, 80, 5000} {
+		if want := stats.TQuantile(0.9995, df) / stats.TQuantile(0.9995, 1e9); math.Abs(widen(df)/want-1) > 1e-3 {
+			t.Errorf("%g degrees of freedom: %g, want %g", df, widen(df), want)
+		}
+	}
+	if widen(3) < 3 || !math.IsInf(widen(0), 1) {
+		t.Errorf("three degrees of freedom widen by %g, none by %g", widen(3), widen(0))
+	}
+}

@@ -1645,6 +1645,8 @@ export interface components {
                 [key: string]: string;
             };
             date?: string;
+            /** @description Open doubts about the figure that judges it, in words */
+            doubts?: string[];
             readonly id?: string;
             /** @description test/measure that can judge it */
             measure: string;

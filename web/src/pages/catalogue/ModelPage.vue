@@ -67,7 +67,7 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
                 <td>{{ c.name }}<div class="soft small">{{ c.source }}</div></td>
                 <td class="n">{{ c.text }}</td>
                 <td class="n"><template v-if="c.verdict.estimate?.n">{{ c.verdict.estimate.bound }} {{ number(c.verdict.estimate.centre) }} {{ c.symbol }}</template><template v-else>—</template></td>
-                <td><span :class="outcome(c.verdict.outcome)">{{ c.verdict.outcome }}</span><span v-if="c.verdict.amount" class="soft small"> by {{ c.verdict.amount }}</span><div class="soft small">{{ c.verdict.why }}</div></td>
+                <td><span :class="outcome(c.verdict.outcome)">{{ c.verdict.outcome }}</span><span v-if="c.verdict.amount" class="soft small"> by {{ c.verdict.amount }}</span><div class="soft small">{{ c.verdict.why }}</div><div v-for="d in c.doubts ?? []" :key="d" class="caution small">In doubt: {{ d }}</div></td>
               </tr>
               <tr v-if="claims.data.value && !claims.data.value.length"><td colspan="4" class="soft">No claim is noted.</td></tr>
             </tbody>
