@@ -12,7 +12,6 @@ import (
 	"durvek/core/record"
 	"durvek/core/trust"
 	"durvek/core/verdict"
-	"durvek/desk"
 )
 
 // Check makes sure that a filled demo shows what was planted in it.
@@ -124,7 +123,7 @@ func Check(ctx context.Context, c *client.Client) error {
 			return fmt.Errorf("no doubt of the rule %s about %s is %s", rule, about.unit, about.state)
 		}
 	}
-	history, err := client.Get[desk.UnitHistory](ctx, c, "/api/histories", client.Query("unit", "relay-15-16-512-a", "measure", "small-files/create"))
+	history, err := client.Get[trust.History](ctx, c, "/api/histories", client.Query("unit", "relay-15-16-512-a", "measure", "small-files/create"))
 	if err != nil {
 		return err
 	}
