@@ -9,6 +9,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"sync"
@@ -136,7 +137,9 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if err == nil { // what came in just before the last stop
 		var left []string
 		if left, err = s.Unexamined(ctx); err == nil {
-			_, err = d.examineAll(ctx, left)
+			if _, failed := d.examineAll(ctx, left); failed != nil { // a later version may do better
+				slog.Error("runs of the last time could not be examined", "error", failed)
+			}
 		}
 	}
 	if err != nil {

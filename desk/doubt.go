@@ -259,6 +259,11 @@ const grown = 1.5
 const byRule = "the rule"
 
 func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning) (changed int, err error) {
+	defer func() { // a fault of a rule must cost neither the run nor the service
+		if r := recover(); r != nil {
+			err = fmt.Errorf("the rules failed on run %s: %v", a.run.ID, r)
+		}
+	}()
 	c, key, variant, err := d.caseOf(ctx, a)
 	if err != nil {
 		return 0, err

@@ -277,6 +277,7 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 		if d.Severity == "" {
 			d.Severity = f.rule.Severity
 		}
+		d.Size, d.Picture = finite(d.Size), d.Picture.tidy()
 		if d.Evidence == nil {
 			d.Evidence = []Evidence{}
 		}
@@ -291,6 +292,29 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 		out = append(out, d)
 	}
 	return out
+}
+
+// finite bounds what has no bound: few degrees of freedom and logarithms make some limits endless.
+func finite(v float64) float64 {
+	if math.IsNaN(v) {
+		return 0
+	}
+	return math.Max(-1e9, math.Min(v, 1e9))
+}
+
+// tidy leaves out of a picture what cannot be drawn.
+func (p *Picture) tidy() *Picture {
+	if p == nil {
+		return nil
+	}
+	wild := func(v float64) bool { return math.IsNaN(v) || math.IsInf(v, 0) }
+	if slices.ContainsFunc(p.Y, wild) || slices.ContainsFunc(p.X, wild) || len(p.Y) == 0 {
+		return nil
+	}
+	if p.Band != nil && (wild(p.Band[0]) || wild(p.Band[1])) {
+		p.Band = nil
+	}
+	return p
 }
 
 // widen is by how much a limit in standard deviations grows where the standard deviation rests on few

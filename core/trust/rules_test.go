@@ -1,6 +1,7 @@
 package trust
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"strings"
@@ -80,6 +81,26 @@ func TestAPoolThatKnowsLittleDoubtsLittle(t *testing.T) {
 	c.Figures[0].Pool = stats.NewPool([]stats.Cell{c.Figures[0].Cell}, 0, 0)
 	if got := said(c); got != "" {
 		t.Errorf("a cell without others doubts itself: %q", got)
+	}
+}
+
+// With three degrees of freedom limits are endless on the scale of logarithms; a doubt must be kept all the same.
+func TestWhatIsDoubtedCanBeKept(t *testing.T) {
+	c := cellCase(100.12, 1e300, 101)
+	c.Figures[0].Pool = stats.NewPool([]stats.Cell{c.Figures[0].Cell, stats.NewCell([]stats.Value{{X: 1, Sitting: "s"}, {X: 1000, Sitting: "s"}, {X: 90, Sitting: "s"}, {X: 5, Sitting: "s"}}, true)}, 0, 0)
+	for _, d := range Examine(c, nil, func(m string) string { return m }) {
+		if _, err := json.Marshal(d); err != nil {
+			t.Errorf("%s: %v", d.Rule, err)
+		}
+	}
+	if p := (&Picture{X: []float64{1}, Y: []float64{2}, Band: &[2]float64{0, math.Inf(1)}}).tidy(); p == nil || p.Band != nil {
+		t.Errorf("a picture keeps its points without its band: %+v", p)
+	}
+	if p := (&Picture{X: []float64{1}, Y: []float64{math.Inf(1)}}).tidy(); p != nil {
+		t.Errorf("%+v", p)
+	}
+	if finite(math.Inf(1)) > 1e9 || finite(math.NaN()) != 0 {
+		t.Error("endless")
 	}
 }
 
