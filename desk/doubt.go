@@ -101,14 +101,6 @@ func (d *Desk) caseOf(ctx context.Context, a arrived) (trust.Case, func(string) 
 		return c, nil, "", err
 	}
 	c.Spec = v.Spec
-	if r.Host != "" {
-		c.HostSpec = map[string]any{}
-		if hu, err := d.store.Unit(ctx, r.Host); err == nil {
-			if hv, err := d.store.Variant(ctx, hu.Variant); err == nil {
-				c.HostSpec = hv.Spec
-			}
-		}
-	}
 	if s, err := d.store.Sitting(ctx, r.Sitting); err == nil {
 		c.Machine = s.Machine
 	}
@@ -270,6 +262,9 @@ func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning
 	}
 	cell := func(measure string) string { return cellText(key(measure)) }
 	found := trust.Examine(c, tunings, cell)
+	if a.run.Outcome == "done" && !slices.ContainsFunc(a.run.Readings, func(x record.Reading) bool { return x.State != record.Void }) {
+		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID }) // it does not count any more
+	}
 	at := d.now()
 	err = d.store.Write(ctx, func(q store.Queries) error {
 		changed = 0
@@ -457,11 +452,20 @@ type Settling struct {
 // Settle upholds a doubt, so that its runs (or its measure in them) no longer count; or dismisses or reopens
 // it, so that they count. What was done before stays in its life.
 func (d *Desk) Settle(ctx context.Context, id string, s Settling, by string) (trust.Doubt, error) {
+	x, changed, err := d.settle(ctx, id, s, by)
+	if err != nil || !changed {
+		return x, err
+	}
+	_, err = d.examineAll(ctx, []string{x.Run}) // what else is said of its cells may have fallen with it
+	return x, err
+}
+
+// settle does it, and tells whether readings count otherwise since.
+func (d *Desk) settle(ctx context.Context, id string, s Settling, by string) (x trust.Doubt, changed bool, err error) {
 	d.matrix.write.Lock()
 	defer d.matrix.write.Unlock()
-	x, err := d.store.Doubt(ctx, id)
-	if err != nil {
-		return x, missing(err, "doubt", id)
+	if x, err = d.store.Doubt(ctx, id); err != nil {
+		return x, false, missing(err, "doubt", id)
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
 	at := d.now()
@@ -475,14 +479,14 @@ func (d *Desk) Settle(ctx context.Context, id string, s Settling, by string) (tr
 			for _, c := range trust.Causes {
 				keys = append(keys, c.Key)
 			}
-			return x, refuse(Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause, strings.Join(keys, ", "))
+			return x, false, refuse(Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause, strings.Join(keys, ", "))
 		}
 		if before != trust.Open {
-			return x, refuse(Conflict, "the doubt is %s already; reopen it first", before)
+			return x, false, refuse(Conflict, "the doubt is %s already; reopen it first", before)
 		}
 		for _, r := range s.Runs {
 			if !slices.Contains(x.Runs, r) {
-				return x, refuse(Invalid, "the doubt is not about run %q", r)
+				return x, false, refuse(Invalid, "the doubt is not about run %q", r)
 			}
 		}
 		if len(s.Runs) > 0 {
@@ -494,18 +498,18 @@ func (d *Desk) Settle(ctx context.Context, id string, s Settling, by string) (tr
 		}
 	case "dismiss":
 		if before != trust.Open {
-			return x, refuse(Conflict, "the doubt is %s already; reopen it first", before)
+			return x, false, refuse(Conflict, "the doubt is %s already; reopen it first", before)
 		}
 		if s.Reason == "" {
-			return x, refuse(Invalid, "say why the doubt is dismissed")
+			return x, false, refuse(Invalid, "say why the doubt is dismissed")
 		}
 		x.State, x.Cause = trust.Dismissed, ""
 	case "reopen":
 		if before == trust.Open {
-			return x, refuse(Conflict, "the doubt is open already")
+			return x, false, refuse(Conflict, "the doubt is open already")
 		}
 		if s.Reason == "" {
-			return x, refuse(Invalid, "say why the doubt is reopened")
+			return x, false, refuse(Invalid, "say why the doubt is reopened")
 		}
 		x.State, x.Cause = trust.Open, ""
 		if before == trust.Upheld {
@@ -514,7 +518,7 @@ func (d *Desk) Settle(ctx context.Context, id string, s Settling, by string) (tr
 			}
 		}
 	default:
-		return x, refuse(Invalid, "a doubt is upheld, dismissed or reopened, not %q", s.Do)
+		return x, false, refuse(Invalid, "a doubt is upheld, dismissed or reopened, not %q", s.Do)
 	}
 	x.Reason, x.By, x.Settled = s.Reason, by, &at
 	if x.State == trust.Open {
@@ -528,7 +532,7 @@ func (d *Desk) Settle(ctx context.Context, id string, s Settling, by string) (tr
 		d.matrix.touch()
 		d.Events.Send(Event{"doubt", map[string]string{"run": x.Run, "plan": x.Plan}})
 	}
-	return x, err
+	return x, len(do) > 0, err
 }
 
 // RuleState is a rule with how it is tuned and what it has raised.

@@ -526,3 +526,41 @@ func TestWhatASingleThingIsWorth(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// A fault inside a transaction must leave the one writing connection free.
+func TestAFaultWhileWritingLeavesTheDeskAtWork(t *testing.T) {
+	d := opened(t)
+	func() {
+		defer func() {
+			if recover() == nil {
+				t.Error("the fault was swallowed")
+			}
+		}()
+		_ = d.store.Write(ctx, func(store.Queries) error { panic("a rule divides by nothing") })
+	}()
+	rates(t, d, "a", "", 100, 101)
+	if _, n := centre(t, d, "a"); n != 2 {
+		t.Errorf("%d readings after the fault", n)
+	}
+}
+
+func TestARunThatNoLongerCountsIsDoubtedNoMore(t *testing.T) {
+	d := opened(t)
+	quiet(t, d)
+	typed(t, d, Typed{Subject: "a", Readings: map[string]string{"rate": "100"}})
+	runs, _, _ := d.Runs(ctx, store.RunFilter{Subject: "a", Limit: 1})
+	if _, err := d.Correct(ctx, runs[0].ID, Correction{Do: "void", Reason: "the wrong cable"}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Examine(ctx, store.RunFilter{Subject: "a"}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	typed(t, d, Typed{Subject: "a", Repeat: 1, Readings: map[string]string{"rate": "100"}, Conditions: map[string]string{"supply": "battery"}})
+	x := one(t, d, "departure", trust.Open)
+	if _, err := d.Correct(ctx, x.Run, Correction{Do: "void", Reason: "so it is"}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if l := doubts(t, d, store.DoubtFilter{Subject: "a"}); len(l) != 1 {
+		t.Errorf("void runs are doubted anew: %+v", l)
+	}
+}

@@ -217,3 +217,26 @@ func BenchmarkRankedSVG(b *testing.B) {
 		}
 	}
 }
+
+func TestNotesAreNumberedAsTheirRowsAre(t *testing.T) {
+	c := chart.Ranked{Title: "Notes", Subtitle: "In s.", Foot: "Foot.", Notes: []string{"The first is warm.", "The last is old."}}
+	for i := range 9 {
+		c.Rows = append(c.Rows, chart.Row{ID: string(rune('a' + i)), Name: "Row", Place: "1", Value: 10, Lo: 9, Hi: 11, Label: "10", Spread: "1"})
+	}
+	c.Rows[0].Mark, c.Rows[8].Mark, c.Rows[8].Subject = 1, 2, true
+	svg, err := RankedSVG(c, Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{">1<", ">2<", "The first is warm.", "The last is old."} {
+		if !strings.Contains(string(svg), want) {
+			t.Errorf("the picture does not say %s", want)
+		}
+	}
+	// Without the first row its note goes, and the other is counted anew.
+	c.Rows[0].Mark, c.Rows[3].Mark = 0, 1
+	short := shorten(c, 3)
+	if len(short.Notes) != 2 || short.Notes[0] != "The last is old." || short.Rows[2].Mark != 1 || c.Rows[8].Mark != 2 {
+		t.Errorf("notes %v, rows %+v", short.Notes, short.Rows)
+	}
+}

@@ -84,8 +84,8 @@ func (s *Store) Write(ctx context.Context, f func(Queries) error) error {
 	if err != nil {
 		return err
 	}
+	defer tx.Rollback() // whatever f does, a panic too, the one writing connection is free again
 	if err := f(Queries{tx}); err != nil {
-		tx.Rollback()
 		return err
 	}
 	return tx.Commit()

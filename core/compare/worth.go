@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"math"
@@ -332,7 +333,7 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 		return slices.ContainsFunc(keys, func(x catalog.SpecKey) bool { return x.Key == k })
 	})
 	for _, k := range conditions {
-		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", trust.Name(k), or(a.Basis.Conditions[k], "unknown"), or(b.Basis.Conditions[k], "unknown")))
+		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", trust.Name(k), cmp.Or(a.Basis.Conditions[k], "unknown"), cmp.Or(b.Basis.Conditions[k], "unknown")))
 	}
 	for _, k := range slices.Sorted(maps.Keys(negotiated[0])) {
 		if x, y := negotiated[0][k], negotiated[1][k]; x != y && y != "" && !trust.Volatile(k) && !slices.ContainsFunc(keys, func(s catalog.SpecKey) bool { return s.Key == k }) {
@@ -370,11 +371,4 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 		}
 	}
 	return out
-}
-
-func or(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
 }

@@ -110,16 +110,15 @@ func CauseOf(key string) (Cause, bool) {
 
 // Case is all that rules may read when a run is examined.
 type Case struct {
-	Run      record.Run
-	Test     method.Test // of the run's version
-	Newest   int         // newest version of that test
-	Setup    method.Setup
-	Spec     map[string]any // spec sheet of the subject's variant
-	HostSpec map[string]any // of the host's; nil without a host
-	Machine  record.Machine
-	Trace    record.Trace
-	Figures  []Figures
-	Beside   map[string]float64 // other figures of the unit under this setup: test/measure → centre
+	Run     record.Run
+	Test    method.Test // of the run's version
+	Newest  int         // newest version of that test
+	Setup   method.Setup
+	Spec    map[string]any // spec sheet of the subject's variant
+	Machine record.Machine
+	Trace   record.Trace
+	Figures []Figures
+	Beside  map[string]float64 // other figures of the unit under this setup: test/measure → centre
 }
 
 // Figures are all counting readings of one cell, the examined run's among them.

@@ -166,8 +166,6 @@ func list(m method.Measure, rs []Repeat) string {
 
 func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
 
-func cut(id string) (test, measure string) { return method.Split(id) }
-
 // lasting tells whether a test is about what a machine holds, so that falling is its subject.
 func lasting(t method.Test) bool {
 	if t.Analysis == "sustained" || t.Group == "battery" {

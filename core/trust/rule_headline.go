@@ -1,6 +1,10 @@
 package trust
 
-import "fmt"
+import (
+	"fmt"
+
+	"durvek/core/method"
+)
 
 // headlines pairs a rate of access in order with the copy that it should allow, and says which end of
 // the copy is the measured drive's.
@@ -22,7 +26,7 @@ func init() {
 					continue
 				}
 				for _, id := range []string{h.rate, h.copy} {
-					if test, measure := cut(id); test == c.Run.Test {
+					if test, measure := method.Split(id); test == c.Run.Test {
 						out = append(out, Found{Measure: measure, Cell: true, Size: rate / (limit * copied),
 							Evidence: []Evidence{{"in order", fmt.Sprintf("%.0f MB/s", rate)}, {"real copy", fmt.Sprintf("%.0f MB/s", copied)}, {"this end was busy", fmt.Sprintf("%.0f %%", own)}, {"the other end", fmt.Sprintf("%.0f %%", other)}},
 							Sentence: fmt.Sprintf("In order it moves %.0f MB/s, but a real copy that this end alone held back moves %.0f MB/s.", rate, copied)})

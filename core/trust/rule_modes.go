@@ -45,7 +45,7 @@ func init() {
 				if len(high) < len(low) {
 					rare = high
 				}
-				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Runs: ids(rare), Size: gap / (limit * within), Picture: repeats(f.Measure, rs, cut, gap/2, marked...),
+				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: rare[len(rare)-1].Run, Runs: ids(rare), Size: gap / (limit * within), Picture: repeats(f.Measure, rs, cut, gap/2, marked...),
 					Evidence: []Evidence{{"lower group", list(f.Measure, low)}, {"upper group", list(f.Measure, high)}},
 					Sentence: fmt.Sprintf("%d repeats stand around %s and %d around %s, with nothing between.", len(low), value(f.Measure, natural(f.Measure, mean(sorted[:at]))), len(high), value(f.Measure, natural(f.Measure, mean(sorted[at:]))))})
 			}

@@ -41,7 +41,7 @@ func init() {
 					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"one run is typically good to", typical(f.Measure, sd)}},
 					Sentence: fmt.Sprintf("%s is %s than its other %d repeats, whose mean is %s.", value(f.Measure, rs[worst].Value), apart(f.Measure, xs[worst]-rest), len(xs)-1, value(f.Measure, natural(f.Measure, rest)))}
 				if len(xs) == 2 {
-					x.Run, x.Runs = c.Run.ID, ids(rs)
+					x.Run, x.Runs = rs[1].Run, ids(rs)
 					x.Sentence = fmt.Sprintf("Two repeats, %s, lie %.0f times as far apart as is typical; one of them is wrong.", list(f.Measure, rs), math.Abs(xs[0]-xs[1])/(1.128*sd))
 					x.Picture = repeats(f.Measure, rs, m, limit*wide*sd/math.Sqrt2, 0, 1)
 				} else {

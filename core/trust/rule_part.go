@@ -66,7 +66,7 @@ func init() {
 					}
 				}
 			}
-			if c.HostSpec == nil && !c.Run.Simulated && c.Machine.Memory > 0 {
+			if c.Run.Host == "" && !c.Run.Simulated && c.Machine.Memory > 0 {
 				if size, ok := catalog.SpecNumber(c.Spec, "memory.size"); ok && float64(c.Machine.Memory)/(1<<30) < 0.85*size {
 					add("memory.size", fmt.Sprintf("%g GiB", size), fmt.Sprintf("%.1f GiB", float64(c.Machine.Memory)/(1<<30)))
 				}

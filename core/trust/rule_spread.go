@@ -23,7 +23,7 @@ func init() {
 				if s <= limit*wide*sd || lone(xs, limit*wide*sd) { // one bad repeat is the outlier rule's
 					continue
 				}
-				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Runs: ids(rs), Size: s / (limit * wide * sd), Picture: repeats(f.Measure, rs, mean(xs), 2*sd),
+				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: rs[n-1].Run, Runs: ids(rs), Size: s / (limit * wide * sd), Picture: repeats(f.Measure, rs, mean(xs), 2*sd),
 					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"their standard deviation", typical(f.Measure, s)}, {"typical of this test", typical(f.Measure, sd)}},
 					Sentence: fmt.Sprintf("%d repeats scatter %.0f times as much as is typical of this test.", n, s/sd)})
 			}
