@@ -278,6 +278,10 @@ func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning
 			}
 			x.Variant, x.Plan, x.Started, x.Raised = variant, a.run.Plan, a.run.Started, at
 			old, err := q.DoubtByKey(ctx, x.Key)
+			for err == nil && old.State == trust.Upheld && x.Run != old.Run && !slices.Contains(old.Runs, x.Run) {
+				x.Key += "|" + old.ID // the same thing, of runs that still count: what follows the upheld one
+				old, err = q.DoubtByKey(ctx, x.Key)
+			}
 			act := store.DoubtAct{At: at, By: byRule, Sentence: x.Sentence}
 			switch {
 			case errors.Is(err, store.ErrNotFound):
@@ -297,12 +301,6 @@ func (d *Desk) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning
 				}
 			case old.State == trust.Dismissed && (old.By == byRule || x.Size > grown*old.Size && old.Size > 0):
 				x.ID, act.Act = old.ID, "raised again"
-			case old.State == trust.Upheld && x.Run != old.Run && !slices.Contains(old.Runs, x.Run):
-				x.Key += "|" + x.Run // the same thing, of runs that still count
-				if _, err := q.DoubtByKey(ctx, x.Key); err == nil {
-					continue
-				}
-				x.ID, act.Act = newID(), "raised"
 			default:
 				continue
 			}

@@ -190,6 +190,14 @@ func TestOneDoubtForARoomThatWasTooWarm(t *testing.T) {
 	if _, err := d.Settle(ctx, x.ID, Settling{Do: "uphold", Cause: "conditions", Runs: x.Runs[1:3]}, "me"); err != nil {
 		t.Fatal(err)
 	}
+	for i := range 3 { // it goes on under the same conditions: one more doubt, not three
+		typed(t, d, Typed{Subject: "a", Repeat: 4 + i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)}, Conditions: map[string]string{"supply": "battery"}})
+	}
+	if next := one(t, d, "departure", trust.Open); len(next.Runs) != 3 {
+		t.Errorf("%d runs under the next one", len(next.Runs))
+	} else if _, err := d.Settle(ctx, next.ID, Settling{Do: "dismiss", Reason: "as it is"}, "me"); err != nil {
+		t.Fatal(err)
+	}
 	runs, n, err := d.Runs(ctx, store.RunFilter{State: "void", Limit: 10})
 	if err != nil || n != 2 || runs[0].Subject != "a" {
 		t.Errorf("%d runs are void, %v", n, err)
