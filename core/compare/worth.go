@@ -95,17 +95,9 @@ func differing(a, b trust.Basis) (keys []string) {
 
 // effectOf is the difference of two estimates, from a to b, with the variances of both.
 func effectOf(m Measure, a, b stats.Estimate) Effect {
-	va, vb := a.SE*a.SE, b.SE*b.SE
-	df := math.Inf(1)
-	if va+vb > 0 {
-		df = (va + vb) * (va + vb) / (va*va/math.Max(a.DF, 1) + vb*vb/math.Max(b.DF, 1))
-		if a.Pooled && b.Pooled {
-			df = math.Min(a.DF, b.DF) // one pool behind both
-		}
-	}
 	half := a.HalfWidth + b.HalfWidth
-	if va+vb > 0 {
-		half += stats.TQuantile(0.975, df) * math.Sqrt(va+vb)
+	if se, df := stats.Difference(a, b); se > 0 {
+		half += stats.TQuantile(0.975, df) * se
 	}
 	return effect(m, b.Mean-a.Mean, half)
 }

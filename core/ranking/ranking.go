@@ -84,20 +84,7 @@ type Ranking struct {
 // simultaneous intervals at the same level. A bounded entry beats only what lies surely below (or
 // above) its bound and is undecided otherwise.
 func Rank(entries []Entry, o Options) Ranking {
-	n := len(entries)
-	if o.Level == 0 {
-		o.Level = 0.95
-	}
-	if o.Draws == 0 {
-		o.Draws = 2000
-	}
-	margin := o.Margin
-	if margin == 0 && o.Scale == quantity.Ratio {
-		margin = DefaultMargin
-	}
-	if o.Scale == quantity.Ratio {
-		margin = math.Log1p(margin)
-	}
+	o = o.filled()
 	rows := slices.Clone(entries)
 	sort.SliceStable(rows, func(i, j int) bool {
 		a, b := o.merit(rows[i].Estimate), o.merit(rows[j].Estimate)
@@ -106,8 +93,28 @@ func Rank(entries []Entry, o Options) Ranking {
 		}
 		return rows[i].ID < rows[j].ID
 	})
+	return bootstrap(rows, o).standings(rows)
+}
 
-	b := bootstrap(rows, o)
+func (o Options) filled() Options {
+	if o.Level == 0 {
+		o.Level = 0.95
+	}
+	if o.Draws == 0 {
+		o.Draws = 2000
+	}
+	if o.Margin == 0 && o.Scale == quantity.Ratio {
+		o.Margin = DefaultMargin
+	}
+	return o
+}
+
+// standings gives each row, best first, its place and its ties.
+func (b *sampling) standings(rows []Entry) Ranking {
+	n, margin := b.n, b.o.Margin
+	if b.o.Scale == quantity.Ratio {
+		margin = math.Log1p(margin)
+	}
 	beats := make([][]bool, n) // beats[j][k]: j is surely better than k
 	for j := range beats {
 		beats[j] = make([]bool, n)
@@ -115,7 +122,7 @@ func Rank(entries []Entry, o Options) Ranking {
 	b.stepDown(beats)
 	for j := range rows {
 		for k := range rows {
-			if j != k && (rows[j].Estimate.Bound != "" || rows[k].Estimate.Bound != "") {
+			if j != k && (b.bounded[j] || b.bounded[k]) {
 				beats[j][k] = b.boundBeats(j, k)
 			}
 		}
@@ -160,67 +167,95 @@ func (o Options) merit(e stats.Estimate) float64 {
 	return x
 }
 
-// sampling holds what the bootstrap needs: merits, standard errors, half-widths and the draws.
+// sampling holds what the bootstrap needs: merits, the variance of every difference, and for every entry in every draw its noise and the
+// variance that would be found beside it.
 type sampling struct {
-	rows     []Entry
-	o        Options
-	x        []float64
-	se, hw   []float64
-	noise    [][]float64 // noise[draw][entry]: centre error of the draw
-	variance [][]float64 // variance[draw][entry]: redrawn squared standard error
-	twoSide  float64
+	n           int
+	o           Options
+	x, hw       []float64
+	bounded     []bool
+	gapVariance []float64 // of each pair's difference, n × n
+	noise       []float64 // draws × n
+	variance    []float64 // draws × n
+	twoSide     float64
 }
 
+// bootstrap draws the centres' errors, and with them the variances that would be found. For the pool and the sittings' component, on
+// which many rest, that is s*² = s²·χ²_ν/ν, once per draw, and for a cell that stands on its readings alone the same by itself. A variance
+// that was drawn towards the prior is an expectation of what is true: there the truth is drawn, σ² = s²·ν/χ²_ν.
 func bootstrap(rows []Entry, o Options) *sampling {
 	n := len(rows)
-	s := &sampling{rows: rows, o: o, x: make([]float64, n), se: make([]float64, n), hw: make([]float64, n)}
-	for i, r := range rows {
-		s.x[i], s.se[i], s.hw[i] = o.merit(r.Estimate), r.Estimate.SE, r.Estimate.HalfWidth
-	}
+	s := &sampling{n: n, o: o, x: make([]float64, n), hw: make([]float64, n), bounded: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n), variance: make([]float64, o.Draws*n)}
 	rng := rand.New(rand.NewPCG(o.Seed, 0x6475727665))
-	var poolDF float64
-	for _, r := range rows {
-		if r.Estimate.Pooled {
-			poolDF = r.Estimate.DF
+	var pool, sittings float64 // degrees of freedom
+	es := make([]stats.Estimate, n)
+	for i, r := range rows {
+		e := r.Estimate
+		if n > 1 {
+			e = e.At(1 - (1-o.Level)/float64(n*(n-1)))
+		}
+		es[i] = e
+		s.x[i], s.hw[i], s.bounded[i] = o.merit(e), e.HalfWidth, e.Bound != ""
+		within, among := e.Parts()
+		if e.Pooled {
+			pool = math.Max(pool, within.DF)
+		}
+		if among.Variance > 0 {
+			sittings = math.Max(sittings, among.DF)
 		}
 	}
-	chi := func(df float64) float64 { // χ²_ν/ν
-		if df <= 0 {
-			return 1
-		}
-		return distuv.ChiSquared{K: df, Src: rng}.Rand() / df
-	}
-	s.noise, s.variance = make([][]float64, o.Draws), make([][]float64, o.Draws)
-	for d := range o.Draws {
-		noise, variance := make([]float64, n), make([]float64, n)
-		pool := chi(poolDF)
-		for i, r := range rows {
-			noise[i] = rng.NormFloat64() * s.se[i]
-			scale := pool
-			if !r.Estimate.Pooled {
-				scale = chi(r.Estimate.DF)
-			}
-			variance[i] = s.se[i] * s.se[i] * scale
-		}
-		s.noise[d], s.variance[d] = noise, variance
-	}
-	// The two-sided critical value over all pairs, for ties, is also the first one of the step-down:
-	// the largest of all ordered differences is the largest of all absolute ones.
-	var all []pair
 	for j := range n {
-		for k := j + 1; k < n; k++ {
-			all = append(all, pair{j, k})
+		for k := range n {
+			s.gapVariance[j*n+k] = es[j].SE*es[j].SE + es[k].SE*es[k].SE
 		}
 	}
-	s.twoSide = s.critical(all, true)
+	for d := range o.Draws {
+		p, b := chi(rng, pool), chi(rng, sittings)
+		for i, e := range es {
+			within, among := e.Parts()
+			found, true := within.Variance*p, within.Variance
+			if !e.Pooled {
+				w := chi(rng, within.DF)
+				if e.Alone.DF > 0 {
+					found, true = within.Variance, within.Variance/w
+				} else {
+					found = within.Variance * w
+				}
+			}
+			s.noise[d*n+i] = rng.NormFloat64() * math.Sqrt(true+among.Variance)
+			s.variance[d*n+i] = found + among.Variance*b
+		}
+	}
+	s.find()
 	return s
 }
 
-type pair struct{ j, k int }
+// chi draws χ²_ν/ν; without degrees of freedom it is 1.
+func chi(rng *rand.Rand, df float64) float64 {
+	if df <= 0 || math.IsInf(df, 1) {
+		return 1
+	}
+	return distuv.ChiSquared{K: df, Src: rng}.Rand() / df
+}
 
-// critical is the level's quantile, over the draws, of the largest studentised difference among pairs.
-func (s *sampling) critical(held []pair, bothWays bool) float64 {
-	peaks := make([]float64, len(s.noise))
+// find sets the two-sided critical value over all pairs. It serves ties, and is also the first one of the step-down: the largest of all
+// ordered differences is the largest of all absolute ones.
+func (s *sampling) find() {
+	var all []pair
+	for j := range s.n {
+		for k := j + 1; k < s.n; k++ {
+			all = append(all, pair{int32(j), int32(k)})
+		}
+	}
+	s.twoSide = s.critical(all, nil)
+}
+
+type pair struct{ j, k int32 }
+
+// critical is the level's quantile, over the draws, of the largest studentised difference among pairs: of both those that count both ways,
+// of one those of which the first may only lie above the second.
+func (s *sampling) critical(both, one []pair) float64 {
+	peaks := make([]float64, s.o.Draws)
 	share := (len(peaks) + runtime.GOMAXPROCS(0) - 1) / runtime.GOMAXPROCS(0)
 	var wg sync.WaitGroup
 	for from := 0; from < len(peaks); from += share {
@@ -228,7 +263,7 @@ func (s *sampling) critical(held []pair, bothWays bool) float64 {
 		go func() { // draws do not depend on each other, so neither does the answer on how they are shared out
 			defer wg.Done()
 			for d := from; d < min(from+share, len(peaks)); d++ {
-				peaks[d] = s.peak(d, held, bothWays)
+				peaks[d] = s.peak(d, both, one)
 			}
 		}()
 	}
@@ -237,15 +272,18 @@ func (s *sampling) critical(held []pair, bothWays bool) float64 {
 }
 
 // peak is a draw's largest studentised difference among pairs.
-func (s *sampling) peak(d int, held []pair, bothWays bool) float64 {
-	noise, variance := s.noise[d], s.variance[d]
+func (s *sampling) peak(d int, both, one []pair) float64 {
+	noise, variance := s.noise[d*s.n:(d+1)*s.n], s.variance[d*s.n:(d+1)*s.n]
 	best := 0.0 // squared
-	for _, p := range held {
+	for _, p := range both {
 		diff := noise[p.j] - noise[p.k]
-		if diff <= 0 && !bothWays {
-			continue
-		}
 		if v := variance[p.j] + variance[p.k]; diff*diff > best*v && v > 0 {
+			best = diff * diff / v
+		}
+	}
+	for _, p := range one {
+		diff := noise[p.j] - noise[p.k]
+		if v := variance[p.j] + variance[p.k]; diff > 0 && diff*diff > best*v && v > 0 {
 			best = diff * diff / v
 		}
 	}
@@ -264,34 +302,42 @@ func upper(xs []float64, level float64) float64 {
 // stepDown marks every ordered pair whose hypothesis "j is no better than k" is rejected. A rejected
 // pair leaves the maximum; its reverse stays.
 func (s *sampling) stepDown(beats [][]bool) {
-	n := len(s.x)
-	bounded := func(i int) bool { return s.rows[i].Estimate.Bound != "" }
 	c := s.twoSide
 	for {
 		found := false
-		var held []pair
-		for j := range n {
-			for k := range n {
-				if j == k || beats[j][k] {
+		for j := range s.n {
+			for k := range s.n {
+				if j == k || beats[j][k] || s.bounded[j] || s.bounded[k] {
 					continue
 				}
-				if diff, se := s.gap(j, k); diff > c*se && diff > 0 && !bounded(j) && !bounded(k) {
+				if diff, se := s.gap(j, k); diff > c*se && diff > 0 {
 					beats[j][k], found = true, true
-				} else {
-					held = append(held, pair{j, k})
 				}
 			}
 		}
 		if !found {
 			return
 		}
-		c = s.critical(held, false)
+		var both, one []pair
+		for j := range s.n {
+			for k := j + 1; k < s.n; k++ {
+				switch {
+				case beats[j][k]:
+					one = append(one, pair{int32(k), int32(j)})
+				case beats[k][j]:
+					one = append(one, pair{int32(j), int32(k)})
+				default:
+					both = append(both, pair{int32(j), int32(k)})
+				}
+			}
+		}
+		c = s.critical(both, one)
 	}
 }
 
 // gap is how much better j is than k, less what the readings' ranges leave open, and its standard error.
 func (s *sampling) gap(j, k int) (diff, se float64) {
-	return s.x[j] - s.x[k] - s.hw[j] - s.hw[k], math.Hypot(s.se[j], s.se[k])
+	return s.x[j] - s.x[k] - s.hw[j] - s.hw[k], math.Sqrt(s.gapVariance[j*s.n+k])
 }
 
 // boundBeats tells whether j is surely better than k where one or both are bounds. All bounds say
@@ -299,7 +345,7 @@ func (s *sampling) gap(j, k int) (diff, se float64) {
 // and open downwards when lower is.
 func (s *sampling) boundBeats(j, k int) bool {
 	openUp := s.o.Better == quantity.Higher
-	bj, bk := s.rows[j].Estimate.Bound != "", s.rows[k].Estimate.Bound != ""
+	bj, bk := s.bounded[j], s.bounded[k]
 	if s.o.Better == quantity.Target || bj && bk || bj && !openUp || bk && openUp {
 		return false
 	}
@@ -309,14 +355,14 @@ func (s *sampling) boundBeats(j, k int) bool {
 
 // tie classes a pair on its simultaneous interval. sure says that the standing already parts them.
 func (s *sampling) tie(j, k int, margin float64, sure bool) Tie {
-	if s.rows[j].Estimate.Bound != "" || s.rows[k].Estimate.Bound != "" {
+	if s.bounded[j] || s.bounded[k] {
 		if sure {
 			return Different
 		}
 		return Undecided
 	}
 	diff := s.x[j] - s.x[k]
-	half := s.twoSide*math.Hypot(s.se[j], s.se[k]) + s.hw[j] + s.hw[k]
+	half := s.twoSide*math.Sqrt(s.gapVariance[j*s.n+k]) + s.hw[j] + s.hw[k]
 	lo, hi := diff-half, diff+half
 	apart := sure || lo > 0 || hi < 0
 	within := lo >= -margin && hi <= margin

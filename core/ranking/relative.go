@@ -22,8 +22,8 @@ func RelativeTo(e, ref stats.Estimate, scale quantity.Scale) Relative {
 	diff := e.Mean - ref.Mean
 	half := 0.0
 	if e.Bound == "" && ref.Bound == "" {
-		if v := e.SE*e.SE + ref.SE*ref.SE; v > 0 {
-			half = stats.TQuantile(0.975, DifferenceDF(e, ref)) * math.Sqrt(v)
+		if se, df := stats.Difference(e, ref); se > 0 {
+			half = stats.TQuantile(0.975, df) * se
 		}
 		half += e.HalfWidth + ref.HalfWidth
 	}
@@ -31,26 +31,6 @@ func RelativeTo(e, ref stats.Estimate, scale quantity.Scale) Relative {
 		return Relative{100 * math.Exp(diff), 100 * math.Exp(diff-half), 100 * math.Exp(diff+half)}
 	}
 	return Relative{diff, diff - half, diff + half}
-}
-
-// DifferenceDF gives the degrees of freedom of a difference of two centres: (Σc·s²)²/Σ[(c·s²)²/ν]
-// over distinct variance components, the pool counted once.
-func DifferenceDF(a, b stats.Estimate) float64 {
-	va, vb := a.SE*a.SE, b.SE*b.SE
-	if a.Pooled && b.Pooled {
-		return a.DF
-	}
-	var q float64
-	if a.DF > 0 {
-		q += va * va / a.DF
-	}
-	if b.DF > 0 {
-		q += vb * vb / b.DF
-	}
-	if q == 0 {
-		return math.Inf(1)
-	}
-	return (va + vb) * (va + vb) / q
 }
 
 // FieldMean is the field's class average as an exact estimate: the geometric mean on ratio scales,

@@ -7,6 +7,8 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"sync"
+	"sync/atomic"
 
 	"gonum.org/v1/gonum/mathext"
 	"gonum.org/v1/gonum/stat/distuv"
@@ -141,6 +143,8 @@ type Pool struct {
 	Sittings int     `json:"between_df,omitempty" doc:"Degrees of freedom behind it, those of the typical value among them"`
 	Typical  bool    `json:"typical,omitempty"` // rests mainly on the shipped default, not on this desk's runs
 	floor    float64 // least variance
+	lowD0    float64 // d₀ and s₀ as they would be if cells differed as much more in noise as few cells cannot rule out
+	lowS0    float64
 	t        float64 // Student's t at 0.975 with DF degrees of freedom
 
 	bsum, bweight float64 // what cells with several sittings say of the between-sitting variance, and their degrees of freedom
@@ -229,7 +233,8 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 	p.floor = floor
 	p.SR = math.Sqrt(max(sum/p.DF, floor))
 	p.t = TQuantile(0.975, p.DF)
-	p.D0, p.S0 = prior(es, half, p.SR*p.SR, p.DF)
+	p.D0, p.S0 = prior(es, half, p.SR*p.SR, p.DF, 0)
+	p.lowD0, p.lowS0 = prior(es, half, p.SR*p.SR, p.DF, caution)
 	p.between()
 	return p
 }
@@ -262,8 +267,12 @@ func (p *Pool) between() {
 	}
 }
 
+// caution is how many standard errors of the scatter of ln s² are added to it where a comparison needs the tails of a cell's own
+// variance: how much cells differ in noise is itself known badly from few of them. Found by simulation (docs/methods.md).
+const caution = 0.5
+
 // prior fits d₀ and s₀ by the moments of log s² (Smyth 2004, section 6.2).
-func prior(es, half []float64, pooled, limit float64) (d0, s0 float64) {
+func prior(es, half []float64, pooled, limit, more float64) (d0, s0 float64) {
 	if len(es) < 3 {
 		return limit, math.Sqrt(pooled)
 	}
@@ -276,7 +285,7 @@ func prior(es, half []float64, pooled, limit float64) (d0, s0 float64) {
 	for _, e := range es {
 		v += (e - mean) * (e - mean) / float64(len(es)-1)
 	}
-	excess := v - trigammas
+	excess := v*(1+more*math.Sqrt(2/float64(len(es)-1))) - trigammas
 	if excess <= 0 {
 		return limit, math.Sqrt(pooled)
 	}
@@ -344,10 +353,69 @@ type Estimate struct {
 	DF          float64 `json:"df,omitempty"`
 	HalfWidth   float64 `json:"half_width,omitempty"`
 	Pooled      bool    `json:"pooled" doc:"The variance is the measure's pooled repeatability, shared with other cells"`
+	Within      Part    `json:"-"` // SE² is the sum of both parts
+	Among       Part    `json:"-"`
+	Alone       Part    `json:"-"` // what Within would be by the cell's own moderated variance
 	Bound       string  `json:"bound,omitempty" doc:"at least, or more than"`
 	Provisional bool    `json:"provisional,omitempty" doc:"Fewer than 5 degrees of freedom stand behind the repeatability"`
 	Typical     bool    `json:"typical,omitempty" doc:"Repeatability as shipped, not yet this desk's own"`
 	Exact       bool    `json:"exact,omitempty" doc:"No interval: a spec-sheet figure or no repeatability known"`
+}
+
+// Part is one estimated component of a centre's variance, on the working scale, and its degrees of freedom. Parts of the pool and
+// of the sittings are shared by all cells that rest on them.
+type Part struct{ Variance, DF float64 }
+
+// Parts gives the components of an estimate's variance. One that holds its standard error alone has a single part.
+func (e Estimate) Parts() (within, among Part) {
+	if e.Within.Variance == 0 && e.Among.Variance == 0 {
+		return Part{e.SE * e.SE, e.DF}, Part{}
+	}
+	return e.Within, e.Among
+}
+
+// At gives the estimate as a comparison at another level needs it: of the pooled variance and the moderated one it takes that which
+// makes the wider interval there. Far out in the tails the degrees of freedom weigh more than at 95 %: where cells differ in noise,
+// few cells may rest on the pool.
+func (e Estimate) At(p float64) Estimate {
+	if e.Alone.DF > 0 && e.Alone.Variance > 0 && math.Sqrt(e.Alone.Variance)*tQuantile(p, e.Alone.DF) > math.Sqrt(e.Within.Variance)*tQuantile(p, e.Within.DF) {
+		e.Within, e.Pooled = e.Alone, false
+		e.SE, e.DF = together(e.Within, e.Among)
+	}
+	return e
+}
+
+// together adds two independent parts (Satterthwaite, Biometrics Bulletin 2, 1946).
+func together(a, b Part) (se, df float64) {
+	v := a.Variance + b.Variance
+	if b.Variance == 0 {
+		return math.Sqrt(v), a.DF
+	}
+	return math.Sqrt(v), v * v / (a.Variance*a.Variance/a.DF + b.Variance*b.Variance/b.DF)
+}
+
+// Difference gives the standard error of a difference of two centres and its degrees of freedom, (Σ v_k)² / Σ (v_k²/ν_k) over
+// distinct variance components, the pool and the sittings' component counted once (Satterthwaite, Biometrics Bulletin 2, 1946).
+func Difference(a, b Estimate) (se, df float64) {
+	wa, aa := a.Parts()
+	wb, ab := b.Parts()
+	own := []Part{{aa.Variance + ab.Variance, math.Max(aa.DF, ab.DF)}}
+	if a.Pooled && b.Pooled {
+		own = append(own, Part{wa.Variance + wb.Variance, math.Max(wa.DF, wb.DF)})
+	} else {
+		own = append(own, wa, wb)
+	}
+	var sum, squares float64
+	for _, p := range own {
+		sum += p.Variance
+		if p.DF > 0 {
+			squares += p.Variance * p.Variance / p.DF
+		}
+	}
+	if squares == 0 {
+		return math.Sqrt(sum), math.Inf(1)
+	}
+	return math.Sqrt(sum), sum * sum / squares
 }
 
 // Estimate gives a cell's centre and 95 % interval: mean ± t(0.975)·SE with the pooled variance s_r², or the
@@ -379,21 +447,39 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	}
 	s2 := (p.D0*p.S0*p.S0 + ss) / (p.D0 + df)
 	e.DF = p.D0 + df
+	e.Alone = Part{(p.lowD0*p.lowS0*p.lowS0 + ss) / (p.lowD0 + df) / float64(n), p.lowD0 + df}
 	if math.Sqrt(s2)*TQuantile(0.975, e.DF) <= p.SR*p.t {
 		s2, e.Pooled, e.DF = p.SR*p.SR, true, p.DF
 	}
-	e.SE = math.Sqrt(s2 / float64(n))
-	if between := p.Between * p.Between / float64(len(c.Sittings)); between > 0 {
-		a := s2 / float64(n)
-		e.SE = math.Sqrt(a + between)
-		// Both parts are estimated (Satterthwaite, Biometrics Bulletin 2, 1946).
-		e.DF = (a + between) * (a + between) / (a*a/e.DF + between*between/float64(max(p.Sittings, 1)))
-	}
+	e.Within = Part{s2 / float64(n), e.DF}
+	e.Among = Part{p.Between * p.Between / float64(len(c.Sittings)), float64(max(p.Sittings, 1))}
+	e.SE, e.DF = together(e.Within, e.Among)
 	e.Provisional, e.Typical = p.DF < 5, p.Typical
 	w := TQuantile(0.975, e.DF)*e.SE + e.HalfWidth
 	e.Lo, e.Hi = natural(mean-w), natural(mean+w)
 	return e
 }
+
+// tQuantile is the same from a table that fills as it is asked; degrees of freedom are taken to the next lower quarter.
+func tQuantile(p, df float64) float64 {
+	if df > 1000 || df < 0.25 || math.IsNaN(df) {
+		return TQuantile(p, df)
+	}
+	key := [2]float64{p, math.Floor(4*df) / 4}
+	if v, ok := tTable.Load(key); ok {
+		return v.(float64)
+	}
+	v := TQuantile(p, key[1])
+	if tCount.Add(1) < 1<<16 {
+		tTable.Store(key, v)
+	}
+	return v
+}
+
+var (
+	tTable sync.Map // of p and df
+	tCount atomic.Int64
+)
 
 // TQuantile is the p-quantile of Student's t with df degrees of freedom.
 func TQuantile(p, df float64) float64 {
@@ -411,7 +497,7 @@ func Moderated(variances, dfs []float64) (moderated, df []float64) {
 		half = append(half, dfs[i]/2)
 		sum, all = sum+v*dfs[i], all+dfs[i]
 	}
-	d0, s0 := prior(es, half, sum/all, all)
+	d0, s0 := prior(es, half, sum/all, all, 0)
 	if len(es) < 3 {
 		d0 = 0
 	}
