@@ -176,7 +176,8 @@ type sampling struct {
 	bounded     []bool
 	gapVariance []float64 // of each pair's difference, n × n
 	noise       []float64 // draws × n
-	variance    []float64 // draws × n
+	variance    []float64 // draws × n; nil where errors go together: then factor scales all variances of a draw
+	factor      []float64 // draws
 	twoSide     float64
 }
 
@@ -273,8 +274,20 @@ func (s *sampling) critical(both, one []pair) float64 {
 
 // peak is a draw's largest studentised difference among pairs.
 func (s *sampling) peak(d int, both, one []pair) float64 {
-	noise, variance := s.noise[d*s.n:(d+1)*s.n], s.variance[d*s.n:(d+1)*s.n]
+	noise := s.noise[d*s.n : (d+1)*s.n]
 	best := 0.0 // squared
+	if s.variance == nil {
+		for i, ps := range [][]pair{both, one} {
+			for _, p := range ps {
+				diff := noise[p.j] - noise[p.k]
+				if v := s.gapVariance[int(p.j)*s.n+int(p.k)] * s.factor[d]; (i == 0 || diff > 0) && diff*diff > best*v && v > 0 {
+					best = diff * diff / v
+				}
+			}
+		}
+		return math.Sqrt(best)
+	}
+	variance := s.variance[d*s.n : (d+1)*s.n]
 	for _, p := range both {
 		diff := noise[p.j] - noise[p.k]
 		if v := variance[p.j] + variance[p.k]; diff*diff > best*v && v > 0 {
