@@ -307,7 +307,7 @@ func BenchmarkSVG(b *testing.B) {
 	var took []float64
 	for b.Loop() {
 		begin := time.Now()
-		if _, err := draw.RankedSVG(c, draw.Options{}); err != nil {
+		if _, err := draw.SVG(c, draw.Options{}); err != nil {
 			b.Fatal(err)
 		}
 		took = append(took, 1e3*time.Since(begin).Seconds())

@@ -30,7 +30,7 @@ import (
 	"durvek/simulate"
 )
 
-//go:embed dossiers/*.yaml tests/*.yaml tables/*.csv
+//go:embed dossiers/*.yaml tests/*.yaml tables/*.csv uses/*.yaml
 var files embed.FS
 
 // DeskName is the demo's desk.
@@ -55,6 +55,19 @@ var fields = []ranking.Field{
 	{Slug: "chart-room", Name: "chart-room machines", Kinds: []catalog.Kind{"desktop", "mini-pc"}},
 	{Slug: "foredeck", Name: "tablets and phones", Kinds: []catalog.Kind{"tablet", "phone"}},
 	{Slug: "survey-drives", Name: "survey drives", Kinds: []catalog.Kind{"drive"}},
+	{Slug: "under-1100", Name: "laptops from 600 to 1,100 EUR", Kinds: []catalog.Kind{"laptop"}, Price: &ranking.PriceBand{From: 600, To: 1100, Currency: "EUR"}},
+	{Slug: "since-2026", Name: "machines of 2026", Kinds: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"}, ReleasedFrom: "2026-01"},
+	{Slug: "skarn", Name: "machines with a Skarn", Chip: "Skarn"},
+	{Slug: "pocket", Name: "screens of up to 12 inches", ScreenTo: 12},
+	{Slug: "laptop-modes", Name: "crew laptops, every mode", Kinds: []catalog.Kind{"laptop"}, Modes: true},
+}
+
+// Rates that the desk wrote down. Prices in dollars of before the first day cannot be converted, which is as it should be.
+var rates = []catalog.Rate{
+	{From: "GBP", To: "EUR", Rate: 1.148, Date: "2026-10-01", Source: "bank's sheet, 1 October"},
+	{From: "USD", To: "EUR", Rate: 0.861, Date: "2026-10-01", Source: "bank's sheet, 1 October"},
+	{From: "GBP", To: "EUR", Rate: 1.137, Date: "2026-11-02", Source: "bank's sheet, 2 November"},
+	{From: "USD", To: "EUR", Rate: 0.874, Date: "2026-11-02", Source: "bank's sheet, 2 November"},
 }
 
 // Catalogue takes in dossiers, tests, fields and the desk's own readings.
@@ -64,7 +77,12 @@ func Catalogue(ctx context.Context, c *client.Client) error {
 			return err
 		}
 	}
-	for _, x := range []struct{ pattern, path string }{{"tests/*.yaml", "/api/tests"}, {"dossiers/*.yaml", "/api/dossiers"}, {"tables/*.csv", "/api/tables"}} {
+	for _, r := range rates {
+		if err := c.Do(ctx, http.MethodPost, "/api/rates", nil, r, nil); err != nil {
+			return err
+		}
+	}
+	for _, x := range []struct{ pattern, path string }{{"tests/*.yaml", "/api/tests"}, {"dossiers/*.yaml", "/api/dossiers"}, {"tables/*.csv", "/api/tables"}, {"uses/*.yaml", "/api/use-files"}} {
 		names, err := fs.Glob(files, x.pattern)
 		if err != nil {
 			return err
@@ -187,6 +205,25 @@ var bench = []job{
 	{unit: "petrel-8-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true, name: "Phone, ten minutes of drawing"},
 	{unit: "leaf-11-12-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true, name: "Tablet, ten minutes of drawing"},
 	{unit: "sound-16-32-1000-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, name: "Ten minutes of drawing"},
+	{unit: "sound-16-16-512-a", repeats: 3},
+	{unit: "pilot-13-32-1000-a", repeats: 3, tests: []string{"hashing", "compression", "sealing", "route-search", "memory-bandwidth", "memory-latency", "drive-sequential", "drive-random", "archive", "wake-up"}},
+	{unit: "skiff-14-32-2000-a", repeats: 3},
+	{unit: "skiff-14-32-2000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
+	{unit: "harbour-tower-32-1000-a", repeats: 3},
+	{unit: "tern-mini-16-512-a", repeats: 3},
+	{unit: "ketch-tab-12-512-a", repeats: 3},
+	{unit: "dunlin-15-16-512-a", repeats: 3},
+	{unit: "dunlin-15-16-512-a", tests: drawing, repeats: 3},
+	{unit: "dunlin-15-16-512-a", tests: lasting, repeats: 1},
+	{unit: "galley-mini-16-512-a", repeats: 3},
+	{unit: "quay-desk-16-1000-a", repeats: 3},
+	{unit: "quay-desk-16-1000-a", tests: drawing, repeats: 3},
+	{unit: "petrel-12-512-a", tests: hand, repeats: 3, browser: true},
+	{unit: "leaf-11-8-128-a", tests: hand, repeats: 3, browser: true},
+	{unit: "kittiwake-8-128-a", tests: hand, repeats: 3, browser: true},
+	{unit: "cockle-2000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: drive},
+	{unit: "samphire-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive, repeats: 3},
+	{unit: "marl-1000-a", host: "harbour-tower-64-2000-a", place: "inner port", tests: drive, repeats: 3},
 	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3, name: "Chart room, overnight", terms: method.Terms{Order: "interleaved", Failure: "retry", Cool: &method.Cool{Seconds: 5, Below: 45, Most: 30}},
 		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", At: 2}, {Kind: simulate.Background, Test: "memory-bandwidth", Repeats: []int{1}}}},
 	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2, name: "Foredeck tablet, both supplies",

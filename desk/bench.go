@@ -276,7 +276,10 @@ func (d *Desk) introduce(ctx context.Context, view *view, p method.Plan, b *reco
 		v := view.variants[u.Variant]
 		b.Title, b.Variant = v.FullName()+", "+v.Note, u.Variant
 	}
-	b.SetupName = view.setupName(p.Setup)
+	b.SetupName = p.Setup
+	if x, err := view.setup(p.Setup); err == nil {
+		b.SetupName = x.Name
+	}
 	if n := len(p.Setups()); n > 1 {
 		b.SetupName = fmt.Sprintf("%d setups", n)
 	}

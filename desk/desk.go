@@ -126,7 +126,7 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		return err
 	})
 	if err == nil {
-		d.matrix, err = loadMatrix(ctx, s.Queries)
+		d.matrix = newMatrix(s.Queries)
 	}
 	if err == nil {
 		err = d.remember(ctx)
@@ -146,6 +146,18 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		s.Close()
 		return nil, err
 	}
+	tests, err := s.Tests(ctx)
+	if err != nil {
+		s.Close()
+		return nil, err
+	}
+	var measures []string
+	for _, t := range tests {
+		for _, m := range t.Measures {
+			measures = append(measures, method.ID(t.Slug, m.Slug))
+		}
+	}
+	go d.matrix.load(measures, d.stop)
 	go d.tend(d.stop)
 	return d, nil
 }
@@ -163,6 +175,7 @@ func (d *Desk) Close() error {
 	d.Events.Close()
 	d.closing.Do(func() { close(d.stop) })
 	<-d.tended
+	<-d.matrix.loaded
 	return d.store.Close()
 }
 

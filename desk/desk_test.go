@@ -155,10 +155,9 @@ func TestEstimatesEqualRecomputingFromScratch(t *testing.T) {
 	}
 	check("database", kept)
 	held := map[store.CellKey]stats.Cell{}
-	for _, c := range d.matrix.columns {
-		for k, e := range c.cells {
-			held[k] = e.Cell
-		}
+	<-d.matrix.loaded
+	for id := range d.matrix.columns {
+		d.matrix.each(id, func(e store.Estimate) { held[e.CellKey] = e.Cell })
 	}
 	check("memory", held)
 }
@@ -444,6 +443,7 @@ func TestWhatWasExpectedOfAFigure(t *testing.T) {
 	d := opened(t)
 	v := &view{variants: map[string]variantView{"fen-14-16": {Model: catalog.Model{Slug: "fen-14", Kind: "laptop"}}, "fen-14-32": {Model: catalog.Model{Slug: "fen-14", Kind: "laptop"}},
 		"skiff": {Model: catalog.Model{Slug: "skiff", Kind: "laptop"}}, "tower": {Model: catalog.Model{Slug: "tower", Kind: "desktop"}}}, byID: map[string]compare.Measure{"m/x": {ID: "m/x", Version: 1}}}
+	d.matrix.open("m/x")
 	put := func(variant, unit string, value float64) {
 		d.matrix.put([]store.Estimate{{CellKey: store.CellKey{Measure: "m/x", Setup: method.AsDelivered, Unit: unit}, Variant: variant, TestVersion: 1, Cell: stats.Cell{Median: value}}}, nil)
 	}

@@ -324,10 +324,9 @@ func TestEstimatesEqualRecomputingWhateverIsChanged(t *testing.T) {
 		}
 	}
 	memory := map[store.CellKey]stats.Cell{}
-	for _, c := range d.matrix.columns {
-		for k, e := range c.cells {
-			memory[k] = e.Cell
-		}
+	<-d.matrix.loaded
+	for id := range d.matrix.columns {
+		d.matrix.each(id, func(e store.Estimate) { memory[e.CellKey] = e.Cell })
 	}
 	kept := map[store.CellKey]stats.Cell{}
 	list, err := d.store.Estimates(ctx)

@@ -21,6 +21,7 @@ var (
 	runsSchema    = mustSchema("runs")
 	planSchema    = mustSchema("plan")
 	sheetSchema   = mustSchema("sheet")
+	useSchema     = mustSchema("use")
 )
 
 func mustSchema(name string) *document.Schema {
@@ -32,11 +33,11 @@ func mustSchema(name string) *document.Schema {
 	return document.MustSchema(file, source)
 }
 
-// Schema returns a published JSON Schema by name: dossier, test, runs, plan or sheet.
+// Schema returns a published JSON Schema by name: dossier, test, runs, plan, sheet or use.
 func (d *Desk) Schema(name string) ([]byte, error) {
 	source, err := schemaFiles.ReadFile("schemas/" + name + ".schema.json")
 	if err != nil {
-		return nil, refuse(NotFound, "no schema %q is published; there are dossier, test, plan, sheet and runs", name)
+		return nil, refuse(NotFound, "no schema %q is published; there are dossier, test, plan, sheet, use and runs", name)
 	}
 	return source, nil
 }
@@ -65,7 +66,7 @@ func (d *Desk) ImportDossier(ctx context.Context, data []byte, checkOnly bool, b
 	if err := file.Decode(dossierSchema, &dossier); err != nil {
 		return in, err
 	}
-	measures, err := d.measureUnits(ctx)
+	measures, err := d.judges(ctx)
 	if err != nil {
 		return in, err
 	}
@@ -377,14 +378,15 @@ func (d *Desk) AddRig(ctx context.Context, r catalog.Rig, by string) error {
 
 // AddClaim adds a claim about a variant and returns it with its id.
 func (d *Desk) AddClaim(ctx context.Context, c catalog.Claim, by string) (catalog.Claim, error) {
-	if _, err := d.store.Variant(ctx, c.Variant); err != nil {
+	v, err := d.store.Variant(ctx, c.Variant)
+	if err != nil {
 		return c, missing(err, "variant", c.Variant)
 	}
-	measures, err := d.measureUnits(ctx)
+	measures, err := d.judges(ctx)
 	if err != nil {
 		return c, err
 	}
-	if err := firstProblem("claim", c.Check(measures)); err != nil {
+	if err := firstProblem("claim", c.Check(measures, v.Spec)); err != nil {
 		return c, err
 	}
 	c.ID = newID()
@@ -428,15 +430,15 @@ func (d *Desk) catalogChanged() {
 	d.Events.Send(Event{Name: "catalogue", Data: struct{}{}})
 }
 
-func (d *Desk) measureUnits(ctx context.Context) (map[string]string, error) {
+func (d *Desk) judges(ctx context.Context) (map[string]catalog.Judge, error) {
 	tests, err := d.store.Tests(ctx)
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]string{}
+	out := map[string]catalog.Judge{}
 	for _, t := range tests {
 		for _, m := range t.Measures {
-			out[method.ID(t.Slug, m.Slug)] = m.Unit
+			out[method.ID(t.Slug, m.Slug)] = catalog.Judge{Unit: m.Unit, Better: m.Better}
 		}
 	}
 	return out, nil

@@ -8,105 +8,12 @@ import (
 	"time"
 
 	"durvek/core/catalog"
-	"durvek/core/claims"
 	"durvek/core/compare"
 	"durvek/core/method"
-	"durvek/core/quantity"
 	"durvek/core/ranking"
-	"durvek/core/trust"
 	"durvek/core/verdict"
 	"durvek/store"
 )
-
-// CheckClaims judges every claim about a variant, or about all variants.
-func (d *Desk) CheckClaims(ctx context.Context, variant string) ([]claims.Judged, error) {
-	if variant != "" {
-		if _, err := d.store.Variant(ctx, variant); err != nil {
-			return nil, missing(err, "variant", variant)
-		}
-	}
-	list, err := d.store.Claims(ctx, variant)
-	if err != nil {
-		return nil, err
-	}
-	v, err := d.view(ctx)
-	if err != nil {
-		return nil, err
-	}
-	out := []claims.Judged{}
-	for _, c := range list {
-		m, ok := v.byID[c.Measure]
-		if !ok {
-			return nil, refuse(Conflict, "claim on %q: no test yields that measure any more", c.Measure)
-		}
-		cells, _ := d.matrix.column(m)
-		found, cell := evidence(c, m, cells)
-		verdict, err := claims.Check(c, m.Def(), found)
-		if err != nil {
-			return nil, refuse(Invalid, "claim on %q: %v", c.Measure, err)
-		}
-		text := quantity.Plain(c.Value, c.Unit)
-		if c.Qualifier != "" && c.Qualifier != "exact" {
-			text = string(c.Qualifier) + " " + text
-		}
-		out = append(out, claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Verdict: verdict, Doubts: v.doubting(m.ID, cell)})
-	}
-	return out, nil
-}
-
-// evidence picks the cell that judges a claim: of the variant, of the newest test version, at the
-// claim's place, under the claim's conditions (as delivered where it names none); with most readings.
-func evidence(c catalog.Claim, m compare.Measure, cells []compare.Cell) (*claims.Evidence, *compare.Cell) {
-	var best *compare.Cell
-	unlike := ""
-	for i, cell := range cells {
-		if cell.Variant != c.Variant || c.Place != "" && cell.Place != c.Place {
-			continue
-		}
-		if cell.Basis.TestVersion != m.Version {
-			unlike = "an older version of the test"
-			continue
-		}
-		if len(c.Conditions) == 0 && cell.Setup != method.AsDelivered {
-			if unlike == "" {
-				unlike = "only other modes were measured"
-			}
-			continue
-		}
-		if diff := trust.Comparable(trust.Basis{Conditions: c.Conditions}, trust.Basis{Conditions: cell.Basis.Conditions}, sortedKeys(c.Conditions)); len(diff) > 0 {
-			unlike = trust.Sentence(diff)
-			continue
-		}
-		if best == nil || cell.Estimate.N > best.Estimate.N {
-			best = &cells[i]
-		}
-	}
-	if best == nil {
-		if unlike == "" {
-			return nil, nil
-		}
-		return &claims.Evidence{Unlike: unlike}, nil
-	}
-	e := &claims.Evidence{Estimate: best.Estimate, Best: best.Best[1]}
-	if m.Better == quantity.Lower {
-		e.Best = best.Best[0]
-	}
-	return e, best
-}
-
-// doubting lists the open doubts about a cell in words, the gravest first.
-func (v *view) doubting(measure string, c *compare.Cell) (out []string) {
-	if c == nil {
-		return nil
-	}
-	test, slug := method.Split(measure)
-	for _, x := range v.doubts[test] {
-		if (x.Measure == "" || x.Measure == slug) && x.Unit == c.Unit && x.Setup == c.Setup && x.Host == c.Host && x.Place == c.Place && x.Basis == c.Key && !slices.Contains(out, x.Sentence) {
-			out = append(out, x.Sentence)
-		}
-	}
-	return out
-}
 
 // AddReview starts a review of a variant: its field is the variant's kind unless named, its measures
 // those that the variant has figures for, its findings what the data support.
@@ -115,9 +22,9 @@ func (d *Desk) AddReview(ctx context.Context, r verdict.Review, by string) (verd
 	if err != nil {
 		return r, err
 	}
-	x, ok := v.variants[r.Subject]
-	if !ok {
-		return r, refuse(NotFound, "no variant %q is known", r.Subject)
+	x, err := v.variant(r.Subject)
+	if err != nil {
+		return r, err
 	}
 	if r.Slug == "" {
 		r.Slug = r.Subject
@@ -128,19 +35,19 @@ func (d *Desk) AddReview(ctx context.Context, r verdict.Review, by string) (verd
 	if r.Field == "" {
 		r.Field = "everything"
 		for _, f := range v.fields {
-			if f.Slug != "everything" && f.Holds(r.Subject, x.Model.Kind) {
+			if members, err := v.of(f); f.Slug != "everything" && err == nil && slices.Contains(members, r.Subject) {
 				r.Field = f.Slug
 				break
 			}
 		}
 	}
-	if _, ok := v.field(r.Field); !ok {
-		return r, refuse(NotFound, "no field %q is known", r.Field)
+	if _, err := v.field(r.Field); err != nil {
+		return r, err
 	}
 	if len(r.Measures) == 0 {
 		for _, m := range v.measures {
-			cells, _ := d.matrix.column(m)
-			if slices.ContainsFunc(cells, func(c compare.Cell) bool { return c.Variant == r.Subject && c.Setup == method.AsDelivered }) {
+			cells, _ := d.matrix.of(m, []string{r.Subject})
+			if slices.ContainsFunc(cells[r.Subject], func(c compare.Cell) bool { return c.Setup == method.AsDelivered }) {
 				r.Measures = append(r.Measures, m.ID)
 			}
 		}
@@ -207,8 +114,8 @@ func (d *Desk) SaveReview(ctx context.Context, r verdict.Review, by string) (ver
 	if err := d.checkReview(v, r); err != nil {
 		return r, err
 	}
-	if _, ok := v.field(r.Field); !ok {
-		return r, refuse(NotFound, "no field %q is known", r.Field)
+	if _, err := v.field(r.Field); err != nil {
+		return r, err
 	}
 	from := r.Revision
 	r.Subject, r.Editions, r.Signed, r.Revision = old.Subject, old.Editions, nil, from+1
@@ -300,7 +207,10 @@ func (d *Desk) SignReview(ctx context.Context, slug, name string) (verdict.Revie
 
 // findings runs the finding rules over the subject's standing in each measure of its field.
 func (d *Desk) findings(ctx context.Context, v *view, r verdict.Review) ([]verdict.Finding, error) {
-	f, _ := v.field(r.Field)
+	f, err := v.field(r.Field)
+	if err != nil {
+		return nil, err
+	}
 	facts := verdict.Facts{Subject: v.variants[r.Subject].FullName()}
 	for _, m := range v.measures {
 		c, err := d.Rank(ctx, Question{Field: r.Field, Measure: m.ID, Subject: r.Subject})

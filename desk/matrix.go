@@ -2,33 +2,79 @@ package desk
 
 import (
 	"context"
+	"log/slog"
 	"maps"
 	"math"
+	"runtime/debug"
 	"slices"
+	"sort"
 	"sync"
+	"time"
 
 	"durvek/core/compare"
+	"durvek/core/ranking"
 	"durvek/core/stats"
+	"durvek/core/trust"
 	"durvek/store"
 )
 
 // matrix holds every cell in memory, by measure, so that a comparison costs by what it shows. The
-// database stays the truth: the matrix is loaded from it and follows each write.
+// database stays the truth: a column is read from it when it is first asked for, the others behind the start of the
+// service one after the other, and each follows every write. Cells are packed without pointers: a desk of ten years has
+// hundreds of thousands.
 type matrix struct {
 	write    sync.Mutex // held by whoever records, so that cells arrive here in the order of writing
+	store    store.Queries
 	mu       sync.RWMutex
 	columns  map[string]*matrixColumn
-	revision uint64 // of everything that comparisons read, catalogue included
-	listed   uint64 // of the catalogue and the tests alone
+	names    []string // of units, hosts, places, setups, variants, limiters, bounds, bases
+	numbers  map[string]uint32
+	basis    []trust.Basis // by number; cells under the same conditions share one
+	bases    map[basisID]uint32
+	revision uint64        // of everything that comparisons read, catalogue included
+	listed   uint64        // of the catalogue and the tests alone
+	doubted  uint64        // of doubts and failures
+	loaded   chan struct{} // closed when every column is here, or none will come any more
+}
+
+type basisID struct {
+	version    int
+	conditions string // as they are written down
+}
+
+// packed is a cell with numbers in place of names.
+type packed struct {
+	variant, unit, host, place, setup, key, basis uint32
+	limiter, bound                                uint32
+	first, sittings, scatter                      uint32 // where its sittings begin in the column's, how many; behind them those of its scatter
+	bounds                                        uint32
+	simulated                                     bool
+	median, half, boundAt, low, high              float64
 }
 
 type matrixColumn struct {
-	cells    map[store.CellKey]store.Estimate
+	cells    []packed // by variant
+	sittings []packedSitting
+	waste    int // sittings that no cell refers to any more
 	revision uint64
-	pools    map[int]stats.Pool // by test version
-	rough    map[int]roughPool  // the same for rules, which may be a little behind
-	changes  int                // cells that changed since the column was made
-	kin      map[string]*kinColumn
+	changes  int // cells that changed since the column was made
+
+	mu    sync.Mutex            // guards what is worked out from the cells
+	pools map[int]stats.Pool    // by test version
+	rough map[int]roughPool     // the same for rules, which may be a little behind
+	kin   map[string]*kinColumn // by setup
+	past  map[[2]uint32]past    // by setup and basis
+}
+
+// past is what every variant had when the column was at a revision.
+type past struct {
+	revision uint64
+	entries  []ranking.Entry
+}
+
+type packedSitting struct {
+	n        int32
+	mean, ss float64
 }
 
 // roughPool is a pool as it was when the column had changed so often.
@@ -51,46 +97,198 @@ type kinCell struct {
 	conditions map[string]string
 }
 
-func loadMatrix(ctx context.Context, q store.Queries) (*matrix, error) {
-	m := &matrix{columns: map[string]*matrixColumn{}, revision: 1}
-	all, err := q.Estimates(ctx)
-	if err != nil {
-		return nil, err
-	}
-	m.put(all, nil)
-	return m, nil
+func newMatrix(q store.Queries) *matrix {
+	return &matrix{store: q, columns: map[string]*matrixColumn{}, numbers: map[string]uint32{}, bases: map[basisID]uint32{}, revision: 1, loaded: make(chan struct{})}
 }
 
-// put takes in cells that changed and forgets those that hold nothing any more.
+// load reads the columns of all measures behind the start of the service.
+func (m *matrix) load(measures []string, stop <-chan struct{}) {
+	defer close(m.loaded)
+	cells := 0
+	for _, id := range measures {
+		select {
+		case <-stop:
+			return
+		default:
+			c := m.open(id)
+			m.mu.RLock()
+			cells += len(c.cells)
+			m.mu.RUnlock()
+		}
+	}
+	if cells > 10000 {
+		debug.FreeOSMemory() // what reading took is not needed again
+	}
+}
+
+// open gives a measure's column, read from the database if it is not here yet.
+func (m *matrix) open(measure string) *matrixColumn {
+	m.mu.RLock()
+	c := m.columns[measure]
+	m.mu.RUnlock()
+	if c != nil {
+		return c
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.read(measure)
+}
+
+// read is the same for who holds the lock. Whoever writes waits meanwhile, so that nothing falls between reading and following.
+func (m *matrix) read(measure string) *matrixColumn {
+	if c := m.columns[measure]; c != nil {
+		return c
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	c := &matrixColumn{revision: m.revision}
+	err := m.store.Column(ctx, measure, func(e store.Estimate, conditions string) { m.pack(c, e, conditions) })
+	if err != nil {
+		slog.Error("the cells of a measure could not be read; asked again with the next question", "measure", measure, "error", err)
+		return c
+	}
+	sort.SliceStable(c.cells, func(i, j int) bool { return c.cells[i].variant < c.cells[j].variant })
+	c.cells, c.sittings = slices.Clip(c.cells), slices.Clip(c.sittings)
+	c.changes = len(c.cells)
+	m.columns[measure] = c
+	return c
+}
+
+func (m *matrix) number(name string) uint32 {
+	n, ok := m.numbers[name]
+	if !ok {
+		n = uint32(len(m.names))
+		m.names, m.numbers[name] = append(m.names, name), n
+	}
+	return n
+}
+
+// pack adds a cell to a column's end. conditions is what is written down of them; "" where only e has them.
+func (m *matrix) pack(c *matrixColumn, e store.Estimate, conditions string) {
+	if conditions == "" {
+		conditions = store.Text(e.Conditions)
+	}
+	id := basisID{e.TestVersion, conditions}
+	b, ok := m.bases[id]
+	if !ok {
+		if e.Conditions == nil {
+			e.Conditions = store.Conditions(conditions)
+		}
+		b = uint32(len(m.basis))
+		m.basis, m.bases[id] = append(m.basis, trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}), b
+	}
+	p := packed{variant: m.number(e.Variant), unit: m.number(e.Unit), host: m.number(e.Host), place: m.number(e.Place), setup: m.number(e.Setup), key: m.number(e.Basis), basis: b,
+		limiter: m.number(e.Limiter), bound: m.number(e.Cell.Bound), first: uint32(len(c.sittings)), sittings: uint32(len(e.Cell.Sittings)), scatter: uint32(len(e.Cell.Scatter)),
+		bounds: uint32(e.Cell.Bounds), simulated: e.Simulated, median: e.Cell.Median, half: e.Cell.HalfWidth, boundAt: e.Cell.BoundAt, low: e.BestLow, high: e.BestHigh}
+	for _, list := range [][]stats.Sitting{e.Cell.Sittings, e.Cell.Scatter} {
+		for _, s := range list {
+			c.sittings = append(c.sittings, packedSitting{int32(s.N), s.Mean, s.SS})
+		}
+	}
+	c.cells = append(c.cells, p)
+}
+
+// cell unpacks the sums of a cell.
+func (c *matrixColumn) cell(m *matrix, p *packed) stats.Cell {
+	out := stats.Cell{Median: p.median, HalfWidth: p.half, Bound: m.names[p.bound], BoundAt: p.boundAt, Bounds: int(p.bounds)}
+	take := func(from, n uint32) []stats.Sitting {
+		if n == 0 {
+			return nil
+		}
+		out := make([]stats.Sitting, n)
+		for i, s := range c.sittings[from : from+n] {
+			out[i] = stats.Sitting{N: int(s.n), Mean: s.mean, SS: s.ss}
+		}
+		return out
+	}
+	out.Sittings, out.Scatter = take(p.first, p.sittings), take(p.first+p.sittings, p.scatter)
+	return out
+}
+
+// unpack gives a cell as the database has it.
+func (m *matrix) unpack(measure string, c *matrixColumn, p *packed) store.Estimate {
+	b := m.basis[p.basis]
+	return store.Estimate{CellKey: store.CellKey{Measure: measure, Setup: m.names[p.setup], Unit: m.names[p.unit], Host: m.names[p.host], Place: m.names[p.place], Basis: m.names[p.key]},
+		Variant: m.names[p.variant], Cell: c.cell(m, p), Conditions: b.Conditions, TestVersion: b.TestVersion, Simulated: p.simulated, BestLow: p.low, BestHigh: p.high, Limiter: m.names[p.limiter]}
+}
+
+// index finds a cell in a column; below 0 if it is not there.
+func (m *matrix) index(c *matrixColumn, k store.CellKey) int {
+	unit, ok := m.numbers[k.Unit]
+	if !ok {
+		return -1
+	}
+	return slices.IndexFunc(c.cells, func(p packed) bool {
+		return p.unit == unit && m.names[p.setup] == k.Setup && m.names[p.key] == k.Basis && m.names[p.host] == k.Host && m.names[p.place] == k.Place
+	})
+}
+
+// put takes in cells that changed and forgets those that hold nothing any more. Columns that are not here yet are read with them later.
 func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.revision++
+	if len(es)+len(gone) == 0 {
+		m.doubted++
+	}
 	for _, k := range gone {
 		if c := m.columns[k.Measure]; c != nil {
-			delete(c.cells, k)
+			if i := m.index(c, k); i >= 0 {
+				c.drop(i)
+			}
 			c.revision, c.pools, c.rough, c.kin = m.revision, nil, nil, nil
 		}
 	}
 	for _, e := range es {
 		c := m.columns[e.Measure]
 		if c == nil {
-			c = &matrixColumn{cells: map[store.CellKey]store.Estimate{}}
-			m.columns[e.Measure] = c
+			continue
 		}
-		before, known := c.cells[e.CellKey]
-		c.cells[e.CellKey] = e
+		i := m.index(c, e.CellKey)
+		known, before := i >= 0, stats.Cell{}
+		if known {
+			before = c.cell(m, &c.cells[i])
+			c.drop(i)
+		}
+		m.pack(c, e, "")
+		// It was put at the end; its place is behind the others of its variant.
+		p := c.cells[len(c.cells)-1]
+		at := sort.Search(len(c.cells)-1, func(i int) bool { return c.cells[i].variant > p.variant })
+		copy(c.cells[at+1:], c.cells[at:len(c.cells)-1])
+		c.cells[at] = p
 		c.revision, c.pools = m.revision, nil
 		c.changes++
 		if k := c.kin[e.Setup]; k != nil {
-			if e.Cell.Bound != "" || known && (e.Cell.N() < before.Cell.N() || before.Cell.Bound != "") {
+			if e.Cell.Bound != "" || known && (e.Cell.N() < before.N() || before.Bound != "") {
 				delete(c.kin, e.Setup) // another cell may say more now
 			} else if k.take(e) {
 				i, _ := slices.BinarySearch(k.order, e.Variant)
 				k.order = slices.Insert(k.order, i, e.Variant)
 			}
 		}
+		c.tidy()
 	}
+}
+
+// drop takes a cell out.
+func (c *matrixColumn) drop(i int) {
+	c.waste += int(c.cells[i].sittings + c.cells[i].scatter)
+	c.cells = slices.Delete(c.cells, i, i+1)
+}
+
+// tidy makes the sittings anew when most of them are waste.
+func (c *matrixColumn) tidy() {
+	if c.waste < 64 || c.waste*2 < len(c.sittings) {
+		return
+	}
+	fresh := make([]packedSitting, 0, len(c.sittings)-c.waste)
+	for i := range c.cells {
+		p := &c.cells[i]
+		old := c.sittings[p.first : p.first+p.sittings+p.scatter]
+		p.first = uint32(len(fresh))
+		fresh = append(fresh, old...)
+	}
+	c.sittings, c.waste = fresh, 0
 }
 
 // bump makes everything that was computed from catalogue and cells stale.
@@ -105,6 +303,7 @@ func (m *matrix) bump() {
 func (m *matrix) touch() {
 	m.mu.Lock()
 	m.revision++
+	m.doubted++
 	m.mu.Unlock()
 }
 
@@ -115,41 +314,147 @@ func (m *matrix) catalogued() uint64 {
 	return m.listed
 }
 
-// at is the revision of all that comparisons read.
-func (m *matrix) at() uint64 {
+// state is what an answer about a measure rests on: the revisions of catalogue, doubts and column.
+func (m *matrix) state(measure string) [3]uint64 {
+	c := m.open(measure)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	return [3]uint64{m.listed, m.doubted, c.revision}
+}
+
+// whole is what an answer over many measures rests on: any change of figures, doubts or catalogue.
+func (m *matrix) whole() uint64 {
 	m.mu.RLock()
 	defer m.mu.RUnlock()
 	return m.revision
 }
 
-// column gives a measure's cells of its newest test version, estimated, and the pool behind them.
-func (m *matrix) column(measure compare.Measure) ([]compare.Cell, stats.Pool) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	c := m.columns[measure.ID]
-	if c == nil {
-		return nil, stats.Pool{}
+// has counts which of some variants have a cell of a measure.
+func (m *matrix) has(measure string, variants []string) int {
+	c := m.open(measure)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	n := 0
+	for _, v := range variants {
+		if id, ok := m.numbers[v]; ok {
+			if i := c.from(id); i < len(c.cells) && c.cells[i].variant == id {
+				n++
+			}
+		}
 	}
+	return n
+}
+
+// from is where the cells of a variant begin.
+func (c *matrixColumn) from(variant uint32) int {
+	return sort.Search(len(c.cells), func(i int) bool { return c.cells[i].variant >= variant })
+}
+
+// history gives, of every variant, the cell with most readings that compares with one: of its setup and basis. What was worked out for one
+// is kept for the next who asks about the same.
+func (m *matrix) history(measure compare.Measure, like compare.Cell) []ranking.Entry {
+	c := m.open(measure.ID)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	pool := c.pooled(m, measure)
+	setup, key := m.numbers[like.Setup], m.numbers[like.Key]
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if h := c.past[[2]uint32{setup, key}]; h.revision == c.revision && h.entries != nil {
+		return h.entries
+	}
+	var out []ranking.Entry
+	for i := range c.cells {
+		p := &c.cells[i]
+		if p.setup != setup || p.key != key {
+			continue
+		}
+		e := toCell(m.unpack(measure.ID, c, p), pool, measure.Scale)
+		if n := len(out); n > 0 && out[n-1].ID == e.Variant {
+			if e.Estimate.N > out[n-1].Estimate.N {
+				out[n-1].Estimate = e.Estimate
+			}
+			continue
+		}
+		out = append(out, ranking.Entry{ID: e.Variant, Estimate: e.Estimate})
+	}
+	if c.past == nil {
+		c.past = map[[2]uint32]past{}
+	}
+	c.past[[2]uint32{setup, key}] = past{c.revision, out}
+	return out
+}
+
+// column gives a measure's cells, estimated, and the pool behind them.
+func (m *matrix) column(measure compare.Measure) ([]compare.Cell, stats.Pool) {
+	c := m.open(measure.ID)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	pool := c.pooled(m, measure)
 	out := make([]compare.Cell, 0, len(c.cells))
-	pool := c.pooled(measure)
-	for _, e := range c.cells {
-		out = append(out, toCell(e, pool, measure.Scale.Logarithmic()))
+	for i := range c.cells {
+		out = append(out, toCell(m.unpack(measure.ID, c, &c.cells[i]), pool, measure.Scale))
 	}
 	return out, pool
 }
 
-// pooled is the pool behind a column's estimates of the measure's test version; the caller holds the lock.
-func (c *matrixColumn) pooled(measure compare.Measure) stats.Pool {
+// of gives the cells of some variants alone, by variant, and the pool behind them.
+func (m *matrix) of(measure compare.Measure, variants []string) (map[string][]compare.Cell, stats.Pool) {
+	c := m.open(measure.ID)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	pool := c.pooled(m, measure)
+	out := make(map[string][]compare.Cell, len(variants))
+	for _, v := range variants {
+		n, ok := m.numbers[v]
+		if !ok {
+			continue
+		}
+		for i := c.from(n); i < len(c.cells) && c.cells[i].variant == n; i++ {
+			out[v] = append(out[v], toCell(m.unpack(measure.ID, c, &c.cells[i]), pool, measure.Scale))
+		}
+	}
+	return out, pool
+}
+
+// variants counts the variants with a cell of a measure.
+func (m *matrix) variants(measure string) int {
+	c := m.open(measure)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	n := 0
+	for i := range c.cells {
+		if i == 0 || c.cells[i].variant != c.cells[i-1].variant {
+			n++
+		}
+	}
+	return n
+}
+
+// each hands over every cell of a measure as it is kept.
+func (m *matrix) each(measure string, tell func(store.Estimate)) {
+	c := m.open(measure)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	for i := range c.cells {
+		tell(m.unpack(measure, c, &c.cells[i]))
+	}
+}
+
+// pooled is the pool behind a column's estimates of the measure's test version; the caller holds the matrix's lock.
+func (c *matrixColumn) pooled(m *matrix, measure compare.Measure) stats.Pool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	if p, ok := c.pools[measure.Version]; ok {
 		return p
 	}
 	d := measure.Def()
 	var cells []stats.Cell
 	var centre, n float64
-	for _, e := range c.cells {
-		if e.TestVersion == measure.Version {
-			cells = append(cells, e.Cell)
-			centre += e.Cell.Median
+	for i := range c.cells {
+		if p := &c.cells[i]; m.basis[p.basis].TestVersion == measure.Version {
+			cells = append(cells, c.cell(m, p))
+			centre += p.median
 			n++
 		}
 	}
@@ -167,32 +472,32 @@ func (c *matrixColumn) pooled(measure compare.Measure) stats.Pool {
 
 // pool is the repeatability of a measure.
 func (m *matrix) pool(measure compare.Measure) stats.Pool {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	c := m.columns[measure.ID]
-	if c == nil {
-		return stats.NewPool(nil, 0, measure.Def().Repeatability)
-	}
-	return c.pooled(measure)
+	c := m.open(measure.ID)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	return c.pooled(m, measure)
 }
 
 // roughly is the same, but where a column is large it may be behind by one cell in a hundred: rules that are asked with every
 // run must not count thousands of cells anew each time.
 func (m *matrix) roughly(measure compare.Measure) stats.Pool {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	c := m.columns[measure.ID]
-	if c == nil {
-		return stats.NewPool(nil, 0, measure.Def().Repeatability)
+	c := m.open(measure.ID)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	c.mu.Lock()
+	r, ok := c.rough[measure.Version]
+	c.mu.Unlock()
+	if ok && (c.changes-r.changes)*100 <= len(c.cells) {
+		return r.Pool
 	}
-	if p, ok := c.rough[measure.Version]; ok && (c.changes-p.changes)*100 < len(c.cells) {
-		return p.Pool
-	}
+	p := c.pooled(m, measure)
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	if c.rough == nil {
 		c.rough = map[int]roughPool{}
 	}
-	c.rough[measure.Version] = roughPool{c.pooled(measure), c.changes}
-	return c.rough[measure.Version].Pool
+	c.rough[measure.Version] = roughPool{p, c.changes}
+	return p
 }
 
 // take lets a cell stand for its variant if it has most readings, and tells whether the variant is new.
@@ -211,26 +516,35 @@ func (k *kinColumn) take(e store.Estimate) (fresh bool) {
 
 // cell finds one cell.
 func (m *matrix) cell(k store.CellKey) (store.Estimate, bool) {
+	c := m.open(k.Measure)
 	m.mu.RLock()
 	defer m.mu.RUnlock()
-	c := m.columns[k.Measure]
-	if c == nil {
+	i := m.index(c, k)
+	if i < 0 {
 		return store.Estimate{}, false
 	}
-	e, ok := c.cells[k]
-	return e, ok
+	return m.unpack(k.Measure, c, &c.cells[i]), true
 }
 
 // nearby finds the cell of another measure of the same unit under the same setup in the same place; of several, the one
 // with most readings.
-func (m *matrix) nearby(measure string, at store.CellKey) (best store.Estimate, ok bool) {
+func (m *matrix) nearby(measure string, at store.CellKey) (store.Estimate, bool) {
+	return m.most(measure, at, false)
+}
+
+// most is the same, bounds among them if wanted.
+func (m *matrix) most(measure string, at store.CellKey, bounds bool) (best store.Estimate, ok bool) {
+	c := m.open(measure)
 	m.mu.RLock()
 	defer m.mu.RUnlock()
-	if c := m.columns[measure]; c != nil {
-		for k, e := range c.cells {
-			if k.Unit == at.Unit && k.Setup == at.Setup && k.Host == at.Host && k.Place == at.Place && e.Cell.Bound == "" && e.Cell.N() > best.Cell.N() {
-				best, ok = e, true
-			}
+	unit, known := m.numbers[at.Unit]
+	for i := range c.cells {
+		p := &c.cells[i]
+		if !known || p.unit != unit || m.names[p.setup] != at.Setup || m.names[p.host] != at.Host || m.names[p.place] != at.Place || m.names[p.bound] != "" && !bounds {
+			continue
+		}
+		if e := m.unpack(measure, c, p); e.Cell.N() > best.Cell.N() {
+			best, ok = e, true
 		}
 	}
 	return best, ok
@@ -238,19 +552,18 @@ func (m *matrix) nearby(measure string, at store.CellKey) (best store.Estimate, 
 
 // among gives each variant's figure of a measure under a setup; who records holds the lock under which they stay as they are.
 func (m *matrix) among(measure, setup string) *kinColumn {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	c := m.columns[measure]
-	if c == nil {
-		return &kinColumn{}
-	}
+	c := m.open(measure)
+	m.mu.RLock()
+	defer m.mu.RUnlock()
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	if k := c.kin[setup]; k != nil {
 		return k
 	}
 	k := &kinColumn{figures: map[string]kinCell{}}
-	for key, e := range c.cells {
-		if key.Setup == setup {
-			k.take(e)
+	for i := range c.cells {
+		if m.names[c.cells[i].setup] == setup {
+			k.take(m.unpack(measure, c, &c.cells[i]))
 		}
 	}
 	k.order = slices.Sorted(maps.Keys(k.figures))
@@ -266,32 +579,21 @@ func (m *matrix) find(id string, measure compare.Measure, setup, unit, host, pla
 	if measure.ID != id {
 		return stats.Estimate{}, false
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	var best stats.Estimate
-	c := m.columns[id]
-	if c == nil {
-		return best, false
+	e, ok := m.most(id, store.CellKey{Unit: unit, Setup: setup, Host: host, Place: place}, true)
+	if !ok {
+		return stats.Estimate{}, false
 	}
-	for k, e := range c.cells {
-		if k.Setup == setup && k.Unit == unit && k.Host == host && k.Place == place {
-			if x := toCell(e, c.pooled(measure), measure.Scale.Logarithmic()).Estimate; x.N > best.N {
-				best = x
-			}
-		}
-	}
-	return best, best.N > 0
+	return toCell(e, m.pool(measure), measure.Scale).Estimate, true
 }
 
 // middles gives the median of every cell of a measure under a setup that is no bound, with its variant and unit.
 func (m *matrix) middles(measure compare.Measure, setup string, tell func(variant, unit string, median float64)) {
+	c := m.open(measure.ID)
 	m.mu.RLock()
 	defer m.mu.RUnlock()
-	if c := m.columns[measure.ID]; c != nil {
-		for k, e := range c.cells {
-			if k.Setup == setup && e.Cell.Bound == "" && e.TestVersion == measure.Version {
-				tell(e.Variant, k.Unit, e.Cell.Median)
-			}
+	for i := range c.cells {
+		if p := &c.cells[i]; m.names[p.setup] == setup && m.names[p.bound] == "" && m.basis[p.basis].TestVersion == measure.Version {
+			tell(m.names[p.variant], m.names[p.unit], p.median)
 		}
 	}
 }

@@ -83,34 +83,59 @@ func (o Options) format() (Format, error) {
 	return f, nil
 }
 
-// RankedSVG draws a ranked chart as SVG, with its text alternative inside.
-func RankedSVG(c chart.Ranked, o Options) ([]byte, error) {
+// drawing is a laid-out picture.
+type drawing interface {
+	size() (w, h float64)
+	paint(c vg.Canvas, groundless bool)
+}
+
+func layOutAny(p chart.Picture, o Options) (drawing, error) {
 	f, err := o.format()
 	if err != nil {
 		return nil, err
 	}
-	l := layOut(c, f, o.theme())
-	canvas := newSVG(f.Width, l.height, c.Title, c.Text)
-	l.paint(canvas, o.Transparent)
+	switch c := p.(type) {
+	case chart.Ranked:
+		return layOut(c, f, o.theme()), nil
+	case chart.Forest:
+		return layOutForest(c, f, o.theme()), nil
+	case chart.Scatter:
+		return layOutScatter(c, f, o.theme()), nil
+	case chart.Lines:
+		return layOutLines(c, f, o.theme()), nil
+	}
+	return nil, fmt.Errorf("a picture of kind %T cannot be drawn", p)
+}
+
+// SVG draws a chart as SVG, with its text alternative inside.
+func SVG(p chart.Picture, o Options) ([]byte, error) {
+	d, err := layOutAny(p, o)
+	if err != nil {
+		return nil, err
+	}
+	w, h := d.size()
+	title, text := p.Heading()
+	canvas := newSVG(w, h, title, text)
+	d.paint(canvas, o.Transparent)
 	return canvas.bytes(), nil
 }
 
-// RankedPNG draws a ranked chart as PNG.
-func RankedPNG(c chart.Ranked, o Options) ([]byte, error) {
-	f, err := o.format()
+// PNG draws a chart as PNG.
+func PNG(p chart.Picture, o Options) ([]byte, error) {
+	d, err := layOutAny(p, o)
 	if err != nil {
 		return nil, err
 	}
 	if o.Pixels == 0 {
 		o.Pixels = 1
 	}
-	l := layOut(c, f, o.theme())
 	ground := color.Color(color.Transparent)
 	if !o.Transparent {
 		ground = o.theme().Ground
 	}
-	img := vgimg.NewWith(vgimg.UseWH(vg.Length(f.Width), vg.Length(l.height)), vgimg.UseDPI(int(72*o.Pixels)), vgimg.UseBackgroundColor(ground))
-	l.paint(img, true)
+	w, h := d.size()
+	img := vgimg.NewWith(vgimg.UseWH(vg.Length(w), vg.Length(h)), vgimg.UseDPI(int(72*o.Pixels)), vgimg.UseBackgroundColor(ground))
+	d.paint(img, true)
 	var b bytes.Buffer
 	err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, img.Image())
 	return b.Bytes(), err

@@ -39,7 +39,7 @@ func TestGoldenCharts(t *testing.T) {
 	dots := sketch()
 	dots.Dots, dots.Groups = true, append(dots.Groups, chart.Group{From: 2, To: 3, Kind: "undecided"})
 	for name, c := range map[string]chart.Ranked{"bars": sketch(), "dots": dots} {
-		got, err := RankedSVG(c, Options{Dark: name == "dots"})
+		got, err := SVG(c, Options{Dark: name == "dots"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -104,7 +104,7 @@ func TestNothingOverlapsOrLeavesThePicture(t *testing.T) {
 	tiny := chart.Ranked{Title: "One", Rows: []chart.Row{{Name: "Only", Place: "1", Value: 3e-4, Lo: 2.9e-4, Hi: 3.1e-4, Label: "0.0003", Spread: "0.00001"}}, Foot: "Foot."}
 	for name, c := range map[string]chart.Ranked{"sketch": sketch(), "long": long, "tiny": tiny, "empty": {Title: "Nothing to rank yet", Foot: "Foot."}} {
 		for format, f := range Formats {
-			svg, err := RankedSVG(c, Options{Format: format})
+			svg, err := SVG(c, Options{Format: format})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -129,7 +129,7 @@ func TestNothingOverlapsOrLeavesThePicture(t *testing.T) {
 func TestTheSVGIsWellFormedAndSpeaksForItself(t *testing.T) {
 	c := sketch()
 	c.Title = `A < B & "C"`
-	svg, err := RankedSVG(c, Options{})
+	svg, err := SVG(c, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -147,7 +147,7 @@ func TestTheSVGIsWellFormedAndSpeaksForItself(t *testing.T) {
 }
 
 func TestThePNGShowsTheSubjectInItsColour(t *testing.T) {
-	b, err := RankedPNG(sketch(), Options{Pixels: 2})
+	b, err := PNG(sketch(), Options{Pixels: 2})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -173,7 +173,7 @@ func TestThePNGShowsTheSubjectInItsColour(t *testing.T) {
 	if subject, field := count([3]uint32{0x0b, 0x6e, 0x7f}), count([3]uint32{0x9d, 0xb2, 0xbd}); subject < 1000 || field < subject {
 		t.Errorf("%d points of the subject, %d of the field", subject, field)
 	}
-	if _, err := RankedPNG(sketch(), Options{Format: "poster"}); err == nil || !strings.Contains(err.Error(), "page, column, card and tall") {
+	if _, err := PNG(sketch(), Options{Format: "poster"}); err == nil || !strings.Contains(err.Error(), "page, column, card and tall") {
 		t.Errorf("an unknown format: %v", err)
 	}
 }
@@ -212,7 +212,7 @@ func BenchmarkRankedSVG(b *testing.B) {
 		c.Rows = append(c.Rows, chart.Row{Name: fmt.Sprintf("Maker %d", i), Place: "5–20", Value: 200, Lo: 190, Hi: 210, Label: "200", Spread: "10"})
 	}
 	for b.Loop() {
-		if _, err := RankedSVG(c, Options{}); err != nil {
+		if _, err := SVG(c, Options{}); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -224,7 +224,7 @@ func TestNotesAreNumberedAsTheirRowsAre(t *testing.T) {
 		c.Rows = append(c.Rows, chart.Row{ID: string(rune('a' + i)), Name: "Row", Place: "1", Value: 10, Lo: 9, Hi: 11, Label: "10", Spread: "1"})
 	}
 	c.Rows[0].Mark, c.Rows[8].Mark, c.Rows[8].Subject = 1, 2, true
-	svg, err := RankedSVG(c, Options{})
+	svg, err := SVG(c, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

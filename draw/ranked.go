@@ -15,11 +15,8 @@ import (
 
 // layout is a chart with every place worked out.
 type layout struct {
-	c      chart.Ranked
-	t      Theme
-	w      float64
-	height float64
-	z      float64 // zoom
+	pen
+	c chart.Ranked
 
 	title, subtitle       []string
 	titleSize             float64
@@ -34,7 +31,6 @@ type layout struct {
 	ticks                 []float64
 	foot                  [][]segment
 	footTop               float64
-	canvas                vg.Canvas
 }
 
 // segment is a piece of a foot line: a text in one style and colour, or a drawn diamond.
@@ -61,7 +57,7 @@ func layOut(c chart.Ranked, f Format, t Theme) *layout {
 		// What title, axis and foot leave, at the least height that rows stay legible in.
 		c = shorten(c, int((f.Height-200*z)/(38*z)))
 	}
-	l := &layout{c: c, t: t, w: f.Width, z: z}
+	l := &layout{c: c, pen: pen{t: t, w: f.Width, z: z}}
 	room := l.w - 2*margin*z
 	l.titleSize = 22 * z
 	for l.titleSize > 18*z && width(strong, l.titleSize, c.Title) > room {
@@ -295,28 +291,6 @@ func (l *layout) footLines(room float64) {
 	}
 }
 
-// wrap breaks a text at spaces so that every line fits; a word that is too long stands alone.
-func wrap(s style, size float64, t string, room float64) []string {
-	if t == "" {
-		return nil
-	}
-	lead := t[:len(t)-len(strings.TrimLeft(t, " "))]
-	words := strings.Fields(t)
-	if len(words) == 0 {
-		return nil
-	}
-	lines := []string{lead + words[0]}
-	for _, w := range words[1:] {
-		last := &lines[len(lines)-1]
-		if width(s, size, *last+" "+w) <= room {
-			*last += " " + w
-		} else {
-			lines = append(lines, w)
-		}
-	}
-	return lines
-}
-
 // --- painting -------------------------------------------------------------------------------------
 
 func (l *layout) paint(c vg.Canvas, groundless bool) {
@@ -468,93 +442,4 @@ func (l *layout) row(i int) {
 		l.text(narrow, smallest*z, xm+6*z, y+8*z, m.Label, l.t.Soft, "")
 		y += 12 * z
 	}
-}
-
-func (l *layout) at(x, y float64) vg.Point {
-	return vg.Point{X: vg.Length(x), Y: vg.Length(l.height - y)}
-}
-
-func (l *layout) rect(x, y, w, h float64, c color.Color) {
-	if w <= 0 || h <= 0 {
-		return
-	}
-	var p vg.Path
-	p.Move(l.at(x, y))
-	p.Line(l.at(x+w, y))
-	p.Line(l.at(x+w, y+h))
-	p.Line(l.at(x, y+h))
-	p.Close()
-	l.canvas.SetColor(c)
-	l.canvas.Fill(p)
-}
-
-// round fills a rectangle with rounded corners; the curves are cubic quarter circles.
-func (l *layout) round(x, y, w, h, r float64, c color.Color) {
-	k := r * 0.5523
-	var p vg.Path
-	p.Move(l.at(x+r, y))
-	p.Line(l.at(x+w-r, y))
-	p.CubeTo(l.at(x+w-r+k, y), l.at(x+w, y+r-k), l.at(x+w, y+r))
-	p.Line(l.at(x+w, y+h-r))
-	p.CubeTo(l.at(x+w, y+h-r+k), l.at(x+w-r+k, y+h), l.at(x+w-r, y+h))
-	p.Line(l.at(x+r, y+h))
-	p.CubeTo(l.at(x+r-k, y+h), l.at(x, y+h-r+k), l.at(x, y+h-r))
-	p.Line(l.at(x, y+r))
-	p.CubeTo(l.at(x, y+r-k), l.at(x+r-k, y), l.at(x+r, y))
-	p.Close()
-	l.canvas.SetColor(c)
-	l.canvas.Fill(p)
-}
-
-func (l *layout) disc(x, y, r float64, c color.Color) {
-	l.round(x-r, y-r, 2*r, 2*r, r, c)
-}
-
-func (l *layout) line(x0, y0, x1, y1 float64, c color.Color, w float64) {
-	var p vg.Path
-	p.Move(l.at(x0, y0))
-	p.Line(l.at(x1, y1))
-	l.canvas.SetColor(c)
-	l.canvas.SetLineWidth(vg.Length(w))
-	l.canvas.Stroke(p)
-}
-
-// diamond is a claim's mark: hollow, in the colour of caution, with a halo of the ground.
-func (l *layout) diamond(x, y, r float64) {
-	var p vg.Path
-	p.Move(l.at(x, y-r))
-	p.Line(l.at(x+r, y))
-	p.Line(l.at(x, y+r))
-	p.Line(l.at(x-r, y))
-	p.Close()
-	l.canvas.SetColor(l.t.Ground)
-	l.canvas.Fill(p)
-	l.canvas.SetColor(l.t.Caution)
-	l.canvas.SetLineWidth(vg.Length(2 * l.z))
-	l.canvas.Stroke(p)
-}
-
-// text sets one line; anchor is "", "middle" or "end".
-func (l *layout) text(s style, size, x, y float64, t string, c color.Color, anchor string) {
-	if t == "" {
-		return
-	}
-	l.canvas.SetColor(c)
-	if svg, ok := l.canvas.(*svgCanvas); ok {
-		if strings.HasPrefix(t, " ") { // SVG folds leading space
-			trimmed := strings.TrimLeft(t, " ")
-			x += width(s, size, t[:len(t)-len(trimmed)])
-			t = trimmed
-		}
-		svg.state.anchor = anchor
-		svg.FillString(face(s, size), l.at(x, y), t)
-		return
-	}
-	switch anchor {
-	case "middle":
-		x -= width(s, size, t) / 2
-	case "end":
-		x -= width(s, size, t)
-	}
-	l.canvas.FillString(face(s, size), l.at(x, y), t)
 }

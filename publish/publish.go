@@ -162,11 +162,11 @@ func Files(c Content) (map[string][]byte, error) {
 	var charts []chartView
 	for i, f := range c.Figures {
 		name := strings.ReplaceAll(f.Measure.ID, "/", "-")
-		svg, err := draw.RankedSVG(f.Chart, draw.Options{})
+		svg, err := draw.SVG(f.Chart, draw.Options{})
 		if err != nil {
 			return nil, err
 		}
-		png, err := draw.RankedPNG(f.Chart, draw.Options{Pixels: 2})
+		png, err := draw.PNG(f.Chart, draw.Options{Pixels: 2})
 		if err != nil {
 			return nil, err
 		}

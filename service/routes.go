@@ -20,12 +20,10 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/quantity"
-	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/core/verdict"
 	"durvek/desk"
 	"durvek/document"
-	"durvek/draw"
 	"durvek/store"
 )
 
@@ -109,28 +107,6 @@ type runList struct {
 	Total int          `json:"total"`
 }
 
-type Asked struct {
-	Field     string `query:"field" doc:"Field; everything if empty"`
-	Measure   string `query:"measure" required:"true" doc:"test/measure"`
-	Setup     string `query:"setup" doc:"Setup; as-delivered if empty"`
-	Subject   string `query:"subject" doc:"Variant in question"`
-	Reference string `query:"relative" doc:"mean, claim, predecessor or a variant; plain values if empty"`
-	Claims    bool   `query:"claims" doc:"Show makers' claims"`
-	Raised    bool   `query:"raised" doc:"Show raised modes beneath their variants"`
-
-	Allow   string `query:"allow" doc:"Variants, with commas between, that are compared though they are unlike; the chart says so"`
-	Carried bool   `query:"carried" doc:"Show figures that were measured on a sibling with the same limiting part, hollow"`
-}
-
-// split parts a list that is written with commas.
-func split(list string) []string {
-	return strings.FieldsFunc(list, func(r rune) bool { return r == ',' })
-}
-
-func (q Asked) desk() desk.Question {
-	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried}
-}
-
 type vocabulary struct {
 	Specs      []catalog.SpecKey     `json:"specs"`
 	Conditions []method.ConditionKey `json:"conditions"`
@@ -174,7 +150,7 @@ func (s *Service) routes() {
 	get(s, "access", "/api/vocabulary", "vocabulary", "Spec keys, conditions, units and kinds", func(context.Context, *none) (vocabulary, error) {
 		return vocabulary{catalog.Vocabulary, method.ConditionVocabulary, method.NegotiatedVocabulary, record.ChannelVocabulary, quantity.Units(), catalog.Kinds}, nil
 	})
-	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier, test, plan, sheet or runs", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
+	files(s, "access", "/api/formats/{slug}", "format-schema", "JSON Schema of a file format: dossier, test, plan, sheet, use or runs", "application/schema+json", func(_ context.Context, in *Slugged) (*blob, error) {
 		b, err := d.Schema(strings.TrimSuffix(in.Slug, ".schema.json"))
 		return &blob{ContentType: "application/schema+json", Body: b}, err
 	})
@@ -492,39 +468,7 @@ func (s *Service) routes() {
 
 	s.trustRoutes()
 
-	// Compare.
-	get(s, "compare", "/api/fields", "list-fields", "List fields", func(ctx context.Context, _ *none) ([]ranking.Field, error) { return d.Fields(ctx) })
-	post(s, "compare", "/api/fields", "add-field", "Add or change a field", func(ctx context.Context, in *body[ranking.Field]) (ranking.Field, error) {
-		return in.Body, d.AddField(ctx, in.Body, by(ctx))
-	})
-	get(s, "compare", "/api/measures", "list-measures", "List measures", func(ctx context.Context, _ *none) ([]compare.Measure, error) { return d.Measures(ctx) })
-	get(s, "compare", "/api/measures/{slug}/{measure}", "show-measure", "A measure with its repeatability and every cell", func(ctx context.Context, in *struct {
-		Slug    string `path:"slug"`
-		Measure string `path:"measure"`
-	}) (desk.MeasurePage, error) {
-		return d.Measure(ctx, method.ID(in.Slug, in.Measure))
-	})
-	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *Asked) (compare.Comparison, error) { return d.Rank(ctx, in.desk()) })
-	files(s, "compare", "/api/charts/{name}", "chart", "The ranked chart: ranked.svg or ranked.png", "image/svg+xml", func(ctx context.Context, in *struct {
-		Asked
-		Name        string  `path:"name" enum:"ranked.svg,ranked.png"`
-		Format      string  `query:"format" enum:"page,column,card,tall" default:"page"`
-		Dark        bool    `query:"dark"`
-		Transparent bool    `query:"transparent"`
-		Pixels      float64 `query:"pixels" minimum:"0.5" maximum:"4" default:"1" doc:"PNG pixels per unit"`
-	}) (*blob, error) {
-		c, err := d.Rank(ctx, in.Asked.desk())
-		if err != nil {
-			return nil, err
-		}
-		o := draw.Options{Format: in.Format, Dark: in.Dark, Transparent: in.Transparent, Pixels: in.Pixels}
-		if in.Name == "ranked.png" {
-			b, err := draw.RankedPNG(c.Chart, o)
-			return &blob{ContentType: "image/png", Body: b}, err
-		}
-		b, err := draw.RankedSVG(c.Chart, o)
-		return &blob{ContentType: "image/svg+xml", Body: b}, err
-	})
+	s.compareRoutes()
 
 	// Reviews.
 	get(s, "reviews", "/api/reviews", "list-reviews", "List reviews", func(ctx context.Context, _ *none) ([]verdict.Review, error) { return d.Reviews(ctx) })

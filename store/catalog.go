@@ -118,16 +118,16 @@ func (q Queries) AddClaim(ctx context.Context, c catalog.Claim, position int) er
 	if c.Conditions == nil {
 		c.Conditions = map[string]string{}
 	}
-	return q.exec(ctx, `insert into claim (id, variant, measure, value, unit, qualifier, conditions, place, tolerance, source, date, position)
-		values (?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), text(c.Conditions), c.Place, c.Tolerance, c.Source, c.Date, position)
+	return q.exec(ctx, `insert into claim (id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date, position)
+		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
+		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), text(c.Conditions), c.Place, c.Link, c.Tolerance, c.Source, c.Date, position)
 }
 
 // Claims lists the claims about a variant, or all of them if variant is empty.
 func (q Queries) Claims(ctx context.Context, variant string) ([]catalog.Claim, error) {
 	return list(ctx, q, func(r row, c *catalog.Claim) error {
-		return r.Scan(&c.ID, &c.Variant, &c.Measure, &c.Value, &c.Unit, &c.Qualifier, into(&c.Conditions), &c.Place, &c.Tolerance, &c.Source, &c.Date)
-	}, `select id, variant, measure, value, unit, qualifier, conditions, place, tolerance, source, date from claim
+		return r.Scan(&c.ID, &c.Variant, &c.Measure, &c.Value, &c.Unit, &c.Qualifier, into(&c.Conditions), &c.Place, &c.Link, &c.Tolerance, &c.Source, &c.Date)
+	}, `select id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date from claim
 		where ? in ('', variant) order by variant, position, id`, variant)
 }
 
@@ -168,4 +168,31 @@ func (q Queries) PutField(ctx context.Context, f ranking.Field) error {
 // Fields lists all fields in the order they were made.
 func (q Queries) Fields(ctx context.Context) ([]ranking.Field, error) {
 	return list(ctx, q, func(r row, f *ranking.Field) error { return r.Scan(into(f)) }, `select rule from field order by position, slug`)
+}
+
+// PutRate adds or replaces the exchange rate of two currencies on a day.
+func (q Queries) PutRate(ctx context.Context, r catalog.Rate, by string) error {
+	return q.exec(ctx, `insert into rate (from_currency, to_currency, date, rate, source, by_whom) values (?,?,?,?,?,?)
+		on conflict (from_currency, to_currency, date) do update set rate=excluded.rate, source=excluded.source, by_whom=excluded.by_whom`, r.From, r.To, r.Date, r.Rate, r.Source, by)
+}
+
+// Rates lists all exchange rates, the newest first.
+func (q Queries) Rates(ctx context.Context) (catalog.Rates, error) {
+	return list(ctx, q, func(r row, x *catalog.Rate) error { return r.Scan(&x.From, &x.To, &x.Date, &x.Rate, &x.Source) },
+		`select from_currency, to_currency, date, rate, source from rate order by date desc, from_currency, to_currency`)
+}
+
+// PutUse adds or replaces a kind of use.
+func (q Queries) PutUse(ctx context.Context, u ranking.Use) error {
+	return q.exec(ctx, `insert into profile (slug, body, position) values (?,?,(select count(*) from profile)) on conflict (slug) do update set body=excluded.body`, u.Slug, text(u))
+}
+
+// Uses lists all kinds of use in the order they were made.
+func (q Queries) Uses(ctx context.Context) ([]ranking.Use, error) {
+	return list(ctx, q, func(r row, u *ranking.Use) error { return r.Scan(into(u)) }, `select body from profile order by position, slug`)
+}
+
+// DropField removes a field; false if there is none.
+func (q Queries) DropField(ctx context.Context, slug string) (bool, error) {
+	return q.changed(ctx, `delete from field where slug = ?`, slug)
 }

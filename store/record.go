@@ -3,8 +3,10 @@ package store
 import (
 	"context"
 	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
 	"github.com/klauspost/compress/zstd"
@@ -360,6 +362,36 @@ func (q Queries) DropEstimate(ctx context.Context, k CellKey) error {
 		k.Measure, k.Setup, k.Unit, k.Host, k.Place, k.Basis)
 }
 
+// Column hands over every cell of a measure. Its conditions come as they are written down: most cells share theirs with others, and who
+// reads all need not read them again and again.
+func (q Queries) Column(ctx context.Context, measure string, tell func(e Estimate, conditions string)) error {
+	rows, err := q.db.QueryContext(ctx, `select setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, limiter from estimate
+		where measure = ? order by variant`, measure)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		e := Estimate{CellKey: CellKey{Measure: measure}}
+		var conditions string
+		if err := rows.Scan(&e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell), &conditions, &e.TestVersion, &e.Simulated, &e.BestLow, &e.BestHigh, &e.Limiter); err != nil {
+			return err
+		}
+		tell(e, conditions)
+	}
+	return rows.Err()
+}
+
+// Conditions reads conditions as they are written down.
+func Conditions(text string) map[string]string {
+	out := map[string]string{}
+	_ = json.Unmarshal([]byte(text), &out) // what the database holds was written by Text
+	return out
+}
+
+// Text is how conditions are written down.
+func Text(conditions map[string]string) string { return text(conditions) }
+
 // Estimates lists every cell.
 func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
 	return list(ctx, q, func(r row, e *Estimate) error {
@@ -381,6 +413,36 @@ type Failure struct {
 func (q Queries) Failures(ctx context.Context, test, setup string) ([]Failure, error) {
 	return list(ctx, q, func(r row, f *Failure) error {
 		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.NotRun, &f.Runs, &f.Why)
-	}, `select unit.variant, run.test, run.setup, sum(run.outcome in ('failed', 'parked')), sum(run.outcome = 'not-run'), count(*), coalesce(max(iif(run.outcome = 'not-run', run.failure, null)), '')
-		from run join unit on unit.slug = run.subject where run.test = ? and run.setup = ? group by unit.variant having sum(run.outcome <> 'done') > 0`, test, setup)
+	}, `with failing as (select distinct unit.variant from run join unit on unit.slug = run.subject where run.test = ? and run.setup = ? and run.outcome <> 'done')
+		select unit.variant, run.test, run.setup, sum(run.outcome in ('failed', 'parked')), sum(run.outcome = 'not-run'), count(*), coalesce(max(iif(run.outcome = 'not-run', run.failure, null)), '')
+		from failing join unit on unit.variant = failing.variant join run on run.test = ? and run.setup = ? and run.subject = unit.slug group by unit.variant`, test, setup, test, setup)
+}
+
+// ProofRuns lists the done runs of a cell, the newest first, with what each read of a measure: its id and value.
+func (q Queries) ProofRuns(ctx context.Context, k CellKey) (ids []string, values []float64, err error) {
+	type proof struct {
+		id    string
+		value float64
+	}
+	test, measure, _ := strings.Cut(k.Measure, "/")
+	got, err := list(ctx, q, func(r row, p *proof) error { return r.Scan(&p.id, &p.value) }, `select run.id, coalesce(reading_now.value, reading.value)
+		from run join reading on reading.run = run.id and reading.measure = ? left join reading_now on reading_now.run = run.id and reading_now.measure = reading.measure
+		where run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ? and run.basis = ? and run.outcome = 'done'
+		and coalesce(reading_now.state, reading.state) not in ('void', 'missing') order by run.started desc`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+	for _, p := range got {
+		ids, values = append(ids, p.id), append(values, p.value)
+	}
+	return ids, values, err
+}
+
+// NewestRuns gives each variant's newest done run of a test under a setup.
+func (q Queries) NewestRuns(ctx context.Context, test, setup string) (map[string]string, error) {
+	type newest struct{ variant, run string }
+	got, err := list(ctx, q, func(r row, n *newest) error { var at string; return r.Scan(&n.variant, &n.run, &at) },
+		`select unit.variant, run.id, max(run.started) from run join unit on unit.slug = run.subject where run.test = ? and run.setup = ? and run.outcome = 'done' group by unit.variant`, test, setup)
+	out := map[string]string{}
+	for _, n := range got {
+		out[n.variant] = n.run
+	}
+	return out, err
 }

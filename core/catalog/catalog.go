@@ -83,7 +83,7 @@ type RigPart struct {
 type Qualifier string
 
 // Qualifiers lists the qualifiers of claims: exact has no small print.
-var Qualifiers = []Qualifier{"exact", "up to", "at least", "typical"}
+var Qualifiers = []Qualifier{"exact", "up to", "at least", "at most", "typical"}
 
 // Claim is what a maker or seller says of a variant.
 type Claim struct {
@@ -92,9 +92,10 @@ type Claim struct {
 	Measure    string            `json:"measure" doc:"test/measure that can judge it"`
 	Value      float64           `json:"value"`
 	Unit       string            `json:"unit"`
-	Qualifier  Qualifier         `json:"qualifier,omitempty" enum:"exact,up to,at least,typical"`
+	Qualifier  Qualifier         `json:"qualifier,omitempty" enum:"exact,up to,at least,at most,typical"`
 	Conditions map[string]string `json:"conditions,omitempty" doc:"Conditions the claim was made for"`
 	Place      string            `json:"place,omitempty" doc:"Port, slot, screen or surface it was made for"`
+	Link       string            `json:"link,omitempty" doc:"Link that it names, such as USB 10 Gbit/s: what that cannot carry is impossible"`
 	Tolerance  float64           `json:"tolerance,omitempty" doc:"Relative; 0 means the measure's own, 0.01 by default"`
 	Source     string            `json:"source" doc:"Box, spec sheet, product page …"`
 	Date       string            `json:"date,omitempty"`

@@ -3,6 +3,8 @@ package catalog
 import (
 	"strings"
 	"testing"
+
+	"durvek/core/quantity"
 )
 
 func TestSpecEntriesAreChecked(t *testing.T) {
@@ -35,7 +37,7 @@ func TestADossiersFaultsComeAllAtOnce(t *testing.T) {
 			Claims: []Claim{{Measure: "no/such", Unit: "parsec", Tolerance: 2}}, Offers: []Offer{{Currency: "euro", Amount: -1, Condition: "wet", Date: "today"}}},
 		{Variant: Variant{Slug: "a"}},
 	}}
-	found := d.Check(map[string]string{}, map[string]bool{})
+	found := d.Check(map[string]Judge{}, map[string]bool{})
 	var all []string
 	for _, p := range found {
 		all = append(all, p.Reason)
@@ -58,5 +60,31 @@ func TestMoney(t *testing.T) {
 		if got := Money(c.amount, c.code); got != c.want {
 			t.Errorf("%d %s prints %q, want %q", c.amount, c.code, got, c.want)
 		}
+	}
+}
+
+func TestContradictoryClaimsAreRefused(t *testing.T) {
+	measures := map[string]Judge{"drive/read": {"MBy/s", quantity.Higher}, "export/time": {"s", quantity.Lower}, "screen/white": {"K", quantity.Target}, "battery/energy": {"W.h", quantity.Higher}}
+	for says, c := range map[string]Claim{
+		`write "at most"`:                {Measure: "export/time", Value: 40, Unit: "s", Qualifier: "up to"},
+		`write "up to"`:                  {Measure: "drive/read", Value: 40, Unit: "MBy/s", Qualifier: "at most"},
+		`where the small print says two`: {Measure: "drive/read", Value: 40, Unit: "MBy/s", Qualifier: "up to, typical"},
+		`durvek vocabulary units`:        {Measure: "drive/read", Value: 40, Unit: "parsec"},
+		`is not written as`:              {Measure: "drive/read", Value: 40, Unit: "MBy/s", Link: "fast"},
+		`add battery.voltage`:            {Measure: "battery/energy", Value: 5000, Unit: "mA.h"},
+	} {
+		found := ""
+		for _, p := range c.Check(measures, nil) {
+			found += p.Reason
+		}
+		if !strings.Contains(found, says) {
+			t.Errorf("%+v: %q, want it to say %q", c, found, says)
+		}
+	}
+	d := Dossier{Model: Model{Slug: "x", Kind: "drive"}, Variants: []DossierVariant{{Variant: Variant{Slug: "x-1"}, Claims: []Claim{
+		{Measure: "drive/read", Value: 5000, Unit: "MBy/s", Qualifier: "up to", Source: "box"}, {Measure: "drive/read", Value: 6, Unit: "GBy/s", Qualifier: "at least", Source: "box"}}}}}
+	found := d.Check(measures, nil)
+	if len(found) != 1 || !strings.Contains(found[0].Reason, "box contradicts itself: at least 6000 MB/s and up to 5000 MB/s") {
+		t.Errorf("%+v", found)
 	}
 }

@@ -2,11 +2,13 @@ package catalog
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"sort"
 	"time"
 
+	"durvek/core/link"
 	"durvek/core/quantity"
 )
 
@@ -30,9 +32,15 @@ func CheckSlug(s string) string {
 	return ""
 }
 
-// Check returns everything that is wrong inside a dossier, in file order. measures maps each known
-// test/measure to its unit, so that claims can be judged; models holds the slugs already known.
-func (d Dossier) Check(measures map[string]string, models map[string]bool) []Problem {
+// Judge is what a claim must fit: a measure's unit and direction.
+type Judge struct {
+	Unit   string
+	Better quantity.Direction
+}
+
+// Check returns everything that is wrong inside a dossier, in file order. measures holds each known
+// test/measure, so that claims can be judged; models holds the slugs already known.
+func (d Dossier) Check(measures map[string]Judge, models map[string]bool) []Problem {
 	var out []Problem
 	at := func(reason string, path ...any) {
 		if reason != "" {
@@ -76,8 +84,13 @@ func (d Dossier) Check(measures map[string]string, models map[string]bool) []Pro
 			at(checkDate(u.Received, true), "variants", i, "units", j, "received")
 		}
 		for j, c := range v.Claims {
-			for _, p := range c.Check(measures) {
+			for _, p := range c.Check(measures, v.Spec) {
 				at(p.Reason, append([]any{"variants", i, "claims", j}, p.Path...)...)
+			}
+			for k, other := range v.Claims[:j] {
+				if reason := c.contradicts(other, measures[c.Measure], v.Spec); reason != "" {
+					at(fmt.Sprintf("%s (claim %d)", reason, k+1), "variants", i, "claims", j, "value")
+				}
 			}
 		}
 		for j, o := range v.Offers {
@@ -92,22 +105,48 @@ func (d Dossier) Check(measures map[string]string, models map[string]bool) []Pro
 	return out
 }
 
-// Check returns what is wrong with a claim. measures maps test/measure to its unit.
-func (c Claim) Check(measures map[string]string) []Problem {
+// In gives the claimed value in another unit. A charge in mAh becomes energy by the nominal voltage of the spec sheet.
+func (c Claim) In(unit string, spec map[string]any) (float64, error) {
+	from, err := quantity.LookUp(c.Unit)
+	to, err2 := quantity.LookUp(unit)
+	if err == nil && err2 == nil && from.Dimension == "charge" && to.Dimension == "energy" {
+		volts, ok := SpecNumber(spec, "battery.voltage")
+		if !ok {
+			return 0, fmt.Errorf("%w %s can be turned into %s only with the battery's nominal voltage; add battery.voltage to the spec sheet", quantity.ErrUnit, from.Symbol, to.Symbol)
+		}
+		return quantity.Convert(c.Value*from.Factor*volts, "J", unit)
+	}
+	return quantity.Convert(c.Value, c.Unit, unit)
+}
+
+// Check returns what is wrong with a claim about a variant of a spec sheet. measures holds each known test/measure.
+func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 	var out []Problem
-	unit, known := measures[c.Measure]
+	judge, known := measures[c.Measure]
 	if !known {
 		out = append(out, Problem{[]any{"measure"}, fmt.Sprintf("no test yields %q; `durvek test list` shows the measures", c.Measure)})
 	}
 	if _, err := quantity.LookUp(c.Unit); err != nil {
 		out = append(out, Problem{[]any{"unit"}, err.Error()})
 	} else if known {
-		if _, err := quantity.Convert(c.Value, c.Unit, unit); err != nil {
+		if _, err := c.In(judge.Unit, spec); err != nil {
 			out = append(out, Problem{[]any{"unit"}, err.Error()})
 		}
 	}
-	if c.Qualifier != "" && !slices.Contains(Qualifiers, c.Qualifier) {
-		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("unknown qualifier %q; known: %v", c.Qualifier, Qualifiers)})
+	switch q := c.Qualifier; {
+	case q != "" && !slices.Contains(Qualifiers, q):
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("unknown qualifier %q; known: %v; where the small print says two, note two claims", q, Qualifiers)})
+	case known && judge.Better == quantity.Lower && (q == "up to" || q == "at least"):
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where lower is better; write \"at most\" for a promise of the worst, or \"typical\"", q, c.Measure)})
+	case known && judge.Better == quantity.Higher && q == "at most":
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("\"at most\" contradicts %s, where higher is better; write \"up to\" for a promise of the best, or \"at least\"", c.Measure)})
+	case known && judge.Better == quantity.Target && (q == "up to" || q == "at least" || q == "at most"):
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where the nearest to a target is best; write \"exact\" or \"typical\"", q, c.Measure)})
+	}
+	if c.Link != "" {
+		if _, err := link.Parse(c.Link); err != nil {
+			out = append(out, Problem{[]any{"link"}, err.Error()})
+		}
 	}
 	if c.Tolerance < 0 || c.Tolerance >= 1 {
 		out = append(out, Problem{[]any{"tolerance"}, "the tolerance is a share between 0 and 1, such as 0.01"})
@@ -116,6 +155,24 @@ func (c Claim) Check(measures map[string]string) []Problem {
 		out = append(out, Problem{[]any{"date"}, r})
 	}
 	return out
+}
+
+// contradicts says how a claim cannot stand beside another of the same source about the same thing, or "".
+func (c Claim) contradicts(other Claim, judge Judge, spec map[string]any) string {
+	if c.Measure != other.Measure || c.Place != other.Place || c.Source != other.Source || !maps.Equal(c.Conditions, other.Conditions) {
+		return ""
+	}
+	a, err := c.In(judge.Unit, spec)
+	b, err2 := other.In(judge.Unit, spec)
+	least, most := a, b
+	if c.Qualifier != "at least" {
+		least, most = b, a
+	}
+	pair := [2]Qualifier{c.Qualifier, other.Qualifier}
+	if err != nil || err2 != nil || !slices.Contains(pair[:], "at least") || !slices.Contains(pair[:], "up to") || least <= most {
+		return ""
+	}
+	return fmt.Sprintf("%s contradicts itself: at least %s and up to %s; note what the source says, each with its conditions", c.Source, quantity.Format(least, judge.Unit), quantity.Format(most, judge.Unit))
 }
 
 // Check returns what is wrong with an offer.

@@ -179,3 +179,20 @@ func SpecSheet(spec map[string]any) []SpecRow {
 	}
 	return rows
 }
+
+// SpecKeyOf finds an entry of the spec vocabulary.
+func SpecKeyOf(key string) (SpecKey, bool) {
+	k, ok := vocabulary[key]
+	return k, ok
+}
+
+// better says of which numbers of a spec sheet less is better; of the others more is.
+var lessIsBetter = map[string]bool{"body.weight": true, "body.width": true, "body.depth": true, "body.height": true, "cooling.fans": true}
+
+// Better is the direction in which a number of the spec sheet is better.
+func (k SpecKey) Better() quantity.Direction {
+	if lessIsBetter[k.Key] {
+		return quantity.Lower
+	}
+	return quantity.Higher
+}

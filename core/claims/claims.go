@@ -1,6 +1,6 @@
 // Package claims judges what makers promise against what was measured. It takes a claim and the
-// estimate it is to be judged by, and says held, beyond, short, undecided, not comparable or
-// untested, with a sentence. Conditions are compared by the caller through trust.
+// estimate it is to be judged by, and says held, beyond, short, undecided, not comparable, untested or
+// impossible, with a sentence. Conditions are compared by the caller through trust.
 package claims
 
 import (
@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"durvek/core/catalog"
+	"durvek/core/link"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/stats"
@@ -24,7 +25,11 @@ const (
 	Open          Outcome = "undecided"
 	NotComparable Outcome = "not comparable"
 	Untested      Outcome = "untested"
+	Impossible    Outcome = "impossible"
 )
+
+// Outcomes lists all outcomes, the kept promises first.
+var Outcomes = []Outcome{Held, Beyond, Short, Impossible, Open, NotComparable, Untested}
 
 // DefaultTolerance is the relative tolerance of a claim unless it or its measure says otherwise.
 const DefaultTolerance = 0.01
@@ -55,13 +60,22 @@ type Verdict struct {
 // Check judges one claim. With an interval lo…hi, claim c and tolerance e, higher better (mirrored
 // for lower): beyond if lo > c(1+e), held if lo ≥ c(1−e), short if hi < c(1−e), otherwise undecided.
 // "up to" holds if the best reading reaches c(1−e). A bound can only prove what it implies.
-// evidence is nil if nothing was measured. An error means the claim's unit does not fit.
-func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, error) {
-	claimed, err := quantity.Convert(c.Value, c.Unit, m.Unit)
+// Above what its link carries under the most permissive framing it is impossible, whatever was measured. evidence is nil if nothing was
+// measured; spec is the variant's spec sheet, for its voltage and the link of its drive. An error means the claim's unit does not fit.
+func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[string]any) (Verdict, error) {
+	claimed, err := c.In(m.Unit, spec)
 	if err != nil {
 		return Verdict{}, err
 	}
 	v := Verdict{Claimed: claimed}
+	if why := beyondLink(c, m, claimed, spec); why != "" {
+		v.Outcome, v.Why = Impossible, why
+		if evidence != nil && evidence.Unlike == "" {
+			v.Estimate = &evidence.Estimate
+			v.Why += " Measured " + quantity.Format(evidence.Estimate.Centre, m.Unit) + "."
+		}
+		return v, nil
+	}
 	says := func(x float64) string { return quantity.Format(x, m.Unit) }
 	if evidence == nil {
 		v.Outcome, v.Why = Untested, "Nothing has been measured that could judge it."
@@ -155,6 +169,28 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence) (Verdict, erro
 		}
 	}
 	return v, nil
+}
+
+// beyondLink says that a link cannot carry what is claimed, or "".
+func beyondLink(c catalog.Claim, m method.Measure, claimed float64, spec map[string]any) string {
+	unit, err := quantity.LookUp(m.Unit)
+	if err != nil || unit.Dimension != "data rate" || m.Better != quantity.Higher {
+		return ""
+	}
+	text := c.Link
+	if text == "" && strings.HasPrefix(c.Measure, "drive-") {
+		text, _ = spec["drive.link"].(string)
+	}
+	l, err := link.Parse(text)
+	if err != nil {
+		return ""
+	}
+	payload, source, ok := l.Payload()
+	most := payload * 1e6 / unit.Factor
+	if !ok || claimed <= most {
+		return ""
+	}
+	return fmt.Sprintf("%s carries at most %s of data, %s; nobody can get %s through it.", text, quantity.Format(most, m.Unit), source, quantity.Format(claimed, m.Unit))
 }
 
 // more estimates how many further repeats would bring the interval clear of the nearest limit, as

@@ -46,7 +46,7 @@ func TestOutcomes(t *testing.T) {
 		{"nothing measured", catalog.Claim{Value: 1, Unit: "s"}, time, nil, Untested, "Nothing has been measured"},
 		{"other conditions", catalog.Claim{Value: 1, Unit: "s"}, time, &Evidence{Unlike: "supply battery, not mains"}, NotComparable, "supply battery, not mains"},
 	} {
-		v, err := Check(c.claim, c.measure, c.e)
+		v, err := Check(c.claim, c.measure, c.e, nil)
 		if err != nil {
 			t.Errorf("%s: %v", c.name, err)
 			continue
@@ -61,7 +61,7 @@ func TestOutcomes(t *testing.T) {
 }
 
 func TestAnUnfitUnitIsRefused(t *testing.T) {
-	_, err := Check(catalog.Claim{Value: 3, Unit: "W.h"}, method.Measure{Unit: "h"}, nil)
+	_, err := Check(catalog.Claim{Value: 3, Unit: "W.h"}, method.Measure{Unit: "h"}, nil, nil)
 	if err == nil || !strings.Contains(err.Error(), "Wh stands for energy and cannot be turned into h, which stands for time") {
 		t.Errorf("got %v", err)
 	}
@@ -69,12 +69,70 @@ func TestAnUnfitUnitIsRefused(t *testing.T) {
 
 func TestUndecidedSaysHowManyRepeatsWouldDecide(t *testing.T) {
 	rate := method.Measure{Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
-	v, _ := Check(catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4700, 5000)})
+	v, _ := Check(catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4700, 5000)}, nil)
 	if v.More < 1 || v.More > 30 || !strings.Contains(v.Why, "more repeats should decide") {
 		t.Errorf("%+v", v)
 	}
-	v, _ = Check(catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4851, 5049)})
+	v, _ = Check(catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4851, 5049)}, nil)
 	if v.Outcome != Open || v.More != 0 || !strings.Contains(v.Why, "hardly decide") {
 		t.Errorf("met almost exactly: %+v", v)
+	}
+}
+
+func TestImpossibleClaims(t *testing.T) {
+	rate := method.Measure{Slug: "read", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
+	spec := map[string]any{"drive.link": "USB 10 Gbit/s"}
+	for _, c := range []struct {
+		name  string
+		claim catalog.Claim
+		want  Outcome
+	}{
+		{"more than the drive's own link carries", catalog.Claim{Measure: "drive-sequential/read", Value: 1250, Unit: "MBy/s"}, Impossible},
+		{"as much as it carries", catalog.Claim{Measure: "drive-sequential/read", Value: 1210, Unit: "MBy/s"}, Untested},
+		{"more than the link that it names", catalog.Claim{Measure: "transfer/rate", Value: 8, Unit: "Gbit/s", Link: "USB 5 Gbit/s"}, Impossible},
+		{"memory has no such link", catalog.Claim{Measure: "memory-bandwidth/read", Value: 50, Unit: "GBy/s"}, Untested},
+	} {
+		v, err := Check(c.claim, rate, nil, spec)
+		if err != nil || v.Outcome != c.want || c.want == Impossible && !strings.Contains(v.Why, "carries at most") {
+			t.Errorf("%s: %s, %q (%v), want %s", c.name, v.Outcome, v.Why, err, c.want)
+		}
+	}
+	v, _ := Check(catalog.Claim{Measure: "drive-sequential/read", Value: 1250, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(900, 910)}, spec)
+	if v.Outcome != Impossible || !strings.Contains(v.Why, "Measured 905.0 MB/s") {
+		t.Errorf("measured or not, it is impossible: %+v", v)
+	}
+}
+
+func TestUnitsOfClaimsConvert(t *testing.T) {
+	for _, c := range []struct {
+		value    float64
+		unit, to string
+		want     float64
+	}{{3, "[lb_av]", "kg", 1.36077711}, {14, "[in_i]", "cm", 35.56}, {90, "min", "h", 1.5}, {40, "Gbit/s", "MBy/s", 5000}, {1, "GiBy/s", "MBy/s", 1073.741824}, {5000, "mA.h", "W.h", 19.25}} {
+		m := method.Measure{Unit: c.to, Scale: quantity.Ratio, Better: quantity.Higher}
+		v, err := Check(catalog.Claim{Value: c.value, Unit: c.unit}, m, nil, map[string]any{"battery.voltage": "3.85 V"})
+		if err != nil || v.Claimed < c.want*(1-1e-9) || v.Claimed > c.want*(1+1e-9) {
+			t.Errorf("%g %s is %g %s, want %g (%v)", c.value, c.unit, v.Claimed, c.to, c.want, err)
+		}
+	}
+	if _, err := Check(catalog.Claim{Value: 5000, Unit: "mA.h"}, method.Measure{Unit: "W.h"}, nil, nil); err == nil || !strings.Contains(err.Error(), "battery.voltage") {
+		t.Errorf("mAh without a voltage: %v", err)
+	}
+}
+
+func TestTallies(t *testing.T) {
+	of := func(maker, year string, o Outcome) Judged {
+		return Judged{Maker: maker, Year: year, Verdict: Verdict{Outcome: o}}
+	}
+	js := []Judged{of("Selvane", "2025", Held), of("Selvane", "2026", Beyond), of("Selvane", "2026", Short), of("Selvane", "2026", Untested), of("Ardnoe", "2026", Impossible)}
+	makers := Tallies(js, "maker")
+	if len(makers) != 2 || makers[0].Of != "Selvane" || makers[0].Kept != 2 || makers[0].Broken != 1 || makers[0].Sentence != "Of 4 claims by Selvane 2 held, 1 did not; 1 could not be decided or were not tested." {
+		t.Errorf("%+v", makers)
+	}
+	if years := Tallies(js, "year"); len(years) != 2 || years[0].Of != "2025" || years[1].Claims != 4 {
+		t.Errorf("%+v", years)
+	}
+	if both := Tallies(js, "maker-year"); len(both) != 3 || both[1].Year != "2025" {
+		t.Errorf("%+v", both)
 	}
 }

@@ -1,13 +1,98 @@
 package claims
 
-import "durvek/core/catalog"
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"durvek/core/catalog"
+	"durvek/core/quantity"
+)
 
 // Judged is a claim with what became of it, ready to be shown.
 type Judged struct {
 	catalog.Claim
-	Name    string   `json:"name" doc:"The measure in words"`
-	Text    string   `json:"text" doc:"The claim in words: qualifier, value, unit"`
-	Symbol  string   `json:"symbol" doc:"Symbol of the measure's unit"`
-	Verdict Verdict  `json:"verdict"`
-	Doubts  []string `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
+	Name    string         `json:"name" doc:"The measure in words"`
+	Text    string         `json:"text" doc:"The claim in words: qualifier, value, unit"`
+	Symbol  string         `json:"symbol" doc:"Symbol of the measure's unit"`
+	Scale   quantity.Scale `json:"scale"`
+	Maker   string         `json:"maker"`
+	Model   string         `json:"model" doc:"Maker and model"`
+	Year    string         `json:"year,omitempty" doc:"Year of the claim, or else of the model's release"`
+	Verdict Verdict        `json:"verdict"`
+	Runs    []string       `json:"runs,omitempty" doc:"Runs that prove it: of an \"up to\" the best, else those of the figure that judges it"`
+	Doubts  []string       `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
+}
+
+// Tally is how a maker, a model or a year kept what was promised. Each claim is taken alone: no correction for many.
+type Tally struct {
+	Of       string          `json:"of" doc:"Maker, model, variant or year"`
+	Year     string          `json:"year,omitempty"`
+	Claims   int             `json:"claims"`
+	Kept     int             `json:"kept" doc:"Held or beyond"`
+	Broken   int             `json:"broken" doc:"Short or impossible"`
+	Outcomes map[Outcome]int `json:"outcomes"`
+	Sentence string          `json:"sentence"`
+}
+
+// Bys lists what claims can be tallied by.
+var Bys = []string{"maker", "model", "variant", "year", "maker-year"}
+
+// Tallies counts what became of claims, by maker, model, variant, year, or maker and year: most claims first, years in order.
+func Tallies(js []Judged, by string) []Tally {
+	at := map[[2]string]*Tally{}
+	for _, j := range js {
+		key := [2]string{j.Maker, ""}
+		switch by {
+		case "model":
+			key[0] = j.Model
+		case "variant":
+			key[0] = j.Variant
+		case "year":
+			key[0] = cmp.Or(j.Year, "undated")
+		case "maker-year":
+			key[1] = cmp.Or(j.Year, "undated")
+		}
+		t := at[key]
+		if t == nil {
+			t = &Tally{Of: key[0], Year: key[1], Outcomes: map[Outcome]int{}}
+			at[key] = t
+		}
+		t.Claims++
+		t.Outcomes[j.Verdict.Outcome]++
+		switch j.Verdict.Outcome {
+		case Held, Beyond:
+			t.Kept++
+		case Short, Impossible:
+			t.Broken++
+		}
+	}
+	out := []Tally{}
+	for _, t := range at {
+		of := "by " + t.Of
+		switch {
+		case by == "year":
+			of = "of " + t.Of
+		case by == "model" || by == "variant":
+			of = "about " + t.Of
+		case t.Year != "":
+			of += " of " + t.Year
+		}
+		claims := "claims"
+		if t.Claims == 1 {
+			claims = "claim"
+		}
+		t.Sentence = fmt.Sprintf("Of %d %s %s %d held, %d did not; %d could not be decided or were not tested.", t.Claims, claims, of, t.Kept, t.Broken, t.Claims-t.Kept-t.Broken)
+		out = append(out, *t)
+	}
+	slices.SortFunc(out, func(a, b Tally) int {
+		if by == "year" {
+			return cmp.Compare(a.Of, b.Of)
+		}
+		if by == "maker-year" {
+			return cmp.Or(cmp.Compare(a.Of, b.Of), cmp.Compare(a.Year, b.Year))
+		}
+		return cmp.Or(b.Claims-a.Claims, cmp.Compare(a.Of, b.Of))
+	})
+	return out
 }

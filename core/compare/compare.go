@@ -92,17 +92,28 @@ func (d Doubted) touches(c Cell) bool {
 
 // Competitor is one variant of the field with all its cells of the measure.
 type Competitor struct {
-	Variant string
-	Name    string // maker and model
-	Note    string // what sets the variant apart
-	Cells   []Cell // of the wanted setup
-	Raised  []RaisedCells
-	Claim   *float64
-	Doubts  []Doubted
-	Subject Subject // spec sheet and model, for figures that are carried over
-	Failed  int     // failed runs, Runs in all
-	Runs    int
-	NotRun  string // why it could not be run; empty if it could
+	Variant  string
+	Mode     string // raised mode that competes by itself; "" for the setup that is ranked
+	ModeName string
+	Sets     []string // conditions that the mode itself sets
+	Name     string   // maker and model
+	Note     string   // what sets the variant apart
+	Cells    []Cell   // of the wanted setup
+	Raised   []RaisedCells
+	Claim    *float64
+	Doubts   []Doubted
+	Subject  Subject // spec sheet and model, for figures that are carried over
+	Failed   int     // failed runs, Runs in all
+	Runs     int
+	NotRun   string // why it could not be run; empty if it could
+}
+
+// id tells a competitor from the others: one variant competes in several modes.
+func (c Competitor) id() string {
+	if c.Mode != "" {
+		return c.Variant + " " + c.Mode
+	}
+	return c.Variant
 }
 
 // RaisedCells are a competitor's cells under one raised mode. Sets names the conditions that the mode itself sets; in
@@ -141,6 +152,7 @@ type Row struct {
 	Claim    *float64          `json:"claim,omitempty"`
 	Raised   []RaisedRow       `json:"raised,omitempty"`
 	Doubts   []Doubted         `json:"doubts,omitempty" doc:"Open doubts that touch the figure"`
+	Mode     string            `json:"mode,omitempty" doc:"Raised mode that stands as a row of its own"`
 	Unlike   string            `json:"unlike,omitempty" doc:"How it differs from the others, where it is compared all the same"`
 }
 
@@ -203,7 +215,12 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		if c.Note != "" && shared(field, c) {
 			label += " (" + c.Note + ")"
 		}
-		cell, why := pick(c.Cells, basis, known, m.MustMatch)
+		must := m.MustMatch
+		if c.Mode != "" {
+			must = slices.DeleteFunc(slices.Clone(must), func(k string) bool { return slices.Contains(c.Sets, k) })
+			label += " " + inMode(c.ModeName)
+		}
+		cell, why := pick(c.Cells, basis, known, must)
 		unlike := ""
 		if cell == nil && slices.Contains(q.Allow, c.Variant) && len(c.Cells) > 0 {
 			cell, unlike = largest(c.Cells), why
@@ -228,7 +245,10 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run"})
 			continue
 		}
-		row := Row{Cell: *cell, Name: c.Name, Note: c.Note, Unlike: unlike}
+		row := Row{Cell: *cell, Name: c.Name, Note: c.Note, Mode: c.Mode, Unlike: unlike}
+		if c.Mode != "" {
+			row.Note = strings.TrimPrefix(row.Note+", "+inMode(c.ModeName), ", ")
+		}
 		for _, d := range c.Doubts {
 			if d.touches(*cell) && !slices.ContainsFunc(row.Doubts, func(x Doubted) bool { return x.ID == d.ID }) {
 				row.Doubts = append(row.Doubts, d)
@@ -245,8 +265,8 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 				}
 			}
 		}
-		byID[c.Variant] = row
-		entries = append(entries, ranking.Entry{ID: c.Variant, Estimate: cell.Estimate})
+		byID[c.id()] = row
+		entries = append(entries, ranking.Entry{ID: c.id(), Estimate: cell.Estimate})
 	}
 	d := m.def
 	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin, Seed: q.Seed})
@@ -299,6 +319,9 @@ func commonBasis(field []Competitor, subject string, must []string) (trust.Basis
 	bases := map[string]trust.Basis{}
 	var best string
 	for _, c := range field {
+		if c.Mode != "" {
+			continue
+		}
 		for _, cell := range c.Cells {
 			if len(trust.Comparable(cell.Basis, cell.Basis, must)) > 0 {
 				continue // unknown conditions: it is comparable with nothing
@@ -350,7 +373,7 @@ func largest(cells []Cell) *Cell {
 // shared tells whether another competitor bears the same model name.
 func shared(field []Competitor, c Competitor) bool {
 	for _, o := range field {
-		if o.Name == c.Name && o.Variant != c.Variant {
+		if o.Name == c.Name && (o.Variant != c.Variant || o.Mode != c.Mode) {
 			return true
 		}
 	}
@@ -413,7 +436,7 @@ func (c *Comparison) relate(q Query) error {
 
 func (c *Comparison) find(variant string) int {
 	for i, r := range c.Rows {
-		if r.Variant == variant {
+		if r.Variant == variant && r.Mode == "" {
 			return i
 		}
 	}
@@ -458,8 +481,8 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		if r.Relative != nil {
 			v, lo, hi = r.Relative.Value, r.Relative.Lo, r.Relative.Hi
 		}
-		row := chart.Row{ID: r.Variant, Name: r.Name, Note: r.Note, Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
-			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "", Hollow: e.Bound != "", Claim: r.Claim}
+		row := chart.Row{ID: strings.TrimSpace(r.Variant + " " + r.Mode), Name: r.Name, Note: r.Note, Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
+			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "", Claim: r.Claim}
 		if r.Host != "" {
 			row.Note = strings.TrimPrefix(row.Note+", in "+r.Host, ", ")
 			if r.Place != "" {
@@ -604,4 +627,43 @@ func (c *Comparison) title(q Query) string {
 		return fmt.Sprintf("%s and %s share the lead in %s", c.Rows[0].Name, c.Rows[1].Name, in)
 	}
 	return fmt.Sprintf("%d share the lead in %s", leaders, in)
+}
+
+// Figures gives each competitor's estimate of the cell that compares with most others, by variant; those without one are left out.
+func Figures(m Measure, field []Competitor) map[string]stats.Estimate {
+	out := map[string]stats.Estimate{}
+	basis, known := commonBasis(field, "", m.MustMatch)
+	for _, c := range field {
+		if cell, _ := pick(c.Cells, basis, known, m.MustMatch); cell != nil {
+			out[c.Variant] = cell.Estimate
+		}
+	}
+	return out
+}
+
+// Own is a variant's own cell with most readings whose conditions are known, of the measure's version; nil, and why, without one.
+func Own(m Measure, cells []Cell) (*Cell, string) {
+	var fit []Cell
+	why := ""
+	for _, c := range cells {
+		if d := trust.Comparable(c.Basis, c.Basis, m.MustMatch); len(d) > 0 {
+			why = trust.Sentence(d)
+		} else if c.Basis.TestVersion != m.Version {
+			why = "it was measured by an older version of the test"
+		} else {
+			fit = append(fit, c)
+		}
+	}
+	return largest(fit), why
+}
+
+// Carriable tells whether a sibling's figure can be carried over to a variant.
+func Carriable(m Measure, variant string, field []Competitor) bool {
+	i := slices.IndexFunc(field, func(c Competitor) bool { return c.Variant == variant })
+	if i < 0 {
+		return false
+	}
+	basis, known := commonBasis(field, "", m.MustMatch)
+	_, ok := carried(field[i], field, basis, known, m)
+	return ok
 }

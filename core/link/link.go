@@ -37,7 +37,7 @@ var rows = []row{
 	{"Wi-Fi", 50, 1, "negotiated rate; what remains of it depends on the air"},
 }
 
-var form = regexp.MustCompile(`^(PCIe|SATA|USB4?|Ethernet|Wi-Fi) ([0-9.]+) (GT/s|Gbit/s|Mbit/s)(?: x([0-9]+))?$`)
+var form = regexp.MustCompile(`^(PCIe|SATA|USB4?|Ethernet|Wi-Fi) ([0-9.]+) (GT/s|Gbit/s|Mbit/s)(?: [x×]([0-9]+))?$`)
 
 // Parse reads a link's text.
 func Parse(text string) (Link, error) {

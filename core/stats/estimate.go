@@ -362,6 +362,23 @@ type Estimate struct {
 	Exact       bool    `json:"exact,omitempty" doc:"No interval: a spec-sheet figure or no repeatability known"`
 }
 
+// Graded is the estimate of marks on a rubric: the median, which is all that an order allows, without an interval.
+func Graded(c Cell) Estimate {
+	e := Estimate{Centre: c.Median, Lo: c.Median, Hi: c.Median, Median: c.Median, Mean: c.Median, N: c.N(), Sittings: len(c.Sittings), Exact: true}
+	return e
+}
+
+// Passed is the estimate of checks that were passed (1) or not (0): the share of passes with its binomial interval
+// (Clopper and Pearson, Biometrika 26, 1934).
+func Passed(c Cell) Estimate {
+	mean, _, _ := within(c.Sittings)
+	n := c.N()
+	e := Estimate{Centre: mean, Median: c.Median, Mean: mean, N: n, Sittings: len(c.Sittings)}
+	e.Lo, e.Hi = ClopperPearson(int(math.Round(mean*float64(n))), n, 0.95)
+	e.SE = (e.Hi - e.Lo) / 2 / 1.96
+	return e
+}
+
 // Part is one estimated component of a centre's variance, on the working scale, and its degrees of freedom. Parts of the pool and
 // of the sittings are shared by all cells that rest on them.
 type Part struct{ Variance, DF float64 }
@@ -460,7 +477,10 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	return e
 }
 
-// tQuantile is the same from a table that fills as it is asked; degrees of freedom are taken to the next lower quarter.
+// Quick is TQuantile from a table, for comparisons by the thousand.
+func Quick(p, df float64) float64 { return tQuantile(p, df) }
+
+// tQuantile is TQuantile from a table that fills as it is asked; degrees of freedom are taken to the next lower quarter.
 func tQuantile(p, df float64) float64 {
 	if df > 1000 || df < 0.25 || math.IsNaN(df) {
 		return TQuantile(p, df)
@@ -506,4 +526,24 @@ func Moderated(variances, dfs []float64) (moderated, df []float64) {
 		df = append(df, min(d0+dfs[i], all))
 	}
 	return moderated, df
+}
+
+// TwoSided is the chance that Student's t with df degrees of freedom lies as far from zero as t or farther, either way.
+func TwoSided(t, df float64) float64 {
+	if math.IsInf(df, 1) || df > 1e6 {
+		return math.Erfc(math.Abs(t) / math.Sqrt2)
+	}
+	return 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Survival(math.Abs(t))
+}
+
+// FalseDiscovery is the largest of the chances ps that is still called a discovery at a false discovery rate of q; 0 or below where none
+// is (Benjamini and Hochberg, JRSS B 57(1), 1995).
+func FalseDiscovery(ps []float64, q float64) float64 {
+	sorted := slices.Sorted(slices.Values(ps))
+	for i := len(sorted) - 1; i >= 0; i-- {
+		if sorted[i] <= q*float64(i+1)/float64(len(sorted)) {
+			return sorted[i]
+		}
+	}
+	return -1
 }

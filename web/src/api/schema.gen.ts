@@ -123,15 +123,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/charts/{name}": {
+    "/api/cells": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The ranked chart: ranked.svg or ranked.png */
-        get: operations["chart"];
+        /** The figures of variants in measures, as one matrix */
+        get: operations["cells"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/claims.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of the claims about a variant, drawn */
+        get: operations["chart-claims"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/curves.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sustained lines or scaling curves of several variants, drawn */
+        get: operations["chart-curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/head.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two to four variants against the first, drawn */
+        get: operations["chart-head"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/index.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An index, drawn */
+        get: operations["chart-index"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/modes.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What raised modes gain against what they cost, drawn */
+        get: operations["chart-modes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/ranked.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A field ranked by one measure, drawn */
+        get: operations["chart-ranked"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/charts/value.{type}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Performance against price, drawn */
+        get: operations["chart-value"];
         put?: never;
         post?: never;
         delete?: never;
@@ -170,6 +289,23 @@ export interface paths {
         put?: never;
         /** Add a condition of the desk's own; its key begins with own. */
         post: operations["add-condition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest series of a test, of several variants */
+        get: operations["curves"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -302,11 +438,45 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List fields */
+        /** List fields with their rules in words */
         get: operations["list-fields"];
         put?: never;
         /** Add or change a field */
         post: operations["add-field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a field that no review rests on */
+        delete: operations["drop-field"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the variants of a field fit a kind of use */
+        get: operations["fit"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -320,7 +490,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** JSON Schema of a file format: dossier, test, plan, sheet or runs */
+        /** JSON Schema of a file format: dossier, test, plan, sheet, use or runs */
         get: operations["format-schema"];
         put?: never;
         post?: never;
@@ -341,6 +511,23 @@ export interface paths {
         put?: never;
         /** Record a run whose frame times are in a CSV table, one row a frame */
         post: operations["add-frames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/heads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two to four variants against the first in all measures */
+        get: operations["head-to-head"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -399,6 +586,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/index": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A weighted geometric mean over a field, with what is missing and how firm it is */
+        get: operations["index"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inspections/{slug}": {
         parameters: {
             query?: never;
@@ -408,6 +612,40 @@ export interface paths {
         };
         /** The inspection sheet of a unit with what was found so far */
         get: operations["inspect"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of claims, each and tallied */
+        get: operations["ledger"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/likeness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The variants of its kind that are nearest to one over all measures */
+        get: operations["alike"];
         put?: never;
         post?: never;
         delete?: never;
@@ -502,6 +740,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/modes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What raised modes gain and what they cost */
+        get: operations["modes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offers": {
         parameters: {
             query?: never;
@@ -565,6 +820,23 @@ export interface paths {
         };
         /** A photo */
         get: operations["show-photo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a variant stands in a measure among its kind and in all history */
+        get: operations["place"];
         put?: never;
         post?: never;
         delete?: never;
@@ -737,6 +1009,24 @@ export interface paths {
         get: operations["rank"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List exchange rates, the newest first */
+        get: operations["list-rates"];
+        put?: never;
+        /** Add an exchange rate, or correct that of the day */
+        post: operations["add-rate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -925,6 +1215,40 @@ export interface paths {
         };
         /** A rig */
         get: operations["show-rig"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/cost": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a rig costs to a working system */
+        get: operations["rig-cost"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A variant's siblings, predecessors and successors */
+        get: operations["rivals"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1208,6 +1532,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What to test next, by what it settles per hour of bench time */
+        get: operations["suggest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tables": {
         parameters: {
             query?: never;
@@ -1347,6 +1688,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/use-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in a kind of use (YAML or JSON) */
+        post: operations["import-use"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List kinds of use */
+        get: operations["list-uses"];
+        put?: never;
+        /** Add or change a kind of use */
+        post: operations["add-use"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/value": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Performance against price: the frontier, the best buy, steps up */
+        get: operations["value"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants": {
         parameters: {
             query?: never;
@@ -1450,12 +1843,14 @@ export interface components {
             };
             date?: string;
             readonly id?: string;
+            /** @description Link that it names, such as USB 10 Gbit/s: what that cannot carry is impossible */
+            link?: string;
             /** @description test/measure that can judge it */
             measure: string;
             /** @description Port, slot, screen or surface it was made for */
             place?: string;
             /** @enum {string} */
-            qualifier?: "exact" | "up to" | "at least" | "typical";
+            qualifier?: "exact" | "up to" | "at least" | "at most" | "typical";
             /** @description Box, spec sheet, product page … */
             source: string;
             /**
@@ -1517,6 +1912,34 @@ export interface components {
             variant?: string;
             voucher?: components["schemas"]["CatalogVoucher"];
         };
+        CatalogPrice: {
+            /**
+             * Format: int64
+             * @description Minor units
+             */
+            amount: number;
+            currency: string;
+            /** @description Voucher, age, list price, what is in the box */
+            notes?: string[];
+            offer: components["schemas"]["CatalogOffer"];
+            /** @description The exchange rate that was used */
+            rate?: components["schemas"]["CatalogRate"];
+            text: string;
+        };
+        CatalogRate: {
+            /** @description YYYY-MM-DD */
+            date: string;
+            /** @description ISO 4217 */
+            from: string;
+            /**
+             * Format: double
+             * @description What one unit of From is worth in To
+             */
+            rate: number;
+            source?: string;
+            /** @description ISO 4217 */
+            to: string;
+        };
         CatalogRig: {
             name: string;
             notes?: string;
@@ -1526,6 +1949,10 @@ export interface components {
         CatalogRigPart: {
             role: string;
             unit: string;
+        };
+        CatalogSpan: {
+            from: components["schemas"]["CatalogPrice"];
+            to: components["schemas"]["CatalogPrice"];
         };
         CatalogSpecKey: {
             key: string;
@@ -1574,12 +2001,98 @@ export interface components {
             amount: number;
             code: string;
         };
+        ChartForest: {
+            /** @description What it means to lie on the right */
+            axis: string;
+            /**
+             * Format: double
+             * @description Half-width around the line within which a promise counts as held
+             */
+            band?: number;
+            foot: string;
+            /** @description Names of the series, where there are several */
+            legend?: string[];
+            notes?: string[];
+            rows: components["schemas"]["ChartForestRow"][];
+            subtitle: string;
+            /** @description Unit of the axis */
+            symbol: string;
+            /** @description The chart in words */
+            text: string;
+            title: string;
+            /** @description What a row's value counts, in words */
+            unit: string;
+        };
+        ChartForestRow: {
+            /** @description Nothing to show but the label */
+            bare?: boolean;
+            doubt?: boolean;
+            group?: string;
+            /** Format: double */
+            hi: number;
+            hollow?: boolean;
+            /** @description What stands at the row's end */
+            label: string;
+            /** Format: double */
+            lo: number;
+            name: string;
+            note?: string;
+            /** Format: int64 */
+            series?: number;
+            /** Format: double */
+            value: number;
+            /** @description A promise that was not kept */
+            warn?: boolean;
+        };
         ChartGroup: {
             /** Format: int64 */
             from: number;
             kind: string;
             /** Format: int64 */
             to: number;
+        };
+        ChartLine: {
+            id: string;
+            name: string;
+            note?: string;
+            subject?: boolean;
+            /** @description What the series comes to, in words */
+            summary: string;
+            x: number[];
+            y: number[];
+        };
+        ChartLines: {
+            /** @description Every value is marked */
+            dots?: boolean;
+            /** @description A thin line shows what perfect scaling would be */
+            even?: boolean;
+            foot: string;
+            lines: components["schemas"]["ChartLine"][];
+            notes?: string[];
+            subtitle: string;
+            text: string;
+            title: string;
+            x: string;
+            y: string;
+        };
+        ChartPoint: {
+            /** @description On the frontier */
+            best?: boolean;
+            /** Format: double */
+            hi: number;
+            hollow?: boolean;
+            id: string;
+            /** @description Both figures in words */
+            label?: string;
+            /** Format: double */
+            lo: number;
+            name: string;
+            note?: string;
+            subject?: boolean;
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
         };
         ChartRaised: {
             label: string;
@@ -1639,6 +2152,24 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        ChartScatter: {
+            foot: string;
+            /** @description The upward axis begins at zero */
+            from_zero?: boolean;
+            /** @description Points of the frontier are joined */
+            frontier?: boolean;
+            /** @description Lower is better on the upward axis */
+            low_best?: boolean;
+            notes?: string[];
+            points: components["schemas"]["ChartPoint"][];
+            subtitle: string;
+            text: string;
+            title: string;
+            /** @description What lies across, with its unit */
+            x: string;
+            /** @description What lies up, with its unit */
+            y: string;
+        };
         ClaimsJudged: {
             /** @description Conditions the claim was made for */
             conditions?: {
@@ -1648,14 +2179,22 @@ export interface components {
             /** @description Open doubts about the figure that judges it, in words */
             doubts?: string[];
             readonly id?: string;
+            /** @description Link that it names, such as USB 10 Gbit/s: what that cannot carry is impossible */
+            link?: string;
+            maker: string;
             /** @description test/measure that can judge it */
             measure: string;
+            /** @description Maker and model */
+            model: string;
             /** @description The measure in words */
             name: string;
             /** @description Port, slot, screen or surface it was made for */
             place?: string;
             /** @enum {string} */
-            qualifier?: "exact" | "up to" | "at least" | "typical";
+            qualifier?: "exact" | "up to" | "at least" | "at most" | "typical";
+            /** @description Runs that prove it: of an "up to" the best, else those of the figure that judges it */
+            runs?: string[];
+            scale: string;
             /** @description Box, spec sheet, product page … */
             source: string;
             /** @description Symbol of the measure's unit */
@@ -1672,6 +2211,29 @@ export interface components {
             value: number;
             variant?: string;
             verdict: components["schemas"]["ClaimsVerdict"];
+            /** @description Year of the claim, or else of the model's release */
+            year?: string;
+        };
+        ClaimsTally: {
+            /**
+             * Format: int64
+             * @description Short or impossible
+             */
+            broken: number;
+            /** Format: int64 */
+            claims: number;
+            /**
+             * Format: int64
+             * @description Held or beyond
+             */
+            kept: number;
+            /** @description Maker, model, variant or year */
+            of: string;
+            outcomes: {
+                [key: string]: number;
+            };
+            sentence: string;
+            year?: string;
         };
         ClaimsVerdict: {
             amount?: string;
@@ -1745,6 +2307,12 @@ export interface components {
             measure: components["schemas"]["CompareMeasure"];
             worth: components["schemas"]["CompareWorth"][];
         };
+        CompareCost: {
+            effect: components["schemas"]["CompareEffect"];
+            measure: string;
+            name: string;
+            symbol: string;
+        };
         CompareDoubted: {
             id: string;
             sentence: string;
@@ -1761,11 +2329,87 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        CompareExchange: {
+            advice?: string;
+            /** Format: int64 */
+            compared: number;
+            gains: string[];
+            gives_up: string[];
+            /**
+             * Format: int64
+             * @description Measures without a sure difference that matters
+             */
+            open: number;
+            sentence: string;
+            variant: string;
+        };
+        CompareGap: {
+            /** @description It is the better one, sure or not */
+            gain: boolean;
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            /**
+             * Format: double
+             * @description Chance of such a difference between equals, taken alone
+             */
+            p: number;
+            /** @description The interval does not hold zero */
+            sure: boolean;
+            text: string;
+            /** @enum {string} */
+            tie?: "practically equal" | "different but too small to matter" | "undecided";
+            /** Format: double */
+            value: number;
+        };
+        CompareHead: {
+            /** @description Measures in which no two sides compare, and why */
+            apart?: string[];
+            chart: components["schemas"]["ChartForest"];
+            exchanges: components["schemas"]["CompareExchange"][];
+            note: string;
+            rows: components["schemas"]["CompareHeadRow"][];
+            sides: components["schemas"]["CompareSide"][];
+        };
+        CompareHeadCell: {
+            doubts?: components["schemas"]["CompareDoubted"][];
+            estimate?: components["schemas"]["StatsEstimate"];
+            unit?: string;
+            why?: string;
+        };
+        CompareHeadRow: {
+            better: string;
+            cells: components["schemas"]["CompareHeadCell"][];
+            gaps: components["schemas"]["CompareGap"][];
+            group: string;
+            measure: string;
+            name: string;
+            symbol: string;
+        };
         CompareLeftOut: {
             /** @enum {string} */
             kind: "not run" | "failed" | "not comparable";
             name: string;
             reason: string;
+            variant: string;
+        };
+        CompareLikeness: {
+            /** @description Where they differ most, in words */
+            apart: string[];
+            /**
+             * Format: double
+             * @description Root mean square of the differences, each in standard deviations of the field
+             */
+            distance: number;
+            name: string;
+            note?: string;
+            sentence: string;
+            /**
+             * Format: int64
+             * @description Measures that both have
+             */
+            shared: number;
             variant: string;
         };
         CompareMeasure: {
@@ -1787,6 +2431,23 @@ export interface components {
             variants: number;
             /** Format: int64 */
             version: number;
+        };
+        CompareModeGain: {
+            costs: components["schemas"]["CompareCost"][];
+            /** @description Per cent; above zero is better */
+            gain: components["schemas"]["CompareEffect"];
+            /** @description The raised mode in words */
+            mode: string;
+            name: string;
+            note?: string;
+            setup: string;
+            text: string;
+            variant: string;
+        };
+        CompareModes: {
+            chart: components["schemas"]["ChartScatter"];
+            gains: components["schemas"]["CompareModeGain"][];
+            measure: components["schemas"]["CompareMeasure"];
         };
         ComparePair: {
             /**
@@ -1828,6 +2489,8 @@ export interface components {
             host?: string;
             /** @description What held most of its runs back */
             limiter?: string;
+            /** @description Raised mode that stands as a row of its own */
+            mode?: string;
             name: string;
             next?: string;
             note?: string;
@@ -1840,6 +2503,12 @@ export interface components {
             unit: string;
             /** @description How it differs from the others, where it is compared all the same */
             unlike?: string;
+            variant: string;
+        };
+        CompareSide: {
+            name: string;
+            note?: string;
+            price?: string;
             variant: string;
         };
         CompareWhy: {
@@ -1899,6 +2568,16 @@ export interface components {
             size: number;
             unit: string;
         };
+        DeskCalled: {
+            name: string;
+            note: string;
+        };
+        DeskCells: {
+            measures: components["schemas"]["CompareMeasure"][];
+            /** @description By variant, then by measure; null where nothing comparable was measured */
+            rows: components["schemas"]["StatsEstimate"][][];
+            variants: string[];
+        };
         DeskCorrection: {
             /** @description For void: a key of the list of causes */
             cause?: string;
@@ -1916,10 +2595,75 @@ export interface components {
             /** @description For correct: what was read, as it is entered by hand */
             value?: string;
         };
+        DeskCost: {
+            /** Format: int64 */
+            amount: number;
+            /** @description Parts without a price: the total is without them */
+            missing?: string[];
+            name: string;
+            parts: components["schemas"]["DeskCostPart"][];
+            rig: string;
+            total: string;
+        };
+        DeskCostPart: {
+            name: string;
+            price: components["schemas"]["CatalogPrice"];
+            role: string;
+            unit: string;
+        };
         DeskDoubtPage: {
             acts: components["schemas"]["StoreDoubtAct"][];
             doubt: components["schemas"]["TrustDoubt"];
             rule: components["schemas"]["TrustRule"];
+        };
+        DeskFieldPage: {
+            /** @description Part of the processor's or the graphics chip's name */
+            chip?: string;
+            /** @description Model whose siblings, predecessors and successors belong to it */
+            family_of?: string;
+            /** @description Variants */
+            holds: string[];
+            kinds?: string[];
+            /** @description Raised modes stand as rows of their own */
+            modes?: boolean;
+            /** @description Completes "… in": crew laptops */
+            name: string;
+            price?: components["schemas"]["RankingPriceBand"];
+            /** @description Month, YYYY-MM */
+            released_from?: string;
+            /** @description Month, YYYY-MM */
+            released_to?: string;
+            /** @description Which variants it holds, in words */
+            rule: string;
+            /**
+             * Format: double
+             * @description Screen diagonal in inches
+             */
+            screen_from?: number;
+            /**
+             * Format: double
+             * @description Screen diagonal in inches
+             */
+            screen_to?: number;
+            slug: string;
+            /** @description Why it cannot be told what it holds */
+            trouble?: string;
+            /** @description Picked by hand, besides those that the rules find */
+            variants?: string[];
+            /** @description Left out by hand */
+            without?: string[];
+        };
+        DeskGroupIndex: {
+            group: string;
+            /** @description By variant; 100 is the same reference */
+            values: {
+                [key: string]: number;
+            };
+            /**
+             * Format: double
+             * @description Share of all weight
+             */
+            weight: number;
         };
         DeskImported: {
             /**
@@ -1929,6 +2673,42 @@ export interface components {
             known: number;
             /** Format: int64 */
             runs: number;
+        };
+        DeskIndex: {
+            chart: components["schemas"]["ChartRanked"];
+            /** Format: double */
+            df: number;
+            field: string;
+            /**
+             * Format: double
+             * @description Share of draws of plausible weights under which the order of the first stays
+             */
+            firm: number;
+            /** @description How firm the order of the first is, in a sentence */
+            firmness: string;
+            /**
+             * Format: int64
+             * @description How many are first: three, or fewer where there are fewer
+             */
+            first: number;
+            /** @description The index of each group of measures by itself */
+            group_indices: components["schemas"]["DeskGroupIndex"][];
+            /**
+             * Format: double
+             * @description Standard deviation, in per cent, by which a variant departs from what it is elsewhere
+             */
+            interaction: number;
+            /** @description Contenders without any figure */
+            left?: string[];
+            measures: components["schemas"]["RankingWeighed"][];
+            /** @description What each variant is called */
+            names: {
+                [key: string]: components["schemas"]["DeskCalled"];
+            };
+            /** @description Groups without an index, and why */
+            refused?: string[];
+            rows: components["schemas"]["RankingIndexRow"][];
+            ties: components["schemas"]["RankingGroup"][];
         };
         DeskInspectFound: {
             measure: string;
@@ -1971,6 +2751,11 @@ export interface components {
             units: number;
             /** Format: int64 */
             variants: number;
+        };
+        DeskLedger: {
+            claims: components["schemas"]["ClaimsJudged"][];
+            note: string;
+            tallies: components["schemas"]["ClaimsTally"][];
         };
         DeskMeasurePage: {
             cells: components["schemas"]["CompareCell"][];
@@ -2020,6 +2805,28 @@ export interface components {
              */
             shift: number;
         };
+        DeskPerPrice: {
+            /** @description Key of the spec sheet */
+            of: string;
+            /**
+             * Format: double
+             * @description Per unit
+             */
+            price: number;
+            unit: string;
+            variant: string;
+        };
+        DeskPlace: {
+            /** @description Among its kind */
+            class: components["schemas"]["RankingWithin"];
+            estimate: components["schemas"]["StatsEstimate"];
+            /** @description Among everything */
+            history: components["schemas"]["RankingWithin"];
+            measure: components["schemas"]["CompareMeasure"];
+            sentence: string;
+            setup: string;
+            variant: string;
+        };
         DeskPlanFile: {
             about?: string;
             estimate?: components["schemas"]["MethodPlanFigure"];
@@ -2057,6 +2864,12 @@ export interface components {
             /** Format: int64 */
             line: number;
             reason: string;
+        };
+        DeskRivals: {
+            /** @description Variants of models that it follows, the nearest first */
+            predecessors: string[];
+            siblings: string[];
+            successors: string[];
         };
         DeskRuleState: {
             /** @enum {string} */
@@ -2243,6 +3056,42 @@ export interface components {
             shifts: components["schemas"]["TrustShift"][];
             title: string;
             unit: string;
+        };
+        DeskUseFit: {
+            field: string;
+            fits: components["schemas"]["RankingFit"][];
+            names: {
+                [key: string]: components["schemas"]["DeskCalled"];
+            };
+            use: components["schemas"]["RankingUse"];
+        };
+        DeskValued: {
+            chart: components["schemas"]["ChartScatter"];
+            /** @description Along the frontier */
+            climb: components["schemas"]["RankingStep"][];
+            currency: string;
+            names: {
+                [key: string]: components["schemas"]["DeskCalled"];
+            };
+            /** @description Price per GB of the drive and per Wh of the battery */
+            per: components["schemas"]["DeskPerPrice"][];
+            /** @description By variant */
+            prices: {
+                [key: string]: components["schemas"]["CatalogPrice"];
+            };
+            sentences: string[];
+            /** @description By model with several configurations */
+            spans: {
+                [key: string]: components["schemas"]["CatalogSpan"];
+            };
+            /** @description From one configuration of a model to the next dearer one */
+            steps: components["schemas"]["RankingStep"][];
+            symbol: string;
+            values: components["schemas"]["RankingValue"][];
+            /** @description What counts as performance, in words */
+            what: string;
+            /** @description Left out: no price, or no figure */
+            without?: string[];
         };
         "Direct-planRequest": {
             /** @enum {string} */
@@ -2755,11 +3604,53 @@ export interface components {
             symbol: string;
         };
         RankingField: {
+            /** @description Part of the processor's or the graphics chip's name */
+            chip?: string;
+            /** @description Model whose siblings, predecessors and successors belong to it */
+            family_of?: string;
             kinds?: string[];
+            /** @description Raised modes stand as rows of their own */
+            modes?: boolean;
             /** @description Completes "… in": crew laptops */
             name: string;
+            price?: components["schemas"]["RankingPriceBand"];
+            /** @description Month, YYYY-MM */
+            released_from?: string;
+            /** @description Month, YYYY-MM */
+            released_to?: string;
+            /**
+             * Format: double
+             * @description Screen diagonal in inches
+             */
+            screen_from?: number;
+            /**
+             * Format: double
+             * @description Screen diagonal in inches
+             */
+            screen_to?: number;
             slug: string;
+            /** @description Picked by hand, besides those that the rules find */
             variants?: string[];
+            /** @description Left out by hand */
+            without?: string[];
+        };
+        RankingFit: {
+            /** Format: double */
+            completeness: number;
+            /** @enum {string} */
+            for: "for" | "not for" | "open";
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            needs: components["schemas"]["RankingNeedMet"][];
+            parts: components["schemas"]["RankingPart"][];
+            /**
+             * Format: double
+             * @description 0 to 100, over what was measured
+             */
+            score: number;
+            variant: string;
         };
         RankingGroup: {
             /** Format: int64 */
@@ -2768,11 +3659,91 @@ export interface components {
             /** Format: int64 */
             to: number;
         };
+        RankingIndexRow: {
+            /** @description Measures with a bound in place of a figure, which do not enter */
+            bounded?: string[];
+            /** @description Measures that it cannot run; the index is over the others */
+            cannot?: string[];
+            /**
+             * Format: double
+             * @description Share of the weight that was measured
+             */
+            completeness: number;
+            /** Format: double */
+            hi: number;
+            id: string;
+            /** Format: double */
+            lo: number;
+            /** @description Measures that were not run */
+            missing?: string[];
+            /** @description What moves it most, first */
+            moves: components["schemas"]["RankingMoved"][];
+            next?: string;
+            place: components["schemas"]["RankingPlace"];
+            /** @description False below 60 % completeness: listed, not ranked */
+            ranked: boolean;
+            /** @description Places that it takes in nine of ten draws of plausible weights */
+            under_weights: components["schemas"]["RankingPlace"];
+            /** Format: double */
+            value: number;
+        };
+        RankingMoved: {
+            /** Format: double */
+            by: number;
+            measure: string;
+        };
+        RankingNeed: {
+            /** Format: double */
+            least?: number;
+            /** @description test/measure */
+            measure?: string;
+            /** Format: double */
+            most?: number;
+            /** @description As delivered if left out */
+            setup?: string;
+            /** @description Key of the spec sheet */
+            spec?: string;
+            /** @description Of least and most */
+            unit: string;
+        };
+        RankingNeedMet: {
+            /** @enum {string} */
+            met: "met" | "failed" | "undecided" | "unknown";
+            text: string;
+            why: string;
+        };
+        RankingPart: {
+            measure: string;
+            /** Format: double */
+            value: number;
+            /**
+             * Format: double
+             * @description Share of all weight
+             */
+            weight: number;
+            /**
+             * Format: double
+             * @description 0 to 1; of the field's best without a curve
+             */
+            worth: number;
+        };
         RankingPlace: {
             /** Format: int64 */
             best: number;
             /** Format: int64 */
             worst: number;
+        };
+        RankingPriceBand: {
+            currency: string;
+            /** @description YYYY-MM-DD; today's offers if left out */
+            day?: string;
+            /** Format: double */
+            from: number;
+            /**
+             * Format: double
+             * @description 0 means without an end
+             */
+            to: number;
         };
         RankingRelative: {
             /** Format: double */
@@ -2781,6 +3752,138 @@ export interface components {
             lo: number;
             /** Format: double */
             value: number;
+        };
+        RankingStep: {
+            /** Format: double */
+            costs: number;
+            from: string;
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            /**
+             * Format: double
+             * @description How much better in per cent
+             */
+            more: number;
+            /**
+             * Format: double
+             * @description What one per cent more costs; none where nothing is gained
+             */
+            per?: number;
+            sure: boolean;
+            to: string;
+        };
+        RankingSuggestion: {
+            /** @description A sibling's figure can stand in meanwhile, so it comes last */
+            carried?: boolean;
+            /**
+             * Format: int64
+             * @description Claims that it could decide
+             */
+            claims: number;
+            measures: string[];
+            /**
+             * Format: double
+             * @description Of bench time
+             */
+            minutes: number;
+            name: string;
+            /**
+             * Format: double
+             * @description Places and claims settled per hour of bench time
+             */
+            per_hour: number;
+            /**
+             * Format: double
+             * @description Places by which standings would narrow, as expected
+             */
+            places: number;
+            /** Format: int64 */
+            repeats: number;
+            setup: string;
+            test: string;
+            /** @description Unit of it that is on the desk; none must be got first */
+            unit?: string;
+            variant: string;
+            why: string;
+        };
+        RankingUse: {
+            format?: string;
+            /** @description Completes "right for": the wheelhouse */
+            name: string;
+            needs?: components["schemas"]["RankingNeed"][];
+            slug: string;
+            weights: components["schemas"]["RankingWeight"][];
+        };
+        RankingValue: {
+            /** @description The cheapest that is cheaper or as dear and better; none on the frontier */
+            beaten_by?: string;
+            /**
+             * Format: double
+             * @description Price at which it would be the best by performance per price
+             */
+            best_at?: number;
+            /** @description Nothing else is as cheap and as good */
+            frontier: boolean;
+            /**
+             * Format: double
+             * @description Price below which it would be on the frontier
+             */
+            frontier_at?: number;
+            id: string;
+            /**
+             * Format: double
+             * @description Performance per price relative to the field's best, which is 100
+             */
+            per: number;
+            /**
+             * Format: int64
+             * @description By performance per price
+             */
+            place: number;
+            /** Format: double */
+            price: number;
+            /** @description By one whose interval lies wholly above */
+            surely_beaten?: boolean;
+            unranked?: boolean;
+            /** Format: double */
+            worth: number;
+        };
+        RankingWeighed: {
+            better?: string;
+            group?: string;
+            measure: string;
+            name?: string;
+            /** Format: double */
+            weight: number;
+        };
+        RankingWeight: {
+            /** @description Value and what it is worth, 0 to 1, between as drawn; in order of value */
+            curve?: components["schemas"]["RankingWorth"][];
+            /** @description All measures of a group with figures, evenly */
+            group?: string;
+            /** @description test/measure */
+            measure?: string;
+            /** @description Of the curve's values */
+            unit?: string;
+            /** Format: double */
+            weight: number;
+        };
+        RankingWithin: {
+            /** Format: int64 */
+            best: number;
+            /** Format: int64 */
+            of: number;
+            words: string;
+            /** Format: int64 */
+            worst: number;
+        };
+        RankingWorth: {
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            worth: number;
         };
         RecordAsk: {
             id: string;
@@ -4091,12 +5194,488 @@ export interface operations {
             };
         };
     };
-    chart: {
+    cells: {
+        parameters: {
+            query?: {
+                /** @description Variants, commas between; the field's if empty */
+                variants?: string;
+                /** @description Measures, commas between; all with figures if empty */
+                measures?: string;
+                field?: string;
+                setup?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskCells"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-claims": {
+        parameters: {
+            query: {
+                variant: string;
+                format?: "page" | "column" | "card" | "tall";
+                dark?: boolean;
+                transparent?: boolean;
+                /** @description PNG pixels per unit */
+                pixels?: number;
+            };
+            header?: never;
+            path: {
+                type: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What became of the claims about a variant, drawn */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-curves": {
+        parameters: {
+            query: {
+                test: string;
+                field?: string;
+                /** @description Variants, commas between; the field's if empty */
+                variants?: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                /** @description Variant in question */
+                subject?: string;
+                format?: "page" | "column" | "card" | "tall";
+                dark?: boolean;
+                transparent?: boolean;
+                /** @description PNG pixels per unit */
+                pixels?: number;
+            };
+            header?: never;
+            path: {
+                type: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sustained lines or scaling curves of several variants, drawn */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-head": {
+        parameters: {
+            query: {
+                /** @description Two to four variants, commas between; the first is what the others are held against */
+                variants: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                currency?: string;
+                format?: "page" | "column" | "card" | "tall";
+                dark?: boolean;
+                transparent?: boolean;
+                /** @description PNG pixels per unit */
+                pixels?: number;
+            };
+            header?: never;
+            path: {
+                type: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Two to four variants against the first, drawn */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-index": {
+        parameters: {
+            query?: {
+                /** @description Field; everything if empty */
+                field?: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                /** @description Kind of use whose weights count */
+                use?: string;
+                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                weights?: string;
+                /** @description Variant in question */
+                subject?: string;
+                /** @description Variant that is 100; the field's geometric mean if empty */
+                against?: string;
+                format?: "page" | "column" | "card" | "tall";
+                dark?: boolean;
+                transparent?: boolean;
+                /** @description PNG pixels per unit */
+                pixels?: number;
+            };
+            header?: never;
+            path: {
+                type: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description An index, drawn */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-modes": {
+        parameters: {
+            query: {
+                /** @description test/measure */
+                measure: string;
+                field?: string;
+                format?: "page" | "column" | "card" | "tall";
+                dark?: boolean;
+                transparent?: boolean;
+                /** @description PNG pixels per unit */
+                pixels?: number;
+            };
+            header?: never;
+            path: {
+                type: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What raised modes gain against what they cost, drawn */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-ranked": {
         parameters: {
             query: {
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description test/measure */
+                /** @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR) */
                 measure: string;
                 /** @description Setup; as-delivered if empty */
                 setup?: string;
@@ -4112,6 +5691,8 @@ export interface operations {
                 allow?: string;
                 /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
                 carried?: boolean;
+                /** @description Raised modes stand as rows of their own */
+                modes?: boolean;
                 format?: "page" | "column" | "card" | "tall";
                 dark?: boolean;
                 transparent?: boolean;
@@ -4120,13 +5701,112 @@ export interface operations {
             };
             header?: never;
             path: {
-                name: "ranked.svg" | "ranked.png";
+                type: "svg" | "png";
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description The ranked chart: ranked.svg or ranked.png */
+            /** @description A field ranked by one measure, drawn */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "chart-value": {
+        parameters: {
+            query?: {
+                /** @description Field; everything if empty */
+                field?: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                /** @description Kind of use whose weights count */
+                use?: string;
+                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                weights?: string;
+                /** @description Variant in question */
+                subject?: string;
+                /** @description Variant that is 100; the field's geometric mean if empty */
+                against?: string;
+                /** @description ISO 4217; EUR if empty */
+                currency?: string;
+                /** @description Only offers of a region */
+                region?: string;
+                /** @description new if empty */
+                condition?: "" | "new" | "used" | "refurbished";
+                /** @description Prices and rates as of a day */
+                day?: string;
+                /** @description Prices without vouchers */
+                no_voucher?: boolean;
+                /** @description Performance by this measure; by an index if empty */
+                measure?: string;
+                format?: "page" | "column" | "card" | "tall";
+                dark?: boolean;
+                transparent?: boolean;
+                /** @description PNG pixels per unit */
+                pixels?: number;
+            };
+            header?: never;
+            path: {
+                type: "svg" | "png";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Performance against price, drawn */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -4405,6 +6085,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MethodConditionKey"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    curves: {
+        parameters: {
+            query: {
+                test: string;
+                field?: string;
+                /** @description Variants, commas between; the field's if empty */
+                variants?: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                /** @description Variant in question */
+                subject?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChartLines"];
                 };
             };
             /** @description Unauthorized */
@@ -4973,7 +6727,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RankingField"][];
+                    "application/json": components["schemas"]["DeskFieldPage"][];
                 };
             };
             /** @description Unauthorized */
@@ -5092,6 +6846,142 @@ export interface operations {
             };
         };
     };
+    "drop-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    fit: {
+        parameters: {
+            query: {
+                use: string;
+                field?: string;
+                setup?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskUseFit"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "format-schema": {
         parameters: {
             query?: never;
@@ -5103,7 +6993,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description JSON Schema of a file format: dossier, test, plan, sheet or runs */
+            /** @description JSON Schema of a file format: dossier, test, plan, sheet, use or runs */
             200: {
                 headers: {
                     "Content-Disposition"?: string;
@@ -5201,6 +7091,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordRun"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "head-to-head": {
+        parameters: {
+            query: {
+                /** @description Two to four variants, commas between; the first is what the others are held against */
+                variants: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                currency?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareHead"];
                 };
             };
             /** @description Unauthorized */
@@ -5531,6 +7492,84 @@ export interface operations {
             };
         };
     };
+    index: {
+        parameters: {
+            query?: {
+                /** @description Field; everything if empty */
+                field?: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                /** @description Kind of use whose weights count */
+                use?: string;
+                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                weights?: string;
+                /** @description Variant in question */
+                subject?: string;
+                /** @description Variant that is 100; the field's geometric mean if empty */
+                against?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskIndex"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     inspect: {
         parameters: {
             query?: never;
@@ -5549,6 +7588,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeskInspection"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    ledger: {
+        parameters: {
+            query?: {
+                variant?: string;
+                maker?: string;
+                by?: "" | "maker" | "model" | "variant" | "year" | "maker-year";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskLedger"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    alike: {
+        parameters: {
+            query: {
+                variant: string;
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareLikeness"][];
                 };
             };
             /** @description Unauthorized */
@@ -5948,6 +8124,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeskModelPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    modes: {
+        parameters: {
+            query: {
+                /** @description test/measure */
+                measure: string;
+                field?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareModes"];
                 };
             };
             /** @description Unauthorized */
@@ -6434,6 +8679,75 @@ export interface operations {
                 };
                 content: {
                     "image/jpeg": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    place: {
+        parameters: {
+            query: {
+                measure: string;
+                variant: string;
+                setup?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskPlace"];
                 };
             };
             /** @description Unauthorized */
@@ -7118,7 +9432,7 @@ export interface operations {
             query: {
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description test/measure */
+                /** @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR) */
                 measure: string;
                 /** @description Setup; as-delivered if empty */
                 setup?: string;
@@ -7134,6 +9448,8 @@ export interface operations {
                 allow?: string;
                 /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
                 carried?: boolean;
+                /** @description Raised modes stand as rows of their own */
+                modes?: boolean;
             };
             header?: never;
             path?: never;
@@ -7148,6 +9464,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompareComparison"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogRate"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-rate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogRate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogRate"];
                 };
             };
             /** @description Unauthorized */
@@ -8101,6 +10551,151 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogRig"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "rig-cost": {
+        parameters: {
+            query?: {
+                /** @description ISO 4217; EUR if empty */
+                currency?: string;
+                /** @description Only offers of a region */
+                region?: string;
+                /** @description new if empty */
+                condition?: "" | "new" | "used" | "refurbished";
+                /** @description Prices and rates as of a day */
+                day?: string;
+                /** @description Prices without vouchers */
+                no_voucher?: boolean;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskCost"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rivals: {
+        parameters: {
+            query: {
+                variant: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskRivals"];
                 };
             };
             /** @description Unauthorized */
@@ -9475,6 +12070,78 @@ export interface operations {
             };
         };
     };
+    suggest: {
+        parameters: {
+            query?: {
+                field?: string;
+                /** @description Only this one's gaps */
+                variant?: string;
+                /** @description Only what counts for this kind of use */
+                use?: string;
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankingSuggestion"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "import-table": {
         parameters: {
             query?: {
@@ -10175,6 +12842,302 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogUnit"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-use": {
+        parameters: {
+            query?: {
+                /** @description Say what would happen and write nothing */
+                check_only?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankingUse"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankingUse"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RankingUse"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankingUse"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    value: {
+        parameters: {
+            query?: {
+                /** @description Field; everything if empty */
+                field?: string;
+                /** @description Setup; as-delivered if empty */
+                setup?: string;
+                /** @description Kind of use whose weights count */
+                use?: string;
+                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                weights?: string;
+                /** @description Variant in question */
+                subject?: string;
+                /** @description Variant that is 100; the field's geometric mean if empty */
+                against?: string;
+                /** @description ISO 4217; EUR if empty */
+                currency?: string;
+                /** @description Only offers of a region */
+                region?: string;
+                /** @description new if empty */
+                condition?: "" | "new" | "used" | "refurbished";
+                /** @description Prices and rates as of a day */
+                day?: string;
+                /** @description Prices without vouchers */
+                no_voucher?: boolean;
+                /** @description Performance by this measure; by an index if empty */
+                measure?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskValued"];
                 };
             };
             /** @description Unauthorized */

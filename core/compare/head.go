@@ -1,0 +1,366 @@
+package compare
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"durvek/core/chart"
+	"durvek/core/quantity"
+	"durvek/core/stats"
+)
+
+// Side is one variant of a head-to-head.
+type Side struct {
+	Variant string `json:"variant"`
+	Name    string `json:"name"`
+	Note    string `json:"note,omitempty"`
+	Price   string `json:"price,omitempty"`
+}
+
+// HeadCell is what one side has in one measure: an estimate, or why there is none that compares.
+type HeadCell struct {
+	Estimate *stats.Estimate `json:"estimate,omitempty"`
+	Unit     string          `json:"unit,omitempty"`
+	Why      string          `json:"why,omitempty"`
+	Doubts   []Doubted       `json:"doubts,omitempty"`
+}
+
+// Gap is how much one side differs from the first in one measure.
+type Gap struct {
+	Effect
+	Gain bool    `json:"gain" doc:"It is the better one, sure or not"`
+	P    float64 `json:"p" doc:"Chance of such a difference between equals, taken alone"`
+	Tie  string  `json:"tie,omitempty" enum:"practically equal,different but too small to matter,undecided"`
+}
+
+// HeadRow is one measure of a head-to-head: cells by side, and for every side but the first its difference to that. Effect.Sure is after
+// the correction for many comparisons.
+type HeadRow struct {
+	Measure string     `json:"measure"`
+	Name    string     `json:"name"`
+	Group   string     `json:"group"`
+	Symbol  string     `json:"symbol"`
+	Better  string     `json:"better"`
+	Cells   []HeadCell `json:"cells"`
+	Gaps    []*Gap     `json:"gaps"`
+	scale   quantity.Scale
+}
+
+// Exchange is what one gains and gives up in taking a side in place of the first.
+type Exchange struct {
+	Variant  string   `json:"variant"`
+	Gains    []string `json:"gains"`
+	GivesUp  []string `json:"gives_up"`
+	Open     int      `json:"open" doc:"Measures without a sure difference that matters"`
+	Compared int      `json:"compared"`
+	Sentence string   `json:"sentence"`
+	Advice   string   `json:"advice,omitempty"`
+}
+
+// Head is a head-to-head of two to four variants: the first is what the others are held against.
+type Head struct {
+	Sides     []Side       `json:"sides"`
+	Rows      []HeadRow    `json:"rows"`
+	Exchanges []Exchange   `json:"exchanges"`
+	Apart     []string     `json:"apart,omitempty" doc:"Measures in which no two sides compare, and why"`
+	Note      string       `json:"note"`
+	Chart     chart.Forest `json:"chart"`
+}
+
+// Relation is how a side stands to the first, for advice.
+type Relation string
+
+const (
+	Successor Relation = "successor" // of the first
+	Dearer    Relation = "dearer"    // sibling of the first
+)
+
+// HeadMeasure is one measure with all sides' competitors, in the order of the sides.
+type HeadMeasure struct {
+	Measure Measure
+	Sides   []Competitor
+}
+
+// many is the false discovery rate at which a head-to-head calls differences sure (Benjamini and Hochberg, JRSS B 57(1), 1995).
+const many = 0.05
+
+// HeadToHead compares sides over all measures in which the first and another have comparable figures. relations and extras belong to the
+// sides but the first: extras say what a dearer one costs more.
+func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extras []string) Head {
+	out := Head{Sides: sides, Rows: []HeadRow{}, Exchanges: []Exchange{},
+		Note: "Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over all of them (Benjamini–Hochberg)."}
+	for _, hm := range measures {
+		m := hm.Measure
+		basis, known := commonBasis(hm.Sides, sides[0].Variant, m.MustMatch)
+		row := HeadRow{Measure: m.ID, Name: m.Name, Group: m.Group, Symbol: m.Symbol, Better: string(m.Better), scale: m.Scale}
+		any, why := false, ""
+		for i, c := range hm.Sides {
+			cell, unlike := pick(c.Cells, basis, known, m.MustMatch)
+			hc := HeadCell{}
+			switch {
+			case cell != nil:
+				hc.Estimate, hc.Unit = &cell.Estimate, cell.Unit
+				for _, d := range c.Doubts {
+					if d.touches(*cell) && !slices.ContainsFunc(hc.Doubts, func(x Doubted) bool { return x.ID == d.ID }) {
+						hc.Doubts = append(hc.Doubts, d)
+					}
+				}
+			case len(c.Cells) > 0:
+				hc.Why = "not comparable: " + unlike
+			case c.Failed > 0:
+				hc.Why = fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)
+			case c.NotRun != "":
+				hc.Why = "not run: " + brief(c.NotRun)
+			default:
+				hc.Why = "not run"
+			}
+			row.Cells = append(row.Cells, hc)
+			if i == 0 {
+				continue
+			}
+			row.Gaps = append(row.Gaps, gapOf(m, row.Cells[0].Estimate, hc.Estimate))
+			if row.Gaps[i-1] != nil {
+				any = true
+			} else {
+				why = cmp.Or(hc.Why, row.Cells[0].Why, "bounds alone")
+			}
+		}
+		if any {
+			out.Rows = append(out.Rows, row)
+		} else if !slices.ContainsFunc(row.Cells, func(c HeadCell) bool { return c.Estimate == nil && c.Why == "not run" }) {
+			out.Apart = append(out.Apart, m.Name+": "+why)
+		}
+	}
+	out.decide()
+	for i := 1; i < len(sides); i++ {
+		var relation Relation
+		var extra string
+		if i-1 < len(relations) {
+			relation, extra = relations[i-1], extras[i-1]
+		}
+		out.Exchanges = append(out.Exchanges, out.exchange(i, relation, extra))
+	}
+	out.Chart = out.draw()
+	return out
+}
+
+// gapOf is how b differs from a, nil where one is missing or a bound.
+func gapOf(m Measure, a, b *stats.Estimate) *Gap {
+	if a == nil || b == nil || a.Bound != "" || b.Bound != "" || m.Scale == quantity.Grade && a.Centre == b.Centre {
+		return nil
+	}
+	g := Gap{Effect: effectOf(m, *a, *b), P: 1}
+	se, df := stats.Difference(*a, *b)
+	d := math.Max(0, math.Abs(b.Mean-a.Mean)-a.HalfWidth-b.HalfWidth)
+	switch {
+	case se > 0:
+		g.P = stats.TwoSided(d/se, df)
+	case d > 0:
+		g.P = 0
+	}
+	better := b.Mean > a.Mean
+	switch def := m.Def(); m.Better {
+	case quantity.Lower:
+		better = !better
+	case quantity.Target:
+		better = math.Abs(b.Centre-def.Target) < math.Abs(a.Centre-def.Target)
+	}
+	g.Gain = better && a.Mean != b.Mean
+	margin := m.Def().Margin
+	if m.Scale.Logarithmic() {
+		if margin == 0 {
+			margin = 0.02
+		}
+		margin *= 100
+	}
+	if g.Lo >= -margin && g.Hi <= margin {
+		g.Tie = "practically equal"
+	}
+	return &g
+}
+
+// decide marks the differences that stay sure among all that are looked at, and says what the others are.
+func (h *Head) decide() {
+	var ps []float64
+	for _, r := range h.Rows {
+		for _, g := range r.Gaps {
+			if g != nil {
+				ps = append(ps, g.P)
+			}
+		}
+	}
+	limit := stats.FalseDiscovery(ps, many)
+	for _, r := range h.Rows {
+		for _, g := range r.Gaps {
+			if g == nil {
+				continue
+			}
+			g.Sure = g.P <= limit
+			switch {
+			case g.Sure && g.Tie != "":
+				g.Tie = "different but too small to matter"
+			case !g.Sure && g.Tie == "":
+				g.Tie = "undecided"
+			}
+		}
+	}
+}
+
+// exchange says what is gained and given up by taking side i in place of the first.
+func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
+	x := Exchange{Variant: h.Sides[i].Variant, Gains: []string{}, GivesUp: []string{}}
+	type item struct {
+		text string
+		size float64
+		gain bool
+	}
+	var items []item
+	var ratios []float64
+	for _, r := range h.Rows {
+		g := r.Gaps[i-1]
+		if g == nil {
+			continue
+		}
+		x.Compared++
+		if r.scale.Logarithmic() {
+			ln := math.Log1p(g.Value / 100)
+			if !g.Gain {
+				ln = -math.Abs(ln)
+			} else {
+				ln = math.Abs(ln)
+			}
+			ratios = append(ratios, ln)
+		}
+		if !g.Sure || g.Tie != "" {
+			x.Open++
+			continue
+		}
+		size := math.Abs(g.Value)
+		if !r.scale.Logarithmic() {
+			size *= 3
+		}
+		a, b := r.Cells[0].Estimate, r.Cells[i].Estimate
+		items = append(items, item{fmt.Sprintf("%s: %s (%s to %s)", r.Name, g.Text, quantity.Number(a.Centre, 3), strings.TrimSpace(quantity.Number(b.Centre, 3)+" "+r.Symbol)), size, g.Gain})
+	}
+	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.size, a.size) })
+	for _, it := range items {
+		if it.gain {
+			x.Gains = append(x.Gains, it.text)
+		} else {
+			x.GivesUp = append(x.GivesUp, it.text)
+		}
+	}
+	first, other := h.Sides[0].short(h.Sides[i]), h.Sides[i].short(h.Sides[0])
+	x.Sentence = fmt.Sprintf("In %s compared, the %s is surely better than the %s in %d and surely worse in %d; in %d no difference is sure that matters.",
+		plural(x.Compared, "measure"), other, first, len(x.Gains), len(x.GivesUp), x.Open)
+	if len(ratios) == 0 {
+		return x
+	}
+	middle := 100 * math.Expm1(stats.Quantile(ratios, 0.5))
+	share := float64(len(x.Gains)) / float64(x.Compared)
+	switch relation {
+	case Successor:
+		switch {
+		case share >= 0.5 && middle >= 20:
+			x.Advice = fmt.Sprintf("Worth it for an owner of the %s: better by %.0f %% in the middle of what can be compared.", first, middle)
+		case share >= 0.25 && len(x.Gains) > 2*len(x.GivesUp):
+			x.Advice = fmt.Sprintf("An owner of the %s gains in some things and not in most (%.0f %% in the middle): worth it for those alone.", first, middle)
+		default:
+			x.Advice = fmt.Sprintf("An owner of the %s should keep it: better surely in %d of %d, by %.0f %% in the middle.", first, len(x.Gains), x.Compared, middle)
+		}
+		if len(x.GivesUp) > 0 {
+			x.Advice += " It gives up " + lowerList(x.GivesUp, 2) + "."
+		}
+	case Dearer:
+		costs := "The dearer one"
+		if extra != "" {
+			costs = "For " + extra + " more the " + other
+		}
+		switch {
+		case len(x.Gains) == 0 && len(x.GivesUp) == 0:
+			x.Advice = costs + " is not surely better in anything that was measured: take the cheaper."
+		case len(x.Gains) == 0:
+			x.Advice = costs + " is better in nothing and worse in " + lowerList(x.GivesUp, 2) + ": take the cheaper."
+		case len(x.GivesUp) >= len(x.Gains):
+			x.Advice = costs + " gains " + lowerList(x.Gains, 2) + ", and gives up " + lowerList(x.GivesUp, 2) + ": only for who needs just that."
+		default:
+			x.Advice = costs + " gains " + lowerList(x.Gains, 3) + "."
+			if len(x.GivesUp) > 0 {
+				x.Advice += " It gives up " + lowerList(x.GivesUp, 2) + "."
+			}
+		}
+	}
+	return x
+}
+
+// short is a side's name, with what sets it apart where the other bears the same.
+func (s Side) short(other Side) string {
+	if s.Name == other.Name {
+		return s.Name + " with " + s.Note
+	}
+	return s.Name
+}
+
+func lowerList(items []string, most int) string {
+	var out []string
+	for i, s := range items {
+		if i == most {
+			out = append(out, fmt.Sprintf("%d more", len(items)-most))
+			break
+		}
+		name, rest, _ := strings.Cut(s, ": ")
+		text, _, _ := strings.Cut(rest, " (")
+		out = append(out, LowerFirst(name)+" "+text)
+	}
+	return strings.Join(out, ", ")
+}
+
+// draw puts every row on one axis: how the others differ from the first, better to the right.
+func (h *Head) draw() chart.Forest {
+	c := chart.Forest{Axis: "better than the " + h.Sides[0].Name + " →", Symbol: "%", Unit: "% better", Rows: []chart.ForestRow{}}
+	names := make([]string, len(h.Sides))
+	for i, s := range h.Sides {
+		names[i] = s.Name
+		if slices.ContainsFunc(h.Sides, func(o Side) bool { return o.Name == s.Name && o.Variant != s.Variant }) {
+			names[i] += ", " + s.Note
+		}
+	}
+	c.Title = strings.Join(names[1:], ", ") + " against " + names[0]
+	c.Subtitle = "In % better than the " + names[0] + ", whichever way is better. Filled: sure among all; hollow: not. Whiskers 95 %, each taken alone."
+	if len(names) > 2 {
+		c.Legend = names[1:]
+	}
+	var plain []string
+	for _, r := range h.Rows {
+		for i, g := range r.Gaps {
+			if g == nil {
+				continue
+			}
+			if !r.scale.Logarithmic() {
+				plain = append(plain, fmt.Sprintf("%s: %s", r.Name, g.Text))
+				continue
+			}
+			v, lo, hi := math.Log1p(g.Value/100), math.Log1p(g.Lo/100), math.Log1p(g.Hi/100)
+			if r.Better == string(quantity.Lower) {
+				v, lo, hi = -v, -hi, -lo
+			}
+			a, b := r.Cells[0].Estimate, r.Cells[i+1].Estimate
+			row := chart.ForestRow{Group: r.Group, Name: r.Name, Value: 100 * math.Expm1(v), Lo: 100 * math.Expm1(lo), Hi: 100 * math.Expm1(hi), Hollow: !g.Sure || g.Tie != "", Series: i,
+				Label: fmt.Sprintf("%s → %s %s", quantity.Number(a.Centre, 3), quantity.Number(b.Centre, 3), r.Symbol), Doubt: len(r.Cells[0].Doubts)+len(r.Cells[i+1].Doubts) > 0}
+			c.Rows = append(c.Rows, row)
+		}
+	}
+	slices.SortStableFunc(c.Rows, func(a, b chart.ForestRow) int { return cmp.Compare(a.Group, b.Group) })
+	if len(plain) > 0 {
+		c.Notes = append(c.Notes, "By difference, not in per cent: "+strings.Join(plain, "; ")+".")
+	}
+	if len(h.Apart) > 0 {
+		c.Notes = append(c.Notes, "Not compared: "+strings.Join(h.Apart, "; ")+".")
+	}
+	c.Foot = h.Note
+	c.Text = c.Describe()
+	return c
+}

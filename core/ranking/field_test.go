@@ -1,0 +1,82 @@
+package ranking
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"durvek/core/catalog"
+)
+
+func TestFieldsHoldByRuleAndByHand(t *testing.T) {
+	dear := func(amount int64) func(catalog.Pricing) (catalog.Price, bool, error) {
+		return func(how catalog.Pricing) (catalog.Price, bool, error) {
+			if how.Currency == "NOK" {
+				return catalog.Price{}, false, catalog.ErrRate
+			}
+			return catalog.Price{Amount: amount, Currency: how.Currency}, amount > 0, nil
+		}
+	}
+	fen := Candidate{"fen", catalog.Model{Slug: "fen", Kind: "laptop", Released: "2026-03"}, map[string]any{"cpu.name": "Skarn Eleven", "display.size": "14 in"}, dear(104900)}
+	tab := Candidate{"tab", catalog.Model{Slug: "tab", Kind: "tablet"}, map[string]any{"display.size": "11 in"}, dear(0)}
+	family := map[string]bool{"fen": true}
+	for _, c := range []struct {
+		name     string
+		f        Field
+		fen, tab bool
+	}{
+		{"everything", Field{}, true, true},
+		{"by kind", Field{Kinds: []catalog.Kind{"laptop"}}, true, false},
+		{"by hand alone", Field{Variants: []string{"tab"}}, false, true},
+		{"by kind and by hand", Field{Kinds: []catalog.Kind{"laptop"}, Variants: []string{"tab"}}, true, true},
+		{"left out by hand", Field{Without: []string{"fen"}}, false, true},
+		{"in a price band", Field{Price: &PriceBand{From: 1000, To: 1100, Currency: "EUR"}}, true, false},
+		{"below the band", Field{Price: &PriceBand{From: 1100, Currency: "EUR"}}, false, false},
+		{"released since", Field{ReleasedFrom: "2026-01"}, true, false},
+		{"released until", Field{ReleasedTo: "2026-02"}, false, false},
+		{"by chip", Field{Chip: "skarn"}, true, false},
+		{"by screen", Field{ScreenFrom: 10, ScreenTo: 12}, false, true},
+		{"by family", Field{FamilyOf: "fen"}, true, false},
+		{"by two rules", Field{Kinds: []catalog.Kind{"laptop"}, ScreenFrom: 15}, false, false},
+	} {
+		for _, x := range []struct {
+			c    Candidate
+			want bool
+		}{{fen, c.fen}, {tab, c.tab}} {
+			if got, err := c.f.Holds(x.c, family); got != x.want || err != nil {
+				t.Errorf("%s (%s): holds %s is %v, want %v (%v)", c.name, c.f.Rule(), x.c.Variant, got, x.want, err)
+			}
+		}
+	}
+	if _, err := (Field{Price: &PriceBand{Currency: "NOK"}}).Holds(fen, nil); !errors.Is(err, catalog.ErrRate) {
+		t.Errorf("a price without a rate gives %v", err)
+	}
+}
+
+func TestFieldsAreCheckedInWords(t *testing.T) {
+	good := Field{Slug: "light", Name: "light laptops"}
+	if s := good.Check(); s != "" {
+		t.Error(s)
+	}
+	for says, change := range map[string]func(*Field){
+		"identifier": func(f *Field) { f.Slug = "A b" }, "needs a name": func(f *Field) { f.Name = "" }, "unknown kind": func(f *Field) { f.Kinds = []catalog.Kind{"boat"} },
+		"not a month": func(f *Field) { f.ReleasedFrom = "2026" }, "release window ends": func(f *Field) { f.ReleasedFrom, f.ReleasedTo = "2026-03", "2026-02" },
+		"screen sizes ends": func(f *Field) { f.ScreenFrom, f.ScreenTo = 14, 12 }, "price band ends": func(f *Field) { f.Price = &PriceBand{From: 9, To: 1, Currency: "EUR"} },
+		"needs a currency": func(f *Field) { f.Price = &PriceBand{} }, "not a date": func(f *Field) { f.Price = &PriceBand{Currency: "EUR", Day: "soon"} },
+	} {
+		f := good
+		change(&f)
+		if s := f.Check(); !strings.Contains(s, says) {
+			t.Errorf("%+v: %q, want it to say %q", f, s, says)
+		}
+	}
+}
+
+func TestFamilyGoesBothWays(t *testing.T) {
+	models := []catalog.Model{{Slug: "c", Succeeds: "b"}, {Slug: "b", Succeeds: "a"}, {Slug: "a"}, {Slug: "x"}}
+	for _, of := range []string{"a", "b", "c"} {
+		if f := Family(models, of); len(f) != 3 || f["x"] {
+			t.Errorf("family of %s: %v", of, f)
+		}
+	}
+}

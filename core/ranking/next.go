@@ -1,0 +1,162 @@
+package ranking
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"durvek/core/stats"
+)
+
+// Gap is one cell that is missing or weak, as a candidate for the bench. Rows hold the field's ranking in its measure.
+type Gap struct {
+	Variant, Unit string
+	Name          string // of the variant
+	Test, Measure string
+	What          string // the measure in words
+	Setup         string
+	Rows          []Row // of the measure's ranking within the field
+	Seconds       float64
+	Repeats       int
+	Claims        int  // claims that it would make decidable, or decide
+	Carried       bool // a sibling's figure can stand in
+	Weak          bool // it has a figure
+}
+
+// Suggestion is what to test next, and what that would settle.
+type Suggestion struct {
+	Variant  string   `json:"variant"`
+	Unit     string   `json:"unit,omitempty" doc:"Unit of it that is on the desk; none must be got first"`
+	Name     string   `json:"name"`
+	Test     string   `json:"test"`
+	Setup    string   `json:"setup"`
+	Measures []string `json:"measures"`
+	Repeats  int      `json:"repeats"`
+	Minutes  float64  `json:"minutes" doc:"Of bench time"`
+	Places   float64  `json:"places" doc:"Places by which standings would narrow, as expected"`
+	Claims   int      `json:"claims" doc:"Claims that it could decide"`
+	PerHour  float64  `json:"per_hour" doc:"Places and claims settled per hour of bench time"`
+	Carried  bool     `json:"carried,omitempty" doc:"A sibling's figure can stand in meanwhile, so it comes last"`
+	Why      string   `json:"why"`
+}
+
+// Next puts gaps in order of what they settle per minute of bench time; what can be carried over comes last. One run of a test yields all its
+// measures, so gaps of one test of one variant are one suggestion, with the largest number of repeats among them.
+//
+// A missing figure is expected to narrow the variant's standing from the whole field to the mean width of those that are ranked. A weak one is
+// expected to part those undecided neighbours whose difference would exceed its 95 % interval with the repeats added.
+func Next(gaps []Gap, most int) []Suggestion {
+	type key struct{ variant, test, setup string }
+	at := map[key]*Suggestion{}
+	weak := map[key]int{}
+	seconds := map[key]float64{}
+	var order []key
+	for _, g := range gaps {
+		places := g.narrowing()
+		if places <= 0 && g.Claims == 0 {
+			continue
+		}
+		k := key{g.Variant, g.Test, g.Setup}
+		s := at[k]
+		if s == nil {
+			s = &Suggestion{Variant: g.Variant, Unit: g.Unit, Name: g.Name, Test: g.Test, Setup: g.Setup, Carried: true}
+			at[k], order = s, append(order, k)
+		}
+		s.Measures = append(s.Measures, g.What)
+		s.Repeats = max(s.Repeats, g.Repeats)
+		s.Places += places
+		s.Claims += g.Claims
+		s.Carried = s.Carried && g.Carried
+		seconds[k] = math.Max(seconds[k], g.Seconds)
+		if g.Weak {
+			weak[k]++
+		}
+	}
+	out := []Suggestion{}
+	for _, k := range order {
+		s := *at[k]
+		s.Minutes = math.Max(seconds[k], 1) * float64(s.Repeats) / 60
+		s.PerHour = 60 * (s.Places + float64(s.Claims)) / s.Minutes
+		what := s.Measures[0]
+		if n := len(s.Measures); n > 1 {
+			what = fmt.Sprintf("%d measures, %s among them", n, what)
+		}
+		switch {
+		case weak[k] == len(s.Measures):
+			s.Why = fmt.Sprintf("%d more repeats should part it from neighbours in %s", s.Repeats, what)
+		default:
+			s.Why = "It is missing in " + what
+		}
+		if s.Places > 0.05 {
+			s.Why += fmt.Sprintf("; standings narrow by about %.1f places", s.Places)
+		}
+		if s.Claims == 1 {
+			s.Why += "; one claim could be decided"
+		} else if s.Claims > 1 {
+			s.Why += fmt.Sprintf("; %d claims could be decided", s.Claims)
+		}
+		if s.Carried {
+			s.Why += "; a sibling's figure can stand in"
+		}
+		if s.Unit == "" {
+			s.Why += "; no unit of it is on the desk"
+		}
+		s.Why += "."
+		out = append(out, s)
+	}
+	slices.SortStableFunc(out, func(a, b Suggestion) int {
+		if (a.Unit == "") != (b.Unit == "") {
+			if a.Unit == "" {
+				return 1
+			}
+			return -1
+		}
+		if a.Carried != b.Carried {
+			if a.Carried {
+				return 1
+			}
+			return -1
+		}
+		return cmp.Or(cmp.Compare(b.PerHour, a.PerHour), cmp.Compare(a.Variant, b.Variant), cmp.Compare(a.Test, b.Test))
+	})
+	if most > 0 && len(out) > most {
+		out = out[:most]
+	}
+	return out
+}
+
+// narrowing is by how many places the variant's standing is expected to narrow.
+func (g Gap) narrowing() float64 {
+	n := len(g.Rows)
+	if !g.Weak {
+		if n < 2 {
+			return 0
+		}
+		width := 0.0
+		for _, r := range g.Rows {
+			width += float64(r.Place.Worst - r.Place.Best)
+		}
+		return float64(n) - width/float64(n)
+	}
+	i := slices.IndexFunc(g.Rows, func(r Row) bool { return r.ID == g.Variant })
+	if i < 0 || g.Rows[i].Estimate.Bound != "" || g.Rows[i].Estimate.N == 0 {
+		return 0
+	}
+	mine, parted := g.Rows[i], 0.0
+	within, among := mine.Estimate.Parts()
+	grown := mine.Estimate
+	grown.Within, grown.Among = stats.Part{Variance: within.Variance * float64(grown.N) / float64(grown.N+g.Repeats), DF: within.DF}, among
+	for k, r := range g.Rows {
+		if k == i || r.Estimate.Bound != "" || r.Place.Best > mine.Place.Worst || r.Place.Worst < mine.Place.Best {
+			continue
+		}
+		d := math.Abs(r.Estimate.Mean - mine.Estimate.Mean)
+		now, df := stats.Difference(mine.Estimate, r.Estimate)
+		then, _ := stats.Difference(grown, r.Estimate)
+		if t := stats.TQuantile(0.975, df); d < t*now && d > t*then {
+			parted++
+		}
+	}
+	return parted
+}

@@ -1,0 +1,237 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/ranking"
+	"durvek/core/stats"
+)
+
+// HeadToHead compares two to four variants over all measures in which they can be compared, against the first. currency says in which
+// a dearer sibling's price is given; "" takes what its offers are in.
+func (d *Desk) HeadToHead(ctx context.Context, variants []string, setup, currency string) (compare.Head, error) {
+	setup = cmp.Or(setup, method.AsDelivered)
+	var none compare.Head
+	v, err := d.view(ctx)
+	if err != nil {
+		return none, err
+	}
+	if len(variants) < 2 || len(variants) > 4 {
+		return none, refuse(Invalid, "a head-to-head is between two and four variants, not %d", len(variants))
+	}
+	for i, slug := range variants {
+		if _, err := v.variant(slug); err != nil {
+			return none, err
+		}
+		if slices.Contains(variants[:i], slug) {
+			return none, refuse(Invalid, "%s stands twice; a head-to-head is between different variants", slug)
+		}
+	}
+	s, err := v.setup(setup)
+	if err != nil {
+		return none, err
+	}
+	return kept(d, fmt.Sprint("head", d.matrix.whole(), variants, setup, currency), func() (compare.Head, error) {
+		return d.headToHead(context.WithoutCancel(ctx), v, variants, s, currency)
+	})
+}
+
+func (d *Desk) headToHead(ctx context.Context, v *view, variants []string, setup method.Setup, currency string) (compare.Head, error) {
+	var sides []compare.Side
+	var prices []catalog.Price
+	for _, slug := range variants {
+		x := v.variants[slug]
+		p, ok, err := v.price(slug, catalog.Pricing{Currency: currency})
+		if err != nil {
+			return compare.Head{}, refuse(Invalid, "the price of %s cannot be given: %v", slug, err)
+		}
+		side := compare.Side{Variant: slug, Name: x.FullName(), Note: x.Note}
+		if ok {
+			side.Price = p.Text
+		}
+		sides, prices = append(sides, side), append(prices, p)
+	}
+	var measures []compare.HeadMeasure
+	for _, m := range v.measures {
+		if d.matrix.has(m.ID, variants) < 2 {
+			continue
+		}
+		field, _, err := d.competitors(ctx, v, m, setup, variants, false)
+		if err != nil {
+			return compare.Head{}, err
+		}
+		hm := compare.HeadMeasure{Measure: m}
+		for _, slug := range variants {
+			i := slices.IndexFunc(field, func(c compare.Competitor) bool { return c.Variant == slug })
+			if i < 0 {
+				hm.Sides = append(hm.Sides, compare.Competitor{Variant: slug})
+				continue
+			}
+			hm.Sides = append(hm.Sides, field[i])
+		}
+		measures = append(measures, hm)
+	}
+	relations, extras := make([]compare.Relation, len(variants)-1), make([]string, len(variants)-1)
+	first := v.variants[variants[0]]
+	for i, slug := range variants[1:] {
+		x := v.variants[slug]
+		switch {
+		case x.Model.Succeeds == first.Model.Slug:
+			relations[i] = compare.Successor
+		case x.Model.Slug == first.Model.Slug && prices[0].Currency == prices[i+1].Currency && prices[i+1].Amount > prices[0].Amount:
+			relations[i] = compare.Dearer
+			extras[i] = catalog.Money(prices[i+1].Amount-prices[0].Amount, prices[0].Currency)
+		}
+	}
+	return compare.HeadToHead(sides, measures, relations, extras), nil
+}
+
+// Rivals are those that a variant is naturally held against: its siblings, its predecessors and successors.
+type Rivals struct {
+	Siblings     []string `json:"siblings"`
+	Predecessors []string `json:"predecessors" doc:"Variants of models that it follows, the nearest first"`
+	Successors   []string `json:"successors"`
+}
+
+// Rivals finds a variant's natural rivals.
+func (d *Desk) Rivals(ctx context.Context, variant string) (Rivals, error) {
+	out := Rivals{Siblings: []string{}, Predecessors: []string{}, Successors: []string{}}
+	v, err := d.view(ctx)
+	if err != nil {
+		return out, err
+	}
+	x, err := v.variant(variant)
+	if err != nil {
+		return out, err
+	}
+	of := func(model string) (list []string) {
+		for _, slug := range v.order {
+			if v.variants[slug].Model.Slug == model && slug != variant {
+				list = append(list, slug)
+			}
+		}
+		return list
+	}
+	out.Siblings = append(out.Siblings, of(x.Model.Slug)...)
+	byModel := map[string]catalog.Model{}
+	for _, m := range v.models {
+		byModel[m.Slug] = m
+		if m.Succeeds == x.Model.Slug {
+			out.Successors = append(out.Successors, of(m.Slug)...)
+		}
+	}
+	for m, seen := x.Model, 0; m.Succeeds != "" && seen < 20; m, seen = byModel[m.Succeeds], seen+1 {
+		out.Predecessors = append(out.Predecessors, of(m.Succeeds)...)
+	}
+	return out, nil
+}
+
+// profiles gathers the figures of variants over all measures, each from the cell with most readings that compares with most others.
+func (d *Desk) profiles(v *view, setup string, variants []string) []compare.Profile {
+	out := make([]compare.Profile, len(variants))
+	at := map[string]int{}
+	for i, slug := range variants {
+		x := v.variants[slug]
+		out[i] = compare.Profile{Variant: slug, Name: x.FullName(), Note: x.Note, Figures: map[string]stats.Estimate{}}
+		at[slug] = i
+	}
+	for _, m := range v.measures {
+		for slug, e := range d.figures(m, setup, variants) {
+			out[at[slug]].Figures[m.ID] = e
+		}
+	}
+	return out
+}
+
+// figures gives the comparable figures of variants in a measure.
+func (d *Desk) figures(m compare.Measure, setup string, variants []string) map[string]stats.Estimate {
+	byVariant, _ := d.matrix.of(m, variants)
+	var field []compare.Competitor
+	for _, slug := range variants {
+		c := compare.Competitor{Variant: slug}
+		for _, cell := range byVariant[slug] {
+			if cell.Setup == setup {
+				c.Cells = append(c.Cells, cell)
+			}
+		}
+		sortCells(c.Cells)
+		field = append(field, c)
+	}
+	return compare.Figures(m, field)
+}
+
+// Alike lists the variants of its kind nearest to a variant over all measures.
+func (d *Desk) Alike(ctx context.Context, variant string, most int) ([]compare.Likeness, error) {
+	v, err := d.view(ctx)
+	if err != nil {
+		return nil, err
+	}
+	x, err := v.variant(variant)
+	if err != nil {
+		return nil, err
+	}
+	return kept(d, fmt.Sprint("alike", d.matrix.whole(), variant, most), func() ([]compare.Likeness, error) {
+		var kin []string
+		for _, slug := range v.order {
+			if v.variants[slug].Model.Kind == x.Model.Kind {
+				kin = append(kin, slug)
+			}
+		}
+		field := d.profiles(v, method.AsDelivered, kin)
+		subject := field[slices.Index(kin, variant)]
+		return compare.Alike(subject, field, v.byID, most), nil
+	})
+}
+
+// Place is where a variant stands in a measure among its kind and among everything that the desk ever measured.
+type Place struct {
+	Measure  compare.Measure `json:"measure"`
+	Variant  string          `json:"variant"`
+	Setup    string          `json:"setup"`
+	Estimate stats.Estimate  `json:"estimate"`
+	Class    ranking.Within  `json:"class" doc:"Among its kind"`
+	History  ranking.Within  `json:"history" doc:"Among everything"`
+	Sentence string          `json:"sentence"`
+}
+
+// PlaceOf tells where a variant stands in a measure within its kind and in all history.
+func (d *Desk) PlaceOf(ctx context.Context, measure, variant, setup string) (Place, error) {
+	setup = cmp.Or(setup, method.AsDelivered)
+	out := Place{Variant: variant, Setup: setup}
+	v, err := d.view(ctx)
+	if err != nil {
+		return out, err
+	}
+	x, err := v.variant(variant)
+	if err != nil {
+		return out, err
+	}
+	m, ok := v.byID[measure]
+	if !ok {
+		return out, refuse(NotFound, "no measure %q is known; `durvek measure list` shows them", measure)
+	}
+	if _, err := v.setup(setup); err != nil {
+		return out, err
+	}
+	out.Measure = m
+	mine, _ := d.matrix.of(m, []string{variant})
+	cells := slices.DeleteFunc(mine[variant], func(c compare.Cell) bool { return c.Setup != setup })
+	sortCells(cells)
+	own, why := compare.Own(m, cells)
+	if own == nil {
+		return out, refuse(NotFound, "%s, %s, has no figure in %s that can be placed: %s", x.FullName(), x.Note, m.InSentence(), cmp.Or(why, "not measured under "+setup))
+	}
+	out.Estimate = own.Estimate
+	all := d.matrix.history(m, *own)
+	o := ranking.Options{Scale: m.Scale, Better: m.Better, Target: m.Def().Target}
+	out.History = ranking.PlaceAmong(all, variant, o, nil)
+	out.Class = ranking.PlaceAmong(all, variant, o, func(id string) bool { return v.variants[id].Model.Kind == x.Model.Kind })
+	out.Sentence = fmt.Sprintf("%s is %s in %s among %d %s, and %s among all %d ever measured alike.", x.FullName(), out.Class.Text(), m.InSentence(), out.Class.Of, catalog.KindNames[x.Model.Kind], out.History.Text(), out.History.Of)
+	return out, nil
+}

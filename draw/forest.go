@@ -1,0 +1,171 @@
+package draw
+
+import (
+	"math"
+
+	"gonum.org/v1/plot/vg"
+
+	"durvek/core/chart"
+	"durvek/core/quantity"
+)
+
+// forest is a forest chart with its places.
+type forest struct {
+	frame
+	c                  chart.Forest
+	nameX, nameRoom    float64
+	plotX, plotEnd     float64
+	labelX, labelRoom  float64
+	lo, hi             float64
+	rowHeight, heading float64
+	ticks              []float64
+}
+
+func layOutForest(c chart.Forest, f Format, t Theme) *forest {
+	z := f.Zoom
+	row, heading := 27*z, 30*z
+	legend := 0.0
+	if len(c.Legend) > 0 {
+		legend = 26 * z
+	}
+	body := func(z float64) float64 { return forestHeight(c, row, heading) + 40*z + legend }
+	l := &forest{c: c, rowHeight: row, heading: heading}
+	l.frame = newFrame(c.Title, c.Subtitle, c.Notes, c.Foot, f, t, body)
+	if f.Height > 0 {
+		room := l.bottom - l.top - 40*z - legend
+		for len(l.c.Rows) > 1 && forestHeight(l.c, row, heading) > room {
+			l.c = without(l.c)
+		}
+		if n := len(c.Rows) - len(l.c.Rows); n > 0 {
+			notes := append(append([]string{}, c.Notes...), quantity.Fixed(float64(len(l.c.Rows)), 0)+" of "+quantity.Fixed(float64(len(c.Rows)), 0)+" rows are shown, the largest differences.")
+			l.frame = newFrame(c.Title, c.Subtitle, notes, c.Foot, f, t, body)
+		}
+		if used := forestHeight(l.c, row, heading); used > 0 {
+			stretch := math.Min((l.bottom-l.top-40*z-legend)/used, 1.8)
+			l.rowHeight, l.heading = row*stretch, heading*stretch
+		}
+	}
+	l.nameX = margin * z
+	for _, r := range l.c.Rows {
+		l.nameRoom = math.Max(l.nameRoom, width(narrowMid, 14.5*z, r.Name))
+		l.labelRoom = math.Max(l.labelRoom, width(narrow, 13.5*z, r.Label))
+	}
+	tall := l.w < 0.9*l.height && f.Height > 0
+	l.nameRoom = math.Min(l.nameRoom, l.w*0.30)
+	l.labelRoom = math.Min(l.labelRoom, l.w*0.24)
+	if tall {
+		l.nameRoom = math.Min(l.nameRoom, l.w*0.36)
+		l.labelRoom = math.Min(l.labelRoom, l.w*0.26)
+	}
+	l.plotX = l.nameX + l.nameRoom + 22*z
+	l.plotEnd = l.w - margin*z - l.labelRoom - 16*z
+	l.labelX = l.plotEnd + 16*z
+	l.lo, l.hi = l.c.Extent()
+	pad := 0.04 * (l.hi - l.lo)
+	l.lo, l.hi = l.lo-pad, l.hi+pad
+	l.ticks = chart.Ticks(l.lo, l.hi, 6, false)
+	return l
+}
+
+func forestHeight(c chart.Forest, row, heading float64) float64 {
+	h := 0.0
+	for i, r := range c.Rows {
+		if r.Group != "" && (i == 0 || c.Rows[i-1].Group != r.Group) {
+			h += heading
+		}
+		h += row
+	}
+	return h
+}
+
+// without leaves out the row that differs least.
+func without(c chart.Forest) chart.Forest {
+	least := 0
+	for i, r := range c.Rows {
+		if r.Bare || !c.Rows[least].Bare && math.Abs(r.Value) < math.Abs(c.Rows[least].Value) {
+			least = i
+		}
+		if r.Bare {
+			break
+		}
+	}
+	rows := append([]chart.ForestRow{}, c.Rows[:least]...)
+	c.Rows = append(rows, c.Rows[least+1:]...)
+	return c
+}
+
+func (l *forest) x(v float64) float64 {
+	return l.plotX + (math.Min(math.Max(v, l.lo), l.hi)-l.lo)/(l.hi-l.lo)*(l.plotEnd-l.plotX)
+}
+
+func (l *forest) paint(c vg.Canvas, groundless bool) {
+	l.paintFrame(c, groundless)
+	z := l.z
+	y := l.top
+	if len(l.c.Legend) > 0 {
+		x := l.plotX
+		for i, name := range l.c.Legend {
+			l.mark(i, x+6*z, y+6*z, 5.5*z, false, l.series(i))
+			l.text(narrowMid, 14*z, x+18*z, y+11*z, name, l.t.Ink, "")
+			x += 18*z + width(narrowMid, 14*z, name) + 26*z
+		}
+		y += 26 * z
+	}
+	start := y
+	end := start + forestHeight(l.c, l.rowHeight, l.heading)
+	if l.c.Band > 0 {
+		l.rect(l.x(-l.c.Band), start, l.x(l.c.Band)-l.x(-l.c.Band), end-start, l.t.Tie)
+	}
+	for _, v := range l.ticks {
+		l.line(l.x(v), start, l.x(v), end+4*z, l.t.Line, 1*z)
+		s := tickText(l.ticks, v)
+		if v > 0 {
+			s = "+" + s
+		}
+		l.text(text, 13*z, l.x(v), end+19*z, s, l.t.Soft, "middle")
+	}
+	l.line(l.x(0), start, l.x(0), end+4*z, l.t.Ink, 1.4*z)
+	l.text(narrow, 13*z, l.plotEnd, end+35*z, l.c.Axis, l.t.Soft, "end")
+	for i, r := range l.c.Rows {
+		if r.Group != "" && (i == 0 || l.c.Rows[i-1].Group != r.Group) {
+			l.text(strong, 13*z, l.nameX, y+l.heading*0.68, r.Group, l.t.Soft, "")
+			y += l.heading
+		}
+		mid := y + l.rowHeight/2
+		same := i > 0 && l.c.Rows[i-1].Name == r.Name && l.c.Rows[i-1].Group == r.Group
+		if !same {
+			if i > 0 && l.c.Rows[i-1].Group == r.Group {
+				l.line(l.nameX, y, l.w-margin*z, y, l.t.Line, 0.5*z)
+			}
+			l.text(narrowMid, 14.5*z, l.nameX, mid+5*z, fit(narrowMid, 14.5*z, r.Name, l.nameRoom), l.t.Ink, "")
+		}
+		ink := l.series(r.Series)
+		if r.Warn {
+			ink = l.t.Caution
+		}
+		if !r.Bare {
+			a, b := l.x(r.Lo), l.x(r.Hi)
+			l.line(a, mid, b, mid, l.t.Ground, 4*z)
+			l.line(a, mid, b, mid, ink, 1.6*z)
+			for _, e := range []struct{ v, x float64 }{{r.Lo, a}, {r.Hi, b}} {
+				if e.v >= l.lo && e.v <= l.hi {
+					l.line(e.x, mid-4*z, e.x, mid+4*z, ink, 1.6*z)
+				} else { // it goes on beyond the axis
+					d := 5 * z
+					if e.v < l.lo {
+						d = -d
+					}
+					l.line(e.x-d, mid-4*z, e.x, mid, ink, 1.6*z)
+					l.line(e.x-d, mid+4*z, e.x, mid, ink, 1.6*z)
+				}
+			}
+			l.mark(r.Series, l.x(r.Value), mid, 5.5*z, r.Hollow, ink)
+		}
+		label := l.t.Soft
+		if r.Warn || r.Doubt {
+			label = l.t.Caution
+		}
+		l.text(narrow, 13.5*z, l.labelX, mid+5*z, fit(narrow, 13.5*z, r.Label, l.labelRoom), label, "")
+		y += l.rowHeight
+	}
+}

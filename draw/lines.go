@@ -1,0 +1,128 @@
+package draw
+
+import (
+	"math"
+
+	"gonum.org/v1/plot/vg"
+
+	"durvek/core/chart"
+)
+
+// lines is a chart of series with its places.
+type lines struct {
+	plot
+	c chart.Lines
+}
+
+func layOutLines(c chart.Lines, f Format, t Theme) *lines {
+	l := &lines{c: c}
+	l.frame = newFrame(c.Title, c.Subtitle, c.Notes, c.Foot, f, t, func(z float64) float64 { return 480 * z })
+	lox, hix, loy, hiy := math.Inf(1), math.Inf(-1), math.Inf(1), math.Inf(-1)
+	right := 0.0
+	for _, s := range c.Lines {
+		for i := range s.X {
+			lox, hix = math.Min(lox, s.X[i]), math.Max(hix, s.X[i])
+			loy, hiy = math.Min(loy, s.Y[i]), math.Max(hiy, s.Y[i])
+		}
+		right = math.Max(right, math.Max(width(narrowMid, 14*l.z, s.Name), width(narrow, smallest*l.z, s.Summary)))
+	}
+	if math.IsInf(lox, 0) {
+		lox, hix, loy, hiy = 0, 1, 0, 1
+	}
+	l.axes(lox, hix, loy, hiy, true, math.Min(right, 0.28*l.w)+18*l.z)
+	l.lox, l.hix = lox, hix
+	if lox == hix {
+		l.hix = lox + 1
+	}
+	l.ticksX = chart.Ticks(l.lox, l.hix, 7, false)
+	return l
+}
+
+func (l *lines) paint(c vg.Canvas, groundless bool) {
+	l.paintFrame(c, groundless)
+	z := l.z
+	l.grid(l.c.X, l.c.Y)
+	type end struct {
+		i    int
+		y    float64
+		want float64
+	}
+	var ends []end
+	dashes := [][]vg.Length{nil, {7, 4}, {2, 3}, {10, 3, 2, 3}, {4, 2}}
+	for i, s := range l.c.Lines {
+		if len(s.X) == 0 {
+			continue
+		}
+		ink := l.t.Soft
+		if s.Subject || len(l.c.Lines) == 1 {
+			ink = l.t.Subject
+		} else if i%2 == 1 {
+			ink = l.t.Ink
+		}
+		if l.c.Even && s.X[0] > 0 {
+			l.canvas.SetLineDash([]vg.Length{vg.Length(1.5 * z), vg.Length(3 * z)}, 0)
+			top := math.Min(s.Y[0]/s.X[0]*s.X[len(s.X)-1], l.hiy)
+			l.line(l.px(s.X[0]), l.py(s.Y[0]), l.px(top*s.X[0]/s.Y[0]), l.py(top), l.t.Line, 1.2*z)
+			l.canvas.SetLineDash(nil, 0)
+		}
+		var dash []vg.Length
+		for _, d := range dashes[i%len(dashes)] {
+			dash = append(dash, d*vg.Length(z))
+		}
+		if s.Subject || l.c.Dots {
+			dash = nil
+		}
+		var way vg.Path
+		for k := range s.X {
+			p := l.at(l.px(s.X[k]), l.py(s.Y[k]))
+			if k == 0 {
+				way.Move(p)
+			} else {
+				way.Line(p)
+			}
+		}
+		l.canvas.SetColor(ink)
+		l.canvas.SetLineWidth(vg.Length(2 * z))
+		l.canvas.SetLineDash(dash, 0)
+		l.canvas.Stroke(way)
+		l.canvas.SetLineDash(nil, 0)
+		if l.c.Dots {
+			for k := range s.X {
+				l.mark(i, l.px(s.X[k]), l.py(s.Y[k]), 4.5*z, false, ink)
+			}
+		}
+		y := l.py(s.Y[len(s.Y)-1])
+		ends = append(ends, end{i, y, y})
+	}
+	for i := range ends {
+		for k := i + 1; k < len(ends); k++ {
+			if ends[k].y < ends[i].y {
+				ends[i], ends[k] = ends[k], ends[i]
+			}
+		}
+	}
+	gap := 34 * z
+	for range 60 { // labels push each other apart until they fit
+		for i := 1; i < len(ends); i++ {
+			if d := gap - (ends[i].y - ends[i-1].y); d > 0 {
+				ends[i-1].y -= d / 2
+				ends[i].y += d / 2
+			}
+		}
+		for i := range ends {
+			ends[i].y = math.Min(math.Max(ends[i].y, l.y1+4*z), l.y0-12*z)
+		}
+	}
+	room := l.w - margin*z - l.x1 - 18*z
+	for _, e := range ends {
+		s := l.c.Lines[e.i]
+		ink := l.t.Ink
+		if s.Subject {
+			ink = l.t.Subject
+		}
+		last := l.px(s.X[len(s.X)-1])
+		l.line(last+2*z, e.want, l.x1+12*z, e.y, l.t.Line, 1*z)
+		l.text(narrowMid, 14*z, l.x1+16*z, e.y+3*z, fit(narrowMid, 14*z, s.Name, room), ink, "")
+		l.text(narrow, smallest*z, l.x1+16*z, e.y+18*z, fit(narrow, smallest*z, s.Summary, room), l.t.Soft, "")
+	}
+}
