@@ -306,7 +306,7 @@ func (a *app) rigCmd() *cobra.Command {
 			}
 		})
 	})
-	return noun("rig", "Units put together for a purpose", add, list, show)
+	return noun("rig", "Units put together for a purpose", add, list, show, a.rigCostCmd())
 }
 
 func (a *app) claimCmd() *cobra.Command {
@@ -327,18 +327,20 @@ func (a *app) claimCmd() *cobra.Command {
 	f := add.Flags()
 	f.StringVar(&c.Measure, "measure", "", "test/measure that can judge it")
 	f.StringVar(&value, "value", "", "value with unit, such as '5.0 GB/s'")
-	f.StringVar(&qualifier, "qualifier", "exact", "exact, up to, at least or typical")
+	f.StringVar(&qualifier, "qualifier", "exact", "exact, up to, at least, at most or typical")
 	f.StringArrayVar(&conditions, "condition", nil, "KEY=VALUE it was made for; may be repeated")
 	f.StringVar(&c.Place, "place", "", "port, slot or screen it was made for")
+	f.StringVar(&c.Link, "link", "", "link that it names, such as 'USB 10 Gbit/s'")
 	f.StringVar(&c.Source, "source", "", "where it was read")
 	f.StringVar(&c.Date, "date", "", "day it was read, YYYY-MM-DD")
+	var d drawing
 	list := func(use, short, example string, words int) *cobra.Command {
 		return verb(use, short, example, words, func(cmd *cobra.Command, args []string) error {
 			variant := ""
 			if len(args) > 0 {
 				variant = args[0]
 			}
-			return get(a, cmd, "/api/claims", client.Query("variant", variant), func(js []claims.Judged) {
+			return show(a, cmd, d, "claims", "/api/claims", client.Query("variant", variant), func(js []claims.Judged) {
 				var rows [][]any
 				for _, j := range js {
 					measured := "—"
@@ -363,9 +365,10 @@ func (a *app) claimCmd() *cobra.Command {
 			})
 		})
 	}
-	return noun("claim", "What makers promise, and what became of it", add,
-		list("check VARIANT", "Judge the claims about a variant", "durvek claim check fen-14-16-512", 1),
-		list("list", "Judge every claim", "durvek claim list", 0))
+	check := list("check VARIANT", "Judge the claims about a variant; with -o draw the chart", "durvek claim check fen-14-16-512 -o claims.svg", 1)
+	d.flags(check)
+	return noun("claim", "What makers promise, and what became of it", add, check,
+		list("list", "Judge every claim", "durvek claim list", 0), a.tallyCmd())
 }
 
 func (a *app) offerCmd() *cobra.Command {

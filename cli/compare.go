@@ -6,14 +6,17 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"durvek/client"
 	"durvek/core/catalog"
+	"durvek/core/chart"
 	"durvek/core/compare"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
@@ -25,30 +28,72 @@ import (
 func (a *app) fieldCmd() *cobra.Command {
 	var f ranking.Field
 	var kinds []string
-	add := verb("add SLUG", "Add or change a field", "durvek field add light --name 'light laptops' --variants pilot-13-16-512,fen-14-16-512", 1, func(cmd *cobra.Command, args []string) error {
+	var band, day, released, screen string
+	add := verb("add SLUG", "Add or change a field: variants that meet every rule given, and those picked by hand", "durvek field add light --name 'light laptops' --kinds laptop --price '600..1100 EUR' --released 2025-01..", 1, func(cmd *cobra.Command, args []string) error {
 		f.Slug = args[0]
 		for _, k := range kinds {
 			f.Kinds = append(f.Kinds, catalog.Kind(k))
 		}
-		return post(a, cmd, "/api/fields", nil, f, func(x ranking.Field) { a.say("Field %s is known.", x.Slug) })
+		if band != "" {
+			span, code, ok := strings.Cut(strings.TrimSpace(band), " ")
+			low, high, ok2 := strings.Cut(span, "..")
+			p := ranking.PriceBand{Currency: code, Day: day}
+			var err error
+			if p.From, err = number(low); err == nil {
+				p.To, err = number(high)
+			}
+			if !ok || !ok2 || err != nil {
+				return usageError{fmt.Errorf("--price takes a span and a currency such as '600..1100 EUR', got %q", band)}
+			}
+			f.Price = &p
+		}
+		f.ReleasedFrom, f.ReleasedTo, _ = strings.Cut(released, "..")
+		if released != "" && !strings.Contains(released, "..") {
+			f.ReleasedTo = f.ReleasedFrom
+		}
+		low, high, _ := strings.Cut(screen, "..")
+		var err error
+		if f.ScreenFrom, err = number(low); err == nil {
+			f.ScreenTo, err = number(high)
+		}
+		if err != nil {
+			return usageError{fmt.Errorf("--screen takes a span in inches such as 13..15, got %q", screen)}
+		}
+		return post(a, cmd, "/api/fields", nil, f, func(x ranking.Field) { a.say("Field %s is known: %s.", x.Slug, x.Rule()) })
 	})
-	add.Flags().StringVar(&f.Name, "name", "", "name in the plural, such as 'light laptops'")
-	add.Flags().StringSliceVar(&kinds, "kinds", nil, "all variants of these kinds")
-	add.Flags().StringSliceVar(&f.Variants, "variants", nil, "variants picked by hand")
-	list := verb("list", "List fields", "durvek field list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/fields", nil, func(fs []ranking.Field) {
+	g := add.Flags()
+	g.StringVar(&f.Name, "name", "", "name in the plural, such as 'light laptops'")
+	g.StringSliceVar(&kinds, "kinds", nil, "variants of these kinds")
+	g.StringVar(&band, "price", "", "price band, such as '600..1100 EUR'; either end may be left out")
+	g.StringVar(&day, "price-day", "", "day of the prices, YYYY-MM-DD; the newest if left out")
+	g.StringVar(&released, "released", "", "months of release, such as 2025-01..2026-06; either end may be left out")
+	g.StringVar(&f.Chip, "chip", "", "part of the processor's or graphics chip's name")
+	g.StringVar(&screen, "screen", "", "screen diagonal in inches, such as 13..15; either end may be left out")
+	g.StringVar(&f.FamilyOf, "family-of", "", "model whose siblings, predecessors and successors belong to it")
+	g.StringSliceVar(&f.Variants, "variants", nil, "variants picked by hand")
+	g.StringSliceVar(&f.Without, "without", nil, "variants left out by hand")
+	g.BoolVar(&f.Modes, "modes", false, "raised modes stand as rows of their own")
+	list := verb("list", "List fields with what they hold", "durvek field list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/fields", nil, func(fs []desk.FieldPage) {
 			var rows [][]any
 			for _, f := range fs {
-				what := "everything"
-				if len(f.Kinds)+len(f.Variants) > 0 {
-					what = strings.Trim(fmt.Sprint(f.Kinds), "[]") + " " + strings.Join(f.Variants, " ")
-				}
-				rows = append(rows, []any{f.Slug, f.Name, strings.TrimSpace(what)})
+				rows = append(rows, []any{f.Slug, f.Name, f.Rule + note("; ", f.Trouble), len(f.Holds)})
 			}
-			a.print([]string{"Slug", "Name", "Holds"}, rows)
+			a.print([]string{"Slug", "Name", "Rule", "→Variants"}, rows)
 		})
 	})
-	return noun("field", "Sets of rivals", add, list)
+	drop := verb("drop SLUG", "Remove a field that no review rests on", "durvek field drop light", 1, func(cmd *cobra.Command, args []string) error {
+		return ask(a, cmd, http.MethodDelete, "/api/fields/"+client.Slug(args[0]), nil, nil, func(struct{}) { a.say("Field %s is gone.", args[0]) })
+	})
+	return noun("field", "Sets of rivals", add, list, drop)
+}
+
+// number reads a number that may be left out.
+func number(s string) (float64, error) {
+	if s = strings.TrimSpace(s); s == "" {
+		return 0, nil
+	}
+	return strconv.ParseFloat(s, 64)
 }
 
 func (a *app) measureCmd() *cobra.Command {
@@ -79,48 +124,70 @@ func (a *app) measureCmd() *cobra.Command {
 		}), a.worthCmd(), a.whyCmd())
 }
 
+// drawing is where and how a chart is drawn, for every command that has one.
+type drawing struct {
+	output, format    string
+	dark, transparent bool
+	pixels            float64
+}
+
+func (d *drawing) flags(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVarP(&d.output, "output", "o", "", "file to draw the chart into, .svg or .png")
+	f.StringVar(&d.format, "format", "page", "page, column, card (1920×1080) or tall (1080×1920)")
+	f.BoolVar(&d.dark, "dark", false, "dark ground")
+	f.BoolVar(&d.transparent, "transparent", false, "no ground")
+	f.Float64Var(&d.pixels, "pixels", 1, "PNG pixels per unit, up to 4")
+}
+
+// show draws a chart of a kind into the file that was named; without one it gets the answer and prints it.
+func show[T any](a *app, cmd *cobra.Command, d drawing, kind, path string, query url.Values, print func(T)) error {
+	if d.output == "" {
+		return get(a, cmd, path, query, print)
+	}
+	ext := strings.ToLower(filepath.Ext(d.output))
+	if ext != ".svg" && ext != ".png" {
+		return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png, got %q", d.output)}
+	}
+	if _, ok := draw.Formats[d.format]; !ok {
+		return usageError{fmt.Errorf("--format is page, column, card or tall, got %q", d.format)}
+	}
+	query.Set("format", d.format)
+	query.Set("pixels", fmt.Sprint(d.pixels))
+	if d.dark {
+		query.Set("dark", "true")
+	}
+	if d.transparent {
+		query.Set("transparent", "true")
+	}
+	c, err := a.client()
+	if err != nil {
+		return err
+	}
+	var b []byte
+	if err := c.Do(cmd.Context(), http.MethodGet, "/api/charts/"+kind+ext, query, nil, &b); err != nil {
+		return err
+	}
+	return a.writeOut(d.output, b)
+}
+
+func yes(v bool) string {
+	if v {
+		return "true"
+	}
+	return ""
+}
+
 func (a *app) rankCmd() *cobra.Command {
-	var q struct{ field, setup, subject, relative, output, format string }
-	var noClaims, noRaised, dark, transparent, carried bool
+	var q struct{ field, setup, subject, relative string }
+	var noClaims, noRaised, carried, modes bool
 	var allow []string
-	var pixels float64
-	show := verb("show MEASURE", "Rank a field by a measure; with -o draw the chart (.svg or .png)", "durvek rank show hashing/all --field laptops --subject fen-14-16-512 -o chart.png", 1, func(cmd *cobra.Command, args []string) error {
-		yes := func(no bool) string {
-			if no {
-				return ""
-			}
-			return "true"
-		}
-		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative", q.relative, "claims", yes(noClaims), "raised", yes(noRaised), "carried", yes(!carried), "allow", strings.Join(allow, ","))
-		if q.output != "" {
-			ext := strings.ToLower(filepath.Ext(q.output))
-			if ext != ".svg" && ext != ".png" {
-				return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png, got %q", q.output)}
-			}
-			if _, ok := draw.Formats[q.format]; !ok {
-				return usageError{fmt.Errorf("--format is page, column, card or tall, got %q", q.format)}
-			}
-			query.Set("format", q.format)
-			query.Set("pixels", fmt.Sprint(pixels))
-			if dark {
-				query.Set("dark", "true")
-			}
-			if transparent {
-				query.Set("transparent", "true")
-			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			var b []byte
-			if err := c.Do(cmd.Context(), http.MethodGet, "/api/charts/ranked"+ext, query, nil, &b); err != nil {
-				return err
-			}
-			return a.writeOut(q.output, b)
-		}
-		return get(a, cmd, "/api/ranking", query, a.printRanking)
+	var d drawing
+	ranked := verb("show MEASURE", "Rank a field by a measure, a number of the spec sheets (spec/body.weight) or the price (price/EUR); with -o draw the chart", "durvek rank show hashing/all --field laptops --subject fen-14-16-512 -o chart.png", 1, func(cmd *cobra.Command, args []string) error {
+		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative", q.relative, "claims", yes(!noClaims), "raised", yes(!noRaised), "carried", yes(carried), "modes", yes(modes), "allow", strings.Join(allow, ","))
+		return show(a, cmd, d, "ranked", "/api/ranking", query, a.printRanking)
 	})
-	f := show.Flags()
+	f := ranked.Flags()
 	f.StringVar(&q.field, "field", "", "field; everything if left out")
 	f.StringVar(&q.setup, "setup", "", "setup; as delivered if left out")
 	f.StringVar(&q.subject, "subject", "", "variant in question")
@@ -129,12 +196,18 @@ func (a *app) rankCmd() *cobra.Command {
 	f.StringSliceVar(&allow, "allow", nil, "variants to compare though they are unlike; the chart says so")
 	f.BoolVar(&carried, "carried", false, "show figures of siblings with the same limiting part, hollow and not ranked")
 	f.BoolVar(&noRaised, "no-raised", false, "leave raised modes out")
-	f.StringVarP(&q.output, "output", "o", "", "file to draw the chart into, .svg or .png")
-	f.StringVar(&q.format, "format", "page", "page, column, card (1920×1080) or tall (1080×1920)")
-	f.BoolVar(&dark, "dark", false, "dark ground")
-	f.BoolVar(&transparent, "transparent", false, "no ground")
-	f.Float64Var(&pixels, "pixels", 1, "PNG pixels per unit, up to 4")
-	return noun("rank", "Fields in order", show)
+	f.BoolVar(&modes, "modes", false, "raised modes as rows of their own")
+	d.flags(ranked)
+	var setup string
+	place := verb("place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured", "durvek rank place fan-noise/full-load tern-mini-32-1000", 2, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/places", client.Query("measure", args[0], "variant", args[1], "setup", setup), func(p desk.Place) {
+			a.say("%s", p.Sentence)
+			rows := [][]any{{"Its kind", chart.PlaceText(p.Class.Best, p.Class.Worst), p.Class.Of}, {"All history", chart.PlaceText(p.History.Best, p.History.Worst), p.History.Of}}
+			a.print([]string{"Among", "→Place", "→Of"}, rows)
+		})
+	})
+	place.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
+	return noun("rank", "Fields in order", ranked, place)
 }
 
 func (a *app) printRanking(c compare.Comparison) {

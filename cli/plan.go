@@ -173,7 +173,7 @@ func (a *app) planCmd() *cobra.Command {
 	})
 	skip.Flags().IntVar(&step, "step", 0, "the step, counted from 1 as `durvek plan show` does")
 	skip.MarkFlagRequired("step")
-	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, export, schema, confirm,
+	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(), export, schema, confirm,
 		direct("pause", "Let a plan rest after the present run", "rests after the present run"), direct("resume", "Let a plan go on", "goes on"), direct("stop", "End a plan; what it has stays", "ends"), skip)
 }
 

@@ -184,12 +184,12 @@ func (d *Desk) ModesOf(ctx context.Context, measure, field string) (compare.Mode
 	at := map[string]int{}
 	for i, slug := range members {
 		x := v.variants[slug]
-		sides[i] = compare.ModeSide{Variant: slug, Name: x.FullName(), Note: x.Note, Plain: map[string]compare.Cell{}, Raised: map[string]map[string]compare.Cell{}}
+		sides[i] = compare.ModeSide{Variant: slug, Name: x.FullName(), Note: x.Note, Plain: map[string]compare.Cell{}, Raised: map[string]map[string][]compare.Cell{}}
 		at[slug] = i
 	}
-	names := map[string]string{}
+	names, sets := map[string]string{}, map[string][]string{}
 	for _, s := range v.setups {
-		names[s.Slug] = s.Name
+		names[s.Slug], sets[s.Slug] = s.Name, sortedKeys(s.Conditions)
 	}
 	for _, x := range append([]compare.Measure{m}, costs...) {
 		cells, _ := d.matrix.of(x, members)
@@ -197,21 +197,20 @@ func (d *Desk) ModesOf(ctx context.Context, measure, field string) (compare.Mode
 			s := &sides[at[slug]]
 			for _, set := range v.setups {
 				mine := slices.DeleteFunc(slices.Clone(list), func(c compare.Cell) bool { return c.Setup != set.Slug })
-				cell, _ := compare.Own(x, mine)
-				switch {
+				switch cell, _ := compare.Own(x, mine); {
 				case cell == nil:
 				case set.Slug == method.AsDelivered:
 					s.Plain[x.ID] = *cell
 				case set.Raised:
 					if s.Raised[set.Slug] == nil {
-						s.Raised[set.Slug] = map[string]compare.Cell{}
+						s.Raised[set.Slug] = map[string][]compare.Cell{}
 					}
-					s.Raised[set.Slug][x.ID] = *cell
+					s.Raised[set.Slug][x.ID] = mine
 				}
 			}
 		}
 	}
-	return compare.ModesOf(m, costs, sides, names), nil
+	return compare.ModesOf(m, costs, sides, names, sets), nil
 }
 
 // mostLines bounds the lines of one picture: more cannot be told apart.

@@ -1,13 +1,17 @@
 package draw
 
 import (
+	"fmt"
 	"math"
+	"slices"
 
 	"gonum.org/v1/plot/vg"
 
 	"durvek/core/chart"
-	"durvek/core/quantity"
 )
+
+// mostRows is as many rows as a page can be scanned for.
+const mostRows = 40
 
 // forest is a forest chart with its places.
 type forest struct {
@@ -17,6 +21,7 @@ type forest struct {
 	plotX, plotEnd     float64
 	labelX, labelRoom  float64
 	lo, hi             float64
+	from, to           float64 // on the axis
 	rowHeight, heading float64
 	ticks              []float64
 }
@@ -28,18 +33,24 @@ func layOutForest(c chart.Forest, f Format, t Theme) *forest {
 	if len(c.Legend) > 0 {
 		legend = 26 * z
 	}
-	body := func(z float64) float64 { return forestHeight(c, row, heading) + 40*z + legend }
 	l := &forest{c: c, rowHeight: row, heading: heading}
-	l.frame = newFrame(c.Title, c.Subtitle, c.Notes, c.Foot, f, t, body)
+	body := func(z float64) float64 { return forestHeight(l.c, row, heading) + 40*z + legend }
+	for len(l.c.Rows) > mostRows {
+		l.c = without(l.c)
+	}
+	short := func() []string {
+		if n := len(c.Rows) - len(l.c.Rows); n > 0 {
+			return append(append([]string{}, c.Notes...), fmt.Sprintf("%d of %d rows are shown, the largest differences; the table has all.", len(l.c.Rows), len(c.Rows)))
+		}
+		return c.Notes
+	}
+	l.frame = newFrame(c.Title, c.Subtitle, short(), c.Foot, f, t, body)
 	if f.Height > 0 {
 		room := l.bottom - l.top - 40*z - legend
 		for len(l.c.Rows) > 1 && forestHeight(l.c, row, heading) > room {
 			l.c = without(l.c)
 		}
-		if n := len(c.Rows) - len(l.c.Rows); n > 0 {
-			notes := append(append([]string{}, c.Notes...), quantity.Fixed(float64(len(l.c.Rows)), 0)+" of "+quantity.Fixed(float64(len(c.Rows)), 0)+" rows are shown, the largest differences.")
-			l.frame = newFrame(c.Title, c.Subtitle, notes, c.Foot, f, t, body)
-		}
+		l.frame = newFrame(c.Title, c.Subtitle, short(), c.Foot, f, t, body)
 		if used := forestHeight(l.c, row, heading); used > 0 {
 			stretch := math.Min((l.bottom-l.top-40*z-legend)/used, 1.8)
 			l.rowHeight, l.heading = row*stretch, heading*stretch
@@ -52,7 +63,7 @@ func layOutForest(c chart.Forest, f Format, t Theme) *forest {
 	}
 	tall := l.w < 0.9*l.height && f.Height > 0
 	l.nameRoom = math.Min(l.nameRoom, l.w*0.30)
-	l.labelRoom = math.Min(l.labelRoom, l.w*0.24)
+	l.labelRoom = math.Min(l.labelRoom, math.Max(l.w*0.24, l.w*0.5-l.nameRoom))
 	if tall {
 		l.nameRoom = math.Min(l.nameRoom, l.w*0.36)
 		l.labelRoom = math.Min(l.labelRoom, l.w*0.26)
@@ -61,9 +72,10 @@ func layOutForest(c chart.Forest, f Format, t Theme) *forest {
 	l.plotEnd = l.w - margin*z - l.labelRoom - 16*z
 	l.labelX = l.plotEnd + 16*z
 	l.lo, l.hi = l.c.Extent()
-	pad := 0.04 * (l.hi - l.lo)
-	l.lo, l.hi = l.lo-pad, l.hi+pad
-	l.ticks = chart.Ticks(l.lo, l.hi, 6, false)
+	l.ticks = l.c.Ticks(l.lo, l.hi)
+	l.from, l.to = l.c.At(l.lo), l.c.At(l.hi)
+	pad := 0.04 * (l.to - l.from)
+	l.from, l.to = l.from-pad, l.to+pad
 	return l
 }
 
@@ -78,24 +90,30 @@ func forestHeight(c chart.Forest, row, heading float64) float64 {
 	return h
 }
 
-// without leaves out the row that differs least.
+// without leaves out the row that says least: one without a dot, then the smallest difference that is not sure, then the smallest.
 func without(c chart.Forest) chart.Forest {
+	says := func(r chart.ForestRow) float64 {
+		size := math.Abs(c.At(r.Value))
+		switch {
+		case r.Bare:
+			return -1
+		case r.Hollow:
+			return size
+		}
+		return 1000 + size
+	}
 	least := 0
 	for i, r := range c.Rows {
-		if r.Bare || !c.Rows[least].Bare && math.Abs(r.Value) < math.Abs(c.Rows[least].Value) {
+		if says(r) < says(c.Rows[least]) {
 			least = i
 		}
-		if r.Bare {
-			break
-		}
 	}
-	rows := append([]chart.ForestRow{}, c.Rows[:least]...)
-	c.Rows = append(rows, c.Rows[least+1:]...)
+	c.Rows = slices.Delete(slices.Clone(c.Rows), least, least+1)
 	return c
 }
 
 func (l *forest) x(v float64) float64 {
-	return l.plotX + (math.Min(math.Max(v, l.lo), l.hi)-l.lo)/(l.hi-l.lo)*(l.plotEnd-l.plotX)
+	return l.plotX + (math.Min(math.Max(l.c.At(v), l.from), l.to)-l.from)/(l.to-l.from)*(l.plotEnd-l.plotX)
 }
 
 func (l *forest) paint(c vg.Canvas, groundless bool) {

@@ -59,7 +59,7 @@ func (l *lines) paint(c vg.Canvas, groundless bool) {
 		} else if i%2 == 1 {
 			ink = l.t.Ink
 		}
-		if l.c.Even && s.X[0] > 0 {
+		if l.c.Even && s.X[0] > 0 && (s.Subject || i == 0) {
 			l.canvas.SetLineDash([]vg.Length{vg.Length(1.5 * z), vg.Length(3 * z)}, 0)
 			top := math.Min(s.Y[0]/s.X[0]*s.X[len(s.X)-1], l.hiy)
 			l.line(l.px(s.X[0]), l.py(s.Y[0]), l.px(top*s.X[0]/s.Y[0]), l.py(top), l.t.Line, 1.2*z)

@@ -1,8 +1,10 @@
 package draw
 
 import (
+	"cmp"
 	"image/color"
 	"math"
+	"slices"
 
 	"gonum.org/v1/plot/vg"
 
@@ -26,7 +28,10 @@ func layOutScatter(c chart.Scatter, f Format, t Theme) *scatter {
 	if len(c.Points) == 0 {
 		lox, hix, loy, hiy = 0, 1, 0, 1
 	}
-	l.axes(lox, hix, loy, hiy, c.FromZero, 0)
+	if c.Origin {
+		lox, hix = math.Min(lox, 0), math.Max(hix, 0)
+	}
+	l.axes(lox, hix, loy, hiy, c.FromZero || c.Origin, 0)
 	return l
 }
 
@@ -46,9 +51,14 @@ func (l *scatter) paint(c vg.Canvas, groundless bool) {
 		x, y := l.px(p.X), l.py(p.Y)
 		taken = append(taken, area{x - 8*z, y - 8*z, x + 8*z, y + 8*z})
 	}
+	points := len(taken)
+	for _, s := range l.steps() {
+		taken = append(taken, area{min(s.x0, s.x1) - z, min(s.y0, s.y1) - z, max(s.x0, s.x1) + z, max(s.y0, s.y1) + z})
+	}
 	for _, p := range l.c.Points {
 		x := l.px(p.X)
 		if p.Hi > p.Lo {
+			taken = append(taken, area{x - z, l.py(p.Hi), x + z, l.py(p.Lo)})
 			for _, pen := range []struct {
 				c color.Color
 				w float64
@@ -57,6 +67,7 @@ func (l *scatter) paint(c vg.Canvas, groundless bool) {
 			}
 		}
 	}
+	lines := len(taken)
 	size := 14 * z
 	if len(l.c.Points) > 14 {
 		size = smallest * z
@@ -77,47 +88,66 @@ func (l *scatter) paint(c vg.Canvas, groundless bool) {
 		}
 		name = fit(narrowMid, size, name, l.w*0.34)
 		w, h := width(narrowMid, size, name), size*1.15
-		for _, at := range []area{{x + 11*z, y - h/2, x + 11*z + w, y + h/2}, {x - 11*z - w, y - h/2, x - 11*z, y + h/2}, {x - w/2, y - 11*z - h, x + w/2, y - 11*z}, {x - w/2, y + 11*z, x + w/2, y + 11*z + h},
-			{x + 9*z, y - 9*z - h, x + 9*z + w, y - 9*z}, {x + 9*z, y + 9*z, x + 9*z + w, y + 9*z + h}, {x - 9*z - w, y - 9*z - h, x - 9*z, y - 9*z}, {x - 9*z - w, y + 9*z, x - 9*z, y + 9*z + h}} {
-			free := at.x0 >= l.x0-4*z && at.x1 <= l.w-margin*z/2 && at.y0 >= l.y1-14*z && at.y1 <= l.y0
-			for k, b := range taken {
-				free = free && (k == i || !at.meets(b))
-			}
-			if free {
+		text := l.t.Ink
+		if p.Subject {
+			text = l.t.Subject
+		} else if !p.Best && l.c.Frontier {
+			text = l.t.Soft
+		}
+	places:
+		for try := range 10 { // the last five care for names and points alone
+			off, firm := []float64{10, 20, 34, 52, 74}[try%5], try < 5
+			d := off * z
+			for k, at := range []area{{x + d, y - h/2, x + d + w, y + h/2}, {x - d - w, y - h/2, x - d, y + h/2}, {x + 0.7*d, y - d - 0.6*h, x + 0.7*d + w, y - d + 0.4*h}, {x - 0.7*d - w, y - d - 0.6*h, x - 0.7*d, y - d + 0.4*h},
+				{x + 0.7*d, y + d - 0.4*h, x + 0.7*d + w, y + d + 0.6*h}, {x - 0.7*d - w, y + d - 0.4*h, x - 0.7*d, y + d + 0.6*h}, {x - w/2, y - d - h, x + w/2, y - d}, {x - w/2, y + d, x + w/2, y + d + h}} {
+				free := at.x0 >= l.x0-4*z && at.x1 <= l.w-margin*z/2 && at.y0 >= l.y1-14*z && at.y1 <= l.y0
+				for n, b := range taken {
+					free = free && (n < points && n == i || n >= points && n < lines && !firm || !at.meets(b))
+				}
+				if !free {
+					continue
+				}
 				taken = append(taken, at)
-				text := l.t.Ink
-				if p.Subject {
-					text = l.t.Subject
-				} else if !p.Best && l.c.Frontier {
-					text = l.t.Soft
+				if off > 20 { // too far to belong to it without a line
+					to := at.x0 - 2*z
+					if k%2 == 1 && k < 6 {
+						to = at.x1 + 2*z
+					}
+					l.line(x, y, to, (at.y0+at.y1)/2, l.t.Line, 1*z)
+					l.mark(0, x, y, 6*z, p.Hollow, ink)
 				}
 				l.text(narrowMid, size, at.x0, at.y0+h*0.8, name, text, "")
-				break
+				break places
 			}
 		}
 	}
 }
 
-// frontier joins the points that nothing beats by a stepped line: between two of them one gets the cheaper.
-func (l *scatter) frontier() {
+type step struct{ x0, y0, x1, y1 float64 }
+
+// steps are the lines of the frontier: between two points of it one gets the cheaper.
+func (l *scatter) steps() (out []step) {
+	if !l.c.Frontier {
+		return nil
+	}
 	var front []chart.Point
 	for _, p := range l.c.Points {
 		if p.Best {
 			front = append(front, p)
 		}
 	}
-	for i := range front {
-		for k := i + 1; k < len(front); k++ {
-			if front[k].X < front[i].X {
-				front[i], front[k] = front[k], front[i]
-			}
-		}
-	}
-	l.canvas.SetLineDash([]vg.Length{vg.Length(5 * l.z), vg.Length(4 * l.z)}, 0)
+	slices.SortFunc(front, func(a, b chart.Point) int { return cmp.Compare(a.X, b.X) })
 	for i := 1; i < len(front); i++ {
 		a, b := front[i-1], front[i]
-		l.line(l.px(a.X), l.py(a.Y), l.px(b.X), l.py(a.Y), l.t.Subject, 1.4*l.z)
-		l.line(l.px(b.X), l.py(a.Y), l.px(b.X), l.py(b.Y), l.t.Subject, 1.4*l.z)
+		out = append(out, step{l.px(a.X), l.py(a.Y), l.px(b.X), l.py(a.Y)}, step{l.px(b.X), l.py(a.Y), l.px(b.X), l.py(b.Y)})
+	}
+	return out
+}
+
+func (l *scatter) frontier() {
+	l.canvas.SetLineDash([]vg.Length{vg.Length(5 * l.z), vg.Length(4 * l.z)}, 0)
+	for _, s := range l.steps() {
+		l.line(s.x0, s.y0, s.x1, s.y1, l.t.Subject, 1.4*l.z)
 	}
 	l.canvas.SetLineDash(nil, 0)
 }

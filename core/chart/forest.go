@@ -29,6 +29,7 @@ type Forest struct {
 	Unit     string      `json:"unit" doc:"What a row's value counts, in words"`
 	Rows     []ForestRow `json:"rows"`
 	Legend   []string    `json:"legend,omitempty" doc:"Names of the series, where there are several"`
+	Log      bool        `json:"log,omitempty" doc:"The axis is logarithmic: half and double lie as far from the line"`
 	Band     float64     `json:"band,omitempty" doc:"Half-width around the line within which a promise counts as held"`
 	Notes    []string    `json:"notes,omitempty"`
 	Foot     string      `json:"foot"`
@@ -117,6 +118,38 @@ func (f Forest) Extent() (lo, hi float64) {
 	return lo, hi
 }
 
+// At is where a value lies on the axis.
+func (f Forest) At(v float64) float64 {
+	if f.Log {
+		return math.Log(math.Max(1+v/100, 0.01))
+	}
+	return v
+}
+
+// Ticks gives the axis's marks: round ones, or on a logarithmic axis such as people divide and multiply by.
+func (f Forest) Ticks(lo, hi float64) []float64 {
+	if !f.Log {
+		return Ticks(lo, hi, 6, false)
+	}
+	far := []float64{-90, -80, -67, -50, 0, 100, 200, 400, 900}
+	near := []float64{-90, -80, -67, -50, -33, -20, 0, 25, 50, 100, 200, 400}
+	nearest := []float64{-50, -33, -20, -10, -5, 0, 5, 10, 20, 50, 100}
+	list := far
+	switch wide := f.At(hi) - f.At(lo); {
+	case wide < 0.7:
+		list = nearest
+	case wide < 2.2:
+		list = near
+	}
+	var out []float64
+	for _, v := range list {
+		if v >= lo && v <= hi {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
 // Scatter is a chart of points with a cost across and a benefit up, and the frontier of those that nothing else beats in both.
 type Scatter struct {
 	Title    string   `json:"title"`
@@ -126,6 +159,7 @@ type Scatter struct {
 	Points   []Point  `json:"points"`
 	Frontier bool     `json:"frontier,omitempty" doc:"Points of the frontier are joined"`
 	FromZero bool     `json:"from_zero,omitempty" doc:"The upward axis begins at zero"`
+	Origin   bool     `json:"origin,omitempty" doc:"Both axes begin at zero"`
 	LowBest  bool     `json:"low_best,omitempty" doc:"Lower is better on the upward axis"`
 	Notes    []string `json:"notes,omitempty"`
 	Foot     string   `json:"foot"`

@@ -31,6 +31,9 @@ func Draw(name string, js []Judged, foot string) chart.Forest {
 				row.Label += ", best reaches it"
 			}
 		}
+		if e := v.Estimate; row.Bare && e != nil && e.N > 0 && v.Outcome != NotComparable {
+			row.Label += ", measured " + strings.TrimSpace(e.Bound+" "+quantity.Number(e.Centre, 3))
+		}
 		c.Rows = append(c.Rows, row)
 	}
 	var parts []string

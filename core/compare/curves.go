@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"durvek/core/chart"
 	"durvek/core/quantity"
@@ -33,8 +32,22 @@ func Curves(test, field string, sides []CurveSide, foot string) chart.Lines {
 	}
 	first := sides[0].Series
 	axis := cmp.Or(first.Axis, "time")
+	highest := 0.0
+	for _, s := range sides {
+		for _, v := range s.Series.Values {
+			highest = math.Max(highest, v)
+		}
+	}
+	scale := 1.0
 	c.Y = upperFirst(first.Channel) + ", " + quantity.Symbol(first.Unit)
-	c.X = strings.TrimSuffix(upperFirst(axis)+", "+quantity.Symbol(cmp.Or(first.Along, map[bool]string{true: "s"}[first.Axis == ""])), ", ")
+	if highest >= 1e6 {
+		scale = 1e-6
+		c.Y = upperFirst(first.Channel) + ", million " + quantity.Symbol(first.Unit)
+	}
+	c.X = upperFirst(axis)
+	if along := quantity.Symbol(cmp.Or(first.Along, map[bool]string{true: "s"}[first.Axis == ""])); along != "" && along != axis {
+		c.X += ", " + along
+	}
 	c.Even, c.Dots = axis == "threads", axis == "threads"
 	best := ""
 	top := math.Inf(-1)
@@ -43,6 +56,9 @@ func Curves(test, field string, sides []CurveSide, foot string) chart.Lines {
 			continue
 		}
 		x, y := thin(s.Series.Times, s.Series.Values)
+		for i := range y {
+			y[i] *= scale
+		}
 		l := chart.Line{ID: s.Variant, Name: s.Name, Note: s.Note, X: x, Y: y, Summary: summary(s.Series), Subject: s.Subject}
 		c.Lines = append(c.Lines, l)
 		if last := tail(s.Series.Values); last > top {
@@ -55,7 +71,7 @@ func Curves(test, field string, sides []CurveSide, foot string) chart.Lines {
 		c.Subtitle = "One run each; under its name how much of its start each keeps."
 	case "threads":
 		c.Title = test + " over threads: " + best + " gets furthest"
-		c.Subtitle = "Dotted: as it would grow if every thread brought as much as the first."
+		c.Subtitle = "Dotted: as the first would grow if every thread brought as much as one."
 	default:
 		c.Subtitle = "One run each, over " + axis + "."
 	}
@@ -87,7 +103,7 @@ func summary(s record.Series) string {
 	}
 	v, n := s.Values, len(s.Values)
 	if s.Axis == "threads" {
-		return fmt.Sprintf("× %s on %s", quantity.Number(v[n-1]/v[0], 2), quantity.Format(math.Round(s.Times[n-1]), s.Along))
+		return fmt.Sprintf("× %s on %s", quantity.Number(v[n-1]/v[0], 2), quantity.Plain(math.Round(s.Times[n-1]), s.Along))
 	}
 	start := mean(v[:max(1, n/20)])
 	if s.Axis == "" && start > 0 {

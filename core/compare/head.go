@@ -134,6 +134,7 @@ func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extr
 			out.Apart = append(out.Apart, m.Name+": "+why)
 		}
 	}
+	slices.SortStableFunc(out.Rows, func(a, b HeadRow) int { return cmp.Compare(a.Group, b.Group) })
 	out.decide()
 	for i := 1; i < len(sides); i++ {
 		var relation Relation
@@ -320,7 +321,7 @@ func lowerList(items []string, most int) string {
 
 // draw puts every row on one axis: how the others differ from the first, better to the right.
 func (h *Head) draw() chart.Forest {
-	c := chart.Forest{Axis: "better than the " + h.Sides[0].Name + " →", Symbol: "%", Unit: "% better", Rows: []chart.ForestRow{}}
+	c := chart.Forest{Log: true, Axis: "better than the " + h.Sides[0].Name + " →", Symbol: "%", Unit: "% better", Rows: []chart.ForestRow{}}
 	names := make([]string, len(h.Sides))
 	for i, s := range h.Sides {
 		names[i] = s.Name
@@ -340,7 +341,9 @@ func (h *Head) draw() chart.Forest {
 				continue
 			}
 			if !r.scale.Logarithmic() {
-				plain = append(plain, fmt.Sprintf("%s: %s", r.Name, g.Text))
+				if g.Sure && g.Tie == "" {
+					plain = append(plain, fmt.Sprintf("%s: %s, %s", r.Name, g.Text, names[i+1]))
+				}
 				continue
 			}
 			v, lo, hi := math.Log1p(g.Value/100), math.Log1p(g.Lo/100), math.Log1p(g.Hi/100)
@@ -348,14 +351,13 @@ func (h *Head) draw() chart.Forest {
 				v, lo, hi = -v, -hi, -lo
 			}
 			a, b := r.Cells[0].Estimate, r.Cells[i+1].Estimate
-			row := chart.ForestRow{Group: r.Group, Name: r.Name, Value: 100 * math.Expm1(v), Lo: 100 * math.Expm1(lo), Hi: 100 * math.Expm1(hi), Hollow: !g.Sure || g.Tie != "", Series: i,
+			row := chart.ForestRow{Group: upperFirst(r.Group), Name: r.Name, Value: 100 * math.Expm1(v), Lo: 100 * math.Expm1(lo), Hi: 100 * math.Expm1(hi), Hollow: !g.Sure || g.Tie != "", Series: i,
 				Label: fmt.Sprintf("%s → %s %s", quantity.Number(a.Centre, 3), quantity.Number(b.Centre, 3), r.Symbol), Doubt: len(r.Cells[0].Doubts)+len(r.Cells[i+1].Doubts) > 0}
 			c.Rows = append(c.Rows, row)
 		}
 	}
-	slices.SortStableFunc(c.Rows, func(a, b chart.ForestRow) int { return cmp.Compare(a.Group, b.Group) })
 	if len(plain) > 0 {
-		c.Notes = append(c.Notes, "By difference, not in per cent: "+strings.Join(plain, "; ")+".")
+		c.Notes = append(c.Notes, "Sure by difference, not in per cent: "+strings.Join(plain, "; ")+".")
 	}
 	if len(h.Apart) > 0 {
 		c.Notes = append(c.Notes, "Not compared: "+strings.Join(h.Apart, "; ")+".")

@@ -40,8 +40,22 @@ type Modes struct {
 // ModeSide is a variant with its cells of the measure and of everything that counts as cost, plain and raised.
 type ModeSide struct {
 	Variant, Name, Note string
-	Plain               map[string]Cell // by measure
-	Raised              map[string]map[string]Cell
+	Plain               map[string]Cell              // by measure
+	Raised              map[string]map[string][]Cell // by setup, then by measure
+}
+
+// raised is the cell of a raised mode that compares with the plain one in all but what the mode itself sets.
+func (s ModeSide) raised(m Measure, setup string, sets []string) *Cell {
+	plain, ok := s.Plain[m.ID]
+	if !ok {
+		return nil
+	}
+	others := slices.DeleteFunc(slices.Clone(m.MustMatch), func(k string) bool { return slices.Contains(sets, k) })
+	cell, _ := pick(s.Raised[setup][m.ID], plain.Basis, true, others)
+	if cell == nil || cell.Estimate.Bound != "" || plain.Estimate.Bound != "" {
+		return nil
+	}
+	return cell
 }
 
 // costUnits are the units in which a raised mode costs something, the one shown in the chart first.
@@ -49,7 +63,7 @@ var costUnits = []string{"dB[A]", "Cel", "W"}
 
 // ModesOf holds every raised mode's gain in a measure against its costs in those measures that are counted in dB(A), °C or W.
 // A variant is in the picture if the mode was measured for both.
-func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]string) Modes {
+func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]string, sets map[string][]string) Modes {
 	out := Modes{Measure: m, Gains: []ModeGain{}}
 	for _, s := range sides {
 		base, ok := s.Plain[m.ID]
@@ -62,8 +76,8 @@ func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]stri
 		}
 		slices.Sort(setups)
 		for _, setup := range setups {
-			cell, ok := s.Raised[setup][m.ID]
-			if !ok || cell.Estimate.Bound != "" {
+			cell := s.raised(m, setup, sets[setup])
+			if cell == nil {
 				continue
 			}
 			a, b := base.Estimate, cell.Estimate
@@ -72,9 +86,8 @@ func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]stri
 			}
 			g := ModeGain{Variant: s.Variant, Name: s.Name, Note: s.Note, Setup: setup, Mode: names[setup], Gain: effectOf(m, a, b), Costs: []Cost{}}
 			for _, c := range costs {
-				plain, ok := s.Plain[c.ID]
-				raised, ok2 := s.Raised[setup][c.ID]
-				if ok && ok2 && plain.Estimate.Bound == "" && raised.Estimate.Bound == "" {
+				plain, raised := s.Plain[c.ID], s.raised(c, setup, sets[setup])
+				if raised != nil {
 					cost := Cost{Measure: c.ID, Name: c.Name, Symbol: c.Symbol, Effect: effectOf(c, plain.Estimate, raised.Estimate)}
 					if c.Scale.Logarithmic() { // watts by difference, not per cent
 						d := raised.Estimate.Centre - plain.Estimate.Centre
@@ -138,7 +151,7 @@ func (o *Modes) draw(costs []Measure) chart.Scatter {
 		}
 	}
 	c := chart.Scatter{Title: "What raised modes gain in " + o.Measure.InSentence() + ", and what they cost", Subtitle: "Each point is one mode of one variant against its own default mode; whiskers 95 %.",
-		Y: "Gain, %", Points: []chart.Point{}}
+		Y: "Gain, %", Origin: true, Points: []chart.Point{}}
 	i := slices.IndexFunc(costs, func(m Measure) bool { return m.ID == best })
 	if i < 0 {
 		c.Title = "No raised mode has both a gain and a cost measured in " + o.Measure.InSentence()
@@ -150,7 +163,7 @@ func (o *Modes) draw(costs []Measure) chart.Scatter {
 	for _, g := range o.Gains {
 		k := slices.IndexFunc(g.Costs, func(x Cost) bool { return x.Measure == best })
 		if k < 0 {
-			without = append(without, g.Name+" "+inMode(g.Mode)+": "+g.Gain.Text)
+			without = append(without, g.Name+", "+g.Note+", "+inMode(g.Mode)+": "+g.Gain.Text)
 			continue
 		}
 		c.Points = append(c.Points, chart.Point{ID: g.Variant + "/" + g.Setup, Name: g.Name, Note: inMode(g.Mode), X: g.Costs[k].Effect.Value, Y: g.Gain.Value, Lo: g.Gain.Lo, Hi: g.Gain.Hi,

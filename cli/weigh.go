@@ -1,0 +1,470 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"durvek/client"
+	"durvek/core/catalog"
+	"durvek/core/chart"
+	"durvek/core/claims"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/ranking"
+	"durvek/desk"
+)
+
+func (a *app) headCmd() *cobra.Command {
+	var setup, currency string
+	var d drawing
+	head := verb("show VARIANT VARIANT...", "Hold one to three variants against the first in all measures; with -o draw the chart", "durvek head show sound-14-16-512 sound-16-32-1000 -o head.svg", -2, func(cmd *cobra.Command, args []string) error {
+		query := client.Query("variants", strings.Join(args, ","), "setup", setup, "currency", currency)
+		return show(a, cmd, d, "head", "/api/heads", query, a.printHead)
+	})
+	head.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
+	head.Flags().StringVar(&currency, "currency", "", "currency of prices; as they were seen if left out")
+	d.flags(head)
+	rivals := verb("rivals VARIANT", "Find a variant's siblings, predecessors and successors", "durvek head rivals sound-16-32-1000", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/rivals", client.Query("variant", args[0]), func(r desk.Rivals) {
+			for _, x := range []struct {
+				what string
+				list []string
+			}{{"Siblings", r.Siblings}, {"Predecessors", r.Predecessors}, {"Successors", r.Successors}} {
+				a.say("%s: %s", x.what, or(strings.Join(x.list, ", "), "none"))
+			}
+		})
+	})
+	var most int
+	alike := verb("alike VARIANT", "List the variants of its kind that are nearest to one over all measures", "durvek head alike fen-14-16-512", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/likeness", client.Query("variant", args[0], "most", fmt.Sprint(most)), func(ls []compare.Likeness) {
+			var rows [][]any
+			for _, l := range ls {
+				rows = append(rows, []any{l.Variant, l.Name, quantity.Fixed(l.Distance, 2), l.Shared, l.Sentence})
+			}
+			a.print([]string{"Variant", "Model", "→Distance, σ", "→Measures", "How alike"}, rows)
+		})
+	})
+	alike.Flags().IntVar(&most, "most", 5, "how many")
+	return noun("head", "Variants head to head", head, rivals, alike)
+}
+
+func (a *app) printHead(h compare.Head) {
+	a.say("%s\n%s\n", h.Chart.Title, h.Note)
+	header := []string{"Group", "Measure", "Better"}
+	for i, s := range h.Sides {
+		header = append(header, "→"+s.Variant)
+		if i > 0 {
+			header = append(header, "→Difference", "")
+		}
+	}
+	var rows [][]any
+	for _, r := range h.Rows {
+		row := []any{r.Group, r.Name + note(", ", r.Symbol), r.Better}
+		for i, c := range r.Cells {
+			text := or(c.Why, "—")
+			if c.Estimate != nil {
+				text = strings.TrimSpace(c.Estimate.Bound + " " + quantity.Number(c.Estimate.Centre, 4))
+			}
+			row = append(row, text)
+			if i == 0 {
+				continue
+			}
+			if g := r.Gaps[i-1]; g == nil {
+				row = append(row, "", "")
+			} else {
+				mark := g.Tie
+				if g.Tie == "" {
+					mark = map[bool]string{true: "better", false: "worse"}[g.Gain]
+				}
+				row = append(row, g.Text, mark)
+			}
+		}
+		rows = append(rows, row)
+	}
+	a.print(header, rows)
+	for _, x := range h.Exchanges {
+		a.say("%s", x.Sentence)
+		for _, l := range []struct {
+			what string
+			list []string
+		}{{"Gains", x.Gains}, {"Gives up", x.GivesUp}} {
+			if n := len(l.list); n > 8 {
+				l.list = append(l.list[:8:8], fmt.Sprintf("%d more", n-8))
+			}
+			if len(l.list) > 0 {
+				a.say("%s: %s", l.what, strings.Join(l.list, "; "))
+			}
+		}
+		if x.Advice != "" {
+			a.say("%s", x.Advice)
+		}
+	}
+	for _, s := range h.Apart {
+		a.say("Not compared: %s", s)
+	}
+}
+
+// weighing are the flags of everything that rests on weights.
+type weighing struct{ field, setup, use, weights, subject, against string }
+
+func (w *weighing) flags(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(&w.field, "field", "", "field; everything if left out")
+	f.StringVar(&w.setup, "setup", "", "setup; as delivered if left out")
+	f.StringVar(&w.use, "use", "", "kind of use whose weights count")
+	f.StringVar(&w.weights, "weights", "", "measures or groups with weights, such as hashing/all=2,storage=1; on top of the use's")
+	f.StringVar(&w.subject, "subject", "", "variant in question")
+	f.StringVar(&w.against, "against", "", "variant that is 100; the field's geometric mean if left out")
+}
+
+func (w weighing) query() []string {
+	return []string{"field", w.field, "setup", w.setup, "use", w.use, "weights", w.weights, "subject", w.subject, "against", w.against}
+}
+
+func (a *app) indexCmd() *cobra.Command {
+	var w weighing
+	var d drawing
+	index := verb("show", "Make an index of a field by a use's weights or your own; with -o draw the chart", "durvek index show --field machines --use chart-room -o index.png", 0, func(cmd *cobra.Command, _ []string) error {
+		return show(a, cmd, d, "index", "/api/index", client.Query(w.query()...), func(x desk.Index) {
+			a.say("%s\n%s\n", x.Chart.Title, x.Chart.Subtitle)
+			var rows [][]any
+			for _, r := range x.Rows {
+				place := "not ranked"
+				if r.Ranked {
+					place = chart.PlaceText(r.Place.Best, r.Place.Worst)
+				}
+				moves := ""
+				if len(r.Moves) > 0 {
+					moves = fmt.Sprintf("%s %+.1f %%", r.Moves[0].Measure, r.Moves[0].By)
+				}
+				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) + " to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
+				for _, g := range x.Groups {
+					v := ""
+					if y, ok := g.Values[r.ID]; ok {
+						v = quantity.Fixed(y, 0)
+					}
+					row = append(row, v)
+				}
+				rows = append(rows, row)
+			}
+			header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
+			for _, g := range x.Groups {
+				header = append(header, "→"+g.Group)
+			}
+			a.print(header, rows)
+			a.say("%s", x.Firmness)
+			if len(x.Measures) <= 12 {
+				for _, m := range x.Measures {
+					a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)
+				}
+			}
+			for _, g := range x.Groups {
+				n := 0
+				for _, m := range x.Measures {
+					if m.Group == g.Group {
+						n++
+					}
+				}
+				a.say("%s: %.0f %% of the weight, over %d measures", g.Group, 100*g.Weight, n)
+			}
+			for _, s := range x.Refused {
+				a.say("No index of the group %s", s)
+			}
+			if len(x.Left) > 0 {
+				a.say("Nothing measured of: %s", strings.Join(x.Left, ", "))
+			}
+		})
+	})
+	w.flags(index)
+	d.flags(index)
+	return noun("index", "Weighted means over many measures", index)
+}
+
+func (a *app) useCmd() *cobra.Command {
+	var check bool
+	add := verb("import FILE", "Take in a kind of use: its needs, weights and curves (YAML or JSON)", "durvek use import wheelhouse.yaml", 1, func(cmd *cobra.Command, args []string) error {
+		data, err := a.readFile(args[0])
+		if err != nil {
+			return err
+		}
+		return post(a, cmd, "/api/use-files", client.Query("check_only", yes(check)), data, func(u ranking.Use) {
+			a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights), map[bool]string{true: "; nothing was written"}[check])
+		})
+	})
+	add.Flags().BoolVar(&check, "check-only", false, "say what would happen and write nothing")
+	list := verb("list", "List kinds of use", "durvek use list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/uses", nil, func(us []ranking.Use) {
+			var rows [][]any
+			for _, u := range us {
+				var ws []string
+				for _, w := range u.Weights {
+					ws = append(ws, or(w.Measure, w.Group)+"="+quantity.Number(w.Weight, 2))
+				}
+				rows = append(rows, []any{u.Slug, u.Name, len(u.Needs), strings.Join(ws, ", ")})
+			}
+			a.print([]string{"Slug", "Right for", "→Needs", "Weights"}, rows)
+		})
+	})
+	var field, setup string
+	fit := verb("fit USE", "Tell how the variants of a field fit a kind of use", "durvek use fit foredeck --field foredeck", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/fits", client.Query("use", args[0], "field", field, "setup", setup), func(x desk.UseFit) {
+			a.say("Fit for %s, %s", x.Use.Name, x.Field)
+			var rows [][]any
+			for _, f := range x.Fits {
+				var needs []string
+				for _, n := range f.Needs {
+					if n.Met != "met" {
+						needs = append(needs, n.Met+": "+n.Text+" — "+n.Why)
+					}
+				}
+				rows = append(rows, []any{f.For, x.Names[f.Variant].Name, x.Names[f.Variant].Note, quantity.Fixed(f.Score, 0), quantity.Fixed(f.Lo, 0) + " to " + quantity.Fixed(f.Hi, 0), quantity.Fixed(100*f.Completeness, 0) + " %", strings.Join(needs, "; ")})
+			}
+			a.print([]string{"", "Model", "Variant", "→Fit of 100", "95 %", "→Measured", "Needs"}, rows)
+		})
+	})
+	fit.Flags().StringVar(&field, "field", "", "field; everything if left out")
+	fit.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
+	return noun("use", "Kinds of use: what they need, what counts", add, list, fit)
+}
+
+func (a *app) rateCmd() *cobra.Command {
+	var r catalog.Rate
+	add := verb("add FROM TO RATE", "Note what one unit of a currency was worth in another on a day", "durvek rate add GBP EUR 1.137 --date 2026-11-02", 3, func(cmd *cobra.Command, args []string) error {
+		v, err := number(args[2])
+		if err != nil {
+			return usageError{fmt.Errorf("the rate is a number such as 1.137, got %q", args[2])}
+		}
+		r.From, r.To, r.Rate = args[0], args[1], v
+		if r.Date == "" {
+			r.Date = time.Now().Format(time.DateOnly)
+		}
+		return post(a, cmd, "/api/rates", nil, r, func(x catalog.Rate) { a.say("1 %s was worth %g %s on %s.", x.From, x.Rate, x.To, x.Date) })
+	})
+	add.Flags().StringVar(&r.Date, "date", "", "day, YYYY-MM-DD; today if left out")
+	add.Flags().StringVar(&r.Source, "source", "", "where it was read")
+	list := verb("list", "List exchange rates, the newest first", "durvek rate list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/rates", nil, func(rs catalog.Rates) {
+			var rows [][]any
+			for _, r := range rs {
+				rows = append(rows, []any{r.Date, "1 " + r.From, quantity.Plain(r.Rate, "1") + " " + r.To, r.Source})
+			}
+			a.print([]string{"Day", "One", "→Is worth", "Source"}, rows)
+		})
+	})
+	return noun("rate", "Exchange rates", add, list)
+}
+
+// pricing are the flags of everything that rests on prices.
+type pricing struct {
+	currency, region, condition, day string
+	plain                            bool
+}
+
+func (p *pricing) flags(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(&p.currency, "currency", "", "currency of the answer; EUR if left out")
+	f.StringVar(&p.region, "region", "", "only offers of a region")
+	f.StringVar(&p.condition, "condition", "", "new, used or refurbished; new if left out")
+	f.StringVar(&p.day, "day", "", "prices and rates as of a day, YYYY-MM-DD")
+	f.BoolVar(&p.plain, "no-voucher", false, "prices without vouchers")
+}
+
+func (p pricing) query() []string {
+	return []string{"currency", p.currency, "region", p.region, "condition", p.condition, "day", p.day, "no_voucher", yes(p.plain)}
+}
+
+func (a *app) valueCmd() *cobra.Command {
+	var w weighing
+	var p pricing
+	var d drawing
+	var measure string
+	value := verb("show", "Set performance against price: by a measure, or by an index; with -o draw the chart", "durvek value show --measure compression/pack-all --field laptops --subject fen-14-16-512", 0, func(cmd *cobra.Command, _ []string) error {
+		query := client.Query(slices.Concat(w.query(), p.query(), []string{"measure", measure})...)
+		return show(a, cmd, d, "value", "/api/value", query, func(v desk.Valued) {
+			a.say("%s against price", v.What)
+			var rows [][]any
+			money := func(x float64) string {
+				if x == 0 {
+					return "—"
+				}
+				return quantity.Fixed(x, 0)
+			}
+			for _, x := range v.Values {
+				n := v.Names[x.ID]
+				front := ""
+				if x.Frontier {
+					front = "yes"
+				} else if x.BeatenBy != "" {
+					front = "beaten by " + x.BeatenBy
+				}
+				place := fmt.Sprint(x.Place)
+				if x.Unranked {
+					place = "not ranked"
+				}
+				rows = append(rows, []any{place, n.Name, n.Note, quantity.Number(x.Worth, 4), v.Prices[x.ID].Text, quantity.Fixed(x.Per, 0), front, money(x.BestAt), strings.Join(v.Prices[x.ID].Notes, "; ")})
+			}
+			a.print([]string{"→Place", "Model", "Variant", "→" + or(v.Symbol, "Index"), "→Price", "→Per price, best 100", "On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
+			for _, s := range v.Sentence {
+				a.say("%s", s)
+			}
+			for _, s := range v.Climb {
+				a.say("Along the frontier from %s to %s: %+.1f %% for %.0f %s.", s.From, s.To, s.More, s.Costs, v.Currency)
+			}
+			for _, x := range v.Per {
+				a.say("%s: %.3g %s per %s (%s)", x.Variant, x.Price, v.Currency, x.Unit, x.Of)
+			}
+			for _, s := range v.Without {
+				a.say("Left out: %s", s)
+			}
+		})
+	})
+	value.Flags().StringVar(&measure, "measure", "", "performance by this measure; by an index if left out")
+	w.flags(value)
+	p.flags(value)
+	d.flags(value)
+	return noun("value", "Performance and price", value)
+}
+
+func (a *app) rigCostCmd() *cobra.Command {
+	var p pricing
+	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost wrack-in-tower", 1, func(cmd *cobra.Command, args []string) error {
+		return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x desk.Cost) {
+			var rows [][]any
+			for _, part := range x.Parts {
+				rows = append(rows, []any{part.Role, part.Name, part.Price.Text, strings.Join(part.Price.Notes, "; ")})
+			}
+			a.print([]string{"Role", "Part", "→Price", "Offer"}, rows)
+			a.say("Together: %s", x.Total)
+			for _, m := range x.Missing {
+				a.say("Without a price, and not in the sum: %s", m)
+			}
+		})
+	})
+	p.flags(c)
+	return c
+}
+
+func (a *app) modeCmd() *cobra.Command {
+	var field string
+	var d drawing
+	c := verb("show MEASURE", "Show what raised modes gain in a measure, and what they cost in dB, °C and W; with -o draw the chart", "durvek mode show compression/pack-all --field laptops", 1, func(cmd *cobra.Command, args []string) error {
+		return show(a, cmd, d, "modes", "/api/modes", client.Query("measure", args[0], "field", field), func(m compare.Modes) {
+			a.say("%s", m.Chart.Title)
+			var rows [][]any
+			for _, g := range m.Gains {
+				var costs []string
+				for _, c := range g.Costs {
+					costs = append(costs, c.Name+" "+c.Effect.Text)
+				}
+				rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, or(strings.Join(costs, "; "), "not measured")})
+			}
+			a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
+		})
+	})
+	c.Flags().StringVar(&field, "field", "", "field; everything if left out")
+	d.flags(c)
+	return noun("mode", "Raised modes: gain and cost", c)
+}
+
+func (a *app) curveCmd() *cobra.Command {
+	var field, setup, subject string
+	var variants []string
+	var d drawing
+	c := verb("show TEST", "Lay the newest series of a test over each other: sustained lines, scaling curves; with -o draw the chart", "durvek curve show hashing-sustained --field laptops -o sustained.svg", 1, func(cmd *cobra.Command, args []string) error {
+		query := client.Query("test", args[0], "field", field, "variants", strings.Join(variants, ","), "setup", setup, "subject", subject)
+		return show(a, cmd, d, "curves", "/api/curves", query, func(l chart.Lines) {
+			a.say("%s\n%s", l.Title, l.Subtitle)
+			var rows [][]any
+			for _, x := range l.Lines {
+				rows = append(rows, []any{x.Name, x.Note, len(x.X), x.Summary})
+			}
+			a.print([]string{"Model", "Variant", "→Points", l.Y}, rows)
+			for _, n := range l.Notes {
+				a.say("%s", n)
+			}
+		})
+	})
+	f := c.Flags()
+	f.StringVar(&field, "field", "", "field; everything if left out")
+	f.StringSliceVar(&variants, "variants", nil, "these variants in place of a field's")
+	f.StringVar(&setup, "setup", "", "setup; as delivered if left out")
+	f.StringVar(&subject, "subject", "", "variant in question")
+	d.flags(c)
+	return noun("curve", "Series of several variants", c)
+}
+
+func (a *app) tallyCmd() *cobra.Command {
+	var by, maker string
+	c := verb("tally", "Tally what became of claims, by maker, model, variant, year or maker-year", "durvek claim tally --by maker", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l desk.Ledger) {
+			header := []string{"Of", "→Claims", "→Held"}
+			for _, o := range claims.Outcomes[1:] {
+				header = append(header, "→"+strings.ToUpper(string(o[:1]))+string(o[1:]))
+			}
+			var rows [][]any
+			for _, t := range l.Tallies {
+				row := []any{t.Of + note(", ", t.Year), t.Claims}
+				for _, o := range claims.Outcomes {
+					row = append(row, t.Outcomes[o])
+				}
+				rows = append(rows, row)
+			}
+			a.print(header, rows)
+			for _, t := range l.Tallies {
+				a.say("%s", t.Sentence)
+			}
+			a.say("%s", l.Note)
+		})
+	})
+	c.Flags().StringVar(&by, "by", "maker", "maker, model, variant, year or maker-year")
+	c.Flags().StringVar(&maker, "maker", "", "only this maker's")
+	return c
+}
+
+func (a *app) suggestCmd() *cobra.Command {
+	var field, variant, use string
+	var most, add int
+	c := verb("suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on the bench", "durvek plan suggest --field laptops --most 8", 0, func(cmd *cobra.Command, _ []string) error {
+		query := client.Query("field", field, "variant", variant, "use", use, "most", fmt.Sprint(max(most, add)))
+		if add == 0 {
+			return get(a, cmd, "/api/suggestions", query, func(list []ranking.Suggestion) {
+				var rows [][]any
+				for i, s := range list {
+					rows = append(rows, []any{i + 1, s.Name, s.Test, s.Repeats, quantity.Number(s.Minutes, 2), quantity.Fixed(s.Places, 1), s.Claims, s.Why})
+				}
+				a.print([]string{"→", "Variant", "Test", "→Repeats", "→Minutes", "→Places", "→Claims", "Why"}, rows)
+			})
+		}
+		c, err := a.client()
+		if err != nil {
+			return err
+		}
+		list, err := client.Get[[]ranking.Suggestion](cmd.Context(), c, "/api/suggestions", query)
+		if err != nil {
+			return err
+		}
+		if add < 0 || add > len(list) {
+			return usageError{fmt.Errorf("--add takes a number of the list, 1 to %d, got %d", len(list), add)}
+		}
+		s := list[add-1]
+		if s.Unit == "" {
+			return fmt.Errorf("no unit of %s is on the desk; add one with `durvek unit add` first", s.Variant)
+		}
+		body := map[string]any{"unit": s.Unit, "setup": s.Setup, "name": "Suggested: " + s.Test, "steps": []method.PlanStep{{Test: s.Test, Repeats: s.Repeats}}}
+		return post(a, cmd, "/api/plans", nil, body, func(p method.Plan) {
+			a.say("Plan %s is on the bench: %s, %d repeats on %s.", p.ID, s.Test, s.Repeats, s.Unit)
+		})
+	})
+	f := c.Flags()
+	f.StringVar(&field, "field", "", "field; everything if left out")
+	f.StringVar(&variant, "variant", "", "only this one's gaps")
+	f.StringVar(&use, "use", "", "only what counts for this kind of use")
+	f.IntVar(&most, "most", 10, "how many")
+	f.IntVar(&add, "add", 0, "put the suggestion of this number on the bench")
+	return c
+}
