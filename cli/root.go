@@ -96,7 +96,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.tokenCmd(), a.apiCmd(),
 		a.dossierCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(), a.vocabularyCmd(),
 		a.testCmd(), a.setupCmd(), a.conditionCmd(), a.planCmd(), a.runCmd(), a.doubtCmd(), a.incidentCmd(), a.sheetCmd(), a.photoCmd(), a.partnerCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
-		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(), a.modeCmd(), a.curveCmd(), a.reviewCmd(), a.editionCmd())
+		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(), a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd())
 	for _, c := range root.Commands() {
 		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
 			c.RunE = func(c *cobra.Command, args []string) error {

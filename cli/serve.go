@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"time"
@@ -40,6 +41,7 @@ func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string,
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w", listen, err)
 	}
+	debug.SetGCPercent(50) // it holds much for long and allocates little: half the room is enough
 	d, err := desk.Open(ctx, desk.Options{Dir: dir, Name: name, Tests: workload.Tests()})
 	if err != nil {
 		l.Close()

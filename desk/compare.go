@@ -166,7 +166,7 @@ type rankCache struct {
 }
 
 // cacheLimit bounds the kept answers; all of them go when it is reached.
-const cacheLimit = 400
+const cacheLimit = 150
 
 // kept answers a question from what was worked out before, or works it out once for all who ask meanwhile.
 func kept[T any](d *Desk, key string, work func() (T, error)) (T, error) {
@@ -348,11 +348,15 @@ type Cells struct {
 // CellsOf gives the comparable figures of variants, or of a field, in measures, or in all that two of them have.
 func (d *Desk) CellsOf(ctx context.Context, field string, variants, measures []string, setup string) (Cells, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
-	out := Cells{Variants: variants, Measures: []compare.Measure{}, Rows: [][]*stats.Estimate{}}
 	v, err := d.view(ctx)
 	if err != nil {
-		return out, err
+		return Cells{}, err
 	}
+	return kept(d, fmt.Sprint("cells", d.matrix.whole(), field, variants, measures, setup), func() (Cells, error) { return d.cellsOf(v, field, variants, measures, setup) })
+}
+
+func (d *Desk) cellsOf(v *view, field string, variants, measures []string, setup string) (out Cells, err error) {
+	out = Cells{Variants: variants, Measures: []compare.Measure{}, Rows: [][]*stats.Estimate{}}
 	if _, err := v.setup(setup); err != nil {
 		return out, err
 	}

@@ -132,7 +132,7 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		err = d.remember(ctx)
 	}
 	if err == nil {
-		err = s.RunLengths(ctx, 20000, d.lengths.add)
+		err = s.RunLengths(ctx, 5000, d.lengths.add)
 	}
 	if err == nil { // what came in just before the last stop
 		var left []string

@@ -203,11 +203,15 @@ type Place struct {
 // PlaceOf tells where a variant stands in a measure within its kind and in all history.
 func (d *Desk) PlaceOf(ctx context.Context, measure, variant, setup string) (Place, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
-	out := Place{Variant: variant, Setup: setup}
 	v, err := d.view(ctx)
 	if err != nil {
-		return out, err
+		return Place{}, err
 	}
+	return kept(d, fmt.Sprint("place", d.matrix.state(measure), measure, " ", variant, " ", setup), func() (Place, error) { return d.placeOf(v, measure, variant, setup) })
+}
+
+func (d *Desk) placeOf(v *view, measure, variant, setup string) (Place, error) {
+	out := Place{Variant: variant, Setup: setup}
 	x, err := v.variant(variant)
 	if err != nil {
 		return out, err

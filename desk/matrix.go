@@ -11,6 +11,8 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/sync/singleflight"
+
 	"durvek/core/compare"
 	"durvek/core/ranking"
 	"durvek/core/stats"
@@ -25,16 +27,22 @@ import (
 type matrix struct {
 	write    sync.Mutex // held by whoever records, so that cells arrive here in the order of writing
 	store    store.Queries
+	reading  singleflight.Group // columns on their way from the database
 	mu       sync.RWMutex
 	columns  map[string]*matrixColumn
-	names    []string // of units, hosts, places, setups, variants, limiters, bounds, bases
+	missed   map[string]int // changes of columns that are not here yet
+	names    []string       // of units and variants
 	numbers  map[string]uint32
 	basis    []trust.Basis // by number; cells under the same conditions share one
 	bases    map[basisID]uint32
+	around   []surroundings
+	arounds  map[surroundings]uint32
 	revision uint64        // of everything that comparisons read, catalogue included
 	listed   uint64        // of the catalogue and the tests alone
 	doubted  uint64        // of doubts and failures
 	loaded   chan struct{} // closed when every column is here, or none will come any more
+	pastsMu  sync.Mutex
+	pasts    []past // the newest last
 }
 
 type basisID struct {
@@ -42,14 +50,29 @@ type basisID struct {
 	conditions string // as they are written down
 }
 
+// surroundings are what many cells have in common.
+type surroundings struct {
+	host, place, setup, key, limiter, bound string
+	basis                                   uint32
+	simulated                               bool
+}
+
 // packed is a cell with numbers in place of names.
 type packed struct {
-	variant, unit, host, place, setup, key, basis uint32
-	limiter, bound                                uint32
-	first, sittings, scatter                      uint32 // where its sittings begin in the column's, how many; behind them those of its scatter
-	bounds                                        uint32
-	simulated                                     bool
-	median, half, boundAt, low, high              float64
+	variant, unit, around     uint32
+	first                     uint32 // where its sittings begin in the column's; behind them those of its scatter, and what few cells have
+	sittings, scatter, bounds uint16
+	more                      bool // one more entry holds the half-width of its readings' ranges and where its bound is
+	median, low, high         float64
+}
+
+// width is how many of the column's entries belong to the cell.
+func (p *packed) width() uint32 {
+	n := uint32(p.sittings) + uint32(p.scatter)
+	if p.more {
+		n++
+	}
+	return n
 }
 
 type matrixColumn struct {
@@ -63,14 +86,17 @@ type matrixColumn struct {
 	pools map[int]stats.Pool    // by test version
 	rough map[int]roughPool     // the same for rules, which may be a little behind
 	kin   map[string]*kinColumn // by setup
-	past  map[[2]uint32]past    // by setup and basis
 }
 
-// past is what every variant had when the column was at a revision.
+// past is what every variant had under a setup on a basis when the column was at a revision.
 type past struct {
-	revision uint64
-	entries  []ranking.Entry
+	measure, setup, key string
+	revision            uint64
+	entries             []ranking.Entry
 }
+
+// mostPasts is how many are kept: a past of thousands of variants takes a megabyte.
+const mostPasts = 12
 
 type packedSitting struct {
 	n        int32
@@ -98,7 +124,7 @@ type kinCell struct {
 }
 
 func newMatrix(q store.Queries) *matrix {
-	return &matrix{store: q, columns: map[string]*matrixColumn{}, numbers: map[string]uint32{}, bases: map[basisID]uint32{}, revision: 1, loaded: make(chan struct{})}
+	return &matrix{store: q, columns: map[string]*matrixColumn{}, missed: map[string]int{}, numbers: map[string]uint32{}, bases: map[basisID]uint32{}, arounds: map[surroundings]uint32{}, revision: 1, loaded: make(chan struct{})}
 }
 
 // load reads the columns of all measures behind the start of the service.
@@ -129,29 +155,54 @@ func (m *matrix) open(measure string) *matrixColumn {
 	if c != nil {
 		return c
 	}
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	return m.read(measure)
+	got, _, _ := m.reading.Do(measure, func() (any, error) { return m.read(measure), nil })
+	return got.(*matrixColumn)
 }
 
-// read is the same for who holds the lock. Whoever writes waits meanwhile, so that nothing falls between reading and following.
+// read reads a column while others go on. What was written meanwhile may be missing from it: then it is read again, at last with writers
+// waiting.
 func (m *matrix) read(measure string) *matrixColumn {
-	if c := m.columns[measure]; c != nil {
-		return c
+	for try := range 3 {
+		m.mu.RLock()
+		before := m.missed[measure]
+		m.mu.RUnlock()
+		if try == 2 {
+			m.mu.Lock()
+		}
+		type written struct {
+			e          store.Estimate
+			conditions string
+		}
+		var rows []written
+		ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+		err := m.store.Column(ctx, measure, func(e store.Estimate, conditions string) { rows = append(rows, written{e, conditions}) })
+		cancel()
+		if try < 2 {
+			m.mu.Lock()
+		}
+		c := m.columns[measure]
+		if c == nil && (err != nil || try == 2 || m.missed[measure] == before) {
+			c = &matrixColumn{revision: m.revision, cells: make([]packed, 0, len(rows))}
+			for _, r := range rows {
+				m.pack(c, r.e, r.conditions)
+			}
+			sort.SliceStable(c.cells, func(i, j int) bool { return c.cells[i].variant < c.cells[j].variant })
+			c.sittings = slices.Clip(c.sittings)
+			c.changes = len(c.cells)
+			if err == nil {
+				m.columns[measure] = c
+				delete(m.missed, measure)
+			}
+		}
+		m.mu.Unlock()
+		if err != nil {
+			slog.Error("the cells of a measure could not be read; asked again with the next question", "measure", measure, "error", err)
+		}
+		if c != nil {
+			return c
+		}
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-	defer cancel()
-	c := &matrixColumn{revision: m.revision}
-	err := m.store.Column(ctx, measure, func(e store.Estimate, conditions string) { m.pack(c, e, conditions) })
-	if err != nil {
-		slog.Error("the cells of a measure could not be read; asked again with the next question", "measure", measure, "error", err)
-		return c
-	}
-	sort.SliceStable(c.cells, func(i, j int) bool { return c.cells[i].variant < c.cells[j].variant })
-	c.cells, c.sittings = slices.Clip(c.cells), slices.Clip(c.sittings)
-	c.changes = len(c.cells)
-	m.columns[measure] = c
-	return c
+	panic("not reached: the third reading stands")
 }
 
 func (m *matrix) number(name string) uint32 {
@@ -177,39 +228,52 @@ func (m *matrix) pack(c *matrixColumn, e store.Estimate, conditions string) {
 		b = uint32(len(m.basis))
 		m.basis, m.bases[id] = append(m.basis, trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}), b
 	}
-	p := packed{variant: m.number(e.Variant), unit: m.number(e.Unit), host: m.number(e.Host), place: m.number(e.Place), setup: m.number(e.Setup), key: m.number(e.Basis), basis: b,
-		limiter: m.number(e.Limiter), bound: m.number(e.Cell.Bound), first: uint32(len(c.sittings)), sittings: uint32(len(e.Cell.Sittings)), scatter: uint32(len(e.Cell.Scatter)),
-		bounds: uint32(e.Cell.Bounds), simulated: e.Simulated, median: e.Cell.Median, half: e.Cell.HalfWidth, boundAt: e.Cell.BoundAt, low: e.BestLow, high: e.BestHigh}
+	x := surroundings{e.Host, e.Place, e.Setup, e.Basis, e.Limiter, e.Cell.Bound, b, e.Simulated}
+	around, ok := m.arounds[x]
+	if !ok {
+		around = uint32(len(m.around))
+		m.around, m.arounds[x] = append(m.around, x), around
+	}
+	p := packed{variant: m.number(e.Variant), unit: m.number(e.Unit), around: around, first: uint32(len(c.sittings)), sittings: uint16(len(e.Cell.Sittings)), scatter: uint16(len(e.Cell.Scatter)),
+		bounds: uint16(min(e.Cell.Bounds, math.MaxUint16)), more: e.Cell.HalfWidth != 0 || e.Cell.BoundAt != 0, median: e.Cell.Median, low: e.BestLow, high: e.BestHigh}
 	for _, list := range [][]stats.Sitting{e.Cell.Sittings, e.Cell.Scatter} {
 		for _, s := range list {
 			c.sittings = append(c.sittings, packedSitting{int32(s.N), s.Mean, s.SS})
 		}
+	}
+	if p.more {
+		c.sittings = append(c.sittings, packedSitting{0, e.Cell.HalfWidth, e.Cell.BoundAt})
 	}
 	c.cells = append(c.cells, p)
 }
 
 // cell unpacks the sums of a cell.
 func (c *matrixColumn) cell(m *matrix, p *packed) stats.Cell {
-	out := stats.Cell{Median: p.median, HalfWidth: p.half, Bound: m.names[p.bound], BoundAt: p.boundAt, Bounds: int(p.bounds)}
-	take := func(from, n uint32) []stats.Sitting {
+	out := stats.Cell{Median: p.median, Bound: m.around[p.around].bound, Bounds: int(p.bounds)}
+	if p.more {
+		last := c.sittings[p.first+p.width()-1]
+		out.HalfWidth, out.BoundAt = last.mean, last.ss
+	}
+	take := func(from uint32, n uint16) []stats.Sitting {
 		if n == 0 {
 			return nil
 		}
 		out := make([]stats.Sitting, n)
-		for i, s := range c.sittings[from : from+n] {
+		for i, s := range c.sittings[from : from+uint32(n)] {
 			out[i] = stats.Sitting{N: int(s.n), Mean: s.mean, SS: s.ss}
 		}
 		return out
 	}
-	out.Sittings, out.Scatter = take(p.first, p.sittings), take(p.first+p.sittings, p.scatter)
+	out.Sittings, out.Scatter = take(p.first, p.sittings), take(p.first+uint32(p.sittings), p.scatter)
 	return out
 }
 
 // unpack gives a cell as the database has it.
 func (m *matrix) unpack(measure string, c *matrixColumn, p *packed) store.Estimate {
-	b := m.basis[p.basis]
-	return store.Estimate{CellKey: store.CellKey{Measure: measure, Setup: m.names[p.setup], Unit: m.names[p.unit], Host: m.names[p.host], Place: m.names[p.place], Basis: m.names[p.key]},
-		Variant: m.names[p.variant], Cell: c.cell(m, p), Conditions: b.Conditions, TestVersion: b.TestVersion, Simulated: p.simulated, BestLow: p.low, BestHigh: p.high, Limiter: m.names[p.limiter]}
+	x := &m.around[p.around]
+	b := m.basis[x.basis]
+	return store.Estimate{CellKey: store.CellKey{Measure: measure, Setup: x.setup, Unit: m.names[p.unit], Host: x.host, Place: x.place, Basis: x.key},
+		Variant: m.names[p.variant], Cell: c.cell(m, p), Conditions: b.Conditions, TestVersion: b.TestVersion, Simulated: x.simulated, BestLow: p.low, BestHigh: p.high, Limiter: x.limiter}
 }
 
 // index finds a cell in a column; below 0 if it is not there.
@@ -219,7 +283,8 @@ func (m *matrix) index(c *matrixColumn, k store.CellKey) int {
 		return -1
 	}
 	return slices.IndexFunc(c.cells, func(p packed) bool {
-		return p.unit == unit && m.names[p.setup] == k.Setup && m.names[p.key] == k.Basis && m.names[p.host] == k.Host && m.names[p.place] == k.Place
+		x := &m.around[p.around]
+		return p.unit == unit && x.setup == k.Setup && x.key == k.Basis && x.host == k.Host && x.place == k.Place
 	})
 }
 
@@ -232,7 +297,9 @@ func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 		m.doubted++
 	}
 	for _, k := range gone {
-		if c := m.columns[k.Measure]; c != nil {
+		if c := m.columns[k.Measure]; c == nil {
+			m.missed[k.Measure]++
+		} else {
 			if i := m.index(c, k); i >= 0 {
 				c.drop(i)
 			}
@@ -242,6 +309,7 @@ func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 	for _, e := range es {
 		c := m.columns[e.Measure]
 		if c == nil {
+			m.missed[e.Measure]++
 			continue
 		}
 		i := m.index(c, e.CellKey)
@@ -272,7 +340,7 @@ func (m *matrix) put(es []store.Estimate, gone []store.CellKey) {
 
 // drop takes a cell out.
 func (c *matrixColumn) drop(i int) {
-	c.waste += int(c.cells[i].sittings + c.cells[i].scatter)
+	c.waste += int(c.cells[i].width())
 	c.cells = slices.Delete(c.cells, i, i+1)
 }
 
@@ -284,7 +352,7 @@ func (c *matrixColumn) tidy() {
 	fresh := make([]packedSitting, 0, len(c.sittings)-c.waste)
 	for i := range c.cells {
 		p := &c.cells[i]
-		old := c.sittings[p.first : p.first+p.sittings+p.scatter]
+		old := c.sittings[p.first : p.first+p.width()]
 		p.first = uint32(len(fresh))
 		fresh = append(fresh, old...)
 	}
@@ -322,6 +390,9 @@ func (m *matrix) state(measure string) [3]uint64 {
 	return [3]uint64{m.listed, m.doubted, c.revision}
 }
 
+// State is another number whenever anything has changed that a comparison can rest on.
+func (d *Desk) State() uint64 { return d.matrix.whole() }
+
 // whole is what an answer over many measures rests on: any change of figures, doubts or catalogue.
 func (m *matrix) whole() uint64 {
 	m.mu.RLock()
@@ -357,16 +428,21 @@ func (m *matrix) history(measure compare.Measure, like compare.Cell) []ranking.E
 	m.mu.RLock()
 	defer m.mu.RUnlock()
 	pool := c.pooled(m, measure)
-	setup, key := m.numbers[like.Setup], m.numbers[like.Key]
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if h := c.past[[2]uint32{setup, key}]; h.revision == c.revision && h.entries != nil {
-		return h.entries
+	m.pastsMu.Lock()
+	i := slices.IndexFunc(m.pasts, func(h past) bool {
+		return h.measure == measure.ID && h.setup == like.Setup && h.key == like.Key && h.revision == c.revision
+	})
+	if i >= 0 {
+		defer m.pastsMu.Unlock()
+		return m.pasts[i].entries
 	}
+	m.pastsMu.Unlock()
 	var out []ranking.Entry
 	for i := range c.cells {
 		p := &c.cells[i]
-		if p.setup != setup || p.key != key {
+		if x := &m.around[p.around]; x.setup != like.Setup || x.key != like.Key {
 			continue
 		}
 		e := toCell(m.unpack(measure.ID, c, p), pool, measure.Scale)
@@ -378,10 +454,9 @@ func (m *matrix) history(measure compare.Measure, like compare.Cell) []ranking.E
 		}
 		out = append(out, ranking.Entry{ID: e.Variant, Estimate: e.Estimate})
 	}
-	if c.past == nil {
-		c.past = map[[2]uint32]past{}
-	}
-	c.past[[2]uint32{setup, key}] = past{c.revision, out}
+	m.pastsMu.Lock()
+	defer m.pastsMu.Unlock()
+	m.pasts = append(m.pasts[max(0, len(m.pasts)+1-mostPasts):], past{measure.ID, like.Setup, like.Key, c.revision, out})
 	return out
 }
 
@@ -452,7 +527,7 @@ func (c *matrixColumn) pooled(m *matrix, measure compare.Measure) stats.Pool {
 	var cells []stats.Cell
 	var centre, n float64
 	for i := range c.cells {
-		if p := &c.cells[i]; m.basis[p.basis].TestVersion == measure.Version {
+		if p := &c.cells[i]; m.basis[m.around[p.around].basis].TestVersion == measure.Version {
 			cells = append(cells, c.cell(m, p))
 			centre += p.median
 			n++
@@ -540,7 +615,7 @@ func (m *matrix) most(measure string, at store.CellKey, bounds bool) (best store
 	unit, known := m.numbers[at.Unit]
 	for i := range c.cells {
 		p := &c.cells[i]
-		if !known || p.unit != unit || m.names[p.setup] != at.Setup || m.names[p.host] != at.Host || m.names[p.place] != at.Place || m.names[p.bound] != "" && !bounds {
+		if x := &m.around[p.around]; !known || p.unit != unit || x.setup != at.Setup || x.host != at.Host || x.place != at.Place || x.bound != "" && !bounds {
 			continue
 		}
 		if e := m.unpack(measure, c, p); e.Cell.N() > best.Cell.N() {
@@ -562,7 +637,7 @@ func (m *matrix) among(measure, setup string) *kinColumn {
 	}
 	k := &kinColumn{figures: map[string]kinCell{}}
 	for i := range c.cells {
-		if m.names[c.cells[i].setup] == setup {
+		if m.around[c.cells[i].around].setup == setup {
 			k.take(m.unpack(measure, c, &c.cells[i]))
 		}
 	}
@@ -592,7 +667,8 @@ func (m *matrix) middles(measure compare.Measure, setup string, tell func(varian
 	m.mu.RLock()
 	defer m.mu.RUnlock()
 	for i := range c.cells {
-		if p := &c.cells[i]; m.names[p.setup] == setup && m.names[p.bound] == "" && m.basis[p.basis].TestVersion == measure.Version {
+		p := &c.cells[i]
+		if x := &m.around[p.around]; x.setup == setup && x.bound == "" && m.basis[x.basis].TestVersion == measure.Version {
 			tell(m.names[p.variant], m.names[p.unit], p.median)
 		}
 	}

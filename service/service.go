@@ -16,8 +16,10 @@ import (
 	"net/url"
 	"path"
 	"reflect"
+	"runtime/debug"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -38,6 +40,8 @@ type Service struct {
 	console fs.FS
 	probe   fs.FS
 	done    chan struct{}
+	kept    kept
+	asked   atomic.Int64 // requests so far
 
 	certificates *Certificates
 	address      net.Addr // that it listens on
@@ -75,7 +79,7 @@ func New(d *desk.Desk, o Options) *Service {
 			return problem(c, status, err.Error())
 		}})
 	s.app.Use(recover.New())
-	s.app.Use(headers)
+	s.app.Use(func(c *fiber.Ctx) error { s.asked.Add(1); return headers(c) })
 	s.app.Get("/healthz", func(c *fiber.Ctx) error { return c.JSON(fiber.Map{"status": "ok"}) })
 	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true, LimitReached: func(c *fiber.Ctx) error {
 		return problem(c, http.StatusTooManyRequests, "too many wrong codes; wait a minute")
@@ -84,6 +88,7 @@ func New(d *desk.Desk, o Options) *Service {
 	s.app.Use("/api/sign-in", guess)
 	s.app.Get("/sign-in", guess, s.signInLink)
 	s.app.Use("/api", s.authorise)
+	s.app.Use("/api", s.keep)
 	s.app.Get("/api/events", s.events)
 	s.link(s.app.Group("/api/agent/link"))
 	s.app.Get("/editions/:review/:number/*", s.authorise, s.editionFile)
@@ -120,6 +125,24 @@ func schemaName(t reflect.Type, hint string) string {
 // OpenAPI gives the API's description as JSON.
 func (s *Service) OpenAPI() ([]byte, error) { return json.MarshalIndent(s.api.OpenAPI(), "", " ") }
 
+// rest gives memory back to the system once nobody has asked for a while.
+func (s *Service) rest(while time.Duration) {
+	tick := time.NewTicker(while)
+	defer tick.Stop()
+	for before, rested := int64(0), false; ; {
+		select {
+		case <-s.done:
+			return
+		case <-tick.C:
+		}
+		now := s.asked.Load()
+		if now == before && !rested {
+			debug.FreeOSMemory()
+		}
+		before, rested = now, now == before
+	}
+}
+
 // Serve answers on a listener until ctx ends, then lets live streams and requests finish.
 func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	s.address = l.Addr()
@@ -128,6 +151,7 @@ func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	}
 	ended := make(chan error, 1)
 	go func() { ended <- s.app.Listener(l) }()
+	go s.rest(time.Minute)
 	select {
 	case err := <-ended:
 		return err

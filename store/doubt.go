@@ -54,7 +54,7 @@ func (q Queries) Raw(ctx context.Context, run string) ([]record.Reading, error) 
 
 // Unexamined lists the runs whose rules have not been asked yet.
 func (q Queries) Unexamined(ctx context.Context) ([]string, error) {
-	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run where examined = 0 order by started, id`)
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run indexed by run_unexamined where examined = 0 order by started, id`)
 }
 
 // Examined marks a run as examined.

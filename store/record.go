@@ -94,7 +94,7 @@ func (q Queries) RunLengths(ctx context.Context, most int, tell func(test, unit 
 		seconds    float64
 	}
 	latest, err := list(ctx, q, func(r row, x *length) error { return r.Scan(&x.test, &x.unit, &x.seconds) },
-		`select test, subject, (julianday(ended) - julianday(started)) * 86400.0 from run where outcome = 'done' and plan is not null order by started desc limit ?`, most)
+		`select test, subject, (julianday(ended) - julianday(started)) * 86400.0 from run indexed by run_planned where outcome = 'done' and plan is not null order by started desc limit ?`, most)
 	for i := len(latest) - 1; i >= 0; i-- {
 		tell(latest[i].test, latest[i].unit, latest[i].seconds)
 	}

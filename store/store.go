@@ -46,9 +46,9 @@ type querier interface {
 func Open(ctx context.Context, path string) (*Store, error) {
 	dsn := func(extra string) string {
 		return "file:" + (&url.URL{Path: filepath.ToSlash(path)}).EscapedPath() +
-			"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(5000)&_pragma=synchronous(FULL)&_pragma=cache_size(-32768)" + extra
+			"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(5000)&_pragma=synchronous(FULL)" + extra
 	}
-	w, err := sql.Open("sqlite", dsn("&_txlock=immediate"))
+	w, err := sql.Open("sqlite", dsn("&_pragma=cache_size(-16384)&_txlock=immediate"))
 	if err != nil {
 		return nil, err
 	}
@@ -66,7 +66,8 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		w.Close()
 		return nil, fmt.Errorf("bring database %s up to date: %w", path, err)
 	}
-	r, err := sql.Open("sqlite", dsn("&_pragma=query_only(1)"))
+	// Comparisons read from memory, so readers need little of it.
+	r, err := sql.Open("sqlite", dsn("&_pragma=cache_size(-6144)&_pragma=query_only(1)"))
 	if err != nil {
 		w.Close()
 		return nil, err

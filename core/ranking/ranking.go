@@ -180,6 +180,7 @@ type sampling struct {
 	variance    []float64 // draws × n; nil where errors go together: then factor scales all variances of a draw
 	factor      []float64 // draws
 	twoSide     float64
+	peaks       []peak // by draw, of the pairs that are left
 }
 
 // bootstrap draws the centres' errors, and with them the variances that would be found. For the pool and the sittings' component, on
@@ -249,59 +250,78 @@ func (s *sampling) find() {
 			all = append(all, pair{int32(j), int32(k)})
 		}
 	}
-	s.twoSide = s.critical(all, nil)
+	s.twoSide = s.critical(all, nil, nil)
 }
 
 type pair struct{ j, k int32 }
 
+// peak is a draw's largest studentised difference, squared, and the pair that it is of, the first above the second.
+type peak struct {
+	square float64
+	pair
+}
+
 // critical is the level's quantile, over the draws, of the largest studentised difference among pairs: of both those that count both ways,
-// of one those of which the first may only lie above the second.
-func (s *sampling) critical(both, one []pair) float64 {
-	peaks := make([]float64, s.o.Draws)
-	share := (len(peaks) + runtime.GOMAXPROCS(0) - 1) / runtime.GOMAXPROCS(0)
+// of one those of which the first may only lie above the second. Only draws that are stale are looked at anew; nil means all of them.
+func (s *sampling) critical(both, one []pair, stale func(peak) bool) float64 {
+	if s.peaks == nil {
+		s.peaks = make([]peak, s.o.Draws)
+	}
+	share := (len(s.peaks) + runtime.GOMAXPROCS(0) - 1) / runtime.GOMAXPROCS(0)
 	var wg sync.WaitGroup
-	for from := 0; from < len(peaks); from += share {
+	for from := 0; from < len(s.peaks); from += share {
 		wg.Add(1)
 		go func() { // draws do not depend on each other, so neither does the answer on how they are shared out
 			defer wg.Done()
-			for d := from; d < min(from+share, len(peaks)); d++ {
-				peaks[d] = s.peak(d, both, one)
+			for d := from; d < min(from+share, len(s.peaks)); d++ {
+				if stale == nil || stale(s.peaks[d]) {
+					s.peaks[d] = s.peak(d, both, one)
+				}
 			}
 		}()
 	}
 	wg.Wait()
-	return upper(peaks, s.o.Level)
+	largest := make([]float64, len(s.peaks))
+	for d, p := range s.peaks {
+		largest[d] = math.Sqrt(p.square)
+	}
+	return upper(largest, s.o.Level)
 }
 
-// peak is a draw's largest studentised difference among pairs.
-func (s *sampling) peak(d int, both, one []pair) float64 {
+// peak finds a draw's largest studentised difference among pairs.
+func (s *sampling) peak(d int, both, one []pair) peak {
 	noise := s.noise[d*s.n : (d+1)*s.n]
-	best := 0.0 // squared
-	if s.variance == nil {
-		for i, ps := range [][]pair{both, one} {
-			for _, p := range ps {
-				diff := noise[p.j] - noise[p.k]
-				if v := s.gapVariance[int(p.j)*s.n+int(p.k)] * s.factor[d]; (i == 0 || diff > 0) && diff*diff > best*v && v > 0 {
-					best = diff * diff / v
+	var best peak
+	look := func(ps []pair, ways bool, variance func(pair) float64) {
+		for _, p := range ps {
+			diff := noise[p.j] - noise[p.k]
+			if v := variance(p); (ways || diff > 0) && diff*diff > best.square*v && v > 0 {
+				best = peak{diff * diff / v, p}
+				if diff < 0 {
+					best.pair = pair{p.k, p.j}
 				}
 			}
 		}
-		return math.Sqrt(best)
 	}
-	variance := s.variance[d*s.n : (d+1)*s.n]
+	variance := s.variance
+	if variance == nil {
+		of := func(p pair) float64 { return s.gapVariance[int(p.j)*s.n+int(p.k)] * s.factor[d] }
+		look(both, true, of)
+		look(one, false, of)
+		return best
+	}
+	variance = variance[d*s.n : (d+1)*s.n]
 	for _, p := range both {
 		diff := noise[p.j] - noise[p.k]
-		if v := variance[p.j] + variance[p.k]; diff*diff > best*v && v > 0 {
-			best = diff * diff / v
+		if v := variance[p.j] + variance[p.k]; diff*diff > best.square*v && v > 0 {
+			best = peak{diff * diff / v, p}
+			if diff < 0 {
+				best.pair = pair{p.k, p.j}
+			}
 		}
 	}
-	for _, p := range one {
-		diff := noise[p.j] - noise[p.k]
-		if v := variance[p.j] + variance[p.k]; diff > 0 && diff*diff > best*v && v > 0 {
-			best = diff * diff / v
-		}
-	}
-	return math.Sqrt(best)
+	look(one, false, func(p pair) float64 { return variance[p.j] + variance[p.k] })
+	return best
 }
 
 func upper(xs []float64, level float64) float64 {
@@ -345,7 +365,7 @@ func (s *sampling) stepDown(beats [][]bool) {
 				}
 			}
 		}
-		c = s.critical(both, one)
+		c = s.critical(both, one, func(p peak) bool { return beats[p.j][p.k] })
 	}
 }
 

@@ -480,30 +480,33 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 // Quick is TQuantile from a table, for comparisons by the thousand.
 func Quick(p, df float64) float64 { return tQuantile(p, df) }
 
-// tQuantile is TQuantile from a table that fills as it is asked; degrees of freedom are taken to the next lower quarter.
+// tQuantile is TQuantile with degrees of freedom taken to the next lower quarter, so that few are asked for.
 func tQuantile(p, df float64) float64 {
 	if df > 1000 || df < 0.25 || math.IsNaN(df) {
 		return TQuantile(p, df)
 	}
-	key := [2]float64{p, math.Floor(4*df) / 4}
-	if v, ok := tTable.Load(key); ok {
-		return v.(float64)
-	}
-	v := TQuantile(p, key[1])
-	if tCount.Add(1) < 1<<16 {
-		tTable.Store(key, v)
-	}
-	return v
+	return TQuantile(p, math.Floor(4*df)/4)
 }
 
+// tTable keeps what was worked out, by p and df: thousands of cells share a few degrees of freedom. It is emptied when it is full.
 var (
-	tTable sync.Map // of p and df
+	tTable sync.Map
 	tCount atomic.Int64
 )
 
 // TQuantile is the p-quantile of Student's t with df degrees of freedom.
 func TQuantile(p, df float64) float64 {
-	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Quantile(p)
+	key := [2]float64{p, df}
+	if v, ok := tTable.Load(key); ok {
+		return v.(float64)
+	}
+	v := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Quantile(p)
+	if tCount.Add(1) > 1<<15 {
+		tTable.Clear()
+		tCount.Store(0)
+	}
+	tTable.Store(key, v)
+	return v
 }
 
 // Moderated shrinks variances towards their common prior (Smyth 2004): each becomes (d₀s₀² + νs²)/(d₀ + ν)
