@@ -298,7 +298,7 @@ func (a *app) rigCmd() *cobra.Command {
 			a.print([]string{"Slug", "Name", "Parts"}, rows)
 		})
 	})
-	show := verb("show SLUG", "Show a rig", "durvek rig show wrack-in-tower", 1, func(cmd *cobra.Command, args []string) error {
+	show := verb("show SLUG", "Show a rig", "durvek rig show own-build", 1, func(cmd *cobra.Command, args []string) error {
 		return get(a, cmd, "/api/rigs/"+client.Slug(args[0]), nil, func(r catalog.Rig) {
 			a.say("%s (%s)%s", r.Name, r.Slug, note(". ", r.Notes))
 			for _, p := range r.Parts {

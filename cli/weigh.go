@@ -140,10 +140,10 @@ func (a *app) indexCmd() *cobra.Command {
 				}
 				moves := ""
 				if len(r.Moves) > 0 {
-					moves = fmt.Sprintf("%s %+.1f %%", r.Moves[0].Measure, r.Moves[0].By)
+					moves = r.Moves[0].Measure + " " + quantity.Signed(r.Moves[0].By, 1) + " %"
 				}
 				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) + " to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
-				for _, g := range x.Groups {
+				for _, g := range x.ByGroup {
 					v := ""
 					if y, ok := g.Values[r.ID]; ok {
 						v = quantity.Fixed(y, 0)
@@ -153,7 +153,7 @@ func (a *app) indexCmd() *cobra.Command {
 				rows = append(rows, row)
 			}
 			header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
-			for _, g := range x.Groups {
+			for _, g := range x.ByGroup {
 				header = append(header, "→"+g.Group)
 			}
 			a.print(header, rows)
@@ -163,7 +163,7 @@ func (a *app) indexCmd() *cobra.Command {
 					a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)
 				}
 			}
-			for _, g := range x.Groups {
+			for _, g := range x.ByGroup {
 				n := 0
 				for _, m := range x.Measures {
 					if m.Group == g.Group {
@@ -300,7 +300,7 @@ func (a *app) valueCmd() *cobra.Command {
 				if x.Frontier {
 					front = "yes"
 				} else if x.BeatenBy != "" {
-					front = "beaten by " + x.BeatenBy
+					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + x.BeatenBy
 				}
 				place := fmt.Sprint(x.Place)
 				if x.Unranked {
@@ -313,10 +313,10 @@ func (a *app) valueCmd() *cobra.Command {
 				a.say("%s", s)
 			}
 			for _, s := range v.Climb {
-				a.say("Along the frontier from %s to %s: %+.1f %% for %.0f %s.", s.From, s.To, s.More, s.Costs, v.Currency)
+				a.say("Along the frontier from %s to %s: %s %% for %.0f %s.", s.From, s.To, quantity.Signed(s.More, 1), s.Costs, v.Currency)
 			}
 			for _, x := range v.Per {
-				a.say("%s: %.3g %s per %s (%s)", x.Variant, x.Price, v.Currency, x.Unit, x.Of)
+				a.say("%s: %s %s per %s (%s)", x.Variant, quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
 			}
 			for _, s := range v.Without {
 				a.say("Left out: %s", s)
@@ -332,7 +332,7 @@ func (a *app) valueCmd() *cobra.Command {
 
 func (a *app) rigCostCmd() *cobra.Command {
 	var p pricing
-	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost wrack-in-tower", 1, func(cmd *cobra.Command, args []string) error {
+	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost own-build", 1, func(cmd *cobra.Command, args []string) error {
 		return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x desk.Cost) {
 			var rows [][]any
 			for _, part := range x.Parts {
@@ -427,10 +427,10 @@ func (a *app) tallyCmd() *cobra.Command {
 }
 
 func (a *app) suggestCmd() *cobra.Command {
-	var field, variant, use string
+	var field, variant, use, measure string
 	var most, add int
 	c := verb("suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on the bench", "durvek plan suggest --field laptops --most 8", 0, func(cmd *cobra.Command, _ []string) error {
-		query := client.Query("field", field, "variant", variant, "use", use, "most", fmt.Sprint(max(most, add)))
+		query := client.Query("field", field, "variant", variant, "use", use, "measure", measure, "most", fmt.Sprint(max(most, add)))
 		if add == 0 {
 			return get(a, cmd, "/api/suggestions", query, func(list []ranking.Suggestion) {
 				var rows [][]any
@@ -464,6 +464,7 @@ func (a *app) suggestCmd() *cobra.Command {
 	f.StringVar(&field, "field", "", "field; everything if left out")
 	f.StringVar(&variant, "variant", "", "only this one's gaps")
 	f.StringVar(&use, "use", "", "only what counts for this kind of use")
+	f.StringVar(&measure, "measure", "", "only this measure")
 	f.IntVar(&most, "most", 10, "how many")
 	f.IntVar(&add, "add", 0, "put the suggestion of this number on the bench")
 	return c

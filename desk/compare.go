@@ -259,7 +259,7 @@ func (d *Desk) loadView(ctx context.Context, revision uint64) (*view, error) {
 			m := compare.NewMeasure(t, def)
 			v.byID[m.ID] = m
 			v.measures = append(v.measures, m)
-			v.judges[m.ID] = catalog.Judge{Unit: m.Unit, Better: m.Better}
+			v.judges[m.ID] = catalog.Judge{Name: m.Name, Unit: m.Unit, Better: m.Better}
 		}
 	}
 	if v.setups, err = d.store.Setups(ctx); err != nil {

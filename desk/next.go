@@ -19,6 +19,7 @@ type NextQuestion struct {
 	Field   string
 	Variant string // only this one's gaps
 	Use     string // only measures that count for this use
+	Measure string // only this one
 	Most    int    // 0 means 20
 }
 
@@ -50,7 +51,12 @@ func (d *Desk) next(ctx context.Context, v *view, q NextQuestion) ([]ranking.Sug
 		return nil, err
 	}
 	var counts []string
-	if q.Use != "" {
+	if q.Measure != "" {
+		if _, ok := v.byID[q.Measure]; !ok {
+			return nil, refuse(NotFound, "no measure %q is known; `durvek measure list` shows them", q.Measure)
+		}
+		counts = append(counts, q.Measure)
+	} else if q.Use != "" {
 		u, err := v.use(q.Use)
 		if err != nil {
 			return nil, err

@@ -38,10 +38,9 @@ type Index struct {
 	Field    string            `json:"field"`
 	Measures []ranking.Weighed `json:"measures"`
 	Names    map[string]Called `json:"names" doc:"What each variant is called"`
-	Groups   []GroupIndex      `json:"group_indices" doc:"The index of each group of measures by itself"`
+	ByGroup  []GroupIndex      `json:"group_indices" doc:"The index of each group of measures by itself"`
 	Refused  []string          `json:"refused,omitempty" doc:"Groups without an index, and why"`
 	Firmness string            `json:"firmness" doc:"How firm the order of the first is, in a sentence"`
-	Ties     []ranking.Group   `json:"ties"`
 	Chart    chart.Ranked      `json:"chart"`
 }
 
@@ -181,7 +180,7 @@ func (d *Desk) indexOf(ctx context.Context, v *view, q IndexQuestion) (Index, er
 	if err != nil {
 		return none, inWords(err)
 	}
-	out := Index{IndexTable: table, Field: f.Name, Measures: measures, Names: map[string]Called{}, Groups: []GroupIndex{}, Ties: table.Groups}
+	out := Index{IndexTable: table, Field: f.Name, Measures: measures, Names: map[string]Called{}, ByGroup: []GroupIndex{}}
 	for _, r := range table.Rows {
 		x := v.variants[r.ID]
 		out.Names[r.ID] = Called{x.FullName(), x.Note}
@@ -250,7 +249,7 @@ func (d *Desk) groups(out *Index, field []ranking.Contender, o ranking.IndexOpti
 		for _, r := range table.Rows {
 			g.Values[r.ID] = r.Value
 		}
-		out.Groups = append(out.Groups, g)
+		out.ByGroup = append(out.ByGroup, g)
 	}
 }
 
@@ -270,13 +269,13 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 		}
 	}
 	c.Title = "Index " + what + ", " + x.Field
-	c.Subtitle = fmt.Sprintf("Weighted geometric mean of %d measures; 100 is %s, higher is better. Whiskers 95 %%: noise, and what missing cells leave open.", len(x.Measures), against)
+	c.Subtitle = fmt.Sprintf("Weighted geometric mean of %d measures; 100 is %s, higher is better. Whiskers 95 %%: noise, and what missing cells leave open. In per cent: the share of the weight that was measured.", len(x.Measures), against)
 	var listed []string
 	for _, r := range x.Rows {
 		n := x.Names[r.ID]
 		note := n.Note
 		if r.Completeness < 0.995 {
-			note = strings.TrimPrefix(fmt.Sprintf("%s, %.0f %% measured", note, 100*r.Completeness), ", ")
+			note = strings.TrimPrefix(fmt.Sprintf("%s, %.0f %%", note, 100*r.Completeness), ", ")
 		}
 		if !r.Ranked {
 			listed = append(listed, fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3), 100*r.Completeness))
@@ -286,7 +285,7 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Place: chart.PlaceText(r.Place.Best, r.Place.Worst), Value: r.Value, Lo: r.Lo, Hi: r.Hi, Label: label, Spread: spread,
 			N: len(r.Moves), Subject: r.ID == q.Subject && q.Subject != ""})
 	}
-	for _, g := range x.Ties {
+	for _, g := range x.Groups {
 		c.Groups = append(c.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
 	}
 	for _, slug := range x.Left {
@@ -581,7 +580,7 @@ func (x *Valued) say(q ValueQuestion) {
 		if v.ID == q.Subject && !v.Unranked && v.ID != best.ID {
 			s := fmt.Sprintf("The %s is number %d by value; at %s it would be the best buy", name(v.ID), v.Place, x.money(v.BestAt))
 			if !v.Frontier {
-				s += fmt.Sprintf(", and below %s nothing would be as cheap and as good (now the %s is)", x.money(v.FrontAt), name(v.BeatenBy))
+				s += fmt.Sprintf(", and below %s nothing would be as cheap and as good (now the %s is%s)", x.money(v.FrontAt), name(v.BeatenBy), map[bool]string{false: ", though not surely"}[v.SureBeat])
 			}
 			x.Sentence = append(x.Sentence, s+".")
 		}
@@ -598,11 +597,16 @@ func (x *Valued) say(q ValueQuestion) {
 }
 
 func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
-	c := chart.Scatter{Title: x.What + " against price, " + field, Subtitle: "Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %.", X: "Price, " + x.Currency, Y: x.What, Frontier: true, FromZero: true, Points: []chart.Point{}, Foot: foot + "."}
+	c := chart.Scatter{Title: x.What + " against price, " + field, Subtitle: "Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %.", X: "Price, " + x.Currency, Y: x.What, Frontier: true, Points: []chart.Point{}, Foot: foot + "."}
 	if x.Symbol != "" {
 		c.Y += ", " + x.Symbol
 	}
 	lower := false
+	least, most := math.Inf(1), 0.0
+	for _, v := range x.Values {
+		least, most = min(least, v.Worth), max(most, v.Worth)
+	}
+	c.FromZero = least < most/3 // points need no zero; where it is near, it helps
 	for _, v := range x.Values {
 		n := x.Names[v.ID]
 		figure := x.field[slices.IndexFunc(x.field, func(p ranking.Priced) bool { return p.ID == v.ID })]

@@ -62,7 +62,7 @@ func layOutForest(c chart.Forest, f Format, t Theme) *forest {
 		l.labelRoom = math.Max(l.labelRoom, width(narrow, 13.5*z, r.Label))
 	}
 	tall := l.w < 0.9*l.height && f.Height > 0
-	l.nameRoom = math.Min(l.nameRoom, l.w*0.30)
+	l.nameRoom = math.Min(l.nameRoom, l.w*0.32)
 	l.labelRoom = math.Min(l.labelRoom, math.Max(l.w*0.24, l.w*0.5-l.nameRoom))
 	if tall {
 		l.nameRoom = math.Min(l.nameRoom, l.w*0.36)
@@ -155,7 +155,11 @@ func (l *forest) paint(c vg.Canvas, groundless bool) {
 			if i > 0 && l.c.Rows[i-1].Group == r.Group {
 				l.line(l.nameX, y, l.w-margin*z, y, l.t.Line, 0.5*z)
 			}
-			l.text(narrowMid, 14.5*z, l.nameX, mid+5*z, fit(narrowMid, 14.5*z, r.Name, l.nameRoom), l.t.Ink, "")
+			size := 14.5 * z
+			for size > smallest*z && width(narrowMid, size, r.Name) > l.nameRoom {
+				size -= 0.25 * z
+			}
+			l.text(narrowMid, size, l.nameX, mid+5*z, fit(narrowMid, size, r.Name, l.nameRoom), l.t.Ink, "")
 		}
 		ink := l.series(r.Series)
 		if r.Warn {

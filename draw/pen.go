@@ -1,6 +1,7 @@
 package draw
 
 import (
+	"fmt"
 	"image/color"
 	"strings"
 
@@ -105,6 +106,18 @@ func (p *pen) text(s style, size, x, y float64, t string, c color.Color, anchor 
 		x -= width(s, size, t)
 	}
 	p.canvas.FillString(face(s, size), p.at(x, y), t)
+}
+
+// part draws what belongs to one row. In SVG it is a group that says which, with its whole area for a pointer to hit.
+func (p *pen) part(id string, x, y, w, h float64, draw func()) {
+	svg, ok := p.canvas.(*svgCanvas)
+	if ok {
+		fmt.Fprintf(&svg.buf, `<g data-row="%s"><rect x="%s" y="%s" width="%s" height="%s" fill="none" pointer-events="all"/>`+"\n", escape(id), num(x), num(y), num(w), num(h))
+	}
+	draw()
+	if ok {
+		svg.buf.WriteString("</g>\n")
+	}
 }
 
 // wrap breaks a text at spaces so that every line fits; a word that is too long stands alone.

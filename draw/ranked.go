@@ -320,8 +320,8 @@ func (l *layout) paint(c vg.Canvas, groundless bool) {
 		l.line(x, l.plotTop, x, l.plotBottom+4*z, l.t.Soft, 1.2*z)
 		l.canvas.SetLineDash(nil, 0)
 	}
-	for i := range l.c.Rows {
-		l.row(i)
+	for i, r := range l.c.Rows {
+		l.part(r.ID, margin*z/2, l.rowTop[i], l.w-margin*z, l.rowHeight[i], func() { l.row(i) })
 	}
 	y = l.footTop
 	for _, line := range l.foot {

@@ -98,8 +98,10 @@ func (l *scatter) paint(c vg.Canvas, groundless bool) {
 		for try := range 10 { // the last five care for names and points alone
 			off, firm := []float64{10, 20, 34, 52, 74}[try%5], try < 5
 			d := off * z
+			top, foot := l.py(p.Hi)-3*z, l.py(p.Lo)+3*z // beyond its whisker
 			for k, at := range []area{{x + d, y - h/2, x + d + w, y + h/2}, {x - d - w, y - h/2, x - d, y + h/2}, {x + 0.7*d, y - d - 0.6*h, x + 0.7*d + w, y - d + 0.4*h}, {x - 0.7*d - w, y - d - 0.6*h, x - 0.7*d, y - d + 0.4*h},
-				{x + 0.7*d, y + d - 0.4*h, x + 0.7*d + w, y + d + 0.6*h}, {x - 0.7*d - w, y + d - 0.4*h, x - 0.7*d, y + d + 0.6*h}, {x - w/2, y - d - h, x + w/2, y - d}, {x - w/2, y + d, x + w/2, y + d + h}} {
+				{x + 0.7*d, y + d - 0.4*h, x + 0.7*d + w, y + d + 0.6*h}, {x - 0.7*d - w, y + d - 0.4*h, x - 0.7*d, y + d + 0.6*h}, {x - w/2, y - d - h, x + w/2, y - d}, {x - w/2, y + d, x + w/2, y + d + h},
+				{x - w/2, top - h, x + w/2, top}, {x - w + d, top - h, x + d, top}, {x - d, top - h, x + w - d, top}, {x - w/2, foot, x + w/2, foot + h}, {x - w + d, foot, x + d, foot + h}} {
 				free := at.x0 >= l.x0-4*z && at.x1 <= l.w-margin*z/2 && at.y0 >= l.y1-14*z && at.y1 <= l.y0
 				for n, b := range taken {
 					free = free && (n < points && n == i || n >= points && n < lines && !firm || !at.meets(b))
@@ -108,7 +110,7 @@ func (l *scatter) paint(c vg.Canvas, groundless bool) {
 					continue
 				}
 				taken = append(taken, at)
-				if off > 20 { // too far to belong to it without a line
+				if off > 20 && k < 8 { // too far to belong to it without a line
 					to := at.x0 - 2*z
 					if k%2 == 1 && k < 6 {
 						to = at.x1 + 2*z

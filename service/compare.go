@@ -296,9 +296,10 @@ func (s *Service) compareRoutes() {
 		Field   string `query:"field"`
 		Variant string `query:"variant" doc:"Only this one's gaps"`
 		Use     string `query:"use" doc:"Only what counts for this kind of use"`
+		Measure string `query:"measure" doc:"Only this measure"`
 		Most    int    `query:"most" default:"20" minimum:"1" maximum:"200"`
 	}) ([]ranking.Suggestion, error) {
-		return d.Next(ctx, desk.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use, Most: in.Most})
+		return d.Next(ctx, desk.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use, Measure: in.Measure, Most: in.Most})
 	})
 	get(s, "compare", "/api/ledger", "ledger", "What became of claims, each and tallied", func(ctx context.Context, in *struct {
 		Variant string `query:"variant"`

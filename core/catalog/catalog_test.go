@@ -64,7 +64,7 @@ func TestMoney(t *testing.T) {
 }
 
 func TestContradictoryClaimsAreRefused(t *testing.T) {
-	measures := map[string]Judge{"drive/read": {"MBy/s", quantity.Higher}, "export/time": {"s", quantity.Lower}, "screen/white": {"K", quantity.Target}, "battery/energy": {"W.h", quantity.Higher}}
+	measures := map[string]Judge{"drive/read": {Unit: "MBy/s", Better: quantity.Higher}, "export/time": {Unit: "s", Better: quantity.Lower}, "screen/white": {Unit: "K", Better: quantity.Target}, "battery/energy": {Unit: "W.h", Better: quantity.Higher}}
 	for says, c := range map[string]Claim{
 		`write "at most"`:                {Measure: "export/time", Value: 40, Unit: "s", Qualifier: "up to"},
 		`write "up to"`:                  {Measure: "drive/read", Value: 40, Unit: "MBy/s", Qualifier: "at most"},

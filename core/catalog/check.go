@@ -34,6 +34,7 @@ func CheckSlug(s string) string {
 
 // Judge is what a claim must fit: a measure's unit and direction.
 type Judge struct {
+	Name   string
 	Unit   string
 	Better quantity.Direction
 }

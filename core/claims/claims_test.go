@@ -126,7 +126,7 @@ func TestTallies(t *testing.T) {
 	}
 	js := []Judged{of("Selvane", "2025", Held), of("Selvane", "2026", Beyond), of("Selvane", "2026", Short), of("Selvane", "2026", Untested), of("Ardnoe", "2026", Impossible)}
 	makers := Tallies(js, "maker")
-	if len(makers) != 2 || makers[0].Of != "Selvane" || makers[0].Kept != 2 || makers[0].Broken != 1 || makers[0].Sentence != "Of 4 claims by Selvane 2 held, 1 did not; 1 could not be decided or were not tested." {
+	if len(makers) != 2 || makers[0].Of != "Selvane" || makers[0].Kept != 2 || makers[0].Broken != 1 || makers[0].Sentence != "Of 4 claims by Selvane 2 held and 1 did not; 1 is not decided or not tested." {
 		t.Errorf("%+v", makers)
 	}
 	if years := Tallies(js, "year"); len(years) != 2 || years[0].Of != "2025" || years[1].Claims != 4 {

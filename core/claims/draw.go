@@ -15,6 +15,13 @@ func Draw(name string, js []Judged, foot string) chart.Forest {
 	c := chart.Forest{Title: "What became of the claims about the " + name, Subtitle: "Measured, in % better (+) or worse (−) than claimed; the shaded band is the usual tolerance of 1 %. Whiskers 95 %, each claim taken alone.",
 		Axis: "better than claimed →", Symbol: "%", Unit: "% better than claimed", Band: 100 * DefaultTolerance, Rows: []chart.ForestRow{}, Foot: foot + "."}
 	seen := map[Outcome]int{}
+	measured := func(j Judged) string {
+		e, unit := j.Verdict.Estimate, ""
+		if quantity.Symbol(j.Unit) != j.Symbol { // the claim is in another
+			unit = " " + j.Symbol
+		}
+		return ", measured " + strings.TrimSpace(e.Bound+" "+quantity.Number(e.Centre, 3)) + unit
+	}
 	for _, j := range js {
 		v := j.Verdict
 		seen[v.Outcome]++
@@ -26,13 +33,13 @@ func Draw(name string, js []Judged, foot string) chart.Forest {
 				row.Value, row.Lo, row.Hi = -row.Value, -row.Hi, -row.Lo
 			}
 			row.Hollow = v.Outcome == Open || e.Bound != ""
-			row.Label += ", measured " + strings.TrimSpace(e.Bound+" "+quantity.Number(e.Centre, 3))
+			row.Label += measured(j)
 			if j.Qualifier == "up to" && v.Outcome == Held && row.Value < -1 {
 				row.Label += ", best reaches it"
 			}
 		}
 		if e := v.Estimate; row.Bare && e != nil && e.N > 0 && v.Outcome != NotComparable {
-			row.Label += ", measured " + strings.TrimSpace(e.Bound+" "+quantity.Number(e.Centre, 3))
+			row.Label += measured(j)
 		}
 		c.Rows = append(c.Rows, row)
 	}

@@ -82,7 +82,15 @@ func Tallies(js []Judged, by string) []Tally {
 		if t.Claims == 1 {
 			claims = "claim"
 		}
-		t.Sentence = fmt.Sprintf("Of %d %s %s %d held, %d did not; %d could not be decided or were not tested.", t.Claims, claims, of, t.Kept, t.Broken, t.Claims-t.Kept-t.Broken)
+		t.Sentence = fmt.Sprintf("Of %d %s %s %d held and %d did not", t.Claims, claims, of, t.Kept, t.Broken)
+		switch open := t.Claims - t.Kept - t.Broken; open {
+		case 0:
+		case 1:
+			t.Sentence += "; 1 is not decided or not tested"
+		default:
+			t.Sentence += fmt.Sprintf("; %d are not decided or not tested", open)
+		}
+		t.Sentence += "."
 		out = append(out, *t)
 	}
 	slices.SortFunc(out, func(a, b Tally) int {

@@ -272,6 +272,15 @@ func Fixed(v float64, decimals int) string {
 	return sign + whole
 }
 
+// Signed prints a difference with so many decimals and its sign, a true minus.
+func Signed(v float64, decimals int) string {
+	if s := Fixed(v, decimals); v < 0 {
+		return s
+	} else {
+		return "+" + s
+	}
+}
+
 // PlusMinus prints a value and its half-width so that both end at the same decimal: the half-width
 // with two significant digits below 10 and whole above it, as charts need.
 func PlusMinus(v, half float64) (value, spread string) {

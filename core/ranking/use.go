@@ -171,7 +171,7 @@ type Fit struct {
 type FitFigure func(variant, measure, setup string) (stats.Estimate, bool)
 
 // Fits says how each variant fits a use, best first: those whose needs all hold, then those of which a need is open, then those of which one
-// fails, whatever their score. A measure with a curve is worth what the curve says; one without is worth its share of the field's
+// fails, whatever their score; in each, those of which less than 60 % was measured come last. A measure with a curve is worth what the curve says; one without is worth its share of the field's
 // best. The score's interval takes all figures at their limits at once in proportion to their weights, as root of the sum of squares.
 func Fits(u Use, variants []string, spec func(string) map[string]any, judges map[string]catalog.Judge, groups map[string][]string, figure FitFigure) []Fit {
 	type term struct {
@@ -260,25 +260,33 @@ func Fits(u Use, variants []string, spec func(string) map[string]any, judges map
 	}
 	rank := map[string]int{"for": 0, "open": 1, "not for": 2}
 	slices.SortStableFunc(out, func(a, b Fit) int {
-		return cmp.Or(rank[a.For]-rank[b.For], cmp.Compare(b.Score, a.Score), cmp.Compare(a.Variant, b.Variant))
+		return cmp.Or(rank[a.For]-rank[b.For], little(a)-little(b), cmp.Compare(b.Score, a.Score), cmp.Compare(a.Variant, b.Variant))
 	})
 	return out
+}
+
+// little is 1 where too little was measured for a score to be held against others'.
+func little(f Fit) int {
+	if f.Completeness < 0.6 {
+		return 1
+	}
+	return 0
 }
 
 // met says whether a variant meets a need.
 func (n Need) met(variant string, spec map[string]any, judges map[string]catalog.Judge, figure FitFigure) NeedMet {
 	var text []string
 	if n.Least != nil {
-		text = append(text, "at least "+quantity.Format(*n.Least, n.Unit))
+		text = append(text, "at least "+quantity.Plain(*n.Least, n.Unit))
 	}
 	if n.Most != nil {
-		text = append(text, "at most "+quantity.Format(*n.Most, n.Unit))
+		text = append(text, "at most "+quantity.Plain(*n.Most, n.Unit))
 	}
-	out := NeedMet{Text: cmp.Or(n.Measure, n.Spec) + " " + strings.Join(text, " and "), Met: "unknown"}
+	k, _ := catalog.SpecKeyOf(n.Spec)
+	out := NeedMet{Text: cmp.Or(judges[n.Measure].Name, k.Name, n.Measure, n.Spec) + " " + strings.Join(text, " and "), Met: "unknown"}
 	var lo, hi float64
 	bound := ""
 	if n.Spec != "" {
-		k, _ := catalog.SpecKeyOf(n.Spec)
 		v, ok := catalog.SpecNumber(spec, n.Spec)
 		if !ok {
 			out.Why = "The spec sheet does not say."

@@ -36,13 +36,13 @@ export function watchEvents(queries: QueryClient): void {
       waiting = true
       setTimeout(() => {
         waiting = false
-        stale('bench', 'ranking', 'chart', 'runs', 'measures', 'inspection', 'partners', 'history')
+        stale('bench', 'ranking', 'compared', 'chart', 'runs', 'measures', 'inspection', 'partners', 'history')
       }, 1000)
     })
-    source.addEventListener('doubt', () => stale('doubts', 'rules', 'bench', 'run', 'runs', 'ranking', 'chart'))
+    source.addEventListener('doubt', () => stale('doubts', 'rules', 'bench', 'run', 'runs', 'ranking', 'compared', 'chart'))
     source.addEventListener('bench', () => stale('bench'))
     source.addEventListener('incident', () => stale('bench', 'incidents'))
-    source.addEventListener('catalogue', () => stale('models', 'model', 'fields', 'ranking', 'chart'))
+    source.addEventListener('catalogue', () => stale('models', 'model', 'fields', 'uses', 'ranking', 'compared', 'chart'))
     source.addEventListener('review', () => stale('reviews', 'review'))
   }
   function rest() {

@@ -2012,6 +2012,8 @@ export interface components {
             foot: string;
             /** @description Names of the series, where there are several */
             legend?: string[];
+            /** @description The axis is logarithmic: half and double lie as far from the line */
+            log?: boolean;
             notes?: string[];
             rows: components["schemas"]["ChartForestRow"][];
             subtitle: string;
@@ -2161,6 +2163,8 @@ export interface components {
             /** @description Lower is better on the upward axis */
             low_best?: boolean;
             notes?: string[];
+            /** @description Both axes begin at zero */
+            origin?: boolean;
             points: components["schemas"]["ChartPoint"][];
             subtitle: string;
             text: string;
@@ -2693,6 +2697,7 @@ export interface components {
             first: number;
             /** @description The index of each group of measures by itself */
             group_indices: components["schemas"]["DeskGroupIndex"][];
+            groups: components["schemas"]["RankingGroup"][];
             /**
              * Format: double
              * @description Standard deviation, in per cent, by which a variant departs from what it is elsewhere
@@ -2708,7 +2713,6 @@ export interface components {
             /** @description Groups without an index, and why */
             refused?: string[];
             rows: components["schemas"]["RankingIndexRow"][];
-            ties: components["schemas"]["RankingGroup"][];
         };
         DeskInspectFound: {
             measure: string;
@@ -5514,7 +5518,7 @@ export interface operations {
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -5774,7 +5778,7 @@ export interface operations {
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -7501,7 +7505,7 @@ export interface operations {
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -12078,6 +12082,8 @@ export interface operations {
                 variant?: string;
                 /** @description Only what counts for this kind of use */
                 use?: string;
+                /** @description Only this measure */
+                measure?: string;
                 most?: number;
             };
             header?: never;
@@ -13106,7 +13112,7 @@ export interface operations {
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,Storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;

@@ -6,13 +6,14 @@ import { Refusal } from '../api/client'
 import Trouble from './Trouble.vue'
 
 // The chart comes drawn from the service: the console shows the very picture that is published.
-const props = defineProps<{ query: Record<string, string> }>()
+const props = defineProps<{ query: Record<string, string>; kind?: string }>()
+const emit = defineEmits<{ row: [id: string] }>()
 const theme = useTheme()
 const address = computed(() => {
-  const q = new URLSearchParams(Object.entries(props.query).filter(([, v]) => v))
+  const q = new URLSearchParams(Object.entries(props.query).filter(([, v]) => v && v !== 'false'))
   q.set('format', 'column')
   if (theme.global.name.value === 'dark') q.set('dark', 'true')
-  return `/api/charts/ranked.svg?${q}`
+  return `/api/charts/${props.kind ?? 'ranked'}.svg?${q}`
 })
 const chart = useQuery({
   queryKey: computed(() => ['chart', address.value]),
@@ -24,10 +25,14 @@ const chart = useQuery({
     throw new Refusal(e.detail ?? `The service answered ${r.status}.`, r.status, [])
   },
 })
+function pick(e: MouseEvent) {
+  const id = (e.target as Element).closest('[data-row]')?.getAttribute('data-row')
+  if (id) emit('row', id)
+}
 </script>
 
 <template>
   <Trouble v-if="chart.error.value" :error="chart.error.value" />
   <!-- eslint-disable-next-line vue/no-v-html: drawn by our own service, texts escaped there -->
-  <div v-else class="chart sheet" v-html="chart.data.value" />
+  <div v-else class="chart sheet" @click="pick" v-html="chart.data.value" />
 </template>

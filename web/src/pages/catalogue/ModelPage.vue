@@ -6,6 +6,7 @@ import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { money, number } from '../../parts/words'
+import NoteOffer from './NoteOffer.vue'
 
 const route = useRoute()
 const slug = computed(() => String(route.params.slug))
@@ -26,6 +27,7 @@ const sub = computed(() => {
   for (const a of p.model.also_sold_as ?? []) parts.push(`also sold as ${a.maker} ${a.name}${a.region ? ` in ${a.region}` : ''}`)
   return parts.join(', ')
 })
+const pricing = ref(false)
 const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 'untested' ? 'soft' : 'caution')
 </script>
 
@@ -34,6 +36,9 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
   <template v-if="model.data.value">
     <PageHead :title="`${model.data.value.model.maker} ${model.data.value.model.name}`" :sub="sub">
       <v-btn :href="`/api/dossiers/${slug}`" :download="`${slug}.yaml`">Dossier</v-btn>
+      <v-btn v-if="variant" @click="pricing = true">Note a price</v-btn>
+      <v-btn v-if="variant" :to="`/compare/claims?subject=${variant.slug}`">Claims</v-btn>
+      <v-btn v-if="variant" :to="`/compare/head?variants=${variant.slug}`">Head to head</v-btn>
       <v-btn v-if="variant" class="go" :to="`/compare?subject=${variant.slug}`">Compare</v-btn>
     </PageHead>
     <p v-if="model.data.value.lineage.length || model.data.value.successors.length" class="soft mb-4">
@@ -49,6 +54,7 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
     <div class="row mb-4" role="tablist">
       <v-btn v-for="(v, i) in model.data.value.variants" :key="v.slug" role="tab" :aria-selected="i === at" :class="{ go: i === at }" @click="at = i">{{ v.name }}</v-btn>
     </div>
+    <NoteOffer v-if="variant" v-model="pricing" :variant="variant.slug" />
     <div v-if="variant" class="split lean">
       <div>
         <div class="sheet scroll">

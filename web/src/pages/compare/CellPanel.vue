@@ -1,0 +1,53 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api, must, type Of } from '../../api/client'
+import { moment, number, plain } from '../../parts/words'
+
+// What stands behind one bar: the figure, where it stands, under which conditions, and the runs that it rests on.
+const props = defineProps<{ row: Of<'CompareRow'>; measure: Of<'CompareMeasure'> }>()
+const emit = defineEmits<{ close: [] }>()
+const measured = computed(() => !props.measure.id.startsWith('spec/') && !props.measure.id.startsWith('price/'))
+const place = useQuery({
+  queryKey: computed(() => ['compared', 'place', props.measure.id, props.row.variant, props.row.setup]),
+  enabled: measured,
+  retry: false,
+  queryFn: () => must(api.GET('/api/places', { params: { query: { measure: props.measure.id, variant: props.row.variant, setup: props.row.setup } } })),
+})
+const runs = useQuery({
+  queryKey: computed(() => ['runs', 'cell', props.measure.id, props.row.unit, props.row.setup]),
+  enabled: measured,
+  queryFn: () => must(api.GET('/api/runs', { params: { query: { subject: props.row.unit, test: props.measure.id.split('/')[0]!, setup: props.row.setup, limit: 25 } } })),
+})
+const slug = computed(() => props.measure.id.split('/')[1])
+const inCell = computed(() => (runs.data.value?.runs ?? []).filter((r) => (r.host ?? '') === (props.row.host ?? '') && (r.place ?? '') === (props.row.place ?? '')))
+const reading = (r: Of<'RecordRun'>) => r.readings?.find((x) => x.measure === slug.value)
+const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {}).filter(([k]) => props.measure.must_match.includes(k)))
+</script>
+
+<template>
+  <section class="sheet pad mt-4" aria-label="What stands behind the bar">
+    <div class="row"><strong>{{ row.name }}, {{ row.note }}</strong><v-spacer /><v-btn size="small" @click="emit('close')">Close</v-btn></div>
+    <p class="mt-1">
+      <strong>{{ row.estimate.bound }} {{ number(row.estimate.centre) }} {{ measure.symbol }}</strong>
+      <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ number(row.estimate.lo) }} and {{ number(row.estimate.hi) }} at 95 %, median {{ number(row.estimate.median) }}; {{ row.estimate.n }} repeats in {{ row.estimate.sittings }} sittings<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
+      <span v-if="!measured" class="soft"> as written down, without an interval</span>
+    </p>
+    <p v-if="place.data.value">{{ place.data.value.sentence }}</p>
+    <p v-if="measured" class="soft small">
+      Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host }} {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
+      <template v-if="conditions.length">What must match: <template v-for="([k, v], i) in conditions" :key="k"><template v-if="i">, </template>{{ plain(k) }} {{ v }}</template>.</template>
+    </p>
+    <table v-if="inCell.length" aria-label="Runs behind the bar" class="mt-2">
+      <thead><tr><th>Run</th><th class="n">{{ measure.symbol || 'Value' }}</th><th>State</th><th>Held back by</th></tr></thead>
+      <tbody>
+        <tr v-for="r in inCell" :key="r.id">
+          <td><router-link :to="`/results/${r.id}`">{{ moment(r.started) }}, repeat {{ r.repeat + 1 }}</router-link></td>
+          <td class="n">{{ reading(r) ? number(reading(r)!.value) : '—' }}</td>
+          <td>{{ r.outcome === 'done' ? (reading(r)?.state ?? 'without this figure') : r.outcome }}</td>
+          <td class="soft">{{ r.course?.limiter?.label ?? '' }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </section>
+</template>

@@ -1,0 +1,52 @@
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { api, must } from '../../api/client'
+
+/** What a page of comparisons is asked stands in its address, so that every state can be linked to. Usual values are left out of it. */
+export function useAsked<K extends string>(usual: () => Record<K, string>) {
+  const route = useRoute()
+  const router = useRouter()
+  const asked = computed(() => {
+    const from = usual()
+    return Object.fromEntries(Object.entries<string>(from).map(([k, v]) => [k, (route.query[k] as string | undefined) ?? v])) as Record<K, string>
+  })
+  function set(change: Partial<Record<K, string | boolean | null>>) {
+    const from = usual()
+    const next = { ...asked.value, ...Object.fromEntries(Object.entries(change).map(([k, v]) => [k, v === null || v === undefined ? '' : String(v)])) } as Record<K, string>
+    void router.replace({ query: Object.fromEntries(Object.entries<string>(next).filter(([k, v]) => v !== from[k as K])) })
+  }
+  return { asked, set }
+}
+
+/** A query without what is empty. */
+export const given = (q: Record<string, string>): Record<string, string> => Object.fromEntries(Object.entries(q).filter(([, v]) => v && v !== 'false'))
+
+/** The lists that comparisons are chosen from. */
+export function useLists() {
+  const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
+  const measures = useQuery({ queryKey: ['measures'], queryFn: () => must(api.GET('/api/measures')) })
+  const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+  const variants = useQuery({ queryKey: ['models', 'variants'], queryFn: () => must(api.GET('/api/variants')) })
+  const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/api/models')) })
+  const uses = useQuery({ queryKey: ['uses'], queryFn: () => must(api.GET('/api/uses')) })
+  const byModel = computed(() => new Map((models.data.value ?? []).map((m) => [m.slug, m])))
+  const choices = computed(() =>
+    (variants.data.value ?? [])
+      .map((v) => {
+        const m = byModel.value.get(v.model ?? '')
+        return { value: v.slug, title: `${m ? `${m.maker} ${m.name}` : v.model}, ${v.name}`, model: v.model ?? '' }
+      })
+      .sort((a, b) => a.title.localeCompare(b.title)),
+  )
+  const titles = computed(() => new Map(choices.value.map((c) => [c.value, c.title])))
+  const title = (slug: string) => titles.value.get(slug) ?? slug
+  const measured = computed(() => (measures.data.value ?? []).map((m) => ({ value: m.id, title: m.symbol ? `${m.name}, ${m.symbol}` : m.name, props: { subtitle: `${m.group}, ${m.variants} variants` } })))
+  const ratios = computed(() => measured.value.filter((x) => measures.data.value?.find((m) => m.id === x.value)?.scale === 'ratio'))
+  const fieldName = (slug: string) => {
+    const name = fields.data.value?.find((f) => f.slug === slug)?.name ?? ''
+    return name.charAt(0).toUpperCase() + name.slice(1)
+  }
+  const usualField = () => (fields.data.value?.some((f) => f.slug === 'machines') ? 'machines' : 'everything')
+  return { fields, measures, setups, variants, models, uses, choices, title, measured, ratios, fieldName, usualField }
+}
