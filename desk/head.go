@@ -14,7 +14,7 @@ import (
 )
 
 // HeadToHead compares two to four variants over all measures in which they can be compared, against the first. currency says in which
-// a dearer sibling's price is given; "" takes what its offers are in.
+// prices are given; "" takes the one that most of their offers are in.
 func (d *Desk) HeadToHead(ctx context.Context, variants []string, setup, currency string) (compare.Head, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
 	var none compare.Head
@@ -45,10 +45,14 @@ func (d *Desk) HeadToHead(ctx context.Context, variants []string, setup, currenc
 func (d *Desk) headToHead(ctx context.Context, v *view, variants []string, setup method.Setup, currency string) (compare.Head, error) {
 	var sides []compare.Side
 	var prices []catalog.Price
+	asked := currency != ""
+	if !asked {
+		currency = v.usualCurrency(variants)
+	}
 	for _, slug := range variants {
 		x := v.variants[slug]
 		p, ok, err := v.price(slug, catalog.Pricing{Currency: currency})
-		if err != nil {
+		if err != nil && asked {
 			return compare.Head{}, refuse(Invalid, "the price of %s cannot be given: %v", slug, err)
 		}
 		side := compare.Side{Variant: slug, Name: x.FullName(), Note: x.Note}
@@ -90,6 +94,22 @@ func (d *Desk) headToHead(ctx context.Context, v *view, variants []string, setup
 		}
 	}
 	return compare.HeadToHead(sides, measures, relations, extras), nil
+}
+
+// usualCurrency is the one that most offers of some variants are in.
+func (v *view) usualCurrency(variants []string) (usual string) {
+	seen := map[string]int{}
+	for _, slug := range variants {
+		for _, o := range v.offers[slug] {
+			seen[o.Currency]++
+		}
+	}
+	for _, c := range sortedKeys(seen) {
+		if seen[c] > seen[usual] {
+			usual = c
+		}
+	}
+	return usual
 }
 
 // Rivals are those that a variant is naturally held against: its siblings, its predecessors and successors.

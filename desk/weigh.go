@@ -84,6 +84,9 @@ func (d *Desk) weigh(v *view, weights []ranking.Weight, members []string) ([]ran
 			add(m, w.Weight)
 			continue
 		}
+		if !slices.Contains(v.groups(), w.Group) {
+			return nil, refuse(NotFound, "there is no group of measures %q; there are %s. A measure is written with its test: hashing/all", w.Group, strings.Join(v.groups(), ", "))
+		}
 		var in []compare.Measure
 		for _, m := range v.measures {
 			if m.Group == w.Group && fits(m) && d.matrix.has(m.ID, members) > 1 {

@@ -63,7 +63,7 @@ func (rs Rates) Find(from, to, day string) (Rate, error) {
 
 // Pricing says which offers make a price. The zero value takes new ones, tax included, of all regions.
 type Pricing struct {
-	Currency  string // of the answer; "" takes the offer's own
+	Currency  string // of the answer; "" takes the offer's own, which serves where all offers are in one
 	Region    string // "" takes all
 	Condition string // "" means new
 	Day       string // newest day that counts, and the day of the rates; "" takes all and each offer's own day

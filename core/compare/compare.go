@@ -473,6 +473,10 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		setup += ", in the browser" // all rows are: they are comparable
 	}
 	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
+	paper := strings.HasPrefix(m.ID, "spec/") || strings.HasPrefix(m.ID, "price/")
+	if paper {
+		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what, m.Better.Phrase())
+	}
 	least, most := 0, 0
 	simulated := 0
 	for i, r := range c.Rows {
@@ -498,6 +502,9 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 			row.Label, row.Spread = quantity.PlusMinus(v, (hi-lo)/2)
 			if e.Exact && r.Relative == nil {
 				row.Spread = ""
+			}
+			if paper && r.Relative == nil {
+				row.Label = quantity.Plain(v, "1")
 			}
 		}
 		for _, x := range r.Raised {
@@ -527,7 +534,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	out.Title = c.title(q)
 	var foot []string
 	switch {
-	case most == 0:
+	case most == 0 || paper:
 	case least == most:
 		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
 	default:
@@ -623,6 +630,8 @@ func (c *Comparison) title(q Query) string {
 		return c.Rows[0].Name + " leads in " + in
 	case leaders == len(c.Rows):
 		return "No order is sure in " + in
+	case leaders == 2 && c.Rows[0].Name == c.Rows[1].Name:
+		return fmt.Sprintf("Two configurations of the %s share the lead in %s", c.Rows[0].Name, in)
 	case leaders == 2:
 		return fmt.Sprintf("%s and %s share the lead in %s", c.Rows[0].Name, c.Rows[1].Name, in)
 	}

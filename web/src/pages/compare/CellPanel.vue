@@ -30,7 +30,7 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
     <div class="row"><strong>{{ row.name }}, {{ row.note }}</strong><v-spacer /><v-btn size="small" @click="emit('close')">Close</v-btn></div>
     <p class="mt-1">
       <strong>{{ row.estimate.bound }} {{ number(row.estimate.centre) }} {{ measure.symbol }}</strong>
-      <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ number(row.estimate.lo) }} and {{ number(row.estimate.hi) }} at 95 %, median {{ number(row.estimate.median) }}; {{ row.estimate.n }} repeats in {{ row.estimate.sittings }} sittings<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
+      <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ number(row.estimate.lo) }} and {{ number(row.estimate.hi) }} at 95 %, median {{ number(row.estimate.median) }}; {{ row.estimate.n }} {{ row.estimate.n === 1 ? 'repeat' : 'repeats' }} in {{ row.estimate.sittings }} {{ row.estimate.sittings === 1 ? 'sitting' : 'sittings' }}<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
       <span v-if="!measured" class="soft"> as written down, without an interval</span>
     </p>
     <p v-if="place.data.value">{{ place.data.value.sentence }}</p>

@@ -1,0 +1,122 @@
+package ranking
+
+import (
+	"math"
+	"strings"
+	"testing"
+)
+
+// ranked makes rows of which each has a standing, a step of d apart.
+func rankedRows(se, d float64, n int) []Row {
+	var means []float64
+	for i := range n {
+		means = append(means, 5-d*float64(i))
+	}
+	return Rank(field(se, means...), higher).Rows
+}
+
+func TestWhatIsMissingNarrowsMost(t *testing.T) {
+	clear, tied := rankedRows(0.001, 0.1, 6), rankedRows(0.02, 0.001, 6)
+	out := Next([]Gap{
+		{Variant: "x", Unit: "x-a", Name: "X", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 60, Repeats: 3},
+		{Variant: "x", Unit: "x-a", Name: "X", Test: "t", Measure: "t/two", What: "two", Setup: "s", Rows: tied, Seconds: 60, Repeats: 5},
+		{Variant: "y", Name: "Y", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 1, Repeats: 1},
+		{Variant: "z", Unit: "z-a", Name: "Z", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 1, Repeats: 1, Carried: true},
+		{Variant: "w", Unit: "w-a", Name: "W", Test: "long", Measure: "long/one", What: "long one", Setup: "s", Rows: clear, Seconds: 3600, Repeats: 3, Claims: 1},
+	}, 0)
+	order := ""
+	for _, s := range out {
+		order += s.Variant
+	}
+	if order != "xwzy" {
+		t.Fatalf("the order is %s, want by what an hour settles, then what a sibling can stand in for, then what is not on the desk", order)
+	}
+	x := out[0]
+	// Six are ranked one by one, so a seventh would narrow by six places; where all six are tied, by nothing.
+	if math.Abs(x.Places-7) > 1e-9 || x.Repeats != 5 || x.Minutes != 5 || len(x.Measures) != 2 || !strings.Contains(x.Why, "missing in 2 measures, one among them; standings narrow by about 7.0 places") {
+		t.Errorf("%+v", x)
+	}
+	if w := out[1]; w.Claims != 1 || !strings.Contains(w.Why, "one claim could be decided") || math.Abs(w.PerHour-60*(w.Places+1)/180) > 1e-9 {
+		t.Errorf("%+v", w)
+	}
+	if !strings.Contains(out[2].Why, "a sibling's figure can stand in") || !strings.Contains(out[3].Why, "no unit of it is on the desk") {
+		t.Errorf("%q, %q", out[2].Why, out[3].Why)
+	}
+	if got := Next([]Gap{{Variant: "x", Rows: clear[:1], Seconds: 1, Repeats: 1}}, 0); len(got) != 0 {
+		t.Errorf("a field of one was worth a run: %+v", got)
+	}
+}
+
+func TestMoreRepeatsPayWhereTheyPartNeighbours(t *testing.T) {
+	weak := func(d, se float64) float64 {
+		rows := Rank(field(se, 5, 5-d), higher).Rows
+		return Gap{Variant: "a", Rows: rows, Weak: true, Repeats: 5, Measure: "t/m"}.narrowing()
+	}
+	if near := weak(0.025, 0.01); near != 1 {
+		t.Errorf("a difference just inside the interval of five repeats narrows by %g, want 1", near)
+	}
+	if equal := weak(0.0001, 0.01); equal != 0 {
+		t.Errorf("equals narrow by %g: more repeats would not part them", equal)
+	}
+	if clear := weak(1, 0.01); clear != 0 {
+		t.Errorf("what is parted already narrows by %g", clear)
+	}
+}
+
+// A step-down that looks anew at those draws alone whose largest pair left must end where one that looks at all of them ends.
+func TestOnlyStaleDrawsNeedALook(t *testing.T) {
+	for seed := range uint64(12) {
+		var means []float64
+		for i := range 14 {
+			means = append(means, float64(i/3)*0.03+0.004*float64((int(seed)*i)%5))
+		}
+		entries := field(0.006, means...)
+		for i := range entries {
+			if i%3 == 0 {
+				entries[i].Estimate.Pooled, entries[i].Estimate.DF = false, 4
+			}
+		}
+		o := Options{Scale: higher.Scale, Better: higher.Better, Seed: seed, Draws: 400}.filled()
+		s := bootstrap(entries, o)
+		quick := square(s.n)
+		s.stepDown(quick)
+		slow, c := square(s.n), s.twoSide
+		for found := true; found; {
+			found = false
+			var both, one []pair
+			for j := range s.n {
+				for k := range s.n {
+					if j == k || slow[j][k] {
+						continue
+					}
+					if diff, se := s.gap(j, k); diff > c*se && diff > 0 {
+						slow[j][k], found = true, true
+					}
+				}
+			}
+			for j := range s.n {
+				for k := range s.n {
+					if j != k && !slow[j][k] {
+						one = append(one, pair{int32(j), int32(k)})
+					}
+				}
+			}
+			c = s.critical(both, one, nil)
+		}
+		for j := range s.n {
+			for k := range s.n {
+				if quick[j][k] != slow[j][k] {
+					t.Fatalf("seed %d: %d beats %d: %v by stale draws, %v by all", seed, j, k, quick[j][k], slow[j][k])
+				}
+			}
+		}
+	}
+}
+
+func square(n int) [][]bool {
+	out := make([][]bool, n)
+	for i := range out {
+		out[i] = make([]bool, n)
+	}
+	return out
+}
