@@ -133,7 +133,7 @@ type drawing struct {
 
 func (d *drawing) flags(c *cobra.Command) {
 	f := c.Flags()
-	f.StringVarP(&d.output, "output", "o", "", "file to draw the chart into, .svg or .png")
+	f.StringVarP(&d.output, "output", "o", "", "file to draw the chart into, .svg or .png; .csv takes its figures")
 	f.StringVar(&d.format, "format", "page", "page, column, card (1920×1080) or tall (1080×1920)")
 	f.BoolVar(&d.dark, "dark", false, "dark ground")
 	f.BoolVar(&d.transparent, "transparent", false, "no ground")
@@ -146,8 +146,8 @@ func show[T any](a *app, cmd *cobra.Command, d drawing, kind, path string, query
 		return get(a, cmd, path, query, print)
 	}
 	ext := strings.ToLower(filepath.Ext(d.output))
-	if ext != ".svg" && ext != ".png" {
-		return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png, got %q", d.output)}
+	if ext != ".svg" && ext != ".png" && ext != ".csv" {
+		return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png for a picture, or .csv for its figures, got %q", d.output)}
 	}
 	if _, ok := draw.Formats[d.format]; !ok {
 		return usageError{fmt.Errorf("--format is page, column, card or tall, got %q", d.format)}

@@ -1,6 +1,7 @@
 package draw
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -116,6 +117,34 @@ func (l *forest) x(v float64) float64 {
 	return l.plotX + (math.Min(math.Max(l.c.At(v), l.from), l.to)-l.from)/(l.to-l.from)*(l.plotEnd-l.plotX)
 }
 
+// tickLabels rules the axis and names its values from zero outwards, where there is room.
+func (l *forest) tickLabels(start, end float64) {
+	z := l.z
+	for _, way := range []float64{1, -1} {
+		ticks := slices.Clone(l.ticks)
+		slices.SortFunc(ticks, func(a, b float64) int { return cmp.Compare(math.Abs(a), math.Abs(b)) })
+		reach := -math.MaxFloat64 // how far what stands there goes, along the way
+		for _, v := range ticks {
+			if v*way < 0 {
+				continue
+			}
+			x, s := l.x(v), tickText(l.ticks, v)
+			l.line(x, start, x, end+4*z, l.t.Line, 1*z)
+			if v > 0 {
+				s = "+" + s
+			}
+			half := width(text, 13*z, s) / 2
+			if way*x-half < reach+6*z {
+				continue
+			}
+			reach = way*x + half
+			if v != 0 || way > 0 {
+				l.text(text, 13*z, x, end+19*z, s, l.t.Soft, "middle")
+			}
+		}
+	}
+}
+
 func (l *forest) paint(c vg.Canvas, groundless bool) {
 	l.paintFrame(c, groundless)
 	z := l.z
@@ -134,14 +163,7 @@ func (l *forest) paint(c vg.Canvas, groundless bool) {
 	if l.c.Band > 0 {
 		l.rect(l.x(-l.c.Band), start, l.x(l.c.Band)-l.x(-l.c.Band), end-start, l.t.Tie)
 	}
-	for _, v := range l.ticks {
-		l.line(l.x(v), start, l.x(v), end+4*z, l.t.Line, 1*z)
-		s := tickText(l.ticks, v)
-		if v > 0 {
-			s = "+" + s
-		}
-		l.text(text, 13*z, l.x(v), end+19*z, s, l.t.Soft, "middle")
-	}
+	l.tickLabels(start, end)
 	l.line(l.x(0), start, l.x(0), end+4*z, l.t.Ink, 1.4*z)
 	l.text(narrow, 13*z, l.plotEnd, end+35*z, l.c.Axis, l.t.Soft, "end")
 	for i, r := range l.c.Rows {

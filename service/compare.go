@@ -1,7 +1,9 @@
 package service
 
 import (
+	"bytes"
 	"context"
+	"encoding/csv"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -128,7 +130,7 @@ type VariantAsked struct {
 
 // Drawn is how a chart is wanted.
 type Drawn struct {
-	Type        string  `path:"type" enum:"svg,png"`
+	Type        string  `path:"type" enum:"svg,png,csv" doc:"csv: the picture's figures as a table"`
 	Format      string  `query:"format" enum:"page,column,card,tall" default:"page"`
 	Dark        bool    `query:"dark"`
 	Transparent bool    `query:"transparent"`
@@ -137,7 +139,7 @@ type Drawn struct {
 
 func (d Drawn) wanted() Drawn { return d }
 
-// pictures registers a chart, drawn as SVG or PNG on a page or a card.
+// pictures registers a chart, drawn as SVG or PNG on a page or a card, or its figures as CSV (RFC 4180).
 func pictures[I interface{ wanted() Drawn }](s *Service, kind, summary string, f func(context.Context, *I) (chart.Picture, error)) {
 	files(s, "compare", "/api/charts/"+kind+".{type}", "chart-"+kind, summary, "image/svg+xml", func(ctx context.Context, in *I) (*blob, error) {
 		c, err := f(ctx, in)
@@ -146,6 +148,15 @@ func pictures[I interface{ wanted() Drawn }](s *Service, kind, summary string, f
 		}
 		w := (*in).wanted()
 		o := draw.Options{Format: w.Format, Dark: w.Dark, Transparent: w.Transparent, Pixels: w.Pixels}
+		if w.Type == "csv" {
+			table := c.Table()
+			var b bytes.Buffer
+			out := csv.NewWriter(&b)
+			out.UseCRLF = true
+			out.Write(table.Columns) // a buffer does not fail
+			out.WriteAll(table.Rows)
+			return &blob{ContentType: "text/csv; charset=utf-8", Body: b.Bytes()}, out.Error()
+		}
 		if w.Type == "png" {
 			b, err := draw.PNG(c, o)
 			return &blob{ContentType: "image/png", Body: b}, err

@@ -10,6 +10,7 @@ const picture = (more: Record<string, string>) => `/api/charts/${props.kind}.png
 const pictures = computed(() => [
   { title: 'Picture for a page, PNG', href: picture({ pixels: '2' }) },
   { title: 'The same, SVG', href: picture({}).replace('.png?', '.svg?') },
+  { title: 'Its figures, CSV', href: picture({}).replace('.png?', '.csv?') },
   { title: 'Card for video, 1920×1080', href: picture({ format: 'card' }) },
   { title: 'Tall card, 1080×1920', href: picture({ format: 'tall' }) },
   { title: 'Card, dark', href: picture({ format: 'card', dark: 'true' }) },
