@@ -401,6 +401,9 @@ func (a *app) curveCmd() *cobra.Command {
 func (a *app) tallyCmd() *cobra.Command {
 	var by, maker string
 	c := verb("tally", "Tally what became of claims, by maker, model, variant, year or maker-year", "durvek claim tally --by maker", 0, func(cmd *cobra.Command, _ []string) error {
+		if !slices.Contains(claims.Bys, by) {
+			return usageError{fmt.Errorf("claims are tallied by maker, model, variant, year or maker-year, not %q", by)}
+		}
 		return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l desk.Ledger) {
 			header := []string{"Of", "→Claims", "→Held"}
 			for _, o := range claims.Outcomes[1:] {
@@ -430,7 +433,7 @@ func (a *app) suggestCmd() *cobra.Command {
 	var field, variant, use, measure string
 	var most, add int
 	c := verb("suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on the bench", "durvek plan suggest --field laptops --most 8", 0, func(cmd *cobra.Command, _ []string) error {
-		query := client.Query("field", field, "variant", variant, "use", use, "measure", measure, "most", fmt.Sprint(max(most, add)))
+		query := client.Query("field", field, "variant", variant, "use", use, "measure", measure, "most", fmt.Sprint(min(max(most, add), 200)))
 		if add == 0 {
 			return get(a, cmd, "/api/suggestions", query, func(list []ranking.Suggestion) {
 				var rows [][]any

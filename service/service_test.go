@@ -48,6 +48,7 @@ type running struct {
 	stop  context.CancelFunc
 	ended chan error
 	lease time.Duration
+	token string
 }
 
 func start(t testing.TB) *running { return startWith(t, 0) }
@@ -67,7 +68,7 @@ func startIn(t testing.TB, dir string, lease time.Duration) *running {
 	if err != nil {
 		t.Fatal(err)
 	}
-	r.c = client.New("http://"+r.addr, token)
+	r.c, r.token = client.New("http://"+r.addr, token), token
 	return r
 }
 

@@ -5282,7 +5282,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
@@ -5365,7 +5366,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
@@ -5445,7 +5447,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
@@ -5532,7 +5535,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
@@ -5610,7 +5614,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
@@ -5705,7 +5710,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
@@ -5804,7 +5810,8 @@ export interface operations {
             };
             header?: never;
             path: {
-                type: "svg" | "png";
+                /** @description csv: the picture's figures as a table */
+                type: "svg" | "png" | "csv";
             };
             cookie?: never;
         };
