@@ -229,7 +229,10 @@ func (a *app) useCmd() *cobra.Command {
 	})
 	fit.Flags().StringVar(&field, "field", "", "field; everything if left out")
 	fit.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
-	return noun("use", "Kinds of use: what they need, what counts", add, list, fit)
+	schema := verb("schema", "Print the JSON Schema of kinds of use", "durvek use schema", 0, func(cmd *cobra.Command, _ []string) error {
+		return a.raw(cmd, "/api/formats/use")
+	})
+	return noun("use", "Kinds of use: what they need, what counts", add, list, fit, schema)
 }
 
 func (a *app) rateCmd() *cobra.Command {

@@ -28,6 +28,7 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	do("index", "show", "--field", "machines", "--use", "chart-room").want(t, 0, "100 is the field’s geometric mean", "not ranked", "of plausible weights", "CPU: 33 % of the weight")
 	do("index", "show", "--weights", "hashing/all=0").want(t, 1, "sum to zero")
 	do("index", "show", "--weights", "fan-noise/full-load=1").want(t, 1, "cannot enter an index")
+	do("use", "schema").want(t, 0, "json-schema.org/draft/2020-12")
 	do("use", "list").want(t, 0, "foredeck", "wheelhouse")
 	do("use", "fit", "foredeck", "--field", "foredeck").want(t, 0, "Fit for the foredeck", "unknown: Screen luminance at least 500 cd/m²")
 	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--subject", "fen-14-16-512").want(t, 0, "with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy", "no sure gain for 350.00 EUR more", "EUR per Wh", "at 1.137 EUR of 2026-11-02")

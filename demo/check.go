@@ -7,8 +7,10 @@ import (
 	"strings"
 
 	"durvek/client"
+	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/compare"
+	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/core/trust"
 	"durvek/core/verdict"
@@ -24,7 +26,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	for _, j := range judged {
 		seen[j.Verdict.Outcome]++
 	}
-	for _, o := range []claims.Outcome{claims.Held, claims.Beyond, claims.Short, claims.Open, claims.Untested} {
+	for _, o := range []claims.Outcome{claims.Held, claims.Beyond, claims.Short, claims.Open, claims.Impossible, claims.Untested} {
 		if seen[o] == 0 {
 			return fmt.Errorf("no claim is %s: %v", o, seen)
 		}
@@ -130,12 +132,80 @@ func Check(ctx context.Context, c *client.Client) error {
 	if len(history.Shifts) != 1 {
 		return fmt.Errorf("the firmware changes nothing: %s", history.Sentence)
 	}
+	if err := checkComparisons(ctx, c); err != nil {
+		return err
+	}
 	r, err := client.Get[verdict.Review](ctx, c, "/api/reviews/fen-14", nil)
 	if err != nil {
 		return err
 	}
 	if len(r.Editions) == 0 {
 		return fmt.Errorf("the review has no edition")
+	}
+	return nil
+}
+
+// checkComparisons makes sure that every way of comparing has something true to show.
+func checkComparisons(ctx context.Context, c *client.Client) error {
+	siblings, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants", "fen-14-16-512,fen-14-32-1000"))
+	if err != nil {
+		return err
+	}
+	if x := siblings.Exchanges[0]; len(x.Gains) > 0 || !slices.ContainsFunc(x.GivesUp, func(s string) bool { return strings.HasPrefix(s, "Battery life") }) {
+		return fmt.Errorf("the dearer Fen 14 does not tie on mains and lose on battery: %s", x.Sentence)
+	}
+	older, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants", "sound-14-16-512,sound-16-32-1000"))
+	if err != nil {
+		return err
+	}
+	if !strings.HasPrefix(older.Exchanges[0].Advice, "Worth it") {
+		return fmt.Errorf("the Sound 16 is not worth it for an owner of the Sound 14: %s", older.Exchanges[0].Advice)
+	}
+	index, err := client.Get[struct {
+		Rows []ranking.IndexRow
+		Firm float64
+	}](ctx, c, "/api/index", client.Query("field", "machines", "use", "chart-room"))
+	if err != nil {
+		return err
+	}
+	if len(index.Rows) < 20 || index.Rows[len(index.Rows)-1].Ranked || index.Firm < 0.5 {
+		return fmt.Errorf("the index has %d rows, none too incomplete, or no firm order (%.2f)", len(index.Rows), index.Firm)
+	}
+	value, err := client.Get[struct {
+		Prices    map[string]catalog.Price
+		Climb     []ranking.Step
+		Spans     map[string]catalog.Span
+		Sentences []string
+	}](ctx, c, "/api/value", client.Query("field", "laptops", "measure", "compression/pack-all"))
+	if err != nil {
+		return err
+	}
+	if p := value.Prices["fen-14-16-512"]; len(value.Climb) < 2 || p.Offer.Voucher == nil || len(value.Spans) < 3 {
+		return fmt.Errorf("value has no frontier, voucher or spans: %v", value.Sentences)
+	}
+	modes, err := client.Get[compare.Modes](ctx, c, "/api/modes", client.Query("measure", "compression/pack-all"))
+	if err != nil {
+		return err
+	}
+	if len(modes.Chart.Points) < 3 {
+		return fmt.Errorf("only %d raised modes have a gain and a cost", len(modes.Chart.Points))
+	}
+	next, err := client.Get[[]ranking.Suggestion](ctx, c, "/api/suggestions", client.Query("field", "laptops"))
+	if err != nil {
+		return err
+	}
+	if len(next) == 0 || next[0].Unit == "" {
+		return fmt.Errorf("nothing is worth testing next")
+	}
+	cost, err := client.Get[struct {
+		Parts   []struct{ Role string }
+		Missing []string
+	}](ctx, c, "/api/rigs/own-build/cost", nil)
+	if err != nil {
+		return err
+	}
+	if len(cost.Parts) != 5 || len(cost.Missing) > 0 {
+		return fmt.Errorf("the rig's cost lacks %v", cost.Missing)
 	}
 	return nil
 }

@@ -6,7 +6,7 @@ import { Refusal } from '../api/client'
 import Trouble from './Trouble.vue'
 
 // The chart comes drawn from the service: the console shows the very picture that is published.
-const props = defineProps<{ query: Record<string, string>; kind?: string }>()
+const props = defineProps<{ query: Record<string, string>; kind?: string; pick?: boolean }>()
 const emit = defineEmits<{ row: [id: string] }>()
 const theme = useTheme()
 const address = computed(() => {
@@ -25,7 +25,7 @@ const chart = useQuery({
     throw new Refusal(e.detail ?? `The service answered ${r.status}.`, r.status, [])
   },
 })
-function pick(e: MouseEvent) {
+function hit(e: MouseEvent) {
   const id = (e.target as Element).closest('[data-row]')?.getAttribute('data-row')
   if (id) emit('row', id)
 }
@@ -34,5 +34,5 @@ function pick(e: MouseEvent) {
 <template>
   <Trouble v-if="chart.error.value" :error="chart.error.value" />
   <!-- eslint-disable-next-line vue/no-v-html: drawn by our own service, texts escaped there -->
-  <div v-else class="chart sheet" @click="pick" v-html="chart.data.value" />
+  <div v-else class="chart sheet" :class="{ pick }" @click="hit" v-html="chart.data.value" />
 </template>

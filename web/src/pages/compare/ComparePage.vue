@@ -120,7 +120,7 @@ const table = ref(false)
       </div>
     </template>
     <div v-if="measures.data.value && !asked.measure" class="sheet empty">Nothing is measured yet. Put a plan on the <router-link to="/bench">bench</router-link> first.</div>
-    <Chart v-else-if="ready" :query="question" @row="set({ cell: $event })" />
+    <Chart v-else-if="ready" pick :query="question" @row="set({ cell: $event })" />
     <CellPanel v-if="cell && ranking.data.value" :row="cell" :measure="ranking.data.value.measure" @close="set({ cell: '' })" />
     <div v-if="why.data.value" class="sheet pad mt-4">
       <strong>{{ why.data.value.effect?.sure ? 'Why they differ' : 'Do they differ?' }}</strong>

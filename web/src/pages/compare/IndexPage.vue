@@ -76,7 +76,7 @@ async function save() {
     </template>
     <Trouble v-if="index.error.value" :error="index.error.value" />
     <template v-else-if="x">
-      <Chart kind="index" :query="question" @row="open = $event" />
+      <Chart kind="index" pick :query="question" @row="open = $event" />
       <p class="mt-3">{{ x.firmness }} <span class="soft">A variant departs from what it is elsewhere by {{ number(x.interaction, 2) }} % from measure to measure; that, and noise, is in the whiskers.</span></p>
       <p v-for="r in x.refused ?? []" :key="r" class="caution">No index of the group {{ r }}</p>
       <div class="sheet scroll mt-3">
