@@ -482,7 +482,11 @@ func (d *Desk) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) {
 		x := v.variants[slug]
 		out.Names[slug] = Called{x.FullName(), x.Note}
 		if !ok || p.Amount == 0 {
-			out.Without = append(out.Without, v.label(slug)+": no price")
+			why := ": no price"
+			if n := len(v.offers[slug]); n > 0 {
+				why = fmt.Sprintf(": none of its %d prices is %s and with tax, of that region and day", n, cmp.Or(q.Pricing.Condition, "new"))
+			}
+			out.Without = append(out.Without, v.label(slug)+why)
 			return nil
 		}
 		out.Prices[slug] = p

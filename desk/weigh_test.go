@@ -216,6 +216,10 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 	if all := strings.Join(v.Sentence, " "); !strings.Contains(all, "Best value by work, rate per price: the Maker C") || !strings.Contains(all, "number 3 by value") {
 		t.Errorf("%s", all)
 	}
+	used, err := ask(ValueQuestion{Pricing: catalog.Pricing{Condition: "used"}})
+	if err != nil || len(used.Values) != 0 || len(used.Without) != 3 || !strings.Contains(used.Without[0], "none of its 1 prices is used") || !strings.Contains(used.Sentence[0], "Nothing in the field has both") {
+		t.Errorf("%+v, %v", used, err)
+	}
 	_, err = d.AddRate(ctx, catalog.Rate{From: "GBP", To: "GBP", Rate: 0, Date: "soon"}, "me")
 	says(t, err, Invalid, "between two currencies", "above zero")
 }

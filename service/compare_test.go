@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -126,6 +127,13 @@ func TestEveryChartIsDrawnInEveryFormatAndAsATable(t *testing.T) {
 		rows, err := csv.NewReader(strings.NewReader(table)).ReadAll()
 		if err != nil || !strings.HasPrefix(media, "text/csv") || len(rows) < 1 {
 			t.Errorf("%s: %s, %d rows, %v", kind, media, len(rows), err)
+		}
+		for _, row := range rows[1:] {
+			if kind == "ranked" {
+				if v, err := strconv.ParseFloat(row[3], 64); err != nil || v <= 0 {
+					t.Errorf("a figure that programs cannot read: %q", row[3])
+				}
+			}
 		}
 		if want := map[string]int{"ranked": 13, "index": 13, "claims": 4, "value": 13}[kind]; want > 0 && len(rows) != want {
 			t.Errorf("%s: %d rows, want %d", kind, len(rows), want)

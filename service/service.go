@@ -16,7 +16,6 @@ import (
 	"net/url"
 	"path"
 	"reflect"
-	"runtime/debug"
 	"strconv"
 	"strings"
 	"sync/atomic"
@@ -125,7 +124,7 @@ func schemaName(t reflect.Type, hint string) string {
 // OpenAPI gives the API's description as JSON.
 func (s *Service) OpenAPI() ([]byte, error) { return json.MarshalIndent(s.api.OpenAPI(), "", " ") }
 
-// rest gives memory back to the system once nobody has asked for a while.
+// rest lets the desk rest once nobody has asked for a while, and gives memory back to the system.
 func (s *Service) rest(while time.Duration) {
 	tick := time.NewTicker(while)
 	defer tick.Stop()
@@ -137,7 +136,7 @@ func (s *Service) rest(while time.Duration) {
 		}
 		now := s.asked.Load()
 		if now == before && !rested {
-			debug.FreeOSMemory()
+			s.desk.Rest()
 		}
 		before, rested = now, now == before
 	}

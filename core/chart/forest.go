@@ -3,6 +3,7 @@ package chart
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 
 	"durvek/core/quantity"
@@ -14,7 +15,7 @@ type Picture interface {
 	Table() Table
 }
 
-// Table is a chart's figures as a table.
+// Table is a chart's figures as a table, its numbers as programs read them.
 type Table struct {
 	Columns []string   `json:"columns"`
 	Rows    [][]string `json:"rows"`
@@ -65,12 +66,15 @@ func (f Forest) Table() Table {
 		}
 		row := []string{r.Group, name, "", "", "", r.Label}
 		if !r.Bare {
-			row[2], row[3], row[4] = signed(r.Value), signed(r.Lo), signed(r.Hi)
+			row[2], row[3], row[4] = plain(r.Value), plain(r.Lo), plain(r.Hi)
 		}
 		t.Rows = append(t.Rows, row)
 	}
 	return t
 }
+
+// plain writes a number with six digits, as any program reads it.
+func plain(v float64) string { return strconv.FormatFloat(v, 'g', 6, 64) }
 
 func signed(v float64) string {
 	s := quantity.Number(v, 3)
@@ -192,7 +196,7 @@ func (s Scatter) Table() Table {
 		if p.Best {
 			best = "yes"
 		}
-		t.Rows = append(t.Rows, []string{p.Name, p.Note, quantity.Number(p.X, 4), quantity.Number(p.Y, 4), quantity.Number(p.Lo, 4), quantity.Number(p.Hi, 4), best})
+		t.Rows = append(t.Rows, []string{p.Name, p.Note, plain(p.X), plain(p.Y), plain(p.Lo), plain(p.Hi), best})
 	}
 	return t
 }
@@ -250,13 +254,12 @@ type Line struct {
 // Heading gives title and text alternative.
 func (l Lines) Heading() (string, string) { return l.Title, l.Text }
 
-// Table gives the series, thinned to twenty values each.
+// Table gives the series.
 func (l Lines) Table() Table {
 	t := Table{Columns: []string{"Name", "Variant", l.X, l.Y}}
 	for _, s := range l.Lines {
-		step := max(1, (len(s.X)+19)/20)
-		for i := 0; i < len(s.X); i += step {
-			t.Rows = append(t.Rows, []string{s.Name, s.Note, quantity.Number(s.X[i], 4), quantity.Number(s.Y[i], 4)})
+		for i := range s.X {
+			t.Rows = append(t.Rows, []string{s.Name, s.Note, plain(s.X[i]), plain(s.Y[i])})
 		}
 	}
 	return t
@@ -281,16 +284,16 @@ func (r Ranked) Table() Table {
 	if r.Unit != "" {
 		value += ", " + r.Unit
 	}
-	t := Table{Columns: []string{"Place", "Name", "Variant", value, "95 % from", "to", "Claimed", "Repeats"}}
+	t := Table{Columns: []string{"Place", "Name", "Variant", value, "95 % from", "to", "Claimed", "Repeats", "Shown as"}}
 	for _, x := range r.Rows {
 		claim, place := "", x.Place
 		if x.Claim != nil {
-			claim = quantity.Number(*x.Claim, 4)
+			claim = plain(*x.Claim)
 		}
 		if x.Carried {
 			place = "not ranked"
 		}
-		t.Rows = append(t.Rows, []string{place, x.Name, x.Note, x.Label, quantity.Number(x.Lo, 4), quantity.Number(x.Hi, 4), claim, fmt.Sprint(x.N)})
+		t.Rows = append(t.Rows, []string{place, x.Name, x.Note, plain(x.Value), plain(x.Lo), plain(x.Hi), claim, fmt.Sprint(x.N), x.Label})
 	}
 	return t
 }
