@@ -165,7 +165,7 @@ func BenchmarkSize(b *testing.B) {
 	}
 	asked := time.Now()
 	must(b, get("/api/ranking", client.Query("measure", m(59), "field", "load-50")))
-	row("Ranked chart while the matrix loads", fmt.Sprintf("%.0f ms", 1e3*time.Since(asked).Seconds()), "", "its column read from the database first")
+	row("Ranked chart during the load", fmt.Sprintf("%.0f ms", 1e3*time.Since(asked).Seconds()), "", "its column read from the database first")
 	rest := func() {
 		for began := time.Now(); time.Since(began) < 90*time.Second && busy(served.Process.Pid, b) > 0.05; time.Sleep(time.Second) {
 		}
@@ -182,7 +182,7 @@ func BenchmarkSize(b *testing.B) {
 	row("Standings of 50 for the first time", fmt.Sprintf("median %.1f ms", median(fresh)), "≤ 40 ms", fmt.Sprintf("worst of %d: %.1f ms", len(fresh), stats.Quantile(fresh, 1)))
 	for _, q := range questions {
 		first := time.Now()
-		must(b, q.ask(59)) // not among the warm ones below
+		must(b, q.ask(58)) // nobody asked it before
 		cold := 1e3 * time.Since(first).Seconds()
 		for k := range 60 {
 			must(b, q.ask(k))
@@ -194,7 +194,7 @@ func BenchmarkSize(b *testing.B) {
 		for range 3 {
 			ours, theirs = append(ours, p95(b, asks, q.ask)), append(theirs, p95(b, bares, q.sql))
 		}
-		row(q.name, fmt.Sprintf("p95 %.1f ms", median(ours)), q.goal, fmt.Sprintf("%.2f × bare SQL (p95 %.1f ms), goal 0.5; for the first time %.1f ms", median(ours)/median(theirs), median(theirs), cold))
+		row(q.name, fmt.Sprintf("p95 %.1f ms", median(ours)), q.goal, fmt.Sprintf("%.3f × bare SQL (p95 %.1f ms), goal 0.5; for the first time %.1f ms", median(ours)/median(theirs), median(theirs), cold))
 		b.ReportMetric(median(ours), "ms-"+strings.ReplaceAll(q.name, " ", "-"))
 	}
 	for began, size := time.Now(), int64(1<<62); time.Since(began) < 150*time.Second && size > 150e6; time.Sleep(2 * time.Second) { // it gives back what it does not need after a minute or two

@@ -53,7 +53,7 @@ func (d *Desk) Generate(ctx context.Context, l Load, seed uint64, tell func(done
 	for i := range l.Tests {
 		t := method.Test{Slug: LoadTest(i), Version: 1, Name: fmt.Sprintf("Load %d", i), Group: []string{"CPU", "memory", "storage", "application", "graphics"}[i%5], Origin: "own", MustMatch: []string{"supply"}, Repeats: 3, Seconds: 20}
 		for m := range loadMeasures {
-			x := method.Measure{Slug: fmt.Sprintf("m%d", m), Name: fmt.Sprintf("part %d", m), Unit: "MiB/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015}
+			x := method.Measure{Slug: fmt.Sprintf("m%d", m), Name: fmt.Sprintf("part %d", m), Unit: "MiBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015}
 			if m == 3 {
 				x.Unit, x.Better = "s", quantity.Lower
 			}
@@ -165,7 +165,7 @@ func (d *Desk) loadOne(ctx context.Context, q store.Queries, i int, tests []meth
 	}
 	for c := range 3 {
 		e := es[c*loadMeasures]
-		claim := catalog.Claim{ID: newID(), Variant: slug, Measure: e.Measure, Value: math.Round(e.Cell.Median * (0.97 + 0.02*float64((i+c)%4))), Unit: "MiB/s", Source: "spec sheet", Date: at.Format(time.DateOnly)}
+		claim := catalog.Claim{ID: newID(), Variant: slug, Measure: e.Measure, Value: math.Round(e.Cell.Median * (0.97 + 0.02*float64((i+c)%4))), Unit: "MiBy/s", Source: "spec sheet", Date: at.Format(time.DateOnly)}
 		if err := q.AddClaim(ctx, claim, c); err != nil {
 			return err
 		}
