@@ -10,7 +10,7 @@ import Frame from './Frame.vue'
 const { fields, setups, choices, title, measures, usualField, fieldName } = useLists()
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const measured = computed(() => new Set((measures.data.value ?? []).filter((m) => m.variants > 0).map((m) => m.id.split('/')[0])))
-const usual = ['hashing-sustained', 'hashing-scaling', 'drive-fill']
+const usual = ['hashing-sustained', 'route-search-scaling', 'drive-fill']
 const { asked, set } = useAsked(() => ({ field: usualField(), test: usual.find((t) => measured.value.has(t)) ?? '', variants: '', setup: 'as-delivered', subject: '' }))
 const chosen = computed(() => asked.value.variants.split(',').filter(Boolean))
 const question = computed(() => given(asked.value))
