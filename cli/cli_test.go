@@ -21,8 +21,8 @@ import (
 	"durvek/internal/tab"
 )
 
-// bed is the built program and a data folder that `durvek demo --once` has filled.
-var bed struct{ program, data, log string }
+// bed is the built program, a data folder that `durvek demo --once` has filled, and a copy of it that no test adds to.
+var bed struct{ program, data, fresh, log string }
 
 func TestMain(m *testing.M) { os.Exit(run(m)) }
 
@@ -43,6 +43,8 @@ func run(m *testing.M) int {
 		fmt.Fprintf(os.Stderr, "demo --once: %v\n%s", err, out)
 		return 1
 	}
+	bed.fresh = filepath.Join(dir, "fresh")
+	must(os.CopyFS(bed.fresh, os.DirFS(bed.data)))
 	return m.Run()
 }
 

@@ -10,11 +10,11 @@ import (
 )
 
 func TestComparingFromTheCommandLine(t *testing.T) {
-	serve(t, bed.data)
+	serve(t, bed.fresh)
 	home := t.TempDir()
 	do := func(args ...string) result {
 		t.Helper()
-		return call(t, home, append([]string{"--data", bed.data}, args...)...)
+		return call(t, home, append([]string{"--data", bed.fresh}, args...)...)
 	}
 
 	// Head to head: the dearer sibling that ties on mains and loses on battery; a predecessor; rivals that are found.
@@ -77,12 +77,10 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 }
 
 func TestASuggestionGoesOnTheBench(t *testing.T) {
-	data := filepath.Join(t.TempDir(), "data")
-	must(os.CopyFS(data, os.DirFS(bed.data)))
-	serve(t, data)
+	serve(t, bed.fresh)
 	home := t.TempDir()
-	call(t, home, "--data", data, "plan", "suggest", "--field", "laptops", "--add", "1").want(t, 0, "is on the bench", "5 repeats on pilot-13")
-	call(t, home, "--data", data, "plan", "list").want(t, 0, "Suggested: drive-appends")
+	call(t, home, "--data", bed.fresh, "plan", "suggest", "--field", "laptops", "--add", "1").want(t, 0, "is on the bench", "5 repeats on pilot-13")
+	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Suggested: drive-appends")
 }
 
 func TestDataAreMadeUpForASize(t *testing.T) {

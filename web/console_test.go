@@ -502,9 +502,11 @@ func TestAComparisonIsAddedToAReviewAndShownAsATable(t *testing.T) {
 		t.Errorf("%v, %v", r.Measures, err)
 	}
 	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('label')].find(l => l.innerText === 'Show as a table').click() ?? true`)
-	p.Until(`document.querySelectorAll('table[aria-label="The chart’s figures"] tbody tr').length === 8`)
+	p.Until(`document.querySelectorAll('table[aria-label="The chart’s figures"] tbody tr').length === document.querySelectorAll('.chart [data-row]').length`)
 	p.Press("relay-15-16-512-a")
-	p.Until(`location.pathname === '/results' && new URLSearchParams(location.search).get('subject') === 'relay-15-16-512-a'`)
+	p.Until(`new URLSearchParams(location.search).get('cell') === 'relay-15-16-512'`)
+	p.Until(`document.querySelectorAll('table[aria-label="Runs behind the bar"] tbody a').length > 0`)
+	p.open("/results?subject=relay-15-16-512-a")
 	p.Says("relay-15-16-512-a")
 	simulated := `[...document.querySelectorAll('tbody tr')].find(r => r.innerText.includes('simulated'))?.querySelector('a')`
 	p.Until("!!" + simulated)

@@ -155,7 +155,7 @@ func TestAnUnlikeComparisonLeavesItsNoteOnThePicture(t *testing.T) {
 	p.Says("program version 2.9, not 3.2")
 	p.Press("Compare all the same")
 	p.Until(`document.querySelector('.chart svg')?.textContent.includes('Compared though unlike')`)
-	p.Says("Compared though unlike: sound-12-16-512.")
+	p.Says("Compared though unlike: Hythebrook Sound 12, 16 GiB, 512 GB.")
 	p.Press("Only like with like")
 	p.Until(`!document.querySelector('.chart svg')?.textContent.includes('Compared though unlike')`)
 	p.open("/compare?measure=hashing/all&field=machines&subject=sound-12-16-512&relative=sound-14-16-512")

@@ -44,7 +44,7 @@ func TestTheMachinesOwnBrowserMakesARun(t *testing.T) {
 	var phases []string
 	ctx, stop := context.WithTimeout(t.Context(), 90*time.Second)
 	defer stop()
-	out, err := find(t, "graphics-arithmetic").Execute(ctx, workload.Env{Token: "a plan's", Seconds: 0.5, Browser: chromium(t), Report: func(s record.Sample) {
+	out, err := find(t, "graphics-arithmetic").Execute(ctx, workload.Env{Token: "a plan's", Seconds: 2, Browser: chromium(t), Report: func(s record.Sample) {
 		mu.Lock()
 		defer mu.Unlock()
 		phases = append(phases, s.Phase)
