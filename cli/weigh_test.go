@@ -79,8 +79,8 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 func TestASuggestionGoesOnTheBench(t *testing.T) {
 	serve(t, bed.fresh)
 	home := t.TempDir()
-	call(t, home, "--data", bed.fresh, "plan", "suggest", "--field", "laptops", "--add", "1").want(t, 0, "is on the bench", "5 repeats on pilot-13")
-	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Suggested: drive-appends")
+	call(t, home, "--data", bed.fresh, "plan", "suggest", "--field", "laptops", "--add", "1").want(t, 0, "is on the bench", "5 repeats on ")
+	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Suggested: ", "waiting")
 }
 
 func TestDataAreMadeUpForASize(t *testing.T) {
