@@ -4,7 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { api, must } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { number } from '../../parts/words'
+import { lower, number } from '../../parts/words'
 import { given, useAsked, useLists } from './asked'
 import Frame from './Frame.vue'
 
@@ -80,21 +80,19 @@ async function save() {
       <p class="mt-3">{{ x.firmness }} <span class="soft">A variant departs from what it is elsewhere by {{ number(x.interaction, 2) }} % from measure to measure; that, and noise, is in the whiskers.</span></p>
       <p v-for="r in x.refused ?? []" :key="r" class="caution">No index of the group {{ r }}</p>
       <div class="sheet scroll mt-3">
-        <table aria-label="Index with its groups">
-          <thead><tr><th>Place</th><th>Variant</th><th class="n">Index</th><th class="n">95 %</th><th class="n">Measured</th><th class="n">Under other weights</th><th>What moves it most</th><th v-for="g in x.group_indices" :key="g.group" class="n">{{ g.group }}<div class="soft">{{ Math.round(100 * g.weight) }} %</div></th></tr></thead>
+        <table aria-label="Index with its groups" class="cond">
+          <thead><tr><th>Place</th><th>Variant</th><th class="n">Index, 95 %</th><th class="n">Measured</th><th class="n" title="Places that it takes in nine of ten draws of plausible weights">Other<br />weights</th><th v-for="g in x.group_indices" :key="g.group" class="n">{{ g.group }}<div class="soft">{{ Math.round(100 * g.weight) }} %</div></th></tr></thead>
           <tbody>
             <template v-for="r in x.rows" :key="r.id">
               <tr :class="{ on: r.id === asked.subject }">
-                <td class="w"><template v-if="r.ranked">{{ places(r.place) }}</template><span v-else class="caution">not ranked</span></td>
-                <td>{{ x.names[r.id]?.name }} <span class="soft">{{ x.names[r.id]?.note }}</span></td>
-                <td class="n"><strong>{{ r.value.toFixed(1) }}</strong></td>
-                <td class="n">{{ r.lo.toFixed(1) }} to {{ r.hi.toFixed(1) }}</td>
+                <td><template v-if="r.ranked">{{ places(r.place) }}</template><span v-else class="caution">not ranked</span></td>
+                <td class="wide">{{ x.names[r.id]?.name }} <span class="soft">{{ x.names[r.id]?.note }}</span><div v-if="r.moves[0]" class="soft small">most moved by {{ lower(name(r.moves[0].measure)) }}, {{ signed(r.moves[0].by) }}</div></td>
+                <td class="n"><strong>{{ r.value.toFixed(1) }}</strong><div class="soft small">{{ r.lo.toFixed(1) }} to {{ r.hi.toFixed(1) }}</div></td>
                 <td class="n"><button type="button" class="plainly" @click="open = open === r.id ? '' : r.id">{{ Math.round(100 * r.completeness) }} %</button></td>
                 <td class="n">{{ r.ranked ? places(r.under_weights) : '' }}</td>
-                <td class="small">{{ r.moves[0] ? `${name(r.moves[0].measure)} ${signed(r.moves[0].by)}` : '' }}</td>
                 <td v-for="g in x.group_indices" :key="g.group" class="n">{{ g.values[r.id] === undefined ? '' : Math.round(g.values[r.id]!) }}</td>
               </tr>
-              <tr v-if="open === r.id"><td :colspan="7 + x.group_indices.length" class="small">
+              <tr v-if="open === r.id"><td :colspan="5 + x.group_indices.length" class="small">
                 <div v-if="r.moves.length"><strong>Moved by</strong> {{ r.moves.slice(0, 8).map((m) => `${name(m.measure)} ${signed(m.by)}`).join('; ') }}</div>
                 <div v-if="r.missing?.length"><strong>Not run:</strong> {{ r.missing.map(name).join('; ') }}. <router-link :to="{ path: '/compare/next', query: { field: asked.field, variant: r.id } }">What to test next?</router-link></div>
                 <div v-if="r.cannot?.length"><strong>Cannot run, so its index is over the others:</strong> {{ r.cannot.map(name).join('; ') }}</div>
