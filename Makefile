@@ -30,7 +30,7 @@ build: console probe
 
 ## the benchmarks, as one table beside their references
 bench: console probe
-	$(GO) test ./bench -run xxx -bench . -benchtime 1x -timeout 45m
+	$(GO) test ./bench -run xxx -bench . -benchtime 1x -timeout 90m
 
 console: $(CONSOLE)
 
