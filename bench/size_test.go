@@ -204,7 +204,7 @@ func BenchmarkSize(b *testing.B) {
 	b.ReportMetric(0, "ns/op")
 }
 
-// resident is a process's memory that no other shares, without what it maps of files.
+// resident is what a process holds in memory, its program and mapped files among it.
 func resident(b *testing.B, pid int) (bytes int64) {
 	data, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
 	if err != nil {

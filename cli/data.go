@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -12,7 +14,10 @@ func (a *app) dataCmd() *cobra.Command {
 	var l desk.Load
 	var seed uint64
 	c := verb("generate", "Fill an empty data folder with made-up data of a size, to see how the service does with it", "durvek data generate --data /tmp/load --variants 5000 --tests 300 --readings 2000000", 0, func(cmd *cobra.Command, _ []string) error {
-		dir := or(a.data, defaultData())
+		dir := a.data
+		if dir == "" {
+			return usageError{fmt.Errorf("say with --data which empty folder is to be filled")}
+		}
 		d, err := desk.Open(cmd.Context(), desk.Options{Dir: dir})
 		if err != nil {
 			return err
@@ -21,12 +26,16 @@ func (a *app) dataCmd() *cobra.Command {
 		began := time.Now()
 		told := began
 		made, err := d.Generate(cmd.Context(), l, seed, func(done, of int) {
-			if since := time.Since(told); since < 5*time.Second || done == of {
+			if a.json || time.Since(told) < 5*time.Second || done == of {
 				return
 			}
 			told = time.Now()
 			a.say("%d of %d variants, %.0f s left", done, of, time.Since(began).Seconds()*float64(of-done)/float64(done))
 		})
+		var refused *desk.Error
+		if err != nil && !errors.As(err, &refused) {
+			return fmt.Errorf("%w; %s holds a part of it and must be removed before another try", err, dir)
+		}
 		if err != nil {
 			return err
 		}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"hash/fnv"
 	"math"
+	"runtime/debug"
 	"slices"
 	"sort"
 	"sync"
@@ -189,6 +190,20 @@ func kept[T any](d *Desk, key string, work func() (T, error)) (T, error) {
 	d.ranks.mu.Unlock()
 	return fresh.(T), nil
 }
+
+// Rest forgets what was worked out and can be worked out again.
+func (d *Desk) Rest() {
+	d.ranks.mu.Lock()
+	d.ranks.answers = nil
+	d.ranks.mu.Unlock()
+	d.matrix.pastsMu.Lock()
+	d.matrix.pasts = nil
+	d.matrix.pastsMu.Unlock()
+	debug.FreeOSMemory()
+}
+
+// State is another number whenever anything has changed that a comparison can rest on.
+func (d *Desk) State() uint64 { return d.matrix.whole() }
 
 func (d *Desk) view(ctx context.Context) (*view, error) {
 	now := d.matrix.catalogued()
@@ -510,7 +525,8 @@ func (d *Desk) rank(ctx context.Context, v *view, q Question) (compare.Compariso
 // competitors gathers what variants have in a measure under a setup. A test that is not meant for a kind is no gap of its variants. With modes
 // set every raised mode that was measured competes by itself.
 func (d *Desk) competitors(ctx context.Context, v *view, m compare.Measure, setup method.Setup, variants []string, modes bool) ([]compare.Competitor, stats.Pool, error) {
-	if group, key := method.Split(m.ID); group == "spec" || group == "price" {
+	if m.OnPaper() {
+		group, key := method.Split(m.ID)
 		field, err := d.onPaper(v, m, group, key, setup, variants)
 		return field, stats.Pool{}, err
 	}

@@ -390,20 +390,6 @@ func (m *matrix) state(measure string) [3]uint64 {
 	return [3]uint64{m.listed, m.doubted, c.revision}
 }
 
-// Rest forgets what was worked out and can be worked out again.
-func (d *Desk) Rest() {
-	d.ranks.mu.Lock()
-	d.ranks.answers = nil
-	d.ranks.mu.Unlock()
-	d.matrix.pastsMu.Lock()
-	d.matrix.pasts = nil
-	d.matrix.pastsMu.Unlock()
-	debug.FreeOSMemory()
-}
-
-// State is another number whenever anything has changed that a comparison can rest on.
-func (d *Desk) State() uint64 { return d.matrix.whole() }
-
 // whole is what an answer over many measures rests on: any change of figures, doubts or catalogue.
 func (m *matrix) whole() uint64 {
 	m.mu.RLock()

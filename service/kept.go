@@ -27,7 +27,7 @@ type sent struct {
 const mostKept = 16 << 20
 
 // comparisons are the questions whose answers rest on nothing but the desk's figures, catalogue and doubts.
-var comparisons = []string{"ranking", "charts", "cells", "places", "heads", "likeness", "index", "fits", "value", "modes", "suggestions", "ledger"}
+var comparisons = []string{"ranking", "charts", "cells", "places", "heads", "likeness", "index", "fits", "value", "modes", "curves", "suggestions", "ledger"}
 
 // keep answers comparisons from what was sent before.
 func (s *Service) keep(c *fiber.Ctx) error {
@@ -36,6 +36,7 @@ func (s *Service) keep(c *fiber.Ctx) error {
 	if c.Method() != http.MethodGet || !slices.Contains(comparisons, name) {
 		return c.Next()
 	}
+	s.asked.Add(1)
 	k, state, key := &s.kept, s.desk.State(), strings.Clone(c.OriginalURL())
 	k.mu.Lock()
 	if k.state != state {

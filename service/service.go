@@ -40,7 +40,7 @@ type Service struct {
 	probe   fs.FS
 	done    chan struct{}
 	kept    kept
-	asked   atomic.Int64 // requests so far
+	asked   atomic.Int64 // comparisons so far
 
 	certificates *Certificates
 	address      net.Addr // that it listens on
@@ -78,7 +78,7 @@ func New(d *desk.Desk, o Options) *Service {
 			return problem(c, status, err.Error())
 		}})
 	s.app.Use(recover.New())
-	s.app.Use(func(c *fiber.Ctx) error { s.asked.Add(1); return headers(c) })
+	s.app.Use(headers)
 	s.app.Get("/healthz", func(c *fiber.Ctx) error { return c.JSON(fiber.Map{"status": "ok"}) })
 	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true, LimitReached: func(c *fiber.Ctx) error {
 		return problem(c, http.StatusTooManyRequests, "too many wrong codes; wait a minute")
@@ -124,7 +124,7 @@ func schemaName(t reflect.Type, hint string) string {
 // OpenAPI gives the API's description as JSON.
 func (s *Service) OpenAPI() ([]byte, error) { return json.MarshalIndent(s.api.OpenAPI(), "", " ") }
 
-// rest lets the desk rest once nobody has asked for a while, and gives memory back to the system.
+// rest lets the desk rest once nobody has compared anything for a while; what agents send does not count.
 func (s *Service) rest(while time.Duration) {
 	tick := time.NewTicker(while)
 	defer tick.Stop()

@@ -47,6 +47,11 @@ func NewMeasure(t method.Test, m method.Measure) Measure {
 		Scale: m.Scale, Better: m.Better, Version: t.Version, MustMatch: must, def: m}
 }
 
+// OnPaper tells whether its figures are read off spec sheets or offers, not measured.
+func (m Measure) OnPaper() bool {
+	return strings.HasPrefix(m.ID, "spec/") || strings.HasPrefix(m.ID, "price/")
+}
+
 // Def is the measure's definition.
 func (m Measure) Def() method.Measure { return m.def }
 
@@ -473,8 +478,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		setup += ", in the browser" // all rows are: they are comparable
 	}
 	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
-	paper := strings.HasPrefix(m.ID, "spec/") || strings.HasPrefix(m.ID, "price/")
-	if paper {
+	if m.OnPaper() {
 		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what, m.Better.Phrase())
 	}
 	least, most := 0, 0
@@ -503,7 +507,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 			if e.Exact && r.Relative == nil {
 				row.Spread = ""
 			}
-			if paper && r.Relative == nil {
+			if m.OnPaper() && r.Relative == nil {
 				row.Label = quantity.Plain(v, "1")
 			}
 		}
@@ -534,7 +538,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	out.Title = c.title(q)
 	var foot []string
 	switch {
-	case most == 0 || paper:
+	case most == 0 || m.OnPaper():
 	case least == most:
 		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
 	default:

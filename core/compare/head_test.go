@@ -3,6 +3,7 @@ package compare
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -92,18 +93,26 @@ func TestHeadToHeadSaysWhatIsSureAmongMany(t *testing.T) {
 	}
 }
 
+// Of equals, one head-to-head in twenty may call any difference sure; taken alone 5 % of all differences would be.
 func TestDifferencesByChanceAreNotCalledSure(t *testing.T) {
-	found := 0
-	for seed := range 40 {
+	rng := rand.New(rand.NewPCG(3, 3))
+	corrected, alone := 0, 0
+	for range 100 {
 		var ratios []float64
-		for i := range 60 { // equals, with the scatter that their errors have
-			ratios = append(ratios, math.Exp(0.004*math.Sqrt2*math.Sin(float64(seed*977+i*i*31))*1.4))
+		for range 60 {
+			ratios = append(ratios, math.Exp(0.004*math.Sqrt2*rng.NormFloat64()))
 		}
-		x := against("", "", ratios...).Exchanges[0]
-		found += len(x.Gains) + len(x.GivesUp)
+		for _, r := range against("", "", ratios...).Rows {
+			if r.Gaps[0].Sure {
+				corrected++
+			}
+			if r.Gaps[0].P < 0.05 {
+				alone++
+			}
+		}
 	}
-	if found > 4 {
-		t.Errorf("%d of 2,400 differences between equals are called sure", found)
+	if corrected > 20 || alone < 150 {
+		t.Errorf("of 6,000 differences between equals %d are called sure among all, and %d would be if each were taken alone", corrected, alone)
 	}
 }
 

@@ -274,11 +274,11 @@ func Fixed(v float64, decimals int) string {
 
 // Signed prints a difference with so many decimals and its sign, a true minus.
 func Signed(v float64, decimals int) string {
-	if s := Fixed(v, decimals); v < 0 {
+	s := Fixed(v, decimals)
+	if v < 0 {
 		return s
-	} else {
-		return "+" + s
 	}
+	return "+" + s
 }
 
 // PlusMinus prints a value and its half-width so that both end at the same decimal: the half-width

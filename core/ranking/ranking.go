@@ -291,11 +291,24 @@ func (s *sampling) critical(both, one []pair, stale func(peak) bool) float64 {
 // peak finds a draw's largest studentised difference among pairs.
 func (s *sampling) peak(d int, both, one []pair) peak {
 	noise := s.noise[d*s.n : (d+1)*s.n]
+	var variance []float64
+	if s.variance != nil {
+		variance = s.variance[d*s.n : (d+1)*s.n]
+	}
 	var best peak
-	look := func(ps []pair, ways bool, variance func(pair) float64) {
+	for way, ps := range [2][]pair{both, one} {
 		for _, p := range ps {
 			diff := noise[p.j] - noise[p.k]
-			if v := variance(p); (ways || diff > 0) && diff*diff > best.square*v && v > 0 {
+			if way == 1 && diff <= 0 {
+				continue
+			}
+			var v float64
+			if variance != nil {
+				v = variance[p.j] + variance[p.k]
+			} else {
+				v = s.gapVariance[int(p.j)*s.n+int(p.k)] * s.factor[d]
+			}
+			if diff*diff > best.square*v && v > 0 {
 				best = peak{diff * diff / v, p}
 				if diff < 0 {
 					best.pair = pair{p.k, p.j}
@@ -303,24 +316,6 @@ func (s *sampling) peak(d int, both, one []pair) peak {
 			}
 		}
 	}
-	variance := s.variance
-	if variance == nil {
-		of := func(p pair) float64 { return s.gapVariance[int(p.j)*s.n+int(p.k)] * s.factor[d] }
-		look(both, true, of)
-		look(one, false, of)
-		return best
-	}
-	variance = variance[d*s.n : (d+1)*s.n]
-	for _, p := range both {
-		diff := noise[p.j] - noise[p.k]
-		if v := variance[p.j] + variance[p.k]; diff*diff > best.square*v && v > 0 {
-			best = peak{diff * diff / v, p}
-			if diff < 0 {
-				best.pair = pair{p.k, p.j}
-			}
-		}
-	}
-	look(one, false, func(p pair) float64 { return variance[p.j] + variance[p.k] })
 	return best
 }
 

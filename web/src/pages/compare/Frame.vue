@@ -5,7 +5,7 @@ import { given } from './asked'
 import Ways from './Ways.vue'
 
 // Every way of comparing: its title, its pictures to take along, the ways beside it, what is asked on the left and the answer on the right.
-const props = defineProps<{ title: string; sub?: string; kind?: string; query?: Record<string, string>; wide?: boolean }>()
+const props = defineProps<{ title: string; sub?: string; kind?: string; query?: Record<string, string> }>()
 const picture = (more: Record<string, string>) => `/api/charts/${props.kind}.png?${new URLSearchParams({ ...given(props.query ?? {}), ...more })}`
 const pictures = computed(() => [
   { title: 'Picture for a page, PNG', href: picture({ pixels: '2' }) },

@@ -67,7 +67,7 @@ async function note() {
               <td class="n">{{ v.unranked ? '—' : v.place }}</td>
               <td>{{ x.names[v.id]?.name }} <span class="soft">{{ x.names[v.id]?.note }}</span></td>
               <td class="n">{{ number(v.worth) }}</td>
-              <td class="n">{{ x.prices[v.id]?.text }}<div class="soft small" style="white-space: normal; max-width: 240px; margin-left: auto">{{ x.prices[v.id]?.notes?.join('; ') }}</div></td>
+              <td class="n">{{ x.prices[v.id]?.text }}<div class="soft small aside">{{ x.prices[v.id]?.notes?.join('; ') }}</div></td>
               <td class="n">{{ v.unranked ? '—' : Math.round(v.per) }}</td>
               <td><span v-if="v.frontier" class="good">yes</span><span v-else-if="v.beaten_by" class="small">{{ v.surely_beaten ? 'beaten by' : 'perhaps beaten by' }} {{ title(v.beaten_by) }}</span></td>
               <td class="n">{{ money(v.best_at) }}</td>
