@@ -399,3 +399,85 @@ func TestCellsAsAMatrix(t *testing.T) {
 	_, err = d.CellsOf(ctx, "", nil, nil, "q")
 	says(t, err, NotFound, `no setup "q"`)
 }
+
+func TestModesCurvesAndFitOfADesk(t *testing.T) {
+	d := opened(t)
+	rates(t, d, "a", "", 100, 100.5, 99.6)
+	for i, v := range []float64{110, 110.4, 109.8} {
+		typed(t, d, Typed{Subject: "a", Setup: "fast-mode", Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(v)}})
+	}
+	rates(t, d, "b", "", 150, 150.5)
+	m, err := d.ModesOf(ctx, "work/rate", "")
+	if err != nil || len(m.Gains) != 1 || m.Gains[0].Variant != "a" || math.Abs(m.Gains[0].Gain.Value-10) > 1 || !m.Gains[0].Gain.Sure || !strings.Contains(m.Gains[0].Text, "was not measured") {
+		t.Errorf("%+v, %v", m.Gains, err)
+	}
+	_, err = d.ModesOf(ctx, "work/rat", "")
+	says(t, err, NotFound, "measure list")
+	ranked, err := d.Rank(ctx, Question{Measure: "work/rate", Modes: true})
+	if err != nil || len(ranked.Rows) != 3 || ranked.Rows[1].Mode != "fast-mode" || ranked.Rows[1].Variant != "a" {
+		t.Errorf("the raised mode is no row of its own between b and a: %+v, %v", ranked.Rows, err)
+	}
+	c, err := d.Curves(ctx, "work", "", nil, "", "")
+	if err != nil || len(c.Lines) != 0 || !strings.HasPrefix(c.Title, "Nothing to draw yet") {
+		t.Errorf("typed readings have no series: %+v, %v", c, err)
+	}
+	_, err = d.Curves(ctx, "work", "", []string{"q"}, "", "")
+	says(t, err, NotFound, `no variant "q"`)
+	least := 120.0
+	use := ranking.Use{Slug: "galley", Name: "the galley", Needs: []ranking.Need{{Measure: "work/rate", Least: &least, Unit: "/min"}}, Weights: []ranking.Weight{{Measure: "work/rate", Weight: 1}}}
+	if _, err := d.AddUse(ctx, use, "me"); err != nil {
+		t.Fatal(err)
+	}
+	fit, err := d.FitOf(ctx, "galley", "", "")
+	if err != nil || len(fit.Fits) != 2 || fit.Fits[0].Variant != "b" || fit.Fits[0].For != "for" || fit.Fits[1].For != "not for" || math.Abs(fit.Fits[1].Score-66.6) > 0.5 || fit.Fits[1].Needs[0].Text != "Work, rate at least 120 /min" {
+		t.Errorf("%+v, %v", fit.Fits, err)
+	}
+	use.Weights[0].Measure = "work/rat"
+	_, err = d.AddUse(ctx, use, "me")
+	says(t, err, Invalid, "no test yields")
+}
+
+func TestARigsCostNamesWhatHasNoPrice(t *testing.T) {
+	d := opened(t)
+	price(t, d, "a", 50000, "EUR")
+	price(t, d, "b", 10000, "GBP")
+	if err := d.AddRig(ctx, catalog.Rig{Slug: "build", Name: "Build", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}, {Unit: "b", Role: "drive"}, {Unit: "c", Role: "dock"}}}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	_, err := d.RigCost(ctx, "build", catalog.Pricing{})
+	says(t, err, Invalid, "cannot be summed up", "durvek rate add GBP EUR")
+	if _, err := d.AddRate(ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 1.15, Date: "2026-11-01"}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	cost, err := d.RigCost(ctx, "build", catalog.Pricing{})
+	if err != nil || cost.Total != "615.00 EUR" || len(cost.Parts) != 2 || len(cost.Missing) != 1 || !strings.Contains(cost.Missing[0], "Maker C") {
+		t.Errorf("%+v, %v", cost, err)
+	}
+	_, err = d.RigCost(ctx, "q", catalog.Pricing{})
+	says(t, err, NotFound, `"q"`)
+}
+
+// What was worked out before a rest is worked out again after it, to the same answer.
+func TestARestForgetsNothingThatMatters(t *testing.T) {
+	d := loaded(t, Load{Variants: 60, Tests: 15, Readings: 12000})
+	ask := func() (compare.Comparison, Place) {
+		c, err := d.Rank(ctx, Question{Field: "load-50", Measure: "load-001/m0"})
+		p, err2 := d.PlaceOf(ctx, "load-001/m0", "load-0000", "")
+		if err != nil || err2 != nil {
+			t.Fatal(err, err2)
+		}
+		return c, p
+	}
+	state := d.State()
+	c, p := ask()
+	d.Rest()
+	if len(d.ranks.answers) != 0 || len(d.matrix.pasts) != 0 {
+		t.Error("it keeps what it worked out")
+	}
+	if again, place := ask(); !reflect.DeepEqual(again.Rows, c.Rows) || !reflect.DeepEqual(place, p) {
+		t.Error("after a rest the same question has another answer")
+	}
+	if d.State() != state {
+		t.Error("a rest changed the desk's state, so that every answer that was sent is lost")
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/csv"
 	"fmt"
+	"math"
 	"net/http"
 	"strconv"
 	"strings"
@@ -70,11 +71,11 @@ func (w Weighed) question() (desk.IndexQuestion, error) {
 	for _, part := range split(w.Weights) {
 		name, number, ok := strings.Cut(part, "=")
 		v, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
-		if !ok || err != nil {
+		if name = strings.TrimSpace(name); !ok || err != nil || strings.Trim(name, "/") == "" || math.IsNaN(v) || math.IsInf(v, 0) {
 			return q, &desk.Error{Kind: desk.Invalid, Message: fmt.Sprintf("weights are written as hashing/all=2,storage=1, not %q", part)}
 		}
 		x := ranking.Weight{Weight: v}
-		if name = strings.TrimSpace(name); strings.Contains(name, "/") {
+		if strings.Contains(name, "/") {
 			x.Measure = name
 		} else {
 			x.Group = name
