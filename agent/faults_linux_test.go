@@ -26,6 +26,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/desk/house"
 	_ "durvek/machine"
 	"durvek/service"
 	"durvek/simulate"
@@ -55,7 +56,7 @@ func play(err error) {
 
 func serve() error {
 	ctx := context.Background()
-	d, err := desk.Open(ctx, desk.Options{Dir: os.Getenv("DURVEK_DIR"), Tests: workload.Tests(), Lease: 500 * time.Millisecond})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: os.Getenv("DURVEK_DIR"), Lease: 500 * time.Millisecond}, Tests: workload.Tests()})
 	if err != nil {
 		return err
 	}
@@ -63,7 +64,7 @@ func serve() error {
 	if err != nil {
 		return err
 	}
-	token, err := d.LocalToken(ctx)
+	token, err := d.Books.LocalToken(ctx)
 	if err != nil {
 		return err
 	}

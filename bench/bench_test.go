@@ -24,6 +24,8 @@ import (
 	"durvek/core/compare"
 	"durvek/core/stats"
 	"durvek/desk"
+	"durvek/desk/house"
+	"durvek/desk/results"
 	"durvek/draw"
 	"durvek/service"
 	"durvek/workload"
@@ -249,14 +251,14 @@ func BenchmarkMultiplyAdd(b *testing.B) {
 func desk20(b *testing.B) *client.Client {
 	b.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := desk.Open(ctx, desk.Options{Dir: b.TempDir(), Name: "Bench", Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: b.TempDir(), Name: "Bench"}, Tests: workload.Tests()})
 	must(b, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(b, err)
 	ended := make(chan error, 1)
 	go func() { ended <- service.New(d, service.Options{}).Serve(ctx, l) }()
 	b.Cleanup(func() { stop(); <-ended; d.Close() })
-	token, err := d.LocalToken(ctx)
+	token, err := d.Books.LocalToken(ctx)
 	must(b, err)
 	c := client.New("http://"+l.Addr().String(), token)
 	var dossier, readings strings.Builder
@@ -289,7 +291,7 @@ func BenchmarkRankOverHTTP(b *testing.B) {
 	for i := range 200 {
 		kept = append(kept, ask())
 		if i%4 == 0 { // a new reading makes every kept answer stale
-			must(b, c.Do(ctx, http.MethodPost, "/api/readings", nil, desk.Typed{Test: "hashing", Subject: "u3", Repeat: 9 + i, Conditions: map[string]string{"runtime": "native"}, Readings: map[string]string{"all": fmt.Sprint(1045 + i%9)}}, nil))
+			must(b, c.Do(ctx, http.MethodPost, "/api/readings", nil, results.Typed{Test: "hashing", Subject: "u3", Repeat: 9 + i, Conditions: map[string]string{"runtime": "native"}, Readings: map[string]string{"all": fmt.Sprint(1045 + i%9)}}, nil))
 			fresh = append(fresh, ask())
 		}
 	}

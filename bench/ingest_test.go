@@ -22,6 +22,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/desk/house"
 	"durvek/machine"
 	"durvek/service"
 	"durvek/trace"
@@ -31,7 +32,7 @@ import (
 // ingest is the service in a process of its own, so that its share of a core can be told from its clients'.
 func ingest(dir string) error {
 	ctx := context.Background()
-	d, err := desk.Open(ctx, desk.Options{Dir: dir, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir}, Tests: workload.Tests()})
 	if err != nil {
 		return err
 	}
@@ -39,7 +40,7 @@ func ingest(dir string) error {
 	if err != nil {
 		return err
 	}
-	token, err := d.LocalToken(ctx)
+	token, err := d.Books.LocalToken(ctx)
 	if err != nil {
 		return err
 	}

@@ -20,7 +20,8 @@ import (
 	"durvek/client"
 	"durvek/core/method"
 	"durvek/core/stats"
-	"durvek/desk"
+	"durvek/demo/load"
+	"durvek/desk/figures"
 )
 
 // asking is how many clients ask at once, and how often each; the bare queries are slower and asked less often.
@@ -99,7 +100,7 @@ func BenchmarkSize(b *testing.B) {
 		time.Sleep(time.Millisecond)
 	}
 	row("Start with 2 M readings, /healthz", fmt.Sprintf("%.0f ms", 1e3*time.Since(began).Seconds()), "≤ 300 ms", "")
-	m := func(k int) string { return method.ID(desk.LoadTest(k%15), fmt.Sprintf("m%d", k/15%4)) }
+	m := func(k int) string { return method.ID(load.Test(k%15), fmt.Sprintf("m%d", k/15%4)) }
 	must(b, get("/api/places", client.Query("measure", m(0), "variant", "load-0000")))
 	row("Start, first place in history", fmt.Sprintf("%.0f ms", 1e3*time.Since(began).Seconds()), "", "the matrix loads behind it")
 
@@ -107,7 +108,7 @@ func BenchmarkSize(b *testing.B) {
 	must(b, err)
 	defer db.Close()
 	db.SetMaxOpenConns(3)
-	fields, err := client.Get[[]desk.FieldPage](ctx, c, "/api/fields", nil)
+	fields, err := client.Get[[]figures.FieldPage](ctx, c, "/api/fields", nil)
 	must(b, err)
 	var fifty []string
 	for _, f := range fields {

@@ -16,6 +16,8 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/desk"
+	"durvek/desk/house"
+	"durvek/desk/results"
 	"durvek/internal/trials"
 	"durvek/store"
 )
@@ -91,21 +93,21 @@ func BenchmarkRules(b *testing.B) {
 		}
 		defs = append(defs, d)
 	}
-	open := func() *desk.Desk {
-		d, err := desk.Open(ctx, desk.Options{Dir: dir, Tests: defs})
+	open := func() *house.House {
+		d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir}, Tests: defs})
 		if err != nil {
 			b.Fatal(err)
 		}
 		return d
 	}
 	d := open()
-	if err := d.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"}, "me"); err != nil {
+	if err := d.Books.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"}, "me"); err != nil {
 		b.Fatal(err)
 	}
-	if err := d.AddVariant(ctx, catalog.Variant{Slug: "v0", Model: "m", Name: "v0"}, "me"); err != nil {
+	if err := d.Books.AddVariant(ctx, catalog.Variant{Slug: "v0", Model: "m", Name: "v0"}, "me"); err != nil {
 		b.Fatal(err)
 	}
-	if err := d.AddUnit(ctx, catalog.Unit{Slug: "v0", Variant: "v0", Origin: "bought"}, "me"); err != nil {
+	if err := d.Books.AddUnit(ctx, catalog.Unit{Slug: "v0", Variant: "v0", Origin: "bought"}, "me"); err != nil {
 		b.Fatal(err)
 	}
 	readings := func(k int) map[string]string {
@@ -115,7 +117,7 @@ func BenchmarkRules(b *testing.B) {
 		}
 		return out
 	}
-	first, err := d.TypeReadings(ctx, desk.Typed{Test: "load-0", Subject: "v0", Readings: readings(0)}, "me")
+	first, err := d.Results.TypeReadings(ctx, results.Typed{Test: "load-0", Subject: "v0", Readings: readings(0)}, "me")
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -148,7 +150,7 @@ func BenchmarkRules(b *testing.B) {
 	db.Close()
 	d = open()
 	defer d.Close()
-	if _, err := d.Recount(ctx); err != nil {
+	if _, err := d.Results.Recount(ctx); err != nil {
 		b.Fatal(err)
 	}
 	// The rules alone, of runs that are there, and the whole way of a run that comes in.
@@ -156,7 +158,7 @@ func BenchmarkRules(b *testing.B) {
 	var took [2]time.Duration
 	for i, unit := range []string{"v77", "v78"} { // forty runs each; the first find nothing in memory yet
 		began := time.Now()
-		if _, err := d.Examine(ctx, store.RunFilter{Subject: unit}, "me"); err != nil {
+		if _, err := d.Results.Examine(ctx, store.RunFilter{Subject: unit}, "me"); err != nil {
 			b.Fatal(err)
 		}
 		took[i] = time.Since(began)
@@ -165,7 +167,7 @@ func BenchmarkRules(b *testing.B) {
 	for range b.N {
 		began := time.Now()
 		for k := range asked {
-			if _, err := d.TypeReadings(ctx, desk.Typed{Test: "load-1", Subject: "v0", Sitting: uuid.NewString(), Repeat: k, Readings: readings(k)}, "me"); err != nil {
+			if _, err := d.Results.TypeReadings(ctx, results.Typed{Test: "load-1", Subject: "v0", Sitting: uuid.NewString(), Repeat: k, Readings: readings(k)}, "me"); err != nil {
 				b.Fatal(err)
 			}
 		}

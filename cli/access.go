@@ -16,6 +16,8 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/desk"
+	"durvek/desk/books"
+	"durvek/desk/house"
 	"durvek/service"
 )
 
@@ -64,7 +66,7 @@ func (a *app) tokenCmd() *cobra.Command {
 			return post(a, cmd, "/api/tokens", nil, map[string]string{"name": args[0], "desk": ""}, func(x struct{ Token string }) { a.say("%s", x.Token) })
 		}),
 		verb("list", "List tokens", "durvek token list", 0, func(cmd *cobra.Command, _ []string) error {
-			return get(a, cmd, "/api/tokens", nil, func(ts []desk.Named) {
+			return get(a, cmd, "/api/tokens", nil, func(ts []books.Named) {
 				var rows [][]any
 				for _, t := range ts {
 					rows = append(rows, []any{t.Name, t.Role, t.Created, or(t.Expires, "never")})
@@ -85,7 +87,7 @@ func (a *app) apiCmd() *cobra.Command {
 				return err
 			}
 			defer os.RemoveAll(dir)
-			d, err := desk.Open(cmd.Context(), desk.Options{Dir: dir})
+			d, err := house.Open(cmd.Context(), house.Options{Options: desk.Options{Dir: dir}})
 			if err != nil {
 				return err
 			}

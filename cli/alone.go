@@ -18,7 +18,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/stats"
-	"durvek/desk"
+	"durvek/desk/results"
 	"durvek/machine"
 	"durvek/workload"
 )
@@ -303,7 +303,7 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 		allowed = ""
 	}
 	local := machine.Local{Dir: p.path, Seconds: p.seconds, Allowed: allowed}
-	file := desk.RunFile{Format: desk.RunsFormat, Runs: []record.Run{}}
+	file := results.RunFile{Format: results.RunsFormat, Runs: []record.Run{}}
 	if file.Machine, err = local.Describe(ctx); err != nil {
 		return err
 	}
@@ -425,7 +425,7 @@ type aloneRun struct {
 	Series      []record.Series   `json:"series,omitempty"`
 }
 
-func runFileOut(f desk.RunFile) any {
+func runFileOut(f results.RunFile) any {
 	runs := make([]aloneRun, len(f.Runs))
 	for i, r := range f.Runs {
 		runs[i] = aloneRun{r.ID, r.Test, r.TestVersion, r.Repeat, r.Started, r.Ended, r.Outcome, r.Failure, r.Options, r.Observed, r.Negotiated, r.Readings, r.Series}

@@ -11,14 +11,14 @@ import (
 	"syscall"
 	"testing"
 
-	"durvek/desk"
+	"durvek/desk/results"
 )
 
-func readRuns(t *testing.T, path string) desk.RunFile {
+func readRuns(t *testing.T, path string) results.RunFile {
 	t.Helper()
 	b, err := os.ReadFile(path)
 	must(err)
-	var f desk.RunFile
+	var f results.RunFile
 	must(json.Unmarshal(b, &f))
 	return f
 }

@@ -16,7 +16,8 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
-	"durvek/desk"
+	"durvek/desk/books"
+	"durvek/desk/results"
 )
 
 func formatValue(v float64, unit string) string { return quantity.Format(v, unit) }
@@ -62,7 +63,7 @@ func (a *app) testCmd() *cobra.Command {
 			a.explain(t)
 		})
 	})
-	var trial desk.Trial
+	var trial books.Trial
 	var output, errs, written string
 	try := verb("try TEST-OR-FILE", "Try a test's mapping on a saved output and record nothing", "durvek test try demo/tests/hull-mesher.yaml --output demo/tests/hull-mesher.txt", 1, func(cmd *cobra.Command, args []string) error {
 		trial.Test = args[0]
@@ -87,7 +88,7 @@ func (a *app) testCmd() *cobra.Command {
 			*x.into = string(data)
 		}
 		whole := true
-		err := post(a, cmd, "/api/trials", nil, trial, func(t desk.Tried) {
+		err := post(a, cmd, "/api/trials", nil, trial, func(t books.Tried) {
 			whole = t.Whole
 			var rows [][]any
 			for _, f := range t.Found {
@@ -188,7 +189,7 @@ func (a *app) runCmd() *cobra.Command {
 	q.flags(list)
 	list.Flags().IntVar(&limit, "limit", 30, "how many")
 	show := verb("show RUN", "Show a run with its conditions and raw samples", "durvek run show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/runs/"+client.Slug(args[0]), nil, func(p desk.RunPage) {
+		return get(a, cmd, "/api/runs/"+client.Slug(args[0]), nil, func(p results.RunPage) {
 			r := p.Run
 			a.say("%s on %s (%s), setup %s, repeat %d, started %s", p.TestName, p.Title, r.Subject, r.Setup, r.Repeat+1, r.Started.Format(time.RFC3339))
 			if r.Host != "" {
@@ -289,13 +290,13 @@ func (a *app) runCmd() *cobra.Command {
 			}
 		})
 	})
-	var at desk.Target
+	var at results.Target
 	imp := verb("import FILE", "Take in the runs of a machine that measured alone", "durvek run import runs.json --unit fen-14-16-512-a", 1, func(cmd *cobra.Command, args []string) error {
 		data, err := a.readFile(args[0])
 		if err != nil {
 			return err
 		}
-		return post(a, cmd, "/api/runs", client.Query("unit", at.Unit, "host", at.Host, "place", at.Place, "setup", at.Setup), data, func(x desk.Imported) {
+		return post(a, cmd, "/api/runs", client.Query("unit", at.Unit, "host", at.Host, "place", at.Place, "setup", at.Setup), data, func(x results.Imported) {
 			a.say("%d new run(s), %d known already.", x.Runs, x.Known)
 		})
 	})
@@ -338,7 +339,7 @@ func axisText(v float64, unit string) string {
 }
 
 func (a *app) readingCmd() *cobra.Command {
-	var x desk.Typed
+	var x results.Typed
 	var conditions, notes []string
 	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '29 to 31', 'at least 100', 'more than 600', pass, fail, a mark, missing", "durvek reading add fen-14-16-512-a survey-export time='498 s' --condition program.version=3.2", 0, func(cmd *cobra.Command, args []string) error {
 		var err error
@@ -391,7 +392,7 @@ func (a *app) tableCmd() *cobra.Command {
 				q.Set("check_only", "true")
 			}
 			refused := 0
-			err = post(a, cmd, "/api/tables", q, data, func(t desk.Table) {
+			err = post(a, cmd, "/api/tables", q, data, func(t results.Table) {
 				refused = len(t.Refused)
 				var rows [][]any
 				for _, r := range t.Refused {

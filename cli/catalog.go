@@ -15,7 +15,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/quantity"
-	"durvek/desk"
+	"durvek/desk/books"
 )
 
 func (a *app) dossierCmd() *cobra.Command {
@@ -34,7 +34,7 @@ func (a *app) dossierCmd() *cobra.Command {
 			if check {
 				query.Set("check_only", "true")
 			}
-			return post(a, cmd, "/api/dossiers", query, data, func(x desk.Intake) {
+			return post(a, cmd, "/api/dossiers", query, data, func(x books.Intake) {
 				done := "Taken in"
 				if x.Checked {
 					done = "Nothing wrong, nothing written"
@@ -127,7 +127,7 @@ func (a *app) modelCmd() *cobra.Command {
 		})
 	})
 	show := verb("show SLUG", "Show a model with its variants, units, claims and offers", "durvek model show fen-14", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/models/"+client.Slug(args[0]), nil, func(p desk.ModelPage) {
+		return get(a, cmd, "/api/models/"+client.Slug(args[0]), nil, func(p books.ModelPage) {
 			a.say("%s (%s), %s%s", p.Model.FullName(), p.Model.Slug, p.Model.Kind, note(", released ", p.Model.Released))
 			for _, x := range p.Model.AlsoSoldAs {
 				a.say("Also sold as %s %s%s", x.Maker, x.Name, note(" in ", x.Region))

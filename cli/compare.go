@@ -21,7 +21,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/ranking"
 	"durvek/core/verdict"
-	"durvek/desk"
+	"durvek/desk/figures"
 	"durvek/draw"
 )
 
@@ -74,7 +74,7 @@ func (a *app) fieldCmd() *cobra.Command {
 	g.StringSliceVar(&f.Without, "without", nil, "variants left out by hand")
 	g.BoolVar(&f.Modes, "modes", false, "raised modes stand as rows of their own")
 	list := verb("list", "List fields with what they hold", "durvek field list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/fields", nil, func(fs []desk.FieldPage) {
+		return get(a, cmd, "/api/fields", nil, func(fs []figures.FieldPage) {
 			var rows [][]any
 			for _, f := range fs {
 				rows = append(rows, []any{f.Slug, f.Name, f.Rule + note("; ", f.Trouble), len(f.Holds)})
@@ -108,7 +108,7 @@ func (a *app) measureCmd() *cobra.Command {
 			})
 		}),
 		verb("show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all", 1, func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/measures/"+args[0], nil, func(p desk.MeasurePage) {
+			return get(a, cmd, "/api/measures/"+args[0], nil, func(p figures.MeasurePage) {
 				a.say("%s, %s, %s", p.Measure.Name, or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
 				a.say("%s", p.Good)
 				for _, t := range p.Tunings {
@@ -200,7 +200,7 @@ func (a *app) rankCmd() *cobra.Command {
 	d.flags(ranked)
 	var setup string
 	place := verb("place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured", "durvek rank place fan-noise/full-load tern-mini-32-1000", 2, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/places", client.Query("measure", args[0], "variant", args[1], "setup", setup), func(p desk.Place) {
+		return get(a, cmd, "/api/places", client.Query("measure", args[0], "variant", args[1], "setup", setup), func(p figures.Place) {
 			a.say("%s", p.Sentence)
 			rows := [][]any{{"Its kind", chart.PlaceText(p.Class.Best, p.Class.Worst), p.Class.Of}, {"All history", chart.PlaceText(p.History.Best, p.History.Worst), p.History.Of}}
 			a.print([]string{"Among", "→Place", "→Of"}, rows)

@@ -7,25 +7,27 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"durvek/demo/load"
 	"durvek/desk"
+	"durvek/desk/house"
 )
 
 func (a *app) dataCmd() *cobra.Command {
-	var l desk.Load
+	var l load.Size
 	var seed uint64
 	c := verb("generate", "Fill an empty data folder with made-up data of a size, to see how the service does with it", "durvek data generate --data /tmp/load --variants 5000 --tests 300 --readings 2000000", 0, func(cmd *cobra.Command, _ []string) error {
 		dir := a.data
 		if dir == "" {
 			return usageError{fmt.Errorf("say with --data which empty folder is to be filled")}
 		}
-		d, err := desk.Open(cmd.Context(), desk.Options{Dir: dir})
+		d, err := house.Open(cmd.Context(), house.Options{Options: desk.Options{Dir: dir}})
 		if err != nil {
 			return err
 		}
 		defer d.Close()
 		began := time.Now()
 		told := began
-		made, err := d.Generate(cmd.Context(), l, seed, func(done, of int) {
+		made, err := load.Generate(cmd.Context(), d.Desk, l, seed, func(done, of int) {
 			if a.json || time.Since(told) < 5*time.Second || done == of {
 				return
 			}

@@ -15,7 +15,8 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/trust"
-	"durvek/desk"
+	"durvek/desk/figures"
+	"durvek/desk/results"
 )
 
 // runsAsked narrows a list of runs.
@@ -89,7 +90,7 @@ func (a *app) doubtCmd() *cobra.Command {
 	show := verb("show DOUBT", "Show a doubt with its evidence and its life", "durvek doubt show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
 		return get(a, cmd, "/api/doubts/"+client.Slug(args[0]), nil, a.printDoubt)
 	})
-	settle := func(do string, body func() desk.Settling) func(*cobra.Command, []string) error {
+	settle := func(do string, body func() results.Settling) func(*cobra.Command, []string) error {
 		return func(cmd *cobra.Command, args []string) error {
 			s := body()
 			s.Do = do
@@ -105,8 +106,8 @@ func (a *app) doubtCmd() *cobra.Command {
 			})
 		}
 	}
-	var s desk.Settling
-	settling := func() desk.Settling { return s }
+	var s results.Settling
+	settling := func() results.Settling { return s }
 	var causes []string
 	for _, c := range trust.Causes {
 		causes = append(causes, c.Key)
@@ -131,7 +132,7 @@ func (a *app) doubtCmd() *cobra.Command {
 	repeat.Flags().IntVar(&repeats, "repeats", 1, "how often")
 	rules := verb("rules", "List the rules that raise doubts, how they are tuned and what they have raised", "durvek doubt rules", 0, func(cmd *cobra.Command, _ []string) error {
 		return get(a, cmd, "/api/rules", nil, func(l struct {
-			Rules  []desk.RuleState
+			Rules  []results.RuleState
 			Causes []trust.Cause
 		}) {
 			var rows [][]any
@@ -177,7 +178,7 @@ func (a *app) doubtCmd() *cobra.Command {
 	f.StringVar(&t.Reason, "reason", "", "why; it stands beside the rule")
 	var q runsAsked
 	examine := verb("examine", "Ask the rules about runs that are there already", "durvek doubt examine --unit fen-14-16-512-a", 0, func(cmd *cobra.Command, _ []string) error {
-		return post(a, cmd, "/api/examinations", q.query(), nil, func(x desk.Reexamined) {
+		return post(a, cmd, "/api/examinations", q.query(), nil, func(x results.Reexamined) {
 			a.say("%d runs were examined; %d doubts were raised or lifted, %d are open now.", x.Runs, x.Doubts, x.Open)
 		})
 	})
@@ -185,7 +186,7 @@ func (a *app) doubtCmd() *cobra.Command {
 	return noun("doubt", "Reasons to distrust a run, raised by rules and settled by people", list, show, uphold, dismiss, reopen, repeat, rules, tune, examine)
 }
 
-func (a *app) printDoubt(p desk.DoubtPage) {
+func (a *app) printDoubt(p results.DoubtPage) {
 	d := p.Doubt
 	a.say("%s (%s, %s)\n%s on %s, setup %s, %s\n\n%s", d.Title, d.Severity, d.State, d.TestName+note(", ", d.Measure), d.Subject, d.Setup, d.Started.Format("2006-01-02 15:04"), d.Sentence)
 	if pic := d.Picture; pic != nil {
@@ -245,9 +246,9 @@ func (a *app) strip(p trust.Picture) {
 }
 
 func (a *app) correctCmds() []*cobra.Command {
-	var c desk.Correction
-	send := func(cmd *cobra.Command, run string, c desk.Correction) error {
-		return post(a, cmd, "/api/runs/"+client.Slug(run)+"/corrections", nil, c, func(p desk.RunPage) {
+	var c results.Correction
+	send := func(cmd *cobra.Command, run string, c results.Correction) error {
+		return post(a, cmd, "/api/runs/"+client.Slug(run)+"/corrections", nil, c, func(p results.RunPage) {
 			for _, x := range p.Changes {
 				if x.Act == p.Changes[0].Act {
 					a.say("%s: %s, before %s.", x.Measure, standing(x.Now, measureOf(p, x.Measure)), standing(x.Old, measureOf(p, x.Measure)))
@@ -284,7 +285,7 @@ func (a *app) correctCmds() []*cobra.Command {
 	}
 	var unit string
 	twins := verb("duplicates", "List runs that look like the same measurement taken in twice", "durvek run duplicates --unit fen-14-16-512-a", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/run-twins", client.Query("unit", unit), func(ts []desk.Twin) {
+		return get(a, cmd, "/api/run-twins", client.Query("unit", unit), func(ts []results.Twin) {
 			var rows [][]any
 			for _, t := range ts {
 				rows = append(rows, []any{t.Drop.ID, t.Keep.ID, t.Keep.Subject, t.Keep.Test, t.Keep.Started.Format("2006-01-02"), t.Drop.Started.Format("2006-01-02")})
@@ -313,7 +314,7 @@ func (a *app) correctCmds() []*cobra.Command {
 		})
 	})
 	recount := verb("recount", "Make every estimate anew from its readings and say which did not agree", "durvek run recount", 0, func(cmd *cobra.Command, _ []string) error {
-		return post(a, cmd, "/api/recounts", nil, nil, func(r desk.Recounted) {
+		return post(a, cmd, "/api/recounts", nil, nil, func(r results.Recounted) {
 			a.say("%d cells were made anew, %d of them did not agree with what was kept.", r.Cells, len(r.Differ))
 			for _, c := range r.Differ {
 				a.say("  %s", c)
@@ -323,7 +324,7 @@ func (a *app) correctCmds() []*cobra.Command {
 	return []*cobra.Command{changed, void, restore, correct, merge, twins, recount}
 }
 
-func measureOf(p desk.RunPage, slug string) method.Measure {
+func measureOf(p results.RunPage, slug string) method.Measure {
 	for _, m := range p.Measures {
 		if m.Slug == slug {
 			return m
@@ -333,9 +334,9 @@ func measureOf(p desk.RunPage, slug string) method.Measure {
 }
 
 func (a *app) historyCmd() *cobra.Command {
-	var q desk.HistoryAsked
+	var q figures.HistoryAsked
 	c := verb("history UNIT MEASURE", "Show how a measure of a unit went over its sittings, with lasting changes", "durvek unit history fen-14-16-512-a drive-sequential/read", 2, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/histories", client.Query("unit", args[0], "measure", args[1], "setup", q.Setup, "host", q.Host, "place", q.Place), func(h desk.UnitHistory) {
+		return get(a, cmd, "/api/histories", client.Query("unit", args[0], "measure", args[1], "setup", q.Setup, "host", q.Host, "place", q.Place), func(h figures.UnitHistory) {
 			a.say("%s (%s), %s: %s", h.Title, h.Unit, compare.LowerFirst(h.Measure.Name), h.Sentence)
 			var rows [][]any
 			for i, m := range h.Moments {

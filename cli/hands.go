@@ -14,13 +14,13 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
-	"durvek/desk"
+	"durvek/desk/results"
 )
 
 func (a *app) sheetCmd() *cobra.Command {
 	var kind string
 	list := verb("list", "List inspection sheets", "durvek sheet list --kind laptop", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/sheets", client.Query("kind", kind), func(ss []desk.Sheet) {
+		return get(a, cmd, "/api/sheets", client.Query("kind", kind), func(ss []method.Sheet) {
 			var rows [][]any
 			for _, s := range ss {
 				for _, p := range s.Parts {
@@ -32,7 +32,7 @@ func (a *app) sheetCmd() *cobra.Command {
 	})
 	list.Flags().StringVar(&kind, "kind", "", "only those for this kind of device")
 	show := verb("show UNIT", "Show a unit's inspection sheet with what was found so far", "durvek sheet show fen-14-16-512-a", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/inspections/"+client.Slug(args[0]), nil, func(x desk.Inspection) {
+		return get(a, cmd, "/api/inspections/"+client.Slug(args[0]), nil, func(x results.Inspection) {
 			a.say("%s: %s. %d of %d found.", x.Title, x.Sheet.Name, x.Done, x.All)
 			var rows [][]any
 			for _, p := range x.Parts {
@@ -63,7 +63,7 @@ func (a *app) photoCmd() *cobra.Command {
 			return err
 		}
 		q := client.Query("unit", args[0], "run", run, "measure", measure, "caption", caption, "name", filepath.Base(args[1]))
-		return post(a, cmd, "/api/photos", q, data, func(x desk.Attachment) {
+		return post(a, cmd, "/api/photos", q, data, func(x results.Attachment) {
 			a.say("Photo %s is kept, %s without what stood beside the picture.", x.ID, bytesText(x.Size))
 		})
 	})
@@ -71,7 +71,7 @@ func (a *app) photoCmd() *cobra.Command {
 	add.Flags().StringVar(&measure, "measure", "", "test, or test/measure, that it belongs to")
 	add.Flags().StringVar(&caption, "caption", "", "what is seen on it")
 	list := verb("list UNIT", "List a unit's photos", "durvek photo list fen-14-16-512-a", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/photos", client.Query("unit", args[0]), func(xs []desk.Attachment) {
+		return get(a, cmd, "/api/photos", client.Query("unit", args[0]), func(xs []results.Attachment) {
 			var rows [][]any
 			for _, x := range xs {
 				rows = append(rows, []any{x.ID, x.Name, x.Measure, x.Caption, bytesText(x.Size), x.Added.Format("2006-01-02 15:04")})
@@ -225,7 +225,7 @@ func (a *app) traceCmds() (*cobra.Command, []*cobra.Command) {
 			}
 			return a.writeOut(out, data)
 		}
-		return get(a, cmd, path, client.Query("points", "240"), func(v desk.TraceView) {
+		return get(a, cmd, path, client.Query("points", "240"), func(v results.TraceView) {
 			a.say("%s of trace, %d samples.", leftText(v.To-v.From), v.Samples)
 			var rows [][]any
 			for _, s := range v.Series {
@@ -251,7 +251,7 @@ func (a *app) traceCmds() (*cobra.Command, []*cobra.Command) {
 		if name == "" {
 			name = filepath.Base(args[1])
 		}
-		return post(a, cmd, "/api/runs/"+client.Slug(args[0])+"/logs", client.Query("name", name, "shift", shift), data, func(o desk.OutsideLog) {
+		return post(a, cmd, "/api/runs/"+client.Slug(args[0])+"/logs", client.Query("name", name, "shift", shift), data, func(o results.OutsideLog) {
 			text := fmt.Sprintf("Log %s lies beside the run, shifted by %.2f s", o.ID, o.Shift)
 			if o.Correlation != nil {
 				text += fmt.Sprintf(" (correlation %.2f)", *o.Correlation)
@@ -267,7 +267,7 @@ func (a *app) traceCmds() (*cobra.Command, []*cobra.Command) {
 		if err != nil {
 			return err
 		}
-		var o desk.OutsideLog
+		var o results.OutsideLog
 		if err := c.Do(cmd.Context(), http.MethodPut, "/api/runs/"+client.Slug(args[0])+"/logs/"+client.Slug(args[1]), nil, map[string]float64{"shift": by}, &o); err != nil {
 			return err
 		}

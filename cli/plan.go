@@ -17,7 +17,8 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
-	"durvek/desk"
+	"durvek/desk/bench"
+	"durvek/desk/books"
 	"durvek/draw"
 )
 
@@ -144,7 +145,7 @@ func (a *app) planCmd() *cobra.Command {
 	})
 	var kind string
 	lib := verb("library", "List the plans that ship with the program", "durvek plan library --kind laptop", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/plan-library", client.Query("kind", kind), func(fs []desk.PlanFile) {
+		return get(a, cmd, "/api/plan-library", client.Query("kind", kind), func(fs []bench.PlanFile) {
 			var rows [][]any
 			for _, f := range fs {
 				rows = append(rows, []any{f.Slug, f.Name, kindsText(f.Subjects), f.Estimate.Runs, leftText(f.Estimate.Seconds), bytesText(f.Estimate.Writes), f.About})
@@ -227,7 +228,7 @@ func fitting(ctx context.Context, c *client.Client, unit string) ([]string, erro
 	if err != nil {
 		return nil, err
 	}
-	m, err := client.Get[desk.ModelPage](ctx, c, "/api/models/"+client.Slug(v.Model), nil)
+	m, err := client.Get[books.ModelPage](ctx, c, "/api/models/"+client.Slug(v.Model), nil)
 	if err != nil {
 		return nil, err
 	}

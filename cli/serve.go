@@ -23,6 +23,7 @@ import (
 	"durvek/core/record"
 	"durvek/demo"
 	"durvek/desk"
+	"durvek/desk/house"
 	"durvek/machine"
 	"durvek/probe"
 	"durvek/service"
@@ -42,7 +43,7 @@ func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string,
 		return fmt.Errorf("listen on %s: %w", listen, err)
 	}
 	debug.SetGCPercent(50) // it holds much for long and allocates little: half the room is enough
-	d, err := desk.Open(ctx, desk.Options{Dir: dir, Name: name, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir, Name: name}, Tests: workload.Tests()})
 	if err != nil {
 		l.Close()
 		return err
@@ -55,7 +56,7 @@ func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string,
 	go func() { ended <- s.Serve(serving, l) }()
 
 	server := "http://" + reachable(l.Addr().String())
-	token, err := d.LocalToken(ctx)
+	token, err := d.Books.LocalToken(ctx)
 	if err == nil {
 		var b []byte
 		if b, err = json.Marshal(local{server, token}); err == nil {
@@ -66,7 +67,7 @@ func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string,
 		return err
 	}
 	defer os.Remove(localFile(dir))
-	code, err := d.SignInCode(ctx)
+	code, err := d.Books.SignInCode(ctx)
 	if err != nil {
 		return err
 	}

@@ -16,7 +16,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
-	"durvek/desk"
+	"durvek/desk/figures"
 )
 
 func (a *app) headCmd() *cobra.Command {
@@ -30,7 +30,7 @@ func (a *app) headCmd() *cobra.Command {
 	head.Flags().StringVar(&currency, "currency", "", "currency of prices; as they were seen if left out")
 	d.flags(head)
 	rivals := verb("rivals VARIANT", "Find a variant's siblings, predecessors and successors", "durvek head rivals sound-16-32-1000", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/rivals", client.Query("variant", args[0]), func(r desk.Rivals) {
+		return get(a, cmd, "/api/rivals", client.Query("variant", args[0]), func(r figures.Rivals) {
 			for _, x := range []struct {
 				what string
 				list []string
@@ -130,7 +130,7 @@ func (a *app) indexCmd() *cobra.Command {
 	var w weighing
 	var d drawing
 	index := verb("show", "Make an index of a field by a use's weights or your own; with -o draw the chart", "durvek index show --field machines --use chart-room -o index.png", 0, func(cmd *cobra.Command, _ []string) error {
-		return show(a, cmd, d, "index", "/api/index", client.Query(w.query()...), func(x desk.Index) {
+		return show(a, cmd, d, "index", "/api/index", client.Query(w.query()...), func(x figures.Index) {
 			a.say("%s\n%s\n", x.Chart.Title, x.Chart.Subtitle)
 			var rows [][]any
 			for _, r := range x.Rows {
@@ -212,7 +212,7 @@ func (a *app) useCmd() *cobra.Command {
 	})
 	var field, setup string
 	fit := verb("fit USE", "Tell how the variants of a field fit a kind of use", "durvek use fit foredeck --field foredeck", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/fits", client.Query("use", args[0], "field", field, "setup", setup), func(x desk.UseFit) {
+		return get(a, cmd, "/api/fits", client.Query("use", args[0], "field", field, "setup", setup), func(x figures.UseFit) {
 			a.say("Fit for %s, %s", x.Use.Name, x.Field)
 			var rows [][]any
 			for _, f := range x.Fits {
@@ -288,7 +288,7 @@ func (a *app) valueCmd() *cobra.Command {
 	var measure string
 	value := verb("show", "Set performance against price: by a measure, or by an index; with -o draw the chart", "durvek value show --measure compression/pack-all --field laptops --subject fen-14-16-512", 0, func(cmd *cobra.Command, _ []string) error {
 		query := client.Query(slices.Concat(w.query(), p.query(), []string{"measure", measure})...)
-		return show(a, cmd, d, "value", "/api/value", query, func(v desk.Valued) {
+		return show(a, cmd, d, "value", "/api/value", query, func(v figures.Valued) {
 			a.say("%s against price", v.What)
 			var rows [][]any
 			money := func(x float64) string {
@@ -336,7 +336,7 @@ func (a *app) valueCmd() *cobra.Command {
 func (a *app) rigCostCmd() *cobra.Command {
 	var p pricing
 	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost own-build", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x desk.Cost) {
+		return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x figures.Cost) {
 			var rows [][]any
 			for _, part := range x.Parts {
 				rows = append(rows, []any{part.Role, part.Name, part.Price.Text, strings.Join(part.Price.Notes, "; ")})
@@ -407,7 +407,7 @@ func (a *app) tallyCmd() *cobra.Command {
 		if !slices.Contains(claims.Bys, by) {
 			return usageError{fmt.Errorf("claims are tallied by maker, model, variant, year or maker-year, not %q", by)}
 		}
-		return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l desk.Ledger) {
+		return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l figures.Ledger) {
 			header := []string{"Of", "→Claims", "→Held"}
 			for _, o := range claims.Outcomes[1:] {
 				header = append(header, "→"+strings.ToUpper(string(o[:1]))+string(o[1:]))

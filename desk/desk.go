@@ -1,95 +1,50 @@
-// Package desk holds the operations of the job, in the order in which people do it: intake, bench,
-// record, compare, judge, publish. It is the only place where store and core meet. An operation
-// takes a context and plain values and returns plain values; every refusal is an *Error or
-// *document.Faults with one clear sentence.
+// Package desk is the small core that the rooms of a desk are built around: the store, the clock, live events and the one
+// writer. The rooms are its sub-packages, by step of the job: books, bench, results, figures, reviews. They do not know each
+// other; package house joins them. It is the only place where store and core meet. An operation takes a context and plain
+// values and returns plain values; a refusal is an *Error or *document.Faults with one clear sentence; a failed read is an
+// answer, never an empty one, and is never kept.
 package desk
 
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
-	"log/slog"
+	"maps"
 	"os"
 	"path/filepath"
-	"sync"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
 
-	"durvek/core/catalog"
-	"durvek/core/method"
-	"durvek/core/ranking"
-	"durvek/document"
 	"durvek/store"
 )
 
-// Kind says what sort of refusal an Error is.
-type Kind string
-
-const (
-	Invalid  Kind = "invalid"
-	NotFound Kind = "not found"
-	Conflict Kind = "conflict"
-	Denied   Kind = "denied"
-)
-
-// Error is a refusal: what is wrong, where, and what to do.
-type Error struct {
-	Kind    Kind
-	Message string
-}
-
-func (e *Error) Error() string { return e.Message }
-
-func refuse(k Kind, format string, args ...any) error {
-	return &Error{k, fmt.Sprintf(format, args...)}
-}
-
-// missing turns store.ErrNotFound into a refusal that names the thing; other errors pass.
-func missing(err error, what, name string) error {
-	if errors.Is(err, store.ErrNotFound) {
-		return refuse(NotFound, "no %s %q is known here", what, name)
-	}
-	return err
-}
-
-// Options open a desk. Tests are the built-in test definitions; Now is the clock.
+// Options open a desk. Now is the clock; time.Now if nil.
 type Options struct {
 	Dir   string
-	Name  string
-	Tests []method.Test
+	Name  string // "Durvek" if empty
 	Now   func() time.Time
 	Lease time.Duration // an agent that is silent for longer has left its unit; 0 for 45 s
 }
 
-// Desk is an open desk.
+// Desk is the core of an open desk. All of it may be used by many at once; the fields stay as they are once it is open.
 type Desk struct {
-	Events *Hub
+	Store  *store.Store // to read from; what is written goes through Write
+	Dir    string
 	Name   string
+	Now    func() time.Time
+	Lease  time.Duration
+	Events *Hub
 
-	store   *store.Store
-	dir     string
-	now     func() time.Time
-	matrix  *matrix
-	ranks   rankCache
-	listed  listed
-	bench   bench
-	lease   time.Duration
-	lengths lengths
-	stop    chan struct{} // ends what tends the bench
-	tended  chan struct{}
-	closing sync.Once
-	edition sync.Mutex // one publication at a time
+	writing  chan struct{} // holds one while somebody writes
+	watchers []func()
 }
 
-// Open opens the desk kept in a folder, making it if needed, and registers built-in tests and setups.
+// Open opens the database kept in a folder, making both if needed.
 func Open(ctx context.Context, o Options) (*Desk, error) {
 	if o.Now == nil {
 		o.Now = time.Now
-	}
-	if o.Name == "" {
-		o.Name = "Durvek"
 	}
 	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make data folder: %w", err)
@@ -98,109 +53,84 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Desk{Events: newHub(), Name: o.Name, store: s, dir: o.Dir, now: o.Now, lease: cmp.Or(o.Lease, 45*time.Second), stop: make(chan struct{}), tended: make(chan struct{})}
-	d.bench.plans = map[string]*atWork{}
-	handmade, err := handsOnTests()
-	if err != nil {
-		s.Close()
-		return nil, err
-	}
-	err = s.Write(ctx, func(q store.Queries) error {
-		for _, t := range append(handmade, o.Tests...) {
-			if err := q.PutTest(ctx, t, d.now()); err != nil {
-				return err
-			}
-		}
-		for _, x := range builtinSetups {
-			if _, err := q.Setup(ctx, x.Slug); err == nil {
-				continue
-			}
-			if err := q.PutSetup(ctx, x); err != nil {
-				return err
-			}
-		}
-		fields, err := q.Fields(ctx)
-		if err == nil && len(fields) == 0 {
-			err = q.PutField(ctx, ranking.Field{Slug: "everything", Name: "measured products"})
-		}
-		return err
-	})
-	if err == nil {
-		d.matrix = newMatrix(s.Queries)
-	}
-	if err == nil {
-		err = d.remember(ctx)
-	}
-	if err == nil {
-		err = s.RunLengths(ctx, 5000, d.lengths.add)
-	}
-	if err == nil { // what came in just before the last stop
-		var left []string
-		if left, err = s.Unexamined(ctx); err == nil {
-			if _, failed := d.examineAll(ctx, left); failed != nil { // a later version may do better
-				slog.Error("runs of the last time could not be examined", "error", failed)
-			}
-		}
-	}
-	if err != nil {
-		s.Close()
-		return nil, err
-	}
-	tests, err := s.Tests(ctx)
-	if err != nil {
-		s.Close()
-		return nil, err
-	}
-	var measures []string
-	for _, t := range tests {
-		for _, m := range t.Measures {
-			measures = append(measures, method.ID(t.Slug, m.Slug))
-		}
-	}
-	go d.matrix.load(measures, d.stop)
-	go d.tend(d.stop)
-	return d, nil
+	return &Desk{Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Now: o.Now, Lease: cmp.Or(o.Lease, 45*time.Second),
+		Events: newHub(), writing: make(chan struct{}, 1)}, nil
 }
 
-// builtinSetups are the setups that every desk starts with.
-var builtinSetups = []method.Setup{
-	{Slug: method.AsDelivered, Name: "As delivered", Conditions: map[string]string{"supply": "mains", "power.mode": "default", "memory.profile": "default"}},
-	{Slug: "battery", Name: "On battery", Raised: true, Conditions: map[string]string{"supply": "battery", "power.mode": "default", "memory.profile": "default"}},
-	{Slug: "fast-mode", Name: "Fast mode", Raised: true, Conditions: map[string]string{"supply": "mains", "power.mode": "fast", "memory.profile": "default"}},
-	{Slug: "quiet-mode", Name: "Quiet mode", Raised: true, Conditions: map[string]string{"supply": "mains", "power.mode": "quiet", "memory.profile": "default"}},
+// Tx is what is written at once: all of it is kept, or nothing.
+type Tx struct {
+	store.Queries
+	after []func()
+}
+
+// After leaves something to be done once the transaction is kept, before anybody else writes. What is held in memory
+// beside the database is changed here, so that it always changes in the order of writing. f must not write.
+func (t *Tx) After(f func()) { t.after = append(t.after, f) }
+
+// Write runs f in the one writing transaction, then what f left for after it. It waits for its turn until ctx ends.
+// f must read through its Tx alone; it may be ended by an error at any time, and then nothing was written.
+func (d *Desk) Write(ctx context.Context, f func(*Tx) error) error {
+	select {
+	case d.writing <- struct{}{}:
+		defer func() { <-d.writing }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	var tx *Tx
+	err := d.Store.Write(ctx, func(q store.Queries) error {
+		tx = &Tx{Queries: q}
+		return f(tx)
+	})
+	if err != nil {
+		return err
+	}
+	for _, f := range tx.after {
+		f()
+	}
+	return nil
+}
+
+// Note writes one change with its note in the journal; it is none of the catalogue's.
+func (d *Desk) Note(ctx context.Context, by, act, subject, detail string, f func(*Tx) error) error {
+	return d.Write(ctx, func(q *Tx) error {
+		if err := f(q); err != nil {
+			return err
+		}
+		return q.Note(ctx, d.Now(), by, act, subject, detail)
+	})
+}
+
+// Put writes one change of the catalogue with its note in the journal, and tells those who watch it.
+func (d *Desk) Put(ctx context.Context, by, act, subject string, f func(*Tx) error) error {
+	return d.Note(ctx, by, act, subject, "", func(q *Tx) error {
+		q.After(d.CatalogueChanged)
+		return f(q)
+	})
+}
+
+// OnCatalogue has f called after every change of models, variants, units, claims, offers, rates, tests, setups, fields or
+// uses. It is for opening a desk, before anybody writes.
+func (d *Desk) OnCatalogue(f func()) { d.watchers = append(d.watchers, f) }
+
+// CatalogueChanged tells those who watch the catalogue that it is another.
+func (d *Desk) CatalogueChanged() {
+	for _, f := range d.watchers {
+		f()
+	}
+	d.Events.Send(Event{Name: "catalogue", Data: struct{}{}})
 }
 
 // Close ends live streams and closes the database.
 func (d *Desk) Close() error {
 	d.Events.Close()
-	d.closing.Do(func() { close(d.stop) })
-	<-d.tended
-	<-d.matrix.loaded
-	return d.store.Close()
+	return d.Store.Close()
 }
 
-func newID() string { return uuid.Must(uuid.NewV7()).String() }
+// FarOff is how far a machine's clock may be from the service's.
+const FarOff = 24 * time.Hour
 
-// problems turns core's findings about a file into document's.
-func problems(ps []catalog.Problem) []document.Problem {
-	out := make([]document.Problem, len(ps))
-	for i, p := range ps {
-		out[i] = document.Problem{Path: p.Path, Reason: p.Reason}
-	}
-	return out
-}
+// NewID makes an identifier: a UUID version 7 (RFC 9562), so that later ones sort behind earlier ones.
+func NewID() string { return uuid.Must(uuid.NewV7()).String() }
 
-// firstProblem turns findings about a single entry into a refusal that lists them all.
-func firstProblem(what string, ps []catalog.Problem) error {
-	if len(ps) == 0 {
-		return nil
-	}
-	text := ""
-	for i, p := range ps {
-		if i > 0 {
-			text += "; "
-		}
-		text += p.Reason
-	}
-	return refuse(Invalid, "%s refused: %s", what, text)
-}
+// SortedKeys lists a map's keys in order.
+func SortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

@@ -19,6 +19,7 @@ import (
 	"durvek/core/record"
 	"durvek/demo"
 	"durvek/desk"
+	"durvek/desk/house"
 	"durvek/internal/tab"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/probe"
@@ -35,7 +36,7 @@ var (
 var bed struct {
 	browser context.Context
 	server  string
-	desk    *desk.Desk
+	desk    *house.House
 	client  *client.Client
 }
 
@@ -55,7 +56,7 @@ func run(m *testing.M) int {
 	must(err)
 	defer os.RemoveAll(dir)
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := desk.Open(ctx, desk.Options{Dir: dir, Name: demo.DeskName, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir, Name: demo.DeskName}, Tests: workload.Tests()})
 	must(err)
 	certificates, err := service.NewCertificates(filepath.Join(dir, "tls"), "", "", time.Now)
 	must(err)
@@ -66,7 +67,7 @@ func run(m *testing.M) int {
 		ended <- service.New(d, service.Options{Probe: probe.Files(), Certificates: certificates}).Serve(ctx, l)
 	}()
 	defer func() { stop(); <-ended; d.Close() }()
-	token, err := d.LocalToken(ctx)
+	token, err := d.Books.LocalToken(ctx)
 	must(err)
 	bed.server, bed.desk = "http://"+l.Addr().String(), d
 	bed.client = client.New(bed.server, token)
@@ -120,7 +121,7 @@ func planned(t *testing.T, p method.Plan, setups ...string) (method.Plan, coded)
 	}
 	t.Cleanup(func() {
 		bed.client.Do(context.Background(), http.MethodPost, "/api/plans/"+made.ID+"/directives", nil, map[string]any{"do": "stop"}, nil)
-		bed.desk.FinishPlan(context.Background(), made.ID) // so that the phone is free for the next test
+		bed.desk.Bench.FinishPlan(context.Background(), made.ID) // so that the phone is free for the next test
 	})
 	c, err := client.Post[coded](context.Background(), bed.client, "/api/plans/"+made.ID+"/codes", nil, nil)
 	if err != nil {

@@ -26,7 +26,8 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/record"
-	"durvek/desk"
+	"durvek/desk/bench"
+	"durvek/desk/results"
 	"durvek/trace"
 )
 
@@ -169,11 +170,11 @@ func TestPlansFromTheLibraryAndFromFiles(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	ctx := context.Background()
-	library := get[[]desk.PlanFile](r, "/api/plan-library", "kind", "laptop")
+	library := get[[]bench.PlanFile](r, "/api/plan-library", "kind", "laptop")
 	if len(library) < 3 {
 		t.Fatalf("%d plans for a laptop", len(library))
 	}
-	for _, f := range get[[]desk.PlanFile](r, "/api/plan-library") {
+	for _, f := range get[[]bench.PlanFile](r, "/api/plan-library") {
 		if f.Estimate.Runs == 0 || f.Estimate.Seconds == 0 || f.About == "" {
 			t.Errorf("%s: %+v", f.Slug, f)
 		}
@@ -227,7 +228,7 @@ func TestImpossibleTermsAndSetupsAreRefusedWithEveryReason(t *testing.T) {
 	must(t, plan(map[string]any{"unit": "fen-14-16-a", "setup": "battery", "steps": []method.PlanStep{{Test: "run-down", Repeats: 1}}}))
 	// A desk's own conditions must be known before a setup names them.
 	own := method.Setup{Slug: "with-fan", Name: "Under the table fan", Conditions: map[string]string{"supply": "mains", "own.table-fan": "step 2"}}
-	refused(t, send(r, "/api/setups", own), 422, `no condition "own.table-fan" is known`, "durvek condition add")
+	refused(t, send(r, "/api/setups", own), 422, `no condition "own.table-fan" is known`, "add it to the desk's own conditions")
 	refused(t, send(r, "/api/conditions", method.ConditionKey{Key: "table-fan", Name: "x", Meaning: "y"}), 422, `begins with "own."`)
 	refused(t, send(r, "/api/conditions", method.ConditionKey{Key: "own.table-fan", Name: "Table fan"}), 422, "a name and a meaning")
 	must(t, send(r, "/api/conditions", method.ConditionKey{Key: "own.table-fan", Name: "Table fan", Meaning: "off, or its step"}))
@@ -250,7 +251,7 @@ func TestTracesAreKeptThinnedAndGivenWhole(t *testing.T) {
 	run.Negotiated = map[string]string{"limit.power.long": "28.0 W"}
 	must(t, r.c.SendRun(ctx, j.Token, run))
 	path := "/api/runs/" + run.ID
-	v := get[desk.TraceView](r, path+"/trace", "points", "200")
+	v := get[results.TraceView](r, path+"/trace", "points", "200")
 	if len(v.Series) != 2 || v.Samples != 10000 || len(v.Series[0].Values) > 200 || v.From != 1 || v.To != 5000 || len(v.Phases) != 1 {
 		t.Fatalf("%d series, %d samples, %g to %g", len(v.Series), v.Samples, v.From, v.To)
 	}
@@ -265,7 +266,7 @@ func TestTracesAreKeptThinnedAndGivenWhole(t *testing.T) {
 			}
 		}
 	}
-	if v := get[desk.TraceView](r, path+"/trace", "from", "1200", "to", "1260"); len(v.Series[0].Values) != 61 || v.From != 1200 || v.To != 1260 {
+	if v := get[results.TraceView](r, path+"/trace", "from", "1200", "to", "1260"); len(v.Series[0].Values) != 61 || v.From != 1200 || v.To != 1260 {
 		t.Errorf("a stretch has %d samples from %g to %g", len(v.Series[0].Values), v.From, v.To)
 	}
 	var table []byte
@@ -274,7 +275,7 @@ func TestTracesAreKeptThinnedAndGivenWhole(t *testing.T) {
 	if err != nil || len(rows) != 5001 || strings.Join(rows[0], ",") != "seconds,temperature.package [Cel],power.package [W]" || rows[3211][2] != "99.50" {
 		t.Errorf("%d rows, first %v, %v", len(rows), rows[0], err)
 	}
-	page := get[desk.RunPage](r, path)
+	page := get[results.RunPage](r, path)
 	if len(page.Sensors) != 2 || page.Run.Course.Limiter.Label == "" || page.Run.Trace != nil {
 		t.Errorf("%+v, %+v", page.Sensors, page.Run.Course)
 	}
@@ -299,20 +300,20 @@ func TestAnOutsideLogIsLaidBesideARun(t *testing.T) {
 	for i, at := range own.Times {
 		log += fmt.Sprintf("%.1f,%.2f\n", at+83, 9+1.2*own.Values[1][i])
 	}
-	lay := func(q url.Values, text string) (desk.OutsideLog, error) {
-		return client.Post[desk.OutsideLog](ctx, r.c, path+"/logs", q, []byte(text))
+	lay := func(q url.Values, text string) (results.OutsideLog, error) {
+		return client.Post[results.OutsideLog](ctx, r.c, path+"/logs", q, []byte(text))
 	}
 	o, err := lay(client.Query("name", "wall meter"), log)
 	must(t, err)
 	if math.Abs(o.Shift+83) > 0.5 || o.Correlation == nil || *o.Correlation < 0.95 || o.Samples != 400 {
 		t.Errorf("%+v", o)
 	}
-	v := get[desk.TraceView](r, path+"/trace", "points", "2000")
+	v := get[results.TraceView](r, path+"/trace", "points", "2000")
 	if n := len(v.Series); n != 3 || v.Series[2].Channel != "power.wall" || math.Abs(v.Series[2].Times[0]-1) > 0.5 {
 		t.Errorf("%d series, the log begins at %g", n, v.Series[n-1].Times[0])
 	}
 	must(t, call(r, http.MethodPut, path+"/logs/"+o.ID, map[string]float64{"shift": -80}))
-	if page := get[desk.RunPage](r, path); len(page.Outside) != 1 || page.Outside[0].Shift != -80 || page.Outside[0].Found == nil {
+	if page := get[results.RunPage](r, path); len(page.Outside) != 1 || page.Outside[0].Shift != -80 || page.Outside[0].Found == nil {
 		t.Errorf("%+v", page.Outside)
 	}
 	byHand, err := lay(client.Query("name", "flat", "shift", "5"), "time,noise [dB(A)]\n"+run.Started.UTC().Format(time.RFC3339)+",31\n"+run.Started.Add(10*time.Second).UTC().Format(time.RFC3339)+",31\n")
@@ -392,7 +393,7 @@ func TestHandsOnWork(t *testing.T) {
 	refused(t, enter("keyboard", map[string]any{"readings": readings{"typing": "9"}}), 422, "no mark of the rubric", "1: unfit")
 	refused(t, enter("ports", map[string]any{"laps": []float64{3}}), 422, "not timed with a stopwatch")
 	refused(t, enter("start-up-time", map[string]any{"laps": []float64{11, -2}}), 422, "above zero")
-	x := get[desk.Inspection](r, "/api/inspections/fen-14-16-a")
+	x := get[results.Inspection](r, "/api/inspections/fen-14-16-a")
 	if x.Sheet.Slug != "laptop" || x.Done != 3 || x.All < 8 {
 		t.Errorf("%s, %d of %d", x.Sheet.Slug, x.Done, x.All)
 	}
@@ -416,7 +417,7 @@ func TestHandsOnWork(t *testing.T) {
 	}
 	bad := "format: durvek-test/1\nslug: feel\nversion: 1\nname: Feel\ngroup: body\nhands: grade\nmeasures: [{slug: a, name: a, unit: \"1\", scale: grade, better: higher}]\n"
 	refused(t, send(r, "/api/tests", []byte(bad)), 422, "two levels or more")
-	if sheets := get[[]desk.Sheet](r, "/api/sheets"); len(sheets) < 4 {
+	if sheets := get[[]method.Sheet](r, "/api/sheets"); len(sheets) < 4 {
 		t.Errorf("%d sheets", len(sheets))
 	}
 }
@@ -446,8 +447,8 @@ func TestPhotosKeepThePictureAlone(t *testing.T) {
 	var plain, flat bytes.Buffer
 	must(t, jpeg.Encode(&plain, img, nil))
 	must(t, png.Encode(&flat, img))
-	add := func(q url.Values, data []byte) (desk.Attachment, error) {
-		return client.Post[desk.Attachment](ctx, r.c, "/api/photos", q, data)
+	add := func(q url.Values, data []byte) (results.Attachment, error) {
+		return client.Post[results.Attachment](ctx, r.c, "/api/photos", q, data)
 	}
 	// Where the dark half lies once the picture is upright: left, top, right or below.
 	for orientation, at := range map[byte]image.Point{1: {2, 10}, 2: {37, 10}, 3: {37, 10}, 4: {2, 10}, 5: {10, 2}, 6: {10, 2}, 7: {10, 37}, 8: {10, 37}} {
@@ -476,7 +477,7 @@ func TestPhotosKeepThePictureAlone(t *testing.T) {
 	for _, f := range files {
 		digests = append(digests, filepath.Base(f))
 	}
-	if list := get[[]desk.Attachment](r, "/api/photos", "unit", "fen-14-16-a"); len(list) != 10 || len(digests) >= 10 {
+	if list := get[[]results.Attachment](r, "/api/photos", "unit", "fen-14-16-a"); len(list) != 10 || len(digests) >= 10 {
 		t.Errorf("%d photos in %d files", len(list), len(digests))
 	}
 	_, err = add(client.Query("unit", "fen-14-16-a"), []byte("a poem"))

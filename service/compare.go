@@ -16,6 +16,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/ranking"
 	"durvek/desk"
+	"durvek/desk/figures"
 	"durvek/draw"
 )
 
@@ -39,8 +40,8 @@ func split(list string) []string {
 	return strings.FieldsFunc(list, func(r rune) bool { return r == ',' })
 }
 
-func (q Asked) desk() desk.Question {
-	return desk.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried, Modes: q.Modes}
+func (q Asked) desk() compare.Question {
+	return compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried, Modes: q.Modes}
 }
 
 // Priced says which offers make a price.
@@ -66,8 +67,8 @@ type Weighed struct {
 	Against string `query:"against" doc:"Variant that is 100; the field's geometric mean if empty"`
 }
 
-func (w Weighed) question() (desk.IndexQuestion, error) {
-	q := desk.IndexQuestion{Field: w.Field, Setup: w.Setup, Use: w.Use, Subject: w.Subject, Reference: w.Against}
+func (w Weighed) question() (figures.IndexQuestion, error) {
+	q := figures.IndexQuestion{Field: w.Field, Setup: w.Setup, Use: w.Use, Subject: w.Subject, Reference: w.Against}
 	for _, part := range split(w.Weights) {
 		name, number, ok := strings.Cut(part, "=")
 		v, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
@@ -99,8 +100,8 @@ type ValueAsked struct {
 	Measure string `query:"measure" doc:"Performance by this measure; by an index if empty"`
 }
 
-func (v ValueAsked) question() (desk.ValueQuestion, error) {
-	q := desk.ValueQuestion{Field: v.Field, Measure: v.Measure, Setup: v.Setup, Subject: v.Subject, Pricing: v.pricing()}
+func (v ValueAsked) question() (figures.ValueQuestion, error) {
+	q := figures.ValueQuestion{Field: v.Field, Measure: v.Measure, Setup: v.Setup, Subject: v.Subject, Pricing: v.pricing()}
 	if v.Measure == "" {
 		x, err := v.Weighed.question()
 		q.Index = &x
@@ -171,26 +172,28 @@ func (s *Service) compareRoutes() {
 	d := s.desk
 	by := func(ctx context.Context) string { return who(ctx).Name }
 
-	get(s, "compare", "/api/fields", "list-fields", "List fields with their rules in words", func(ctx context.Context, _ *none) ([]desk.FieldPage, error) { return d.FieldPages(ctx) })
+	get(s, "compare", "/api/fields", "list-fields", "List fields with their rules in words", func(ctx context.Context, _ *none) ([]figures.FieldPage, error) { return d.Figures.FieldPages(ctx) })
 	post(s, "compare", "/api/fields", "add-field", "Add or change a field", func(ctx context.Context, in *body[ranking.Field]) (ranking.Field, error) {
-		return in.Body, d.AddField(ctx, in.Body, by(ctx))
+		return in.Body, d.Figures.AddField(ctx, in.Body, by(ctx))
 	})
 	register(s, http.MethodDelete, "compare", "/api/fields/{slug}", "drop-field", "Remove a field that no review rests on", func(ctx context.Context, in *Slugged) (none, error) {
-		return none{}, d.DropField(ctx, in.Slug, by(ctx))
+		return none{}, d.Figures.DropField(ctx, in.Slug, by(ctx))
 	})
-	get(s, "compare", "/api/measures", "list-measures", "List measures", func(ctx context.Context, _ *none) ([]compare.Measure, error) { return d.Measures(ctx) })
+	get(s, "compare", "/api/measures", "list-measures", "List measures", func(ctx context.Context, _ *none) ([]compare.Measure, error) { return d.Figures.Measures(ctx) })
 	get(s, "compare", "/api/measures/{slug}/{measure}", "show-measure", "A measure with its repeatability and every cell", func(ctx context.Context, in *struct {
 		Slug    string `path:"slug"`
 		Measure string `path:"measure"`
-	}) (desk.MeasurePage, error) {
-		return d.Measure(ctx, method.ID(in.Slug, in.Measure))
+	}) (figures.MeasurePage, error) {
+		return d.Figures.Measure(ctx, method.ID(in.Slug, in.Measure))
 	})
-	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *Asked) (compare.Comparison, error) { return d.Rank(ctx, in.desk()) })
+	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *Asked) (compare.Comparison, error) {
+		return d.Figures.Rank(ctx, in.desk())
+	})
 	pictures(s, "ranked", "A field ranked by one measure, drawn", func(ctx context.Context, in *struct {
 		Asked
 		Drawn
 	}) (chart.Picture, error) {
-		c, err := d.Rank(ctx, in.desk())
+		c, err := d.Figures.Rank(ctx, in.desk())
 		return c.Chart, err
 	})
 	get(s, "compare", "/api/cells", "cells", "The figures of variants in measures, as one matrix", func(ctx context.Context, in *struct {
@@ -198,39 +201,41 @@ func (s *Service) compareRoutes() {
 		Measures string `query:"measures" doc:"Measures, commas between; all with figures if empty"`
 		Field    string `query:"field"`
 		Setup    string `query:"setup"`
-	}) (desk.Cells, error) {
-		return d.CellsOf(ctx, in.Field, split(in.Variants), split(in.Measures), in.Setup)
+	}) (figures.Cells, error) {
+		return d.Figures.CellsOf(ctx, in.Field, split(in.Variants), split(in.Measures), in.Setup)
 	})
 	get(s, "compare", "/api/places", "place", "Where a variant stands in a measure among its kind and in all history", func(ctx context.Context, in *struct {
 		Measure string `query:"measure" required:"true"`
 		Variant string `query:"variant" required:"true"`
 		Setup   string `query:"setup"`
-	}) (desk.Place, error) {
-		return d.PlaceOf(ctx, in.Measure, in.Variant, in.Setup)
+	}) (figures.Place, error) {
+		return d.Figures.PlaceOf(ctx, in.Measure, in.Variant, in.Setup)
 	})
 	get(s, "compare", "/api/heads", "head-to-head", "Two to four variants against the first in all measures", func(ctx context.Context, in *HeadAsked) (compare.Head, error) {
-		return d.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
+		return d.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
 	})
 	pictures(s, "head", "Two to four variants against the first, drawn", func(ctx context.Context, in *struct {
 		HeadAsked
 		Drawn
 	}) (chart.Picture, error) {
-		h, err := d.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
+		h, err := d.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
 		return h.Chart, err
 	})
-	get(s, "compare", "/api/rivals", "rivals", "A variant's siblings, predecessors and successors", func(ctx context.Context, in *VariantAsked) (desk.Rivals, error) { return d.Rivals(ctx, in.Variant) })
+	get(s, "compare", "/api/rivals", "rivals", "A variant's siblings, predecessors and successors", func(ctx context.Context, in *VariantAsked) (figures.Rivals, error) {
+		return d.Figures.Rivals(ctx, in.Variant)
+	})
 	get(s, "compare", "/api/likeness", "alike", "The variants of its kind that are nearest to one over all measures", func(ctx context.Context, in *struct {
 		VariantAsked
 		Most int `query:"most" default:"5" minimum:"1" maximum:"100"`
 	}) ([]compare.Likeness, error) {
-		return d.Alike(ctx, in.Variant, in.Most)
+		return d.Figures.Alike(ctx, in.Variant, in.Most)
 	})
-	get(s, "compare", "/api/index", "index", "A weighted geometric mean over a field, with what is missing and how firm it is", func(ctx context.Context, in *Weighed) (desk.Index, error) {
+	get(s, "compare", "/api/index", "index", "A weighted geometric mean over a field, with what is missing and how firm it is", func(ctx context.Context, in *Weighed) (figures.Index, error) {
 		q, err := in.question()
 		if err != nil {
-			return desk.Index{}, err
+			return figures.Index{}, err
 		}
-		return d.IndexOf(ctx, q)
+		return d.Figures.IndexOf(ctx, q)
 	})
 	pictures(s, "index", "An index, drawn", func(ctx context.Context, in *struct {
 		Weighed
@@ -240,33 +245,33 @@ func (s *Service) compareRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		x, err := d.IndexOf(ctx, q)
+		x, err := d.Figures.IndexOf(ctx, q)
 		return x.Chart, err
 	})
-	get(s, "compare", "/api/uses", "list-uses", "List kinds of use", func(ctx context.Context, _ *none) ([]ranking.Use, error) { return d.Uses(ctx) })
+	get(s, "compare", "/api/uses", "list-uses", "List kinds of use", func(ctx context.Context, _ *none) ([]ranking.Use, error) { return d.Figures.Uses(ctx) })
 	post(s, "compare", "/api/uses", "add-use", "Add or change a kind of use", func(ctx context.Context, in *body[ranking.Use]) (ranking.Use, error) {
-		return d.AddUse(ctx, in.Body, by(ctx))
+		return d.Figures.AddUse(ctx, in.Body, by(ctx))
 	})
 	post(s, "compare", "/api/use-files", "import-use", "Take in a kind of use (YAML or JSON)", func(ctx context.Context, in *file) (ranking.Use, error) {
-		return d.ImportUse(ctx, in.RawBody, in.CheckOnly, by(ctx))
+		return d.Figures.ImportUse(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
 	get(s, "compare", "/api/fits", "fit", "How the variants of a field fit a kind of use", func(ctx context.Context, in *struct {
 		Use   string `query:"use" required:"true"`
 		Field string `query:"field"`
 		Setup string `query:"setup"`
-	}) (desk.UseFit, error) {
-		return d.FitOf(ctx, in.Use, in.Field, in.Setup)
+	}) (figures.UseFit, error) {
+		return d.Figures.FitOf(ctx, in.Use, in.Field, in.Setup)
 	})
-	get(s, "compare", "/api/rates", "list-rates", "List exchange rates, the newest first", func(ctx context.Context, _ *none) (catalog.Rates, error) { return d.Rates(ctx) })
+	get(s, "compare", "/api/rates", "list-rates", "List exchange rates, the newest first", func(ctx context.Context, _ *none) (catalog.Rates, error) { return d.Books.Rates(ctx) })
 	post(s, "compare", "/api/rates", "add-rate", "Add an exchange rate, or correct that of the day", func(ctx context.Context, in *body[catalog.Rate]) (catalog.Rate, error) {
-		return d.AddRate(ctx, in.Body, by(ctx))
+		return d.Books.AddRate(ctx, in.Body, by(ctx))
 	})
-	get(s, "compare", "/api/value", "value", "Performance against price: the frontier, the best buy, steps up", func(ctx context.Context, in *ValueAsked) (desk.Valued, error) {
+	get(s, "compare", "/api/value", "value", "Performance against price: the frontier, the best buy, steps up", func(ctx context.Context, in *ValueAsked) (figures.Valued, error) {
 		q, err := in.question()
 		if err != nil {
-			return desk.Valued{}, err
+			return figures.Valued{}, err
 		}
-		return d.ValueOf(ctx, q)
+		return d.Figures.ValueOf(ctx, q)
 	})
 	pictures(s, "value", "Performance against price, drawn", func(ctx context.Context, in *struct {
 		ValueAsked
@@ -276,33 +281,33 @@ func (s *Service) compareRoutes() {
 		if err != nil {
 			return nil, err
 		}
-		v, err := d.ValueOf(ctx, q)
+		v, err := d.Figures.ValueOf(ctx, q)
 		return v.Chart, err
 	})
 	get(s, "compare", "/api/rigs/{slug}/cost", "rig-cost", "What a rig costs to a working system", func(ctx context.Context, in *struct {
 		Slugged
 		Priced
-	}) (desk.Cost, error) {
-		return d.RigCost(ctx, in.Slug, in.pricing())
+	}) (figures.Cost, error) {
+		return d.Figures.RigCost(ctx, in.Slug, in.pricing())
 	})
 	get(s, "compare", "/api/modes", "modes", "What raised modes gain and what they cost", func(ctx context.Context, in *ModesAsked) (compare.Modes, error) {
-		return d.ModesOf(ctx, in.Measure, in.Field)
+		return d.Figures.ModesOf(ctx, in.Measure, in.Field)
 	})
 	pictures(s, "modes", "What raised modes gain against what they cost, drawn", func(ctx context.Context, in *struct {
 		ModesAsked
 		Drawn
 	}) (chart.Picture, error) {
-		m, err := d.ModesOf(ctx, in.Measure, in.Field)
+		m, err := d.Figures.ModesOf(ctx, in.Measure, in.Field)
 		return m.Chart, err
 	})
 	get(s, "compare", "/api/curves", "curves", "The newest series of a test, of several variants", func(ctx context.Context, in *CurvesAsked) (chart.Lines, error) {
-		return d.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
+		return d.Figures.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
 	})
 	pictures(s, "curves", "Sustained lines or scaling curves of several variants, drawn", func(ctx context.Context, in *struct {
 		CurvesAsked
 		Drawn
 	}) (chart.Picture, error) {
-		return d.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
+		return d.Figures.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
 	})
 	get(s, "compare", "/api/suggestions", "suggest", "What to test next, by what it settles per hour of bench time", func(ctx context.Context, in *struct {
 		Field   string `query:"field"`
@@ -311,19 +316,19 @@ func (s *Service) compareRoutes() {
 		Measure string `query:"measure" doc:"Only this measure"`
 		Most    int    `query:"most" default:"20" minimum:"1" maximum:"200"`
 	}) ([]ranking.Suggestion, error) {
-		return d.Next(ctx, desk.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use, Measure: in.Measure, Most: in.Most})
+		return d.Figures.Next(ctx, figures.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use, Measure: in.Measure, Most: in.Most})
 	})
 	get(s, "compare", "/api/ledger", "ledger", "What became of claims, each and tallied", func(ctx context.Context, in *struct {
 		Variant string `query:"variant"`
 		Maker   string `query:"maker"`
 		By      string `query:"by" enum:",maker,model,variant,year,maker-year"`
-	}) (desk.Ledger, error) {
-		return d.Ledger(ctx, in.Variant, in.Maker, in.By)
+	}) (figures.Ledger, error) {
+		return d.Figures.Ledger(ctx, in.Variant, in.Maker, in.By)
 	})
 	pictures(s, "claims", "What became of the claims about a variant, drawn", func(ctx context.Context, in *struct {
 		VariantAsked
 		Drawn
 	}) (chart.Picture, error) {
-		return d.ClaimsChart(ctx, in.Variant)
+		return d.Figures.ClaimsChart(ctx, in.Variant)
 	})
 }

@@ -17,14 +17,16 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/ranking"
-	"durvek/desk"
+	"durvek/demo/load"
+	"durvek/desk/figures"
+	"durvek/desk/results"
 )
 
 // made is a service with made-up data: 120 variants in 30 tests.
 func made(t *testing.T) *running {
 	t.Helper()
 	r := start(t)
-	if _, err := r.desk.Generate(context.Background(), desk.Load{Variants: 120, Tests: 30, Readings: 16000}, 1, func(int, int) {}); err != nil {
+	if _, err := load.Generate(context.Background(), r.desk.Desk, load.Size{Variants: 120, Tests: 30, Readings: 16000}, 1, func(int, int) {}); err != nil {
 		t.Fatal(err)
 	}
 	return r
@@ -56,11 +58,11 @@ func TestEveryWayOfComparingOverHTTP(t *testing.T) {
 	if len(c.Rows) != 12 || c.Rows[0].Estimate.Centre > c.Rows[11].Estimate.Centre {
 		t.Errorf("%d rows; lower is better in it", len(c.Rows))
 	}
-	p := get[desk.Place](r, "/api/places", "measure", "load-002/m3", "variant", c.Rows[0].Variant)
+	p := get[figures.Place](r, "/api/places", "measure", "load-002/m3", "variant", c.Rows[0].Variant)
 	if p.History.Of != 120 || p.Class.Of != 24 || p.History.Best > 20 {
 		t.Errorf("%+v", p)
 	}
-	cells := get[desk.Cells](r, "/api/cells", "field", "load-50", "measures", "load-000/m0,load-001/m0")
+	cells := get[figures.Cells](r, "/api/cells", "field", "load-50", "measures", "load-000/m0,load-001/m0")
 	if len(cells.Rows) != 12 || len(cells.Rows[0]) != 2 || cells.Rows[0][0] == nil {
 		t.Errorf("%d by %d cells", len(cells.Rows), len(cells.Rows[0]))
 	}
@@ -68,7 +70,7 @@ func TestEveryWayOfComparingOverHTTP(t *testing.T) {
 	if len(h.Sides) != 3 || len(h.Rows) < 60 || len(h.Exchanges) != 2 || len(h.Rows[0].Gaps) != 2 {
 		t.Errorf("%d sides, %d rows", len(h.Sides), len(h.Rows))
 	}
-	x := get[desk.Index](r, "/api/index", "field", "load-50", "weights", "CPU=2, memory=1,load-002/m3=0.5")
+	x := get[figures.Index](r, "/api/index", "field", "load-50", "weights", "CPU=2, memory=1,load-002/m3=0.5")
 	if len(x.Rows) != 12 || x.Rows[0].Completeness < 0.9 || len(x.ByGroup) != 3 || x.Firm <= 0 || !strings.Contains(x.Firmness, "holds for") {
 		t.Errorf("%d rows, %d groups, %q", len(x.Rows), len(x.ByGroup), x.Firmness)
 	}
@@ -77,14 +79,14 @@ func TestEveryWayOfComparingOverHTTP(t *testing.T) {
 			t.Errorf("row %d: %+v", i, row)
 		}
 	}
-	v := get[desk.Valued](r, "/api/value", "field", "load-50", "measure", "load-000/m0", "subject", "load-0010")
+	v := get[figures.Valued](r, "/api/value", "field", "load-50", "measure", "load-000/m0", "subject", "load-0010")
 	if len(v.Values) != 12 || !slices.ContainsFunc(v.Values, func(x ranking.Value) bool { return x.Frontier }) || len(v.Climb) == 0 || math.Abs(v.Values[0].Per-100) > 1e-9 {
 		t.Errorf("%+v", v.Values)
 	}
 	if l := get[[]compare.Likeness](r, "/api/likeness", "variant", "load-0000", "most", "3"); len(l) != 3 || l[0].Distance > l[2].Distance || l[0].Shared < 60 {
 		t.Errorf("%+v", l)
 	}
-	l := get[desk.Ledger](r, "/api/ledger", "by", "maker")
+	l := get[figures.Ledger](r, "/api/ledger", "by", "maker")
 	if len(l.Claims) != 360 || len(l.Tallies) != 40 || l.Tallies[0].Kept+l.Tallies[0].Broken > l.Tallies[0].Claims {
 		t.Errorf("%d claims, %d makers", len(l.Claims), len(l.Tallies))
 	}
@@ -158,7 +160,7 @@ func TestAnswersAreKeptUntilTheDeskChanges(t *testing.T) {
 	}
 	for i, change := range []func() error{
 		func() error {
-			return send(r, "/api/readings", desk.Typed{Test: "load-000", Subject: "load-0000-a", Repeat: 9, Readings: map[string]string{"m0": "900", "m1": "900", "m2": "900", "m3": "1"}})
+			return send(r, "/api/readings", results.Typed{Test: "load-000", Subject: "load-0000-a", Repeat: 9, Readings: map[string]string{"m0": "900", "m1": "900", "m2": "900", "m3": "1"}})
 		},
 		func() error {
 			return send(r, "/api/fields", ranking.Field{Slug: "load-50", Name: "other name", Variants: []string{"load-0000", "load-0010"}})
@@ -198,7 +200,7 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		status int
 		says   string
 	}{
-		{"/api/ranking", client.Query("measure", "load-000/m9"), 404, "measure list"},
+		{"/api/ranking", client.Query("measure", "load-000/m9"), 404, "the list of measures"},
 		{"/api/ranking", client.Query("measure", "spec/body.colour"), 404, "spec/KEY"},
 		{"/api/heads", client.Query("variants", "load-0000"), 422, "between two and four"},
 		{"/api/index", client.Query("weights", "CPU"), 422, "weights are written as"},
@@ -206,9 +208,9 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		{"/api/index", client.Query("weights", "CPU=-1"), 422, "numbers from 0 up"},
 		{"/api/value", client.Query("measure", "load-000/m0", "field", "load-50", "currency", "CHF"), 422, "durvek rate add EUR CHF"},
 		{"/api/value", client.Query("measure", "load-000/m0", "currency", "euro"), 422, "currency"},
-		{"/api/modes", client.Query("measure", "x/y"), 404, "measure list"},
-		{"/api/curves", client.Query("test", "x"), 404, "test list"},
-		{"/api/fits", client.Query("use", "x"), 404, "use list"},
+		{"/api/modes", client.Query("measure", "x/y"), 404, "the list of measures"},
+		{"/api/curves", client.Query("test", "x"), 404, "list of all"},
+		{"/api/fits", client.Query("use", "x"), 404, "list of all"},
 		{"/api/places", client.Query("measure", "load-000/m0", "variant", "x"), 404, "variant list"},
 		{"/api/ledger", client.Query("by", "moon"), 422, "by"},
 		{"/api/charts/ranked.svg", client.Query("measure", "load-000/m0", "format", "poster"), 422, "format"},
@@ -243,7 +245,7 @@ func TestAUseIsTakenInAndAskedFor(t *testing.T) {
 	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", nil, file, &u); err != nil || u.Slug != "galley" {
 		t.Fatal(err)
 	}
-	fit := get[desk.UseFit](r, "/api/fits", "use", "galley", "field", "load-50")
+	fit := get[figures.UseFit](r, "/api/fits", "use", "galley", "field", "load-50")
 	if len(fit.Fits) != 12 {
 		t.Fatalf("%d fits", len(fit.Fits))
 	}
@@ -254,7 +256,7 @@ func TestAUseIsTakenInAndAskedFor(t *testing.T) {
 			t.Errorf("%+v", f)
 		}
 	}
-	x := get[desk.Index](r, "/api/index", "use", "galley", "field", "load-50", "against", "load-0000")
+	x := get[figures.Index](r, "/api/index", "use", "galley", "field", "load-50", "against", "load-0000")
 	i := slices.IndexFunc(x.Rows, func(row ranking.IndexRow) bool { return row.ID == "load-0000" })
 	if x.Rows[i].Value != 100 || x.Rows[i].Lo != 100 || !strings.Contains(x.Chart.Title, "for the galley") {
 		t.Errorf("%+v, %q", x.Rows[i], x.Chart.Title)

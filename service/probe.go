@@ -16,7 +16,7 @@ import (
 
 	"github.com/gofiber/fiber/v2"
 
-	"durvek/desk"
+	"durvek/desk/house"
 	"durvek/draw"
 )
 
@@ -35,8 +35,8 @@ type asking struct {
 	Proto string `header:"X-Forwarded-Proto" hidden:"true"`
 }
 
-func (s *Service) planCode(ctx context.Context, d *desk.Desk, in *asking) (planCode, error) {
-	c, expires, err := d.JoinCode(ctx, in.Slug)
+func (s *Service) planCode(ctx context.Context, d *house.House, in *asking) (planCode, error) {
+	c, expires, err := d.Bench.JoinCode(ctx, in.Slug)
 	if err != nil {
 		return planCode{}, err
 	}
@@ -83,7 +83,7 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 	case c.Path() == "/probe":
 		return c.Redirect("/probe/", http.StatusMovedPermanently)
 	case name == "about.json":
-		return c.JSON(fiber.Map{"desk": s.desk.Name, "tls": s.certificates != nil, "own": s.certificates != nil && s.certificates.Own()})
+		return c.JSON(fiber.Map{"desk": s.desk.Desk.Name, "tls": s.certificates != nil, "own": s.certificates != nil && s.certificates.Own()})
 	case name == "authority.crt":
 		if s.certificates == nil || !s.certificates.Own() {
 			return problem(c, http.StatusNotFound, "this service signs no certificate of its own")

@@ -18,13 +18,14 @@ import (
 
 	"durvek/core/method"
 	"durvek/desk"
+	"durvek/desk/house"
 	"durvek/service"
 )
 
 // secured starts a service that speaks TLS on the same port, with its certificates in dir.
 func secured(t *testing.T, dir string, c *service.Certificates) (address string) {
 	t.Helper()
-	d, err := desk.Open(t.Context(), desk.Options{Dir: t.TempDir(), Name: "Test"})
+	d, err := house.Open(t.Context(), house.Options{Options: desk.Options{Dir: t.TempDir(), Name: "Test"}})
 	must(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(t, err)

@@ -28,6 +28,8 @@ import (
 	"github.com/gofiber/fiber/v2/middleware/recover"
 
 	"durvek/desk"
+	"durvek/desk/books"
+	"durvek/desk/house"
 	"durvek/document"
 )
 
@@ -35,11 +37,10 @@ import (
 type Service struct {
 	app     *fiber.App
 	api     huma.API
-	desk    *desk.Desk
+	desk    *house.House
 	console fs.FS
 	probe   fs.FS
 	done    chan struct{}
-	kept    kept
 	asked   atomic.Int64 // comparisons so far
 
 	certificates *Certificates
@@ -59,7 +60,7 @@ const cookie = "durvek_session"
 const Version = "1.0.0"
 
 // New makes a service of a desk.
-func New(d *desk.Desk, o Options) *Service {
+func New(d *house.House, o Options) *Service {
 	huma.DefaultArrayNullable = false
 	if o.Console == nil {
 		o.Console = embed.FS{}
@@ -136,7 +137,7 @@ func (s *Service) rest(while time.Duration) {
 		}
 		now := s.asked.Load()
 		if now == before && !rested {
-			s.desk.Rest()
+			s.desk.Figures.Rest()
 		}
 		before, rested = now, now == before
 	}
@@ -210,7 +211,7 @@ func (s *Service) authorise(c *fiber.Ctx) error {
 	if token == "" {
 		return problem(c, http.StatusUnauthorized, "sign in first: open the link that the service printed, or print a new one with `durvek sign-in link`")
 	}
-	who, err := s.desk.Recognise(c.UserContext(), token)
+	who, err := s.desk.Books.Recognise(c.UserContext(), token)
 	var refusal *desk.Error
 	if err != nil && !errors.As(err, &refusal) {
 		return problem(c, http.StatusInternalServerError, err.Error())
@@ -235,8 +236,8 @@ func sameOrigin(c *fiber.Ctx) bool {
 	return err == nil && u.Host == c.Get("Host")
 }
 
-func who(ctx context.Context) desk.Who {
-	w, _ := ctx.Value(whoKey{}).(desk.Who)
+func who(ctx context.Context) books.Who {
+	w, _ := ctx.Value(whoKey{}).(books.Who)
 	return w
 }
 
@@ -260,7 +261,7 @@ func fail(err error) error {
 
 // signInLink spends a one-time link, sets the session's cookie and opens the console.
 func (s *Service) signInLink(c *fiber.Ctx) error {
-	token, err := s.desk.SignIn(c.UserContext(), c.Query("code"), "console", "session")
+	token, err := s.desk.Books.SignIn(c.UserContext(), c.Query("code"), "console", "session")
 	if err != nil {
 		c.Status(http.StatusUnauthorized).Set("Content-Type", "text/html; charset=utf-8")
 		return c.SendString("<!doctype html><title>Durvek</title><p>" + err.Error())
@@ -278,7 +279,7 @@ func (s *Service) events(c *fiber.Ctx) error {
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-cache")
 	c.Set("X-Accel-Buffering", "no")
-	events, end := s.desk.Events.Listen()
+	events, end := s.desk.Desk.Events.Listen()
 	done := s.done
 	c.Context().SetBodyStreamWriter(func(w *bufio.Writer) {
 		defer end()
@@ -322,7 +323,7 @@ func (s *Service) editionFile(c *fiber.Ctx) error {
 	if err != nil {
 		return problem(c, http.StatusNotFound, "no such edition")
 	}
-	dir, err := s.desk.EditionDir(c.UserContext(), review, number)
+	dir, err := s.desk.Reviews.EditionDir(c.UserContext(), review, number)
 	if err != nil {
 		return problem(c, http.StatusNotFound, err.Error())
 	}

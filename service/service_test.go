@@ -32,6 +32,10 @@ import (
 	"durvek/core/verdict"
 	"durvek/demo"
 	"durvek/desk"
+	"durvek/desk/books"
+	"durvek/desk/figures"
+	"durvek/desk/house"
+	"durvek/desk/results"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
 	"durvek/simulate"
@@ -43,7 +47,7 @@ type running struct {
 	t     testing.TB
 	dir   string
 	addr  string
-	desk  *desk.Desk
+	desk  *house.House
 	c     *client.Client
 	stop  context.CancelFunc
 	ended chan error
@@ -64,7 +68,7 @@ func startIn(t testing.TB, dir string, lease time.Duration) *running {
 	r := &running{t: t, dir: dir, addr: "127.0.0.1:0", lease: lease}
 	r.up()
 	t.Cleanup(r.down)
-	token, err := r.desk.LocalToken(context.Background())
+	token, err := r.desk.Books.LocalToken(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,7 +79,7 @@ func startIn(t testing.TB, dir string, lease time.Duration) *running {
 func (r *running) up() {
 	r.t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := desk.Open(ctx, desk.Options{Dir: r.dir, Name: "Test Desk", Tests: workload.Tests(), Lease: r.lease})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: r.dir, Name: "Test Desk", Lease: r.lease}, Tests: workload.Tests()})
 	if err != nil {
 		r.t.Fatal(err)
 	}
@@ -194,8 +198,8 @@ func TestCatalogueEntriesAreCheckedOneByOne(t *testing.T) {
 	refused(t, send(r, "/api/units", catalog.Unit{Slug: "fen-14-16-a", Variant: "fen-15-32", Origin: "bought"}), 422, "belongs to variant")
 	refused(t, send(r, "/api/claims", catalog.Claim{Variant: "fen-15-32", Measure: "hashing/all", Value: 3, Unit: "h", Source: "box"}), 422, "cannot be turned into")
 	refused(t, send(r, "/api/offers", catalog.Offer{Variant: "fen-15-32", Amount: 1, Currency: "EUR", Condition: "new", Date: "soon"}), 422, "not a date")
-	page := get[desk.ModelPage](r, "/api/models/fen-15")
-	if len(page.Lineage) != 1 || page.Lineage[0].Slug != "fen-14" || len(get[desk.ModelPage](r, "/api/models/fen-14").Successors) != 1 {
+	page := get[books.ModelPage](r, "/api/models/fen-15")
+	if len(page.Lineage) != 1 || page.Lineage[0].Slug != "fen-14" || len(get[books.ModelPage](r, "/api/models/fen-14").Successors) != 1 {
 		t.Errorf("lineage %v", page.Lineage)
 	}
 }
@@ -208,7 +212,7 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	refused(t, err, 401, "sign in first")
 	_, err = client.Get[any](ctx, client.New("http://"+r.addr, "guess"), "/api/models", nil)
 	refused(t, err, 401, "unknown or expired")
-	code, err := r.desk.SignInCode(ctx)
+	code, err := r.desk.Books.SignInCode(ctx)
 	must(t, err)
 	tok, err := client.Post[struct{ Token string }](ctx, stranger, "/api/sign-in", nil, map[string]string{"code": code})
 	must(t, err)
@@ -230,7 +234,7 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 
 	// The console's cookie: set by the link, refused from another page.
 	for to, want := range map[string]string{"/compare?x=1": "/compare?x=1", "//elsewhere.example": "/", "https://elsewhere.example": "/", "": "/"} {
-		code, err := r.desk.SignInCode(ctx)
+		code, err := r.desk.Books.SignInCode(ctx)
 		must(t, err)
 		stay := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 		resp, err := stay.Get("http://" + r.addr + "/sign-in?code=" + code + "&to=" + url.QueryEscape(to))
@@ -240,7 +244,7 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 			t.Errorf("a link to %q leads to %q", to, got)
 		}
 	}
-	code, err = r.desk.SignInCode(ctx)
+	code, err = r.desk.Books.SignInCode(ctx)
 	must(t, err)
 	jar := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	resp, err := jar.Get("http://" + r.addr + "/sign-in?code=" + code)
@@ -304,12 +308,12 @@ func TestARunIsCountedOnceHoweverOftenItIsSent(t *testing.T) {
 			must(t, r.c.SendRun(ctx, j.Token, run))
 		}
 	}
-	page := get[desk.MeasurePage](r, "/api/measures/hashing/all")
+	page := get[figures.MeasurePage](r, "/api/measures/hashing/all")
 	if len(page.Cells) != 1 || page.Cells[0].Estimate.N != 3 || page.Cells[0].Estimate.Median != 12100 {
 		t.Fatalf("cells %+v", page.Cells)
 	}
 	list := get[struct{ Runs []record.Run }](r, "/api/runs", "subject", "fen-14-16-a")
-	p := get[desk.RunPage](r, "/api/runs/"+list.Runs[0].ID)
+	p := get[results.RunPage](r, "/api/runs/"+list.Runs[0].ID)
 	if len(p.Run.Series) != 1 || p.Run.Series[0].Values[1] != p.Run.Readings[0].Value+1 || p.Machine.System != "Strand OS 9" {
 		t.Errorf("the run came back as %+v", p.Run)
 	}
@@ -321,7 +325,7 @@ func TestARunIsCountedOnceHoweverOftenItIsSent(t *testing.T) {
 	before := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all")
 	r.down()
 	r.up()
-	token, err := r.desk.LocalToken(ctx)
+	token, err := r.desk.Books.LocalToken(ctx)
 	must(t, err)
 	r.c.Token = token
 	after := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all")
@@ -402,7 +406,7 @@ func TestATestOfOnesOwnIsLikeAnyOther(t *testing.T) {
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	must(t, send(r, "/api/tests", []byte(ownTest)))
 	typed := func(values map[string]string, conditions map[string]string) error {
-		return send(r, "/api/readings", desk.Typed{Test: "sheen", Subject: "fen-14-16-a", Conditions: conditions, Readings: values})
+		return send(r, "/api/readings", results.Typed{Test: "sheen", Subject: "fen-14-16-a", Conditions: conditions, Readings: values})
 	}
 	at := map[string]string{"display.luminance": "200 cd/m²"}
 	must(t, typed(map[string]string{"gloss": "40"}, at))
@@ -427,8 +431,8 @@ func TestATableTakesAllRowsOrNone(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	must(t, send(r, "/api/tests", []byte(ownTest)))
-	table := func(check bool, text string) (desk.Table, error) {
-		return client.Post[desk.Table](context.Background(), r.c, "/api/tables", client.Query("check_only", fmt.Sprint(check)), []byte(text))
+	table := func(check bool, text string) (results.Table, error) {
+		return client.Post[results.Table](context.Background(), r.c, "/api/tables", client.Query("check_only", fmt.Sprint(check)), []byte(text))
 	}
 	head := "unit,test,repeat,date,measure,value,condition:display.luminance\n"
 	bad, err := table(false, head+"fen-14-16-a,sheen,0,2026-10-01,gloss,40,200\nfen-14-16-a,sheen,1,2026-10-01,gloss,lots,200\nnobody,sheen,0,2026-10-01,gloss,40,200\nfen-14-16-a,sheen,2\nfen-14-16-a,sheen,0,2026-10-01,gloss,41,200\n")
@@ -449,7 +453,7 @@ func TestATableTakesAllRowsOrNone(t *testing.T) {
 	if seen.Runs != 2 || seen.Written || get[struct{ Total int }](r, "/api/runs").Total != 0 {
 		t.Errorf("the preview %+v", seen)
 	}
-	for k, want := range []desk.Table{{Runs: 2, Written: true}, {Known: 2}} {
+	for k, want := range []results.Table{{Runs: 2, Written: true}, {Known: 2}} {
 		got, err := table(false, good)
 		must(t, err)
 		if got.Runs != want.Runs || got.Known != want.Known || got.Written != want.Written {
@@ -482,7 +486,7 @@ func TestTheServiceGoesAwayInTheMiddleOfAPlan(t *testing.T) {
 	v := get[catalog.DossierVariant](r, "/api/variants/fen-14-16")
 	m := &simulate.Machine{Name: "fen", Spec: v.Spec, Seed: 3, Runtime: "native", Pace: 0.04}
 	m.Setup = method.Setup{Conditions: map[string]string{"supply": "mains"}}
-	events, end := r.desk.Events.Listen()
+	events, end := r.desk.Desk.Events.Listen()
 	worked := make(chan error, 1)
 	var told []string
 	dir := t.TempDir()
@@ -515,7 +519,7 @@ func TestTheServiceGoesAwayInTheMiddleOfAPlan(t *testing.T) {
 // get2 counts runs with a token of the restarted service.
 func get2(r *running) struct{ Total int } {
 	r.t.Helper()
-	token, err := r.desk.LocalToken(context.Background())
+	token, err := r.desk.Books.LocalToken(context.Background())
 	must(r.t, err)
 	r.c = client.New("http://"+r.addr, token)
 	return get[struct{ Total int }](r, "/api/runs")
@@ -546,7 +550,7 @@ func TestAnAgentGoesOnAfterItWasEnded(t *testing.T) {
 		return err
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	events, end := r.desk.Events.Listen()
+	events, end := r.desk.Desk.Events.Listen()
 	ended := make(chan error, 1)
 	go func() { ended <- work(ctx, code, 0.2) }()
 	for e := range events {
@@ -577,13 +581,13 @@ func TestDepartingConditionsMakeACellOfTheirOwn(t *testing.T) {
 		run.Observed["supply"] = supply
 		must(t, r.c.SendRun(context.Background(), j.Token, run))
 	}
-	page := get[desk.MeasurePage](r, "/api/measures/hashing/all")
+	page := get[figures.MeasurePage](r, "/api/measures/hashing/all")
 	if len(page.Cells) != 2 {
 		t.Fatalf("%d cells, want one on mains and one on battery", len(page.Cells))
 	}
 	list := get[struct{ Runs []record.Run }](r, "/api/runs")
 	for _, x := range list.Runs {
-		p := get[desk.RunPage](r, "/api/runs/"+x.ID)
+		p := get[results.RunPage](r, "/api/runs/"+x.ID)
 		if (x.Observed["supply"] == "battery") != (len(p.Departures) == 1) {
 			t.Errorf("run on %s has departures %v", x.Observed["supply"], p.Departures)
 		}
@@ -638,7 +642,7 @@ func filled(t testing.TB) *running {
 		r := &running{t: t, dir: demoData.dir, addr: "127.0.0.1:0"}
 		r.up()
 		defer r.down()
-		token, err := r.desk.LocalToken(context.Background())
+		token, err := r.desk.Books.LocalToken(context.Background())
 		must(t, err)
 		must(t, demo.Fill(context.Background(), demo.Options{Client: client.New("http://"+r.addr, token), Dir: r.dir}))
 	})

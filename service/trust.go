@@ -8,7 +8,8 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/trust"
-	"durvek/desk"
+	"durvek/desk/figures"
+	"durvek/desk/results"
 	"durvek/store"
 )
 
@@ -18,8 +19,8 @@ type doubtList struct {
 }
 
 type ruleList struct {
-	Rules  []desk.RuleState `json:"rules"`
-	Causes []trust.Cause    `json:"causes" doc:"Why a doubt may be upheld"`
+	Rules  []results.RuleState `json:"rules"`
+	Causes []trust.Cause       `json:"causes" doc:"Why a doubt may be upheld"`
 }
 
 // runsAsked narrows a list of runs.
@@ -54,26 +55,26 @@ func (s *Service) trustRoutes() {
 		Offset   int    `query:"offset" minimum:"0"`
 		Limit    int    `query:"limit" default:"50" minimum:"1" maximum:"500"`
 	}) (doubtList, error) {
-		list, total, err := d.Doubts(ctx, store.DoubtFilter{State: in.State, Rule: in.Rule, Test: in.Test, Subject: in.Subject, Severity: in.Severity, Run: in.Run, Offset: in.Offset, Limit: in.Limit})
+		list, total, err := d.Results.Doubts(ctx, store.DoubtFilter{State: in.State, Rule: in.Rule, Test: in.Test, Subject: in.Subject, Severity: in.Severity, Run: in.Run, Offset: in.Offset, Limit: in.Limit})
 		return doubtList{list, total}, err
 	})
-	get(s, "trust", "/api/doubts/{slug}", "show-doubt", "A doubt with its life: who raised, upheld, dismissed or reopened it, when and why", func(ctx context.Context, in *Slugged) (desk.DoubtPage, error) {
-		return d.Doubt(ctx, in.Slug)
+	get(s, "trust", "/api/doubts/{slug}", "show-doubt", "A doubt with its life: who raised, upheld, dismissed or reopened it, when and why", func(ctx context.Context, in *Slugged) (results.DoubtPage, error) {
+		return d.Results.Doubt(ctx, in.Slug)
 	})
 	post(s, "trust", "/api/doubts/{slug}/settlements", "settle-doubt", "Uphold, dismiss or reopen a doubt", func(ctx context.Context, in *struct {
 		Slugged
-		Body desk.Settling
+		Body results.Settling
 	}) (trust.Doubt, error) {
-		return d.Settle(ctx, in.Slug, in.Body, by(ctx))
+		return d.Results.Settle(ctx, in.Slug, in.Body, by(ctx))
 	})
 	post(s, "trust", "/api/doubts/{slug}/repeats", "repeat-doubted", "Put what a doubt is about on the bench once more", func(ctx context.Context, in *struct {
 		Slugged
 		Repeats int `query:"repeats" default:"1" minimum:"1" maximum:"100"`
 	}) (method.Plan, error) {
-		return d.Repeat(ctx, in.Slug, in.Repeats, by(ctx))
+		return d.Results.Repeat(ctx, in.Slug, in.Repeats, by(ctx))
 	})
 	get(s, "trust", "/api/rules", "list-rules", "List the doubt rules with how each is tuned and what it has raised", func(ctx context.Context, _ *none) (ruleList, error) {
-		rules, err := d.Rules(ctx)
+		rules, err := d.Results.Rules(ctx)
 		return ruleList{rules, trust.Causes}, err
 	})
 	register(s, http.MethodPut, "trust", "/api/rules/{slug}/tuning", "tune-rule", "Change a rule for a test or for all: another limit, or off; neither takes the change away", func(ctx context.Context, in *struct {
@@ -86,30 +87,30 @@ func (s *Service) trustRoutes() {
 		}
 	}) (trust.Tuning, error) {
 		b := in.Body
-		return d.Tune(ctx, trust.Tuning{Rule: in.Slug, Test: b.Test, Off: b.Off, Limit: b.Limit, Reason: b.Reason}, by(ctx))
+		return d.Results.Tune(ctx, trust.Tuning{Rule: in.Slug, Test: b.Test, Off: b.Off, Limit: b.Limit, Reason: b.Reason}, by(ctx))
 	})
-	post(s, "trust", "/api/examinations", "examine", "Ask the rules about runs that are there already", func(ctx context.Context, in *RunsAsked) (desk.Reexamined, error) {
-		return d.Examine(ctx, in.filter(), by(ctx))
+	post(s, "trust", "/api/examinations", "examine", "Ask the rules about runs that are there already", func(ctx context.Context, in *RunsAsked) (results.Reexamined, error) {
+		return d.Results.Examine(ctx, in.filter(), by(ctx))
 	})
 	post(s, "results", "/api/runs/{slug}/corrections", "correct-run", "Void, restore or correct readings of a run, or merge it into the run that it is a duplicate of; what stood before is kept", func(ctx context.Context, in *struct {
 		Slugged
-		Body desk.Correction
-	}) (desk.RunPage, error) {
-		return d.Correct(ctx, in.Slug, in.Body, by(ctx))
+		Body results.Correction
+	}) (results.RunPage, error) {
+		return d.Results.Correct(ctx, in.Slug, in.Body, by(ctx))
 	})
 	get(s, "results", "/api/run-twins", "list-twins", "Runs of the same test on the same unit whose figures are the same in every digit", func(ctx context.Context, in *struct {
 		Unit string `query:"unit" doc:"All units if left out"`
-	}) ([]desk.Twin, error) {
-		return d.Twins(ctx, in.Unit)
+	}) ([]results.Twin, error) {
+		return d.Results.Twins(ctx, in.Unit)
 	})
 	get(s, "results", "/api/run-changes", "compare-runs", "What differs between two runs: figures, conditions, links, machine, sensors; and whether they may be compared", func(ctx context.Context, in *struct {
 		A string `query:"a" required:"true"`
 		B string `query:"b" required:"true"`
 	}) (trust.Changed, error) {
-		return d.Between(ctx, in.A, in.B)
+		return d.Figures.Between(ctx, in.A, in.B)
 	})
-	post(s, "results", "/api/recounts", "recount", "Make every estimate anew from its readings and say which did not agree", func(ctx context.Context, _ *none) (desk.Recounted, error) {
-		return d.Recount(ctx)
+	post(s, "results", "/api/recounts", "recount", "Make every estimate anew from its readings and say which did not agree", func(ctx context.Context, _ *none) (results.Recounted, error) {
+		return d.Results.Recount(ctx)
 	})
 	get(s, "results", "/api/histories", "history", "How a measure of a unit went over its sittings, with lasting changes and what changed with them", func(ctx context.Context, in *struct {
 		Unit    string `query:"unit" required:"true"`
@@ -117,14 +118,14 @@ func (s *Service) trustRoutes() {
 		Setup   string `query:"setup" doc:"As delivered if left out"`
 		Host    string `query:"host"`
 		Place   string `query:"place"`
-	}) (desk.UnitHistory, error) {
-		return d.History(ctx, desk.HistoryAsked{Unit: in.Unit, Measure: in.Measure, Setup: in.Setup, Host: in.Host, Place: in.Place})
+	}) (figures.UnitHistory, error) {
+		return d.Figures.History(ctx, figures.HistoryAsked{Unit: in.Unit, Measure: in.Measure, Setup: in.Setup, Host: in.Host, Place: in.Place})
 	})
 	get(s, "compare", "/api/worth", "worth", "What single conditions, and single entries of spec sheets, are worth in a measure", func(ctx context.Context, in *struct {
 		Measure string       `query:"measure" required:"true" doc:"test/measure"`
 		Kind    catalog.Kind `query:"kind" doc:"Only this kind of device"`
 	}) (compare.Controlled, error) {
-		return d.Worth(ctx, in.Measure, in.Kind)
+		return d.Figures.Worth(ctx, in.Measure, in.Kind)
 	})
 	get(s, "compare", "/api/why", "why", "Why one variant's figure is not another's, as far as the data carry", func(ctx context.Context, in *struct {
 		Measure string `query:"measure" required:"true" doc:"test/measure"`
@@ -132,6 +133,6 @@ func (s *Service) trustRoutes() {
 		B       string `query:"b" required:"true" doc:"Variant"`
 		Setup   string `query:"setup" doc:"As delivered if left out"`
 	}) (compare.Why, error) {
-		return d.Why(ctx, in.Measure, in.A, in.B, in.Setup)
+		return d.Figures.Why(ctx, in.Measure, in.A, in.B, in.Setup)
 	})
 }

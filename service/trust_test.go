@@ -9,7 +9,7 @@ import (
 	"durvek/client"
 	"durvek/core/record"
 	"durvek/core/trust"
-	"durvek/desk"
+	"durvek/desk/results"
 )
 
 // What a client sees of doubts: lists with filters, a life, problems that name what is wrong.
@@ -34,7 +34,7 @@ func TestDoubtsOverHTTP(t *testing.T) {
 	if one.Total != 1 || len(one.Doubts[0].Runs) < 10 {
 		t.Errorf("the warm room: %+v", one)
 	}
-	page := get[desk.DoubtPage](r, "/api/doubts/"+one.Doubts[0].ID)
+	page := get[results.DoubtPage](r, "/api/doubts/"+one.Doubts[0].ID)
 	if len(page.Acts) < 2 || page.Acts[0].Act != "raised" || page.Rule.Name != "ambient" {
 		t.Errorf("its life: %+v", page)
 	}
@@ -42,7 +42,7 @@ func TestDoubtsOverHTTP(t *testing.T) {
 	if runs.Total < 10 {
 		t.Errorf("%d doubted runs of the phone", runs.Total)
 	}
-	run := get[desk.RunPage](r, "/api/runs/"+one.Doubts[0].Run)
+	run := get[results.RunPage](r, "/api/runs/"+one.Doubts[0].Run)
 	if len(run.Doubts) == 0 || run.Run.Doubts == 0 {
 		t.Errorf("the run's own page says nothing of its doubts: %+v", run.Run)
 	}

@@ -14,7 +14,9 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/record"
-	"durvek/desk"
+	"durvek/desk/books"
+	"durvek/desk/figures"
+	"durvek/desk/results"
 	"durvek/workload"
 )
 
@@ -39,11 +41,11 @@ func TestOptionsAreCheckedAnnouncedAndKeepFiguresApart(t *testing.T) {
 		run.Readings = []record.Reading{{Measure: "burst", State: record.OK, Value: 100}, {Measure: "drop", State: record.BeyondLimit, Value: 60}}
 		run.Series = []record.Series{{Channel: "rate", Unit: "MiBy/s", Axis: "threads", Along: "{thread}", Times: []float64{1, 2}, Values: []float64{3, 4}}}
 		must(t, r.c.SendRun(context.Background(), j.Token, run))
-		if p := get[desk.RunPage](r, "/api/runs/"+run.ID); p.Run.Options["duration"] != duration || p.Run.Series[0].Axis != "threads" || p.Run.Series[0].Along != "{thread}" {
+		if p := get[results.RunPage](r, "/api/runs/"+run.ID); p.Run.Options["duration"] != duration || p.Run.Series[0].Axis != "threads" || p.Run.Series[0].Along != "{thread}" {
 			t.Errorf("the run came back as %+v", p.Run)
 		}
 	}
-	page := get[desk.MeasurePage](r, "/api/measures/hashing-sustained/burst")
+	page := get[figures.MeasurePage](r, "/api/measures/hashing-sustained/burst")
 	if len(page.Cells) != 2 || page.Cells[0].Estimate.N+page.Cells[1].Estimate.N != 3 {
 		t.Errorf("cells %+v", page.Cells)
 	}
@@ -86,8 +88,8 @@ func TestAFileOfRunsIsTakenInOnceAndWhole(t *testing.T) {
 		return b
 	}
 	first := func(f map[string]any) map[string]any { return f["runs"].([]any)[0].(map[string]any) }
-	take := func(data []byte, unit string) (desk.Imported, error) {
-		var out desk.Imported
+	take := func(data []byte, unit string) (results.Imported, error) {
+		var out results.Imported
 		err := r.c.Do(context.Background(), http.MethodPost, "/api/runs", map[string][]string{"unit": {unit}}, data, &out)
 		return out, err
 	}
@@ -137,22 +139,22 @@ command:
   figures: [{measure: rate, column: rate, where: {pass: "2"}}]
 measures: [{slug: rate, name: rate, unit: /s, scale: ratio, better: higher}]
 `
-	var tried desk.Tried
-	try := func(x desk.Trial) error {
-		tried = desk.Tried{}
+	var tried books.Tried
+	try := func(x books.Trial) error {
+		tried = books.Tried{}
 		return r.c.Do(context.Background(), http.MethodPost, "/api/trials", nil, x, &tried)
 	}
-	must(t, try(desk.Trial{Definition: mapped, Output: "pass,rate\n1,10\n2,20\n"}))
+	must(t, try(books.Trial{Definition: mapped, Output: "pass,rate\n1,10\n2,20\n"}))
 	if !tried.Whole || tried.Found[0].Value != 20 || tried.Found[0].Raw != "20" {
 		t.Errorf("%+v", tried)
 	}
-	must(t, try(desk.Trial{Definition: mapped, Output: "pass,rate\n1,10\n"}))
+	must(t, try(books.Trial{Definition: mapped, Output: "pass,rate\n1,10\n"}))
 	if tried.Whole || tried.Found[0].Fault != "no row fits" {
 		t.Errorf("%+v", tried)
 	}
-	refused(t, try(desk.Trial{Test: "mapped"}), 404, `"mapped"`)
-	refused(t, try(desk.Trial{Test: "hashing"}), 422, "runs no command")
-	refused(t, try(desk.Trial{Definition: strings.Replace(mapped, "limit: 5", "limit: 0", 1)}), 422, "line 8")
+	refused(t, try(books.Trial{Test: "mapped"}), 404, `"mapped"`)
+	refused(t, try(books.Trial{Test: "hashing"}), 422, "runs no command")
+	refused(t, try(books.Trial{Definition: strings.Replace(mapped, "limit: 5", "limit: 0", 1)}), 422, "line 8")
 	must(t, send(r, "/api/tests", []byte(mapped)))
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	must(t, send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "mapped", Repeats: 1}}}))

@@ -99,7 +99,7 @@ type Outside struct {
 // PutOutside adds a log, or changes its shift.
 func (q Queries) PutOutside(ctx context.Context, o Outside) error {
 	return q.exec(ctx, `insert into outside (id, run, name, added, by_whom, shift, found, correlation, data) values (?,?,?,?,?,?,?,?,?)
-		on conflict (id) do update set shift=excluded.shift`, o.ID, o.Run, o.Name, stamp(o.Added), o.By, o.Shift, o.Found, o.Correlation, trace.Pack(o.Trace))
+		on conflict (id) do update set shift=excluded.shift`, o.ID, o.Run, o.Name, Stamp(o.Added), o.By, o.Shift, o.Found, o.Correlation, trace.Pack(o.Trace))
 }
 
 // Outsides lists the logs beside a run.
@@ -136,16 +136,16 @@ func scanIncident(r row, x *record.Incident) error {
 func (q Queries) AddIncident(ctx context.Context, x record.Incident) (bool, error) {
 	var until any
 	if x.Until != nil {
-		until = stamp(*x.Until)
+		until = Stamp(*x.Until)
 	}
 	return q.changed(ctx, `insert into incident (id, unit, host, place, plan, broken, step, test, at, until, kind, text, by_whom, last, times, tries)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
-		x.ID, x.Unit, x.Host, x.Place, nullable(x.Plan), x.Run, x.Step, x.Test, stamp(x.At), until, x.Kind, x.Text, x.By, text(x.Last), x.Times, x.Tries)
+		x.ID, x.Unit, x.Host, x.Place, nullable(x.Plan), x.Run, x.Step, x.Test, Stamp(x.At), until, x.Kind, x.Text, x.By, JSON(x.Last), x.Times, x.Tries)
 }
 
 // CloseIncident says when an incident was over.
 func (q Queries) CloseIncident(ctx context.Context, id string, at time.Time) error {
-	return q.exec(ctx, `update incident set until = ? where id = ? and until is null`, stamp(at), id)
+	return q.exec(ctx, `update incident set until = ? where id = ? and until is null`, Stamp(at), id)
 }
 
 // IncidentFilter narrows a list of incidents; empty fields do not.

@@ -21,7 +21,7 @@ func (q Queries) PutModel(ctx context.Context, m catalog.Model) error {
 	return q.exec(ctx, `insert into model (slug, maker, name, kind, released, succeeds, also_sold_as, notes) values (?,?,?,?,?,?,?,?)
 		on conflict (slug) do update set maker=excluded.maker, name=excluded.name, kind=excluded.kind, released=excluded.released,
 		succeeds=excluded.succeeds, also_sold_as=excluded.also_sold_as, notes=excluded.notes`,
-		m.Slug, m.Maker, m.Name, string(m.Kind), m.Released, nullable(m.Succeeds), text(m.AlsoSoldAs), m.Notes)
+		m.Slug, m.Maker, m.Name, string(m.Kind), m.Released, nullable(m.Succeeds), JSON(m.AlsoSoldAs), m.Notes)
 }
 
 // Models lists all models, by maker and name.
@@ -45,7 +45,7 @@ func (q Queries) PutVariant(ctx context.Context, v catalog.Variant, position int
 	}
 	return q.exec(ctx, `insert into variant (slug, model, name, spec, notes, position) values (?,?,?,?,?,?)
 		on conflict (slug) do update set model=excluded.model, name=excluded.name, spec=excluded.spec, notes=excluded.notes, position=excluded.position`,
-		v.Slug, v.Model, v.Name, text(v.Spec), v.Notes, position)
+		v.Slug, v.Model, v.Name, JSON(v.Spec), v.Notes, position)
 }
 
 // Variants lists the variants of a model, or all of them if model is empty.
@@ -120,7 +120,7 @@ func (q Queries) AddClaim(ctx context.Context, c catalog.Claim, position int) er
 	}
 	return q.exec(ctx, `insert into claim (id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date, position)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), text(c.Conditions), c.Place, c.Link, c.Tolerance, c.Source, c.Date, position)
+		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), JSON(c.Conditions), c.Place, c.Link, c.Tolerance, c.Source, c.Date, position)
 }
 
 // Claims lists the claims about a variant, or all of them if variant is empty.
@@ -143,7 +143,7 @@ func (q Queries) AddOffer(ctx context.Context, o catalog.Offer, position int) er
 	}
 	return q.exec(ctx, `insert into offer (id, variant, amount, currency, region, tax_included, condition, seller, date, voucher, contents, list, position)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		o.ID, o.Variant, o.Amount, o.Currency, o.Region, o.TaxIncluded, o.Condition, o.Seller, o.Date, text(o.Voucher), text(o.Contents), o.List, position)
+		o.ID, o.Variant, o.Amount, o.Currency, o.Region, o.TaxIncluded, o.Condition, o.Seller, o.Date, JSON(o.Voucher), JSON(o.Contents), o.List, position)
 }
 
 // Offers lists the offers of a variant, or all of them if variant is empty.
@@ -162,7 +162,7 @@ func (q Queries) DropOffers(ctx context.Context, variant string) error {
 // PutField adds or replaces a field.
 func (q Queries) PutField(ctx context.Context, f ranking.Field) error {
 	return q.exec(ctx, `insert into field (slug, name, rule, position) values (?,?,?,(select count(*) from field))
-		on conflict (slug) do update set name=excluded.name, rule=excluded.rule`, f.Slug, f.Name, text(f))
+		on conflict (slug) do update set name=excluded.name, rule=excluded.rule`, f.Slug, f.Name, JSON(f))
 }
 
 // Fields lists all fields in the order they were made.
@@ -184,7 +184,7 @@ func (q Queries) Rates(ctx context.Context) (catalog.Rates, error) {
 
 // PutUse adds or replaces a kind of use.
 func (q Queries) PutUse(ctx context.Context, u ranking.Use) error {
-	return q.exec(ctx, `insert into profile (slug, body, position) values (?,?,(select count(*) from profile)) on conflict (slug) do update set body=excluded.body`, u.Slug, text(u))
+	return q.exec(ctx, `insert into profile (slug, body, position) values (?,?,(select count(*) from profile)) on conflict (slug) do update set body=excluded.body`, u.Slug, JSON(u))
 }
 
 // Uses lists all kinds of use in the order they were made.

@@ -30,7 +30,7 @@ type Change struct {
 // repeatability.
 func (q Queries) ChangeReading(ctx context.Context, c Change, extreme bool) error {
 	if err := q.exec(ctx, `insert into reading_change (id, run, measure, kind, value, reason, by_whom, at, act, old, now, cause, doubt, other) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Run, c.Measure, c.Kind, c.Now.Value, c.Reason, c.By, stamp(c.At), c.Act, text(c.Old), text(c.Now), c.Cause, c.Doubt, c.Other); err != nil {
+		c.ID, c.Run, c.Measure, c.Kind, c.Now.Value, c.Reason, c.By, Stamp(c.At), c.Act, JSON(c.Old), JSON(c.Now), c.Cause, c.Doubt, c.Other); err != nil {
 		return err
 	}
 	return q.exec(ctx, `insert into reading_now (run, measure, state, value, low, high, reason, extreme) values (?,?,?,?,?,?,?,?)
@@ -72,7 +72,7 @@ func (q Queries) RunIDs(ctx context.Context, f RunFilter) ([]string, error) {
 func (q Queries) PutDoubt(ctx context.Context, d trust.Doubt) error {
 	if err := q.exec(ctx, `insert into doubt (id, key, rule, run, measure, severity, state, test, setup, subject, raised, body) values (?,?,?,?,?,?,?,?,?,?,?,?)
 		on conflict (id) do update set run=excluded.run, severity=excluded.severity, state=excluded.state, body=excluded.body`,
-		d.ID, d.Key, d.Rule, d.Run, d.Measure, string(d.Severity), d.State, d.Test, d.Setup, d.Subject, stamp(d.Raised), text(d)); err != nil {
+		d.ID, d.Key, d.Rule, d.Run, d.Measure, string(d.Severity), d.State, d.Test, d.Setup, d.Subject, Stamp(d.Raised), JSON(d)); err != nil {
 		return err
 	}
 	if err := q.exec(ctx, `delete from doubt_run where doubt = ?`, d.ID); err != nil {
@@ -136,7 +136,7 @@ func (q Queries) DoubtByKey(ctx context.Context, key string) (trust.Doubt, error
 
 // CellDoubts lists the doubts of some keys' beginnings: those about a cell as a whole.
 func (q Queries) CellDoubts(ctx context.Context, ends []string) ([]trust.Doubt, error) {
-	return list(ctx, q, scanDoubt, `select key, body from doubt where key in (select value from json_each(?))`, text(ends))
+	return list(ctx, q, scanDoubt, `select key, body from doubt where key in (select value from json_each(?))`, JSON(ends))
 }
 
 // OpenDoubt is an open doubt with the cell that it touches.
@@ -166,7 +166,7 @@ type DoubtAct struct {
 
 // AddDoubtAct writes a step of a doubt's life.
 func (q Queries) AddDoubtAct(ctx context.Context, doubt string, a DoubtAct) error {
-	return q.exec(ctx, `insert into doubt_act (doubt, at, by_whom, act, cause, reason, sentence) values (?,?,?,?,?,?,?)`, doubt, stamp(a.At), a.By, a.Act, a.Cause, a.Reason, a.Sentence)
+	return q.exec(ctx, `insert into doubt_act (doubt, at, by_whom, act, cause, reason, sentence) values (?,?,?,?,?,?,?)`, doubt, Stamp(a.At), a.By, a.Act, a.Cause, a.Reason, a.Sentence)
 }
 
 // DoubtActs lists a doubt's life, the oldest first.
@@ -200,7 +200,7 @@ func (q Queries) PutTuning(ctx context.Context, t trust.Tuning) error {
 	}
 	return q.exec(ctx, `insert into tuning (rule, test, off, lim, reason, by_whom, at) values (?,?,?,?,?,?,?)
 		on conflict (rule, test) do update set off=excluded.off, lim=excluded.lim, reason=excluded.reason, by_whom=excluded.by_whom, at=excluded.at`,
-		t.Rule, t.Test, t.Off, t.Limit, t.Reason, t.By, stamp(t.At))
+		t.Rule, t.Test, t.Off, t.Limit, t.Reason, t.By, Stamp(t.At))
 }
 
 // Tunings lists how rules are tuned.

@@ -26,7 +26,7 @@ const attachmentColumns = `id, digest, name, media, size, unit, coalesce(run, ''
 // AddAttachment adds one.
 func (q Queries) AddAttachment(ctx context.Context, a Attachment) error {
 	return q.exec(ctx, `insert into attachment (id, digest, name, media, size, unit, run, measure, caption, added, by_whom) values (?,?,?,?,?,?,?,?,?,?,?)`,
-		a.ID, a.Digest, a.Name, a.Media, a.Size, a.Unit, nullable(a.Run), a.Measure, a.Caption, stamp(a.Added), a.By)
+		a.ID, a.Digest, a.Name, a.Media, a.Size, a.Unit, nullable(a.Run), a.Measure, a.Caption, Stamp(a.Added), a.By)
 }
 
 // Attachments lists them, the oldest first.
@@ -48,7 +48,7 @@ type Pairing struct {
 // AddPairing adds one.
 func (q Queries) AddPairing(ctx context.Context, p Pairing) error {
 	return q.exec(ctx, `insert into pairing (id, part, partner, place, firmware, outcome, how, at, by_whom) values (?,?,?,?,?,?,?,?,?)`,
-		p.ID, p.Part, p.Partner, p.Place, p.Firmware, p.Outcome, p.How, stamp(p.At), p.By)
+		p.ID, p.Part, p.Partner, p.Place, p.Firmware, p.Outcome, p.How, Stamp(p.At), p.By)
 }
 
 // Pairings lists what people found, of one part or of all.

@@ -23,7 +23,7 @@ func (q Queries) PutReview(ctx context.Context, r verdict.Review, from int) (boo
 	r.Editions = nil
 	return q.changed(ctx, `insert into review (slug, subject, field, body, revision) values (?,?,?,?,?)
 		on conflict (slug) do update set subject=excluded.subject, field=excluded.field, body=excluded.body, revision=excluded.revision where review.revision = ?`,
-		r.Slug, r.Subject, r.Field, text(r), r.Revision, from)
+		r.Slug, r.Subject, r.Field, JSON(r), r.Revision, from)
 }
 
 // Reviews lists all reviews with their editions.
@@ -82,7 +82,7 @@ const tokenColumns = `hash, name, role, coalesce(plan, ''), created, coalesce(ex
 
 // FindToken finds a token that has not expired.
 func (q Queries) FindToken(ctx context.Context, hash string, now time.Time) (Token, error) {
-	return one(ctx, q, scanToken, `select `+tokenColumns+` from token where hash = ? and coalesce(expires, '9999') > ?`, hash, stamp(now))
+	return one(ctx, q, scanToken, `select `+tokenColumns+` from token where hash = ? and coalesce(expires, '9999') > ?`, hash, Stamp(now))
 }
 
 // Tokens lists all tokens that were made by name, not the console's sessions.
@@ -97,13 +97,13 @@ func (q Queries) DropToken(ctx context.Context, hashOrName string) (bool, error)
 
 // AddCode adds a one-time code.
 func (q Queries) AddCode(ctx context.Context, hash, purpose, plan string, now, expires time.Time) error {
-	return q.exec(ctx, `insert into code (hash, purpose, plan, created, expires) values (?,?,?,?,?)`, hash, purpose, nullable(plan), stamp(now), stamp(expires))
+	return q.exec(ctx, `insert into code (hash, purpose, plan, created, expires) values (?,?,?,?,?)`, hash, purpose, nullable(plan), Stamp(now), Stamp(expires))
 }
 
 // UseCode spends a one-time code and returns its plan. It returns ErrNotFound if the code is
 // unknown, spent or expired.
 func (q Queries) UseCode(ctx context.Context, hash, purpose string, now time.Time) (plan string, err error) {
-	fresh, err := q.changed(ctx, `update code set used = ? where hash = ? and purpose = ? and used is null and expires > ?`, stamp(now), hash, purpose, stamp(now))
+	fresh, err := q.changed(ctx, `update code set used = ? where hash = ? and purpose = ? and used is null and expires > ?`, Stamp(now), hash, purpose, Stamp(now))
 	if err != nil {
 		return "", err
 	}
@@ -115,5 +115,5 @@ func (q Queries) UseCode(ctx context.Context, hash, purpose string, now time.Tim
 
 // Note writes who did what to the journal.
 func (q Queries) Note(ctx context.Context, at time.Time, by, act, subject, detail string) error {
-	return q.exec(ctx, `insert into journal (at, by_whom, act, subject, detail) values (?,?,?,?,?)`, stamp(at), by, act, subject, detail)
+	return q.exec(ctx, `insert into journal (at, by_whom, act, subject, detail) values (?,?,?,?,?)`, Stamp(at), by, act, subject, detail)
 }

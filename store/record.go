@@ -19,7 +19,7 @@ import (
 // PutTest adds a test definition; a version that is there already is replaced.
 func (q Queries) PutTest(ctx context.Context, t method.Test, at time.Time) error {
 	return q.exec(ctx, `insert into test (slug, version, origin, definition, added) values (?,?,?,?,?)
-		on conflict (slug, version) do update set definition=excluded.definition, origin=excluded.origin`, t.Slug, t.Version, t.Origin, text(t), stamp(at))
+		on conflict (slug, version) do update set definition=excluded.definition, origin=excluded.origin`, t.Slug, t.Version, t.Origin, JSON(t), Stamp(at))
 }
 
 func scanTest(r row, t *method.Test) error { return r.Scan(into(t)) }
@@ -37,7 +37,7 @@ func (q Queries) Test(ctx context.Context, slug string, version int) (method.Tes
 // PutSetup adds or replaces a setup.
 func (q Queries) PutSetup(ctx context.Context, s method.Setup) error {
 	return q.exec(ctx, `insert into setup (slug, name, raised, conditions, hands) values (?,?,?,?,?)
-		on conflict (slug) do update set name=excluded.name, raised=excluded.raised, conditions=excluded.conditions, hands=excluded.hands`, s.Slug, s.Name, s.Raised, text(s.Conditions), s.Hands)
+		on conflict (slug) do update set name=excluded.name, raised=excluded.raised, conditions=excluded.conditions, hands=excluded.hands`, s.Slug, s.Name, s.Raised, JSON(s.Conditions), s.Hands)
 }
 
 func scanSetup(r row, s *method.Setup) error {
@@ -64,7 +64,7 @@ func scanPlan(r row, p *method.Plan) error {
 func (q Queries) PutPlan(ctx context.Context, p method.Plan) error {
 	return q.exec(ctx, `insert into plan (`+planColumns+`) values (?,?,?,?,?,?,?,?,?,?,?)
 		on conflict (id) do update set state=excluded.state, agent=excluded.agent, steps=excluded.steps`,
-		p.ID, p.Unit, p.Host, p.Place, p.Setup, p.Name, text(p.Steps), p.State, p.Agent, p.Created, text(p.Terms))
+		p.ID, p.Unit, p.Host, p.Place, p.Setup, p.Name, JSON(p.Steps), p.State, p.Agent, p.Created, JSON(p.Terms))
 }
 
 // PlanControl is what people told a plan while it was at work.
@@ -74,7 +74,7 @@ func (q Queries) PlanControl(ctx context.Context, id string) (d record.Directive
 
 // SetPlanControl keeps it.
 func (q Queries) SetPlanControl(ctx context.Context, id string, d record.Directive) error {
-	return q.exec(ctx, `update plan set control = ? where id = ?`, text(d), id)
+	return q.exec(ctx, `update plan set control = ? where id = ?`, JSON(d), id)
 }
 
 // SetPlanState changes a plan's state and tells whether it was another one.
@@ -111,7 +111,7 @@ func (q Queries) PlanCounts(ctx context.Context, plans []string) (map[string]Pla
 		PlanCount
 	}
 	rows, err := list(ctx, q, func(r row, c *counted) error { return r.Scan(&c.plan, &c.Done, &c.Marked) },
-		`select plan, count(*), sum(marks not in ('[]', 'null')) from run where plan in (select value from json_each(?)) group by plan`, text(plans))
+		`select plan, count(*), sum(marks not in ('[]', 'null')) from run where plan in (select value from json_each(?)) group by plan`, JSON(plans))
 	out := map[string]PlanCount{}
 	for _, c := range rows {
 		out[c.plan] = c.PlanCount
@@ -132,7 +132,7 @@ func (q Queries) Plan(ctx context.Context, id string) (method.Plan, error) {
 // PutSitting adds a sitting if its unit has none for that boot, and returns the one that stands.
 func (q Queries) PutSitting(ctx context.Context, s record.Sitting) (record.Sitting, error) {
 	if err := q.exec(ctx, `insert into sitting (id, unit, boot, started, machine) values (?,?,?,?,?) on conflict (unit, boot) do nothing`,
-		s.ID, s.Unit, s.Boot, stamp(s.Started), text(s.Machine)); err != nil {
+		s.ID, s.Unit, s.Boot, Stamp(s.Started), JSON(s.Machine)); err != nil {
 		return s, err
 	}
 	return one(ctx, q, scanSitting, `select id, unit, boot, started, machine from sitting where unit = ? and boot = ?`, s.Unit, s.Boot)
@@ -152,8 +152,8 @@ func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error)
 func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, error) {
 	fresh, err := q.changed(ctx, `insert into run (id, test, test_version, subject, host, place, setup, sitting, plan, step, repeat, started, ended,
 		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options, marks, course, examined) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,0) on conflict (id) do nothing`,
-		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, stamp(r.Started), stamp(r.Ended),
-		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, text(r.Observed), text(r.Negotiated), basis, text(r.Options), text(r.Marks), text(r.Course))
+		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, Stamp(r.Started), Stamp(r.Ended),
+		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, JSON(r.Observed), JSON(r.Negotiated), basis, JSON(r.Options), JSON(r.Marks), JSON(r.Course))
 	if err != nil || !fresh {
 		return false, err
 	}
@@ -353,7 +353,7 @@ func (q Queries) PutEstimate(ctx context.Context, e Estimate) error {
 	return q.exec(ctx, `insert into estimate (measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated, limiter)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (measure, setup, unit, host, place, basis) do update set cell=excluded.cell,
 		conditions=excluded.conditions, limiter=excluded.limiter, simulated=excluded.simulated, best_low=excluded.best_low, best_high=excluded.best_high, updated=excluded.updated`,
-		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, text(e.Cell), text(e.Conditions), e.TestVersion, e.Simulated, e.BestLow, e.BestHigh, stamp(e.Updated), e.Limiter)
+		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, JSON(e.Cell), JSON(e.Conditions), e.TestVersion, e.Simulated, e.BestLow, e.BestHigh, Stamp(e.Updated), e.Limiter)
 }
 
 // DropEstimate removes a cell that no reading counts for any more.
@@ -390,7 +390,7 @@ func Conditions(text string) map[string]string {
 }
 
 // Text is how conditions are written down.
-func Text(conditions map[string]string) string { return text(conditions) }
+func Text(conditions map[string]string) string { return JSON(conditions) }
 
 // Estimates lists every cell.
 func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {

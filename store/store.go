@@ -147,7 +147,8 @@ func (c column[T]) Scan(src any) error {
 
 func into[T any](v *T) column[T] { return column[T]{v} }
 
-func text(v any) string {
+// JSON is how values are kept in a column of text; it panics on what JSON cannot hold.
+func JSON(v any) string {
 	b, err := json.Marshal(v)
 	if err != nil {
 		panic(fmt.Sprintf("store: %T does not turn into JSON: %v", v, err))
@@ -162,8 +163,8 @@ func nullable(s string) any {
 	return s
 }
 
-// stamp writes a time as UTC RFC 3339 with fixed milliseconds, so that texts sort as times do.
-func stamp(t time.Time) string { return t.UTC().Format("2006-01-02T15:04:05.000Z") }
+// Stamp writes a time as UTC RFC 3339 with fixed milliseconds, so that texts sort as times do.
+func Stamp(t time.Time) string { return t.UTC().Format("2006-01-02T15:04:05.000Z") }
 
 type moment struct{ t *time.Time }
 

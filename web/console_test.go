@@ -17,6 +17,7 @@ import (
 	"durvek/client"
 	"durvek/demo"
 	"durvek/desk"
+	"durvek/desk/house"
 	"durvek/internal/tab"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
@@ -30,7 +31,7 @@ var shots = flag.String("shots", "", "folder to write pictures of every page int
 var bed struct {
 	browser context.Context
 	server  string
-	desk    *desk.Desk
+	desk    *house.House
 	client  *client.Client
 }
 
@@ -44,14 +45,14 @@ func run(m *testing.M) int {
 	must(err)
 	defer os.RemoveAll(dir)
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := desk.Open(ctx, desk.Options{Dir: dir, Name: demo.DeskName, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir, Name: demo.DeskName}, Tests: workload.Tests()})
 	must(err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(err)
 	ended := make(chan error, 1)
 	go func() { ended <- service.New(d, service.Options{Console: web.Console()}).Serve(ctx, l) }()
 	defer func() { stop(); <-ended; d.Close() }()
-	token, err := d.LocalToken(ctx)
+	token, err := d.Books.LocalToken(ctx)
 	must(err)
 	bed.server, bed.desk = "http://"+l.Addr().String(), d
 	bed.client = client.New(bed.server, token)
@@ -84,7 +85,7 @@ func newTab(t *testing.T, width, height int64) *page {
 func signedIn(t *testing.T, width, height int64) *page {
 	t.Helper()
 	p := newTab(t, width, height)
-	code, err := bed.desk.SignInCode(context.Background())
+	code, err := bed.desk.Books.SignInCode(context.Background())
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,7 +11,7 @@ import (
 
 	"durvek/client"
 	"durvek/core/method"
-	"durvek/desk"
+	"durvek/desk/figures"
 	"durvek/internal/tab"
 )
 
@@ -157,8 +157,8 @@ func TestFieldsAreMadeByRuleAndRemoved(t *testing.T) {
 	p.fill("Currency", "EUR")
 	p.Press("Save")
 	p.Says("laptops; from 1200 EUR")
-	pages, err := client.Get[[]desk.FieldPage](context.Background(), bed.client, "/api/fields", nil)
-	if err != nil || !slices.ContainsFunc(pages, func(f desk.FieldPage) bool { return f.Slug == "dear" && len(f.Holds) == 4 }) {
+	pages, err := client.Get[[]figures.FieldPage](context.Background(), bed.client, "/api/fields", nil)
+	if err != nil || !slices.ContainsFunc(pages, func(f figures.FieldPage) bool { return f.Slug == "dear" && len(f.Holds) == 4 }) {
 		t.Errorf("%+v, %v", pages, err)
 	}
 	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('tr')].find(r => r.innerText.includes('dear laptops')).querySelectorAll('button')[2].click() ?? true`)

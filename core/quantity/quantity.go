@@ -297,3 +297,12 @@ func PlusMinus(v, half float64) (value, spread string) {
 	decimals = min(max(decimals, 0), 6)
 	return Fixed(v, decimals), Fixed(half, decimals)
 }
+
+// Code is the UCUM code of a unit that is given by code, symbol or name; the name itself, and ErrUnit, where none is known.
+func Code(name string) (string, error) {
+	u, err := LookUp(name)
+	if err != nil {
+		return name, fmt.Errorf("unit: %w", err)
+	}
+	return u.Code, nil
+}

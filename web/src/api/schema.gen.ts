@@ -1830,6 +1830,78 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        BenchPlanFile: {
+            about?: string;
+            estimate?: components["schemas"]["MethodPlanFigure"];
+            format: string;
+            name: string;
+            /** @description Every test is made under each of them; as-delivered if left out */
+            setups?: string[];
+            slug: string;
+            /** @description Kinds it is meant for; none means every kind */
+            subjects?: string[];
+            terms: components["schemas"]["MethodTerms"];
+            tests: components["schemas"]["MethodPlanStep"][];
+        };
+        BooksIntake: {
+            /** @description Nothing was written: this was a check */
+            checked_only: boolean;
+            /** Format: int64 */
+            claims: number;
+            model: string;
+            /** Format: int64 */
+            offers: number;
+            /** Format: int64 */
+            rigs: number;
+            /** Format: int64 */
+            units: number;
+            /** Format: int64 */
+            variants: number;
+        };
+        BooksModelPage: {
+            /** @description Predecessors, the latest first */
+            lineage: components["schemas"]["CatalogModel"][];
+            model: components["schemas"]["CatalogModel"];
+            rigs: components["schemas"]["CatalogRig"][];
+            /** @description Readable spec sheet per variant */
+            sheets: components["schemas"]["CatalogSpecRow"][][];
+            successors: components["schemas"]["CatalogModel"][];
+            variants: components["schemas"]["CatalogDossierVariant"][];
+        };
+        BooksNamed: {
+            created: string;
+            expires?: string;
+            name: string;
+            role: string;
+        };
+        BooksTrial: {
+            /** @description The test's file, YAML or JSON; the test that the desk knows if left out */
+            definition?: string;
+            /** @description What it printed as errors */
+            errors?: string;
+            /** @description Content of the file that it wrote */
+            file?: string;
+            /**
+             * Format: double
+             * @description Seconds until the awaited line
+             */
+            line?: number;
+            /** @description What the program printed */
+            output?: string;
+            /**
+             * Format: double
+             * @description Seconds until it ended
+             */
+            seconds?: number;
+            /** @description Slug of a test that the desk knows */
+            test?: string;
+        };
+        BooksTried: {
+            found: components["schemas"]["MethodFound"][];
+            test: string;
+            /** @description Every figure was found */
+            whole: boolean;
+        };
         CatalogAlias: {
             maker: string;
             name: string;
@@ -2558,545 +2630,6 @@ export interface components {
             /** @description Which request; the open one if left out */
             ask?: string;
         };
-        DeskAttachment: {
-            /** Format: date-time */
-            added: string;
-            caption?: string;
-            id: string;
-            /** @description Test, or test/measure, that it belongs to */
-            measure?: string;
-            media: string;
-            name: string;
-            run?: string;
-            /** Format: int64 */
-            size: number;
-            unit: string;
-        };
-        DeskCalled: {
-            name: string;
-            note: string;
-        };
-        DeskCells: {
-            measures: components["schemas"]["CompareMeasure"][];
-            /** @description By variant, then by measure; null where nothing comparable was measured */
-            rows: components["schemas"]["StatsEstimate"][][];
-            variants: string[];
-        };
-        DeskCorrection: {
-            /** @description For void: a key of the list of causes */
-            cause?: string;
-            /**
-             * @description void: no longer counts; restore: counts again; correct: another value; merge: it is a duplicate of another run
-             * @enum {string}
-             */
-            do: "void" | "restore" | "correct" | "merge";
-            /** @description For merge: the run that stays */
-            into?: string;
-            /** @description Slug; all readings of the run if left out */
-            measure?: string;
-            /** @description Why; it stays beside the reading */
-            reason: string;
-            /** @description For correct: what was read, as it is entered by hand */
-            value?: string;
-        };
-        DeskCost: {
-            /** Format: int64 */
-            amount: number;
-            /** @description Parts without a price: the total is without them */
-            missing?: string[];
-            name: string;
-            parts: components["schemas"]["DeskCostPart"][];
-            rig: string;
-            total: string;
-        };
-        DeskCostPart: {
-            name: string;
-            price: components["schemas"]["CatalogPrice"];
-            role: string;
-            unit: string;
-        };
-        DeskDoubtPage: {
-            acts: components["schemas"]["StoreDoubtAct"][];
-            doubt: components["schemas"]["TrustDoubt"];
-            rule: components["schemas"]["TrustRule"];
-        };
-        DeskFieldPage: {
-            /** @description Part of the processor's or the graphics chip's name */
-            chip?: string;
-            /** @description Model whose siblings, predecessors and successors belong to it */
-            family_of?: string;
-            /** @description Variants */
-            holds: string[];
-            kinds?: string[];
-            /** @description Raised modes stand as rows of their own */
-            modes?: boolean;
-            /** @description Completes "… in": crew laptops */
-            name: string;
-            price?: components["schemas"]["RankingPriceBand"];
-            /** @description Month, YYYY-MM */
-            released_from?: string;
-            /** @description Month, YYYY-MM */
-            released_to?: string;
-            /** @description Which variants it holds, in words */
-            rule: string;
-            /**
-             * Format: double
-             * @description Screen diagonal in inches
-             */
-            screen_from?: number;
-            /**
-             * Format: double
-             * @description Screen diagonal in inches
-             */
-            screen_to?: number;
-            slug: string;
-            /** @description Why it cannot be told what it holds */
-            trouble?: string;
-            /** @description Picked by hand, besides those that the rules find */
-            variants?: string[];
-            /** @description Left out by hand */
-            without?: string[];
-        };
-        DeskGroupIndex: {
-            group: string;
-            /** @description By variant; 100 is the same reference */
-            values: {
-                [key: string]: number;
-            };
-            /**
-             * Format: double
-             * @description Share of all weight
-             */
-            weight: number;
-        };
-        DeskImported: {
-            /**
-             * Format: int64
-             * @description Runs that were taken in before and stay as they are
-             */
-            known: number;
-            /** Format: int64 */
-            runs: number;
-        };
-        DeskIndex: {
-            chart: components["schemas"]["ChartRanked"];
-            /** Format: double */
-            df: number;
-            field: string;
-            /**
-             * Format: double
-             * @description Share of draws of plausible weights under which the order of the first stays
-             */
-            firm: number;
-            /** @description How firm the order of the first is, in a sentence */
-            firmness: string;
-            /**
-             * Format: int64
-             * @description How many are first: three, or fewer where there are fewer
-             */
-            first: number;
-            /** @description The index of each group of measures by itself */
-            group_indices: components["schemas"]["DeskGroupIndex"][];
-            groups: components["schemas"]["RankingGroup"][];
-            /**
-             * Format: double
-             * @description Standard deviation, in per cent, by which a variant departs from what it is elsewhere
-             */
-            interaction: number;
-            /** @description Contenders without any figure */
-            left?: string[];
-            measures: components["schemas"]["RankingWeighed"][];
-            /** @description What each variant is called */
-            names: {
-                [key: string]: components["schemas"]["DeskCalled"];
-            };
-            /** @description Groups without an index, and why */
-            refused?: string[];
-            rows: components["schemas"]["RankingIndexRow"][];
-        };
-        DeskInspectFound: {
-            measure: string;
-            note?: string;
-            text: string;
-        };
-        DeskInspection: {
-            /** Format: int64 */
-            all: number;
-            /** Format: int64 */
-            done: number;
-            parts: components["schemas"]["DeskInspectionPart"][];
-            sheet: components["schemas"]["DeskSheet"];
-            title: string;
-            unit: string;
-        };
-        DeskInspectionEntry: {
-            /** @description Latest reading of each measure */
-            found: components["schemas"]["DeskInspectFound"][];
-            photos: components["schemas"]["DeskAttachment"][];
-            /** Format: int64 */
-            runs: number;
-            test: components["schemas"]["MethodTest"];
-        };
-        DeskInspectionPart: {
-            name: string;
-            tests: components["schemas"]["DeskInspectionEntry"][];
-        };
-        DeskIntake: {
-            /** @description Nothing was written: this was a check */
-            checked_only: boolean;
-            /** Format: int64 */
-            claims: number;
-            model: string;
-            /** Format: int64 */
-            offers: number;
-            /** Format: int64 */
-            rigs: number;
-            /** Format: int64 */
-            units: number;
-            /** Format: int64 */
-            variants: number;
-        };
-        DeskLedger: {
-            claims: components["schemas"]["ClaimsJudged"][];
-            note: string;
-            tallies: components["schemas"]["ClaimsTally"][];
-        };
-        DeskMeasurePage: {
-            cells: components["schemas"]["CompareCell"][];
-            /** @description What one run is good to, in a sentence */
-            good: string;
-            measure: components["schemas"]["CompareMeasure"];
-            pool: components["schemas"]["StatsPool"];
-            /** @description Doubt rules that are changed for its test */
-            tunings: components["schemas"]["TrustTuning"][];
-        };
-        DeskModelPage: {
-            /** @description Predecessors, the latest first */
-            lineage: components["schemas"]["CatalogModel"][];
-            model: components["schemas"]["CatalogModel"];
-            rigs: components["schemas"]["CatalogRig"][];
-            /** @description Readable spec sheet per variant */
-            sheets: components["schemas"]["CatalogSpecRow"][][];
-            successors: components["schemas"]["CatalogModel"][];
-            variants: components["schemas"]["CatalogDossierVariant"][];
-        };
-        DeskNamed: {
-            created: string;
-            expires?: string;
-            name: string;
-            role: string;
-        };
-        DeskOutsideLog: {
-            channels: components["schemas"]["RecordChannel"][];
-            /**
-             * Format: double
-             * @description How alike the two are there: 1 is alike
-             */
-            correlation?: number;
-            /**
-             * Format: double
-             * @description The shift that correlation found
-             */
-            found?: number;
-            id: string;
-            name: string;
-            note?: string;
-            /** Format: int64 */
-            samples: number;
-            /**
-             * Format: double
-             * @description Seconds added to the log's times to get the run's
-             */
-            shift: number;
-        };
-        DeskPerPrice: {
-            /** @description Key of the spec sheet */
-            of: string;
-            /**
-             * Format: double
-             * @description Per unit
-             */
-            price: number;
-            unit: string;
-            variant: string;
-        };
-        DeskPlace: {
-            /** @description Among its kind */
-            class: components["schemas"]["RankingWithin"];
-            estimate: components["schemas"]["StatsEstimate"];
-            /** @description Among everything */
-            history: components["schemas"]["RankingWithin"];
-            measure: components["schemas"]["CompareMeasure"];
-            sentence: string;
-            setup: string;
-            variant: string;
-        };
-        DeskPlanFile: {
-            about?: string;
-            estimate?: components["schemas"]["MethodPlanFigure"];
-            format: string;
-            name: string;
-            /** @description Every test is made under each of them; as-delivered if left out */
-            setups?: string[];
-            slug: string;
-            /** @description Kinds it is meant for; none means every kind */
-            subjects?: string[];
-            terms: components["schemas"]["MethodTerms"];
-            tests: components["schemas"]["MethodPlanStep"][];
-        };
-        DeskRecounted: {
-            /** Format: int64 */
-            cells: number;
-            /** @description Cells that did not agree, and were made anew */
-            differ: string[];
-        };
-        DeskReexamined: {
-            /**
-             * Format: int64
-             * @description Raised anew, raised again, or lifted
-             */
-            doubts: number;
-            /**
-             * Format: int64
-             * @description Open doubts now
-             */
-            open: number;
-            /** Format: int64 */
-            runs: number;
-        };
-        DeskRefused: {
-            /** Format: int64 */
-            line: number;
-            reason: string;
-        };
-        DeskRivals: {
-            /** @description Variants of models that it follows, the nearest first */
-            predecessors: string[];
-            siblings: string[];
-            successors: string[];
-        };
-        DeskRuleState: {
-            /** @enum {string} */
-            again?: "repeat" | "cool";
-            /** @description Doubts by state */
-            counts: {
-                [key: string]: number;
-            };
-            /** @description Looks at failed runs, and at no others */
-            failed?: boolean;
-            /** @description Rules that say nothing beside it of the same figure */
-            hides?: string[];
-            /**
-             * Format: double
-             * @description A test's own limit may not lie below
-             */
-            least?: number;
-            /** Format: double */
-            limit?: number;
-            /** @description What the limit counts */
-            limit_unit?: string;
-            name: string;
-            proposal: string;
-            /** @description What the rule looks at */
-            sentence: string;
-            severity: string;
-            source?: string;
-            /** @description Rests on statistics: a few of a thousand clean runs are doubted */
-            statistical: boolean;
-            /** @description What is doubted, in a few words */
-            title: string;
-            tunings: components["schemas"]["TrustTuning"][];
-            /** @description Looks at a cell as a whole: what it says falls when later repeats lift it */
-            whole?: boolean;
-        };
-        DeskRunPage: {
-            /** @description What was changed in it since, the newest first */
-            changes: components["schemas"]["StoreChange"][];
-            /** @description Conditions observed otherwise than the setup says */
-            departures: components["schemas"]["TrustDifference"][];
-            /** @description What makes one distrust it, settled or not */
-            doubts: components["schemas"]["TrustDoubt"][];
-            machine: components["schemas"]["RecordMachine"];
-            measures: components["schemas"]["MethodMeasure"][];
-            /** @description Logs of outside sensors laid beside it */
-            outside: components["schemas"]["DeskOutsideLog"][];
-            photos: components["schemas"]["DeskAttachment"][];
-            run: components["schemas"]["RecordRun"];
-            /** @description Channels that its trace has */
-            sensors: components["schemas"]["RecordChannel"][];
-            test_name: string;
-            title: string;
-        };
-        DeskSettling: {
-            /** @description For uphold: a key of the list of causes */
-            cause?: string;
-            /** @enum {string} */
-            do: "uphold" | "dismiss" | "reopen";
-            /** @description Why; a dismissal and a reopening need one */
-            reason?: string;
-            /** @description For uphold: which of its runs no longer count; all of them if left out */
-            runs?: string[];
-        };
-        DeskSheet: {
-            about?: string;
-            format: string;
-            name: string;
-            parts: components["schemas"]["DeskSheetPart"][];
-            slug: string;
-            subjects?: string[];
-        };
-        DeskSheetPart: {
-            name: string;
-            tests: string[];
-        };
-        DeskTable: {
-            /**
-             * Format: int64
-             * @description Runs that were taken in before and stay as they are
-             */
-            known: number;
-            refused: components["schemas"]["DeskRefused"][];
-            /** Format: int64 */
-            rows: number;
-            /** Format: int64 */
-            runs: number;
-            /** @description The first runs as understood */
-            sample: components["schemas"]["DeskTableRow"][];
-            written: boolean;
-        };
-        DeskTableRow: {
-            /** Format: int64 */
-            line: number;
-            readings: {
-                [key: string]: string;
-            };
-            setup: string;
-            subject: string;
-            test: string;
-        };
-        DeskTraceView: {
-            /** Format: double */
-            from: number;
-            phases: components["schemas"]["RecordPhase"][];
-            run: string;
-            /**
-             * Format: int64
-             * @description Before thinning, in the stretch asked for
-             */
-            samples: number;
-            series: components["schemas"]["RecordSeries"][];
-            /** Format: double */
-            to: number;
-        };
-        DeskTrial: {
-            /** @description The test's file, YAML or JSON; the test that the desk knows if left out */
-            definition?: string;
-            /** @description What it printed as errors */
-            errors?: string;
-            /** @description Content of the file that it wrote */
-            file?: string;
-            /**
-             * Format: double
-             * @description Seconds until the awaited line
-             */
-            line?: number;
-            /** @description What the program printed */
-            output?: string;
-            /**
-             * Format: double
-             * @description Seconds until it ended
-             */
-            seconds?: number;
-            /** @description Slug of a test that the desk knows */
-            test?: string;
-        };
-        DeskTried: {
-            found: components["schemas"]["MethodFound"][];
-            test: string;
-            /** @description Every figure was found */
-            whole: boolean;
-        };
-        DeskTwin: {
-            drop: components["schemas"]["RecordRun"];
-            /** @description The older one */
-            keep: components["schemas"]["RecordRun"];
-        };
-        DeskTyped: {
-            /** @description Conditions beside the setup's, such as program.version */
-            conditions?: {
-                [key: string]: string;
-            };
-            /** @description Day it was measured, YYYY-MM-DD; today if empty */
-            date?: string;
-            host?: string;
-            /** @description Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat */
-            laps?: number[];
-            /** @description Measure → a note beside its reading */
-            notes?: {
-                [key: string]: string;
-            };
-            place?: string;
-            /** @description Measure → what was read: 412, 29 to 31, at least 100, more than 600, missing */
-            readings?: {
-                [key: string]: string;
-            };
-            /** Format: int64 */
-            repeat?: number;
-            setup?: string;
-            /** @description Names the boot or day that readings share; the day if empty */
-            sitting?: string;
-            /** @description Unit */
-            subject: string;
-            test: string;
-        };
-        DeskUnitHistory: {
-            host?: string;
-            levels: components["schemas"]["TrustLevel"][];
-            measure: components["schemas"]["CompareMeasure"];
-            moments: components["schemas"]["TrustMoment"][];
-            place?: string;
-            sentence: string;
-            setup: string;
-            shifts: components["schemas"]["TrustShift"][];
-            title: string;
-            unit: string;
-        };
-        DeskUseFit: {
-            field: string;
-            fits: components["schemas"]["RankingFit"][];
-            names: {
-                [key: string]: components["schemas"]["DeskCalled"];
-            };
-            use: components["schemas"]["RankingUse"];
-        };
-        DeskValued: {
-            chart: components["schemas"]["ChartScatter"];
-            /** @description Along the frontier */
-            climb: components["schemas"]["RankingStep"][];
-            currency: string;
-            names: {
-                [key: string]: components["schemas"]["DeskCalled"];
-            };
-            /** @description Price per GB of the drive and per Wh of the battery */
-            per: components["schemas"]["DeskPerPrice"][];
-            /** @description By variant */
-            prices: {
-                [key: string]: components["schemas"]["CatalogPrice"];
-            };
-            sentences: string[];
-            /** @description By model with several configurations */
-            spans: {
-                [key: string]: components["schemas"]["CatalogSpan"];
-            };
-            /** @description From one configuration of a model to the next dearer one */
-            steps: components["schemas"]["RankingStep"][];
-            symbol: string;
-            values: components["schemas"]["RankingValue"][];
-            /** @description What counts as performance, in words */
-            what: string;
-            /** @description Left out: no price, or no figure */
-            without?: string[];
-        };
         "Direct-planRequest": {
             /** @enum {string} */
             do: "pause" | "resume" | "stop" | "skip";
@@ -3151,6 +2684,207 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        FiguresCalled: {
+            name: string;
+            note: string;
+        };
+        FiguresCells: {
+            measures: components["schemas"]["CompareMeasure"][];
+            /** @description By variant, then by measure; null where nothing comparable was measured */
+            rows: components["schemas"]["StatsEstimate"][][];
+            variants: string[];
+        };
+        FiguresCost: {
+            /** Format: int64 */
+            amount: number;
+            /** @description Parts without a price: the total is without them */
+            missing?: string[];
+            name: string;
+            parts: components["schemas"]["FiguresCostPart"][];
+            rig: string;
+            total: string;
+        };
+        FiguresCostPart: {
+            name: string;
+            price: components["schemas"]["CatalogPrice"];
+            role: string;
+            unit: string;
+        };
+        FiguresFieldPage: {
+            /** @description Part of the processor's or the graphics chip's name */
+            chip?: string;
+            /** @description Model whose siblings, predecessors and successors belong to it */
+            family_of?: string;
+            /** @description Variants */
+            holds: string[];
+            kinds?: string[];
+            /** @description Raised modes stand as rows of their own */
+            modes?: boolean;
+            /** @description Completes "… in": crew laptops */
+            name: string;
+            price?: components["schemas"]["RankingPriceBand"];
+            /** @description Month, YYYY-MM */
+            released_from?: string;
+            /** @description Month, YYYY-MM */
+            released_to?: string;
+            /** @description Which variants it holds, in words */
+            rule: string;
+            /**
+             * Format: double
+             * @description Screen diagonal in inches
+             */
+            screen_from?: number;
+            /**
+             * Format: double
+             * @description Screen diagonal in inches
+             */
+            screen_to?: number;
+            slug: string;
+            /** @description Why it cannot be told what it holds */
+            trouble?: string;
+            /** @description Picked by hand, besides those that the rules find */
+            variants?: string[];
+            /** @description Left out by hand */
+            without?: string[];
+        };
+        FiguresGroupIndex: {
+            group: string;
+            /** @description By variant; 100 is the same reference */
+            values: {
+                [key: string]: number;
+            };
+            /**
+             * Format: double
+             * @description Share of all weight
+             */
+            weight: number;
+        };
+        FiguresIndex: {
+            chart: components["schemas"]["ChartRanked"];
+            /** Format: double */
+            df: number;
+            field: string;
+            /**
+             * Format: double
+             * @description Share of draws of plausible weights under which the order of the first stays
+             */
+            firm: number;
+            /** @description How firm the order of the first is, in a sentence */
+            firmness: string;
+            /**
+             * Format: int64
+             * @description How many are first: three, or fewer where there are fewer
+             */
+            first: number;
+            /** @description The index of each group of measures by itself */
+            group_indices: components["schemas"]["FiguresGroupIndex"][];
+            groups: components["schemas"]["RankingGroup"][];
+            /**
+             * Format: double
+             * @description Standard deviation, in per cent, by which a variant departs from what it is elsewhere
+             */
+            interaction: number;
+            /** @description Contenders without any figure */
+            left?: string[];
+            measures: components["schemas"]["RankingWeighed"][];
+            /** @description What each variant is called */
+            names: {
+                [key: string]: components["schemas"]["FiguresCalled"];
+            };
+            /** @description Groups without an index, and why */
+            refused?: string[];
+            rows: components["schemas"]["RankingIndexRow"][];
+        };
+        FiguresLedger: {
+            claims: components["schemas"]["ClaimsJudged"][];
+            note: string;
+            tallies: components["schemas"]["ClaimsTally"][];
+        };
+        FiguresMeasurePage: {
+            cells: components["schemas"]["CompareCell"][];
+            /** @description What one run is good to, in a sentence */
+            good: string;
+            measure: components["schemas"]["CompareMeasure"];
+            pool: components["schemas"]["StatsPool"];
+            /** @description Doubt rules that are changed for its test */
+            tunings: components["schemas"]["TrustTuning"][];
+        };
+        FiguresPerPrice: {
+            /** @description Key of the spec sheet */
+            of: string;
+            /**
+             * Format: double
+             * @description Per unit
+             */
+            price: number;
+            unit: string;
+            variant: string;
+        };
+        FiguresPlace: {
+            /** @description Among its kind */
+            class: components["schemas"]["RankingWithin"];
+            estimate: components["schemas"]["StatsEstimate"];
+            /** @description Among everything */
+            history: components["schemas"]["RankingWithin"];
+            measure: components["schemas"]["CompareMeasure"];
+            sentence: string;
+            setup: string;
+            variant: string;
+        };
+        FiguresRivals: {
+            /** @description Variants of models that it follows, the nearest first */
+            predecessors: string[];
+            siblings: string[];
+            successors: string[];
+        };
+        FiguresUnitHistory: {
+            host?: string;
+            levels: components["schemas"]["TrustLevel"][];
+            measure: components["schemas"]["CompareMeasure"];
+            moments: components["schemas"]["TrustMoment"][];
+            place?: string;
+            sentence: string;
+            setup: string;
+            shifts: components["schemas"]["TrustShift"][];
+            title: string;
+            unit: string;
+        };
+        FiguresUseFit: {
+            field: string;
+            fits: components["schemas"]["RankingFit"][];
+            names: {
+                [key: string]: components["schemas"]["FiguresCalled"];
+            };
+            use: components["schemas"]["RankingUse"];
+        };
+        FiguresValued: {
+            chart: components["schemas"]["ChartScatter"];
+            /** @description Along the frontier */
+            climb: components["schemas"]["RankingStep"][];
+            currency: string;
+            names: {
+                [key: string]: components["schemas"]["FiguresCalled"];
+            };
+            /** @description Price per GB of the drive and per Wh of the battery */
+            per: components["schemas"]["FiguresPerPrice"][];
+            /** @description By variant */
+            prices: {
+                [key: string]: components["schemas"]["CatalogPrice"];
+            };
+            sentences: string[];
+            /** @description By model with several configurations */
+            spans: {
+                [key: string]: components["schemas"]["CatalogSpan"];
+            };
+            /** @description From one configuration of a model to the next dearer one */
+            steps: components["schemas"]["RankingStep"][];
+            symbol: string;
+            values: components["schemas"]["RankingValue"][];
+            /** @description What counts as performance, in words */
+            what: string;
+            /** @description Left out: no price, or no figure */
+            without?: string[];
         };
         IncidentList: {
             incidents: components["schemas"]["RecordIncident"][];
@@ -3431,6 +3165,18 @@ export interface components {
             /** @description A mode beside the default one: shown beneath its variant, not ranked with the others */
             raised?: boolean;
             slug: string;
+        };
+        MethodSheet: {
+            about?: string;
+            format: string;
+            name: string;
+            parts: components["schemas"]["MethodSheetPart"][];
+            slug: string;
+            subjects?: string[];
+        };
+        MethodSheetPart: {
+            name: string;
+            tests: string[];
         };
         MethodTerms: {
             /**
@@ -4310,6 +4056,260 @@ export interface components {
             unit: string;
             values: number[];
         };
+        ResultsAttachment: {
+            /** Format: date-time */
+            added: string;
+            caption?: string;
+            id: string;
+            /** @description Test, or test/measure, that it belongs to */
+            measure?: string;
+            media: string;
+            name: string;
+            run?: string;
+            /** Format: int64 */
+            size: number;
+            unit: string;
+        };
+        ResultsCorrection: {
+            /** @description For void: a key of the list of causes */
+            cause?: string;
+            /**
+             * @description void: no longer counts; restore: counts again; correct: another value; merge: it is a duplicate of another run
+             * @enum {string}
+             */
+            do: "void" | "restore" | "correct" | "merge";
+            /** @description For merge: the run that stays */
+            into?: string;
+            /** @description Slug; all readings of the run if left out */
+            measure?: string;
+            /** @description Why; it stays beside the reading */
+            reason: string;
+            /** @description For correct: what was read, as it is entered by hand */
+            value?: string;
+        };
+        ResultsDoubtPage: {
+            acts: components["schemas"]["StoreDoubtAct"][];
+            doubt: components["schemas"]["TrustDoubt"];
+            rule: components["schemas"]["TrustRule"];
+        };
+        ResultsImported: {
+            /**
+             * Format: int64
+             * @description Runs that were taken in before and stay as they are
+             */
+            known: number;
+            /** Format: int64 */
+            runs: number;
+        };
+        ResultsInspectFound: {
+            measure: string;
+            note?: string;
+            text: string;
+        };
+        ResultsInspection: {
+            /** Format: int64 */
+            all: number;
+            /** Format: int64 */
+            done: number;
+            parts: components["schemas"]["ResultsInspectionPart"][];
+            sheet: components["schemas"]["MethodSheet"];
+            title: string;
+            unit: string;
+        };
+        ResultsInspectionEntry: {
+            /** @description Latest reading of each measure */
+            found: components["schemas"]["ResultsInspectFound"][];
+            photos: components["schemas"]["ResultsAttachment"][];
+            /** Format: int64 */
+            runs: number;
+            test: components["schemas"]["MethodTest"];
+        };
+        ResultsInspectionPart: {
+            name: string;
+            tests: components["schemas"]["ResultsInspectionEntry"][];
+        };
+        ResultsOutsideLog: {
+            channels: components["schemas"]["RecordChannel"][];
+            /**
+             * Format: double
+             * @description How alike the two are there: 1 is alike
+             */
+            correlation?: number;
+            /**
+             * Format: double
+             * @description The shift that correlation found
+             */
+            found?: number;
+            id: string;
+            name: string;
+            note?: string;
+            /** Format: int64 */
+            samples: number;
+            /**
+             * Format: double
+             * @description Seconds added to the log's times to get the run's
+             */
+            shift: number;
+        };
+        ResultsRecounted: {
+            /** Format: int64 */
+            cells: number;
+            /** @description Cells that did not agree, and were made anew */
+            differ: string[];
+        };
+        ResultsReexamined: {
+            /**
+             * Format: int64
+             * @description Raised anew, raised again, or lifted
+             */
+            doubts: number;
+            /**
+             * Format: int64
+             * @description Open doubts now
+             */
+            open: number;
+            /** Format: int64 */
+            runs: number;
+        };
+        ResultsRefused: {
+            /** Format: int64 */
+            line: number;
+            reason: string;
+        };
+        ResultsRuleState: {
+            /** @enum {string} */
+            again?: "repeat" | "cool";
+            /** @description Doubts by state */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description Looks at failed runs, and at no others */
+            failed?: boolean;
+            /** @description Rules that say nothing beside it of the same figure */
+            hides?: string[];
+            /**
+             * Format: double
+             * @description A test's own limit may not lie below
+             */
+            least?: number;
+            /** Format: double */
+            limit?: number;
+            /** @description What the limit counts */
+            limit_unit?: string;
+            name: string;
+            proposal: string;
+            /** @description What the rule looks at */
+            sentence: string;
+            severity: string;
+            source?: string;
+            /** @description Rests on statistics: a few of a thousand clean runs are doubted */
+            statistical: boolean;
+            /** @description What is doubted, in a few words */
+            title: string;
+            tunings: components["schemas"]["TrustTuning"][];
+            /** @description Looks at a cell as a whole: what it says falls when later repeats lift it */
+            whole?: boolean;
+        };
+        ResultsRunPage: {
+            /** @description What was changed in it since, the newest first */
+            changes: components["schemas"]["StoreChange"][];
+            /** @description Conditions observed otherwise than the setup says */
+            departures: components["schemas"]["TrustDifference"][];
+            /** @description What makes one distrust it, settled or not */
+            doubts: components["schemas"]["TrustDoubt"][];
+            machine: components["schemas"]["RecordMachine"];
+            measures: components["schemas"]["MethodMeasure"][];
+            /** @description Logs of outside sensors laid beside it */
+            outside: components["schemas"]["ResultsOutsideLog"][];
+            photos: components["schemas"]["ResultsAttachment"][];
+            run: components["schemas"]["RecordRun"];
+            /** @description Channels that its trace has */
+            sensors: components["schemas"]["RecordChannel"][];
+            test_name: string;
+            title: string;
+        };
+        ResultsSettling: {
+            /** @description For uphold: a key of the list of causes */
+            cause?: string;
+            /** @enum {string} */
+            do: "uphold" | "dismiss" | "reopen";
+            /** @description Why; a dismissal and a reopening need one */
+            reason?: string;
+            /** @description For uphold: which of its runs no longer count; all of them if left out */
+            runs?: string[];
+        };
+        ResultsTable: {
+            /**
+             * Format: int64
+             * @description Runs that were taken in before and stay as they are
+             */
+            known: number;
+            refused: components["schemas"]["ResultsRefused"][];
+            /** Format: int64 */
+            rows: number;
+            /** Format: int64 */
+            runs: number;
+            /** @description The first runs as understood */
+            sample: components["schemas"]["ResultsTableRow"][];
+            written: boolean;
+        };
+        ResultsTableRow: {
+            /** Format: int64 */
+            line: number;
+            readings: {
+                [key: string]: string;
+            };
+            setup: string;
+            subject: string;
+            test: string;
+        };
+        ResultsTraceView: {
+            /** Format: double */
+            from: number;
+            phases: components["schemas"]["RecordPhase"][];
+            run: string;
+            /**
+             * Format: int64
+             * @description Before thinning, in the stretch asked for
+             */
+            samples: number;
+            series: components["schemas"]["RecordSeries"][];
+            /** Format: double */
+            to: number;
+        };
+        ResultsTwin: {
+            drop: components["schemas"]["RecordRun"];
+            /** @description The older one */
+            keep: components["schemas"]["RecordRun"];
+        };
+        ResultsTyped: {
+            /** @description Conditions beside the setup's, such as program.version */
+            conditions?: {
+                [key: string]: string;
+            };
+            /** @description Day it was measured, YYYY-MM-DD; today if empty */
+            date?: string;
+            host?: string;
+            /** @description Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat */
+            laps?: number[];
+            /** @description Measure → a note beside its reading */
+            notes?: {
+                [key: string]: string;
+            };
+            place?: string;
+            /** @description Measure → what was read: 412, 29 to 31, at least 100, more than 600, missing */
+            readings?: {
+                [key: string]: string;
+            };
+            /** Format: int64 */
+            repeat?: number;
+            setup?: string;
+            /** @description Names the boot or day that readings share; the day if empty */
+            sitting?: string;
+            /** @description Unit */
+            subject: string;
+            test: string;
+        };
         ReviewRequest: {
             field?: string;
             measures?: string[];
@@ -4320,7 +4320,7 @@ export interface components {
         RuleList: {
             /** @description Why a doubt may be upheld */
             causes: components["schemas"]["TrustCause"][];
-            rules: components["schemas"]["DeskRuleState"][];
+            rules: components["schemas"]["ResultsRuleState"][];
         };
         RunList: {
             runs: components["schemas"]["RecordRun"][];
@@ -5220,7 +5220,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskCells"];
+                    "application/json": components["schemas"]["FiguresCells"];
                 };
             };
             /** @description Unauthorized */
@@ -6241,7 +6241,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskIntake"];
+                    "application/json": components["schemas"]["BooksIntake"];
                 };
             };
             /** @description Unauthorized */
@@ -6452,7 +6452,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskDoubtPage"];
+                    "application/json": components["schemas"]["ResultsDoubtPage"];
                 };
             };
             /** @description Unauthorized */
@@ -6582,7 +6582,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DeskSettling"];
+                "application/json": components["schemas"]["ResultsSettling"];
             };
         };
         responses: {
@@ -6673,7 +6673,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskReexamined"];
+                    "application/json": components["schemas"]["ResultsReexamined"];
                 };
             };
             /** @description Unauthorized */
@@ -6738,7 +6738,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskFieldPage"][];
+                    "application/json": components["schemas"]["FiguresFieldPage"][];
                 };
             };
             /** @description Unauthorized */
@@ -6943,7 +6943,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskUseFit"];
+                    "application/json": components["schemas"]["FiguresUseFit"];
                 };
             };
             /** @description Unauthorized */
@@ -7245,7 +7245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskUnitHistory"];
+                    "application/json": components["schemas"]["FiguresUnitHistory"];
                 };
             };
             /** @description Unauthorized */
@@ -7531,7 +7531,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskIndex"];
+                    "application/json": components["schemas"]["FiguresIndex"];
                 };
             };
             /** @description Unauthorized */
@@ -7598,7 +7598,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskInspection"];
+                    "application/json": components["schemas"]["ResultsInspection"];
                 };
             };
             /** @description Unauthorized */
@@ -7667,7 +7667,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskLedger"];
+                    "application/json": components["schemas"]["FiguresLedger"];
                 };
             };
             /** @description Unauthorized */
@@ -7933,7 +7933,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskMeasurePage"];
+                    "application/json": components["schemas"]["FiguresMeasurePage"];
                 };
             };
             /** @description Unauthorized */
@@ -8134,7 +8134,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskModelPage"];
+                    "application/json": components["schemas"]["BooksModelPage"];
                 };
             };
             /** @description Unauthorized */
@@ -8544,7 +8544,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskAttachment"][];
+                    "application/json": components["schemas"]["ResultsAttachment"][];
                 };
             };
             /** @description Unauthorized */
@@ -8620,7 +8620,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskAttachment"];
+                    "application/json": components["schemas"]["ResultsAttachment"];
                 };
             };
             /** @description Unauthorized */
@@ -8758,7 +8758,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskPlace"];
+                    "application/json": components["schemas"]["FiguresPlace"];
                 };
             };
             /** @description Unauthorized */
@@ -8974,7 +8974,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskPlanFile"][];
+                    "application/json": components["schemas"]["BenchPlanFile"][];
                 };
             };
             /** @description Unauthorized */
@@ -9667,7 +9667,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DeskTyped"];
+                "application/json": components["schemas"]["ResultsTyped"];
             };
         };
         responses: {
@@ -9742,7 +9742,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskRecounted"];
+                    "application/json": components["schemas"]["ResultsRecounted"];
                 };
             };
             /** @description Unauthorized */
@@ -10639,7 +10639,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskCost"];
+                    "application/json": components["schemas"]["FiguresCost"];
                 };
             };
             /** @description Unauthorized */
@@ -10706,7 +10706,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskRivals"];
+                    "application/json": components["schemas"]["FiguresRivals"];
                 };
             };
             /** @description Unauthorized */
@@ -10978,7 +10978,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskTwin"][];
+                    "application/json": components["schemas"]["ResultsTwin"][];
                 };
             };
             /** @description Unauthorized */
@@ -11135,7 +11135,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskImported"];
+                    "application/json": components["schemas"]["ResultsImported"];
                 };
             };
             /** @description Unauthorized */
@@ -11202,7 +11202,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskRunPage"];
+                    "application/json": components["schemas"]["ResultsRunPage"];
                 };
             };
             /** @description Unauthorized */
@@ -11263,7 +11263,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DeskCorrection"];
+                "application/json": components["schemas"]["ResultsCorrection"];
             };
         };
         responses: {
@@ -11273,7 +11273,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskRunPage"];
+                    "application/json": components["schemas"]["ResultsRunPage"];
                 };
             };
             /** @description Unauthorized */
@@ -11348,7 +11348,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskOutsideLog"];
+                    "application/json": components["schemas"]["ResultsOutsideLog"];
                 };
             };
             /** @description Unauthorized */
@@ -11420,7 +11420,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskOutsideLog"];
+                    "application/json": components["schemas"]["ResultsOutsideLog"];
                 };
             };
             /** @description Unauthorized */
@@ -11562,7 +11562,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskTraceView"];
+                    "application/json": components["schemas"]["ResultsTraceView"];
                 };
             };
             /** @description Unauthorized */
@@ -11832,7 +11832,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskSheet"][];
+                    "application/json": components["schemas"]["MethodSheet"][];
                 };
             };
             /** @description Unauthorized */
@@ -12177,7 +12177,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskTable"];
+                    "application/json": components["schemas"]["ResultsTable"];
                 };
             };
             /** @description Unauthorized */
@@ -12446,7 +12446,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskNamed"][];
+                    "application/json": components["schemas"]["BooksNamed"][];
                 };
             };
             /** @description Unauthorized */
@@ -12641,7 +12641,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DeskTrial"];
+                "application/json": components["schemas"]["BooksTrial"];
             };
         };
         responses: {
@@ -12651,7 +12651,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskTried"];
+                    "application/json": components["schemas"]["BooksTried"];
                 };
             };
             /** @description Unauthorized */
@@ -13150,7 +13150,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeskValued"];
+                    "application/json": components["schemas"]["FiguresValued"];
                 };
             };
             /** @description Unauthorized */

@@ -14,7 +14,7 @@ import { number, sensor } from './words'
 // the stretch anew, so that it is drawn as finely as it was sampled.
 use([LineChart, GridComponent, TooltipComponent, MarkLineComponent, DataZoomComponent, CanvasRenderer])
 
-const props = defineProps<{ view: Of<'DeskTraceView'>; shown: string[] }>()
+const props = defineProps<{ view: Of<'ResultsTraceView'>; shown: string[] }>()
 const emit = defineEmits<{ zoom: [from: number, to: number] }>()
 const theme = useTheme()
 const symbol = useSymbols()

@@ -21,7 +21,7 @@ const notes = reactive<Record<string, string>>({})
 const content = reactive<Record<string, string>>({})
 const trouble = reactive<Record<string, unknown>>({})
 const saved = ref('')
-type Entry = Of<'DeskInspectionEntry'>
+type Entry = Of<'ResultsInspectionEntry'>
 const key = (t: Entry, m: string) => `${t.test.slug}/${m}`
 const needs = (e: Entry) => (e.test.must_match ?? []).filter((c) => c !== 'supply')
 async function save(e: Entry, laps?: number[]) {

@@ -28,7 +28,7 @@ const kind = computed(() => {
 })
 const fitting = computed(() => (library.data.value ?? []).filter((p) => !kind.value || !p.subjects?.length || p.subjects.includes(kind.value)))
 const chosen = computed(() => library.data.value?.find((p) => p.slug === form.library))
-const says = (p: Of<'DeskPlanFile'>) => `${p.estimate!.runs} runs, about ${span(p.estimate!.seconds)}${p.estimate!.writes ? `, writes at most ${amount(p.estimate!.writes)}` : ''}`
+const says = (p: Of<'BenchPlanFile'>) => `${p.estimate!.runs} runs, about ${span(p.estimate!.seconds)}${p.estimate!.writes ? `, writes at most ${amount(p.estimate!.writes)}` : ''}`
 const trouble = ref<unknown>(null)
 const busy = ref(false)
 async function add() {

@@ -44,7 +44,7 @@ function place(f: Of<'MethodFigure'>): string {
   return `${from}, JSON pointer ${f.pointer}`
 }
 const saved = reactive({ output: '', errors: '', file: '', seconds: '', line: '' })
-const tried = ref<Of<'DeskTried'> | null>(null)
+const tried = ref<Of<'BooksTried'> | null>(null)
 const trouble = ref<unknown>(null)
 async function tryIt() {
   trouble.value = tried.value = null

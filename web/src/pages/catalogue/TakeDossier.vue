@@ -7,20 +7,20 @@ import Trouble from '../../parts/Trouble.vue'
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
 const file = ref<File | null>(null)
-const checked = ref<Of<'DeskIntake'> | null>(null)
+const checked = ref<Of<'BooksIntake'> | null>(null)
 const trouble = ref<unknown>(null)
 watch(file, async (f) => {
   checked.value = trouble.value = null
   if (!f) return
   try {
-    checked.value = await send<Of<'DeskIntake'>>('/api/dossiers?check_only=true', f)
+    checked.value = await send<Of<'BooksIntake'>>('/api/dossiers?check_only=true', f)
   } catch (e) {
     trouble.value = e
   }
 })
 async function take() {
   try {
-    const done = await send<Of<'DeskIntake'>>('/api/dossiers', file.value!)
+    const done = await send<Of<'BooksIntake'>>('/api/dossiers', file.value!)
     open.value = false
     void router.push(`/catalogue/${done.model}`)
   } catch (e) {

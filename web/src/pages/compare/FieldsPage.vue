@@ -15,7 +15,7 @@ const blank = () => ({ slug: '', name: '', kinds: [] as string[], from: '', to: 
 const form = reactive(blank())
 const editing = ref(false)
 const known = ref(false)
-function edit(f?: Of<'DeskFieldPage'>) {
+function edit(f?: Of<'FiguresFieldPage'>) {
   Object.assign(form, blank())
   known.value = !!f
   if (f) {

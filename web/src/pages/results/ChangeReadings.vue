@@ -5,7 +5,7 @@ import { api, must, type Of } from '../../api/client'
 import Trouble from '../../parts/Trouble.vue'
 
 // Void, restore, correct or merge what a run says. What stood before is kept.
-const props = defineProps<{ page: Of<'DeskRunPage'> }>()
+const props = defineProps<{ page: Of<'ResultsRunPage'> }>()
 const open = defineModel<boolean>({ required: true })
 const queries = useQueryClient()
 const rules = useQuery({ queryKey: ['rules'], queryFn: () => must(api.GET('/api/rules')) })

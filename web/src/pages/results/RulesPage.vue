@@ -9,12 +9,12 @@ import { moment } from '../../parts/words'
 const queries = useQueryClient()
 const list = useQuery({ queryKey: ['rules'], queryFn: () => must(api.GET('/api/rules')) })
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
-const rule = ref<Of<'DeskRuleState'> | null>(null)
+const rule = ref<Of<'ResultsRuleState'> | null>(null)
 const form = reactive({ test: null as string | null, off: false, limit: '', reason: '' })
 const trouble = ref<unknown>(null)
-const brought = ref<Of<'DeskReexamined'> | null>(null)
+const brought = ref<Of<'ResultsReexamined'> | null>(null)
 const busy = ref(false)
-function open(r: Of<'DeskRuleState'>, t?: Of<'TrustTuning'>) {
+function open(r: Of<'ResultsRuleState'>, t?: Of<'TrustTuning'>) {
   rule.value = r
   trouble.value = null
   Object.assign(form, { test: t?.test || null, off: t?.off ?? false, limit: t?.limit ? String(t.limit) : '', reason: t?.reason ?? '' })

@@ -7,7 +7,7 @@ import Trouble from '../../parts/Trouble.vue'
 import { number, sensor } from '../../parts/words'
 
 // What the sensors told during a run, with logs of outside sensors beside it.
-const props = defineProps<{ run: string; outside: Of<'DeskOutsideLog'>[] }>()
+const props = defineProps<{ run: string; outside: Of<'ResultsOutsideLog'>[] }>()
 const queries = useQueryClient()
 const stretch = reactive({ from: 0, to: 0 })
 const view = useQuery({
@@ -27,10 +27,10 @@ watch(names, (now) => {
 const trouble = ref<unknown>(null)
 const input = ref<HTMLInputElement | null>(null)
 const note = ref('')
-async function act(work: () => Promise<Of<'DeskOutsideLog'> | unknown>) {
+async function act(work: () => Promise<Of<'ResultsOutsideLog'> | unknown>) {
   trouble.value = null
   try {
-    const o = (await work()) as Of<'DeskOutsideLog'> | undefined
+    const o = (await work()) as Of<'ResultsOutsideLog'> | undefined
     note.value = o?.note ?? ''
     await Promise.all([queries.invalidateQueries({ queryKey: ['run', props.run] }), queries.invalidateQueries({ queryKey: ['trace', props.run] })])
     if (o?.channels) shown.value = [...new Set([...o.channels.map((c) => c.name), ...shown.value])].slice(0, 6)
@@ -42,8 +42,8 @@ function lay(e: Event) {
   const file = (e.target as HTMLInputElement).files?.[0]
   if (file) void act(() => send(`/api/runs/${props.run}/logs?name=${encodeURIComponent(file.name)}`, file))
 }
-const shift = (o: Of<'DeskOutsideLog'>, by: string) => act(() => must(api.PUT('/api/runs/{slug}/logs/{log}', { params: { path: { slug: props.run, log: o.id } }, body: { shift: Number(by) } })))
-const drop = (o: Of<'DeskOutsideLog'>) => act(() => must(api.DELETE('/api/runs/{slug}/logs/{log}', { params: { path: { slug: props.run, log: o.id } } })))
+const shift = (o: Of<'ResultsOutsideLog'>, by: string) => act(() => must(api.PUT('/api/runs/{slug}/logs/{log}', { params: { path: { slug: props.run, log: o.id } }, body: { shift: Number(by) } })))
+const drop = (o: Of<'ResultsOutsideLog'>) => act(() => must(api.DELETE('/api/runs/{slug}/logs/{log}', { params: { path: { slug: props.run, log: o.id } } })))
 </script>
 
 <template>

@@ -10,12 +10,12 @@ const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const at = reactive({ unit: '', host: '', place: '', setup: 'as-delivered' })
 const file = ref<File | null>(null)
-const done = ref<Of<'DeskImported'> | null>(null)
+const done = ref<Of<'ResultsImported'> | null>(null)
 const trouble = ref<unknown>(null)
 async function take() {
   trouble.value = done.value = null
   try {
-    done.value = await send<Of<'DeskImported'>>(`/api/runs?${new URLSearchParams({ ...at, host: at.host ?? '' })}`, file.value!)
+    done.value = await send<Of<'ResultsImported'>>(`/api/runs?${new URLSearchParams({ ...at, host: at.host ?? '' })}`, file.value!)
     void queries.invalidateQueries({ queryKey: ['runs'] })
   } catch (e) {
     trouble.value = e

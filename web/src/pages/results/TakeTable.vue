@@ -7,12 +7,12 @@ import Trouble from '../../parts/Trouble.vue'
 const open = defineModel<boolean>({ required: true })
 const queries = useQueryClient()
 const file = ref<File | null>(null)
-const table = ref<Of<'DeskTable'> | null>(null)
+const table = ref<Of<'ResultsTable'> | null>(null)
 const trouble = ref<unknown>(null)
 async function look(check: boolean) {
   trouble.value = null
   try {
-    table.value = await send<Of<'DeskTable'>>(`/api/tables?check_only=${check}`, file.value!)
+    table.value = await send<Of<'ResultsTable'>>(`/api/tables?check_only=${check}`, file.value!)
     if (table.value.written) void queries.invalidateQueries({ queryKey: ['runs'] })
   } catch (e) {
     trouble.value = e

@@ -1,0 +1,223 @@
+package figures
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+
+	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/ranking"
+	"durvek/desk"
+)
+
+// view is what comparisons need of the catalogue. It never changes; the members of fields are found when first asked for.
+type view struct {
+	order    []string // variants, by model and position
+	variants map[string]variantView
+	models   []catalog.Model
+	measures []compare.Measure
+	byID     map[string]compare.Measure
+	judges   map[string]catalog.Judge
+	tests    map[string]method.Test
+	setups   []method.Setup
+	fields   []ranking.Field
+	claims   map[string][]catalog.Claim // by variant
+	offers   map[string][]catalog.Offer // by variant
+	rates    catalog.Rates
+	kinds    []ranking.Use // kinds of use
+
+	mu      sync.Mutex
+	members map[string][]string // variants of a field
+}
+
+type variantView struct {
+	Slug  string
+	Model catalog.Model
+	Note  string
+	Spec  map[string]any
+}
+
+func (v variantView) subject() compare.Subject {
+	return compare.Subject{Variant: v.Slug, Model: v.Model.Slug, Name: v.FullName(), Note: v.Note, Spec: v.Spec}
+}
+
+func (v variantView) FullName() string { return v.Model.FullName() }
+
+// find is a measure of a test, or a number of the spec sheets ("spec/body.weight"), or the price in a currency ("price/EUR").
+func (v *view) find(id string) (compare.Measure, error) {
+	if m, ok := v.byID[id]; ok {
+		return m, nil
+	}
+	group, key := method.Split(id)
+	switch k, ok := catalog.SpecKeyOf(key); {
+	case group == "spec" && ok && (k.Type == "count" || k.Type == "quantity"):
+		return compare.NewMeasure(method.Test{Slug: "spec", Name: k.Name + " on the spec sheet", Group: "Spec sheet"}, method.Measure{Slug: key, Name: k.Name, Unit: cmp.Or(k.Unit, "1"), Scale: quantity.Ratio, Better: k.Better()}), nil
+	case group == "price" && len(key) == 3:
+		m := compare.NewMeasure(method.Test{Slug: "price", Name: "Price", Group: "Price"}, method.Measure{Slug: key, Name: "Price", Unit: "1", Scale: quantity.Ratio, Better: quantity.Lower})
+		m.Symbol = key
+		return m, nil
+	}
+	return compare.Measure{}, desk.Refuse(desk.NotFound, "no measure %q is known; the list of measures names them all; numbers of the spec sheet are spec/KEY, prices price/EUR", id)
+}
+
+func (v *view) setup(slug string) (method.Setup, error) {
+	i := slices.IndexFunc(v.setups, func(s method.Setup) bool { return s.Slug == slug })
+	if i < 0 {
+		return method.Setup{}, desk.Refuse(desk.NotFound, "no setup %q is known; `durvek setup list` shows them", slug)
+	}
+	return v.setups[i], nil
+}
+
+func (v *view) variant(slug string) (variantView, error) {
+	x, ok := v.variants[slug]
+	if !ok {
+		return x, desk.Refuse(desk.NotFound, "no variant %q is known; `durvek variant list` shows them", slug)
+	}
+	return x, nil
+}
+
+func (v *view) field(slug string) (ranking.Field, error) {
+	slug = cmp.Or(slug, everything)
+	i := slices.IndexFunc(v.fields, func(f ranking.Field) bool { return f.Slug == slug })
+	if i < 0 {
+		return ranking.Field{}, desk.Refuse(desk.NotFound, "no field %q is known; `durvek field list` shows them", slug)
+	}
+	return v.fields[i], nil
+}
+
+// price is what a variant costs.
+func (v *view) price(slug string, how catalog.Pricing) (catalog.Price, bool, error) {
+	return how.Price(v.offers[slug], v.rates)
+}
+
+// of lists the variants of a field, in the catalogue's order. It is found once for each state of the catalogue.
+func (v *view) membersOf(f ranking.Field) ([]string, error) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if got, ok := v.members[f.Slug]; ok && f.Slug != "" {
+		return got, nil
+	}
+	var family map[string]bool
+	if f.FamilyOf != "" {
+		family = ranking.Family(v.models, f.FamilyOf)
+	}
+	out := []string{}
+	for _, slug := range v.order {
+		x := v.variants[slug]
+		in, err := f.Holds(ranking.Candidate{Variant: slug, Model: x.Model, Spec: x.Spec, Price: func(how catalog.Pricing) (catalog.Price, bool, error) { return v.price(slug, how) }}, family)
+		if err != nil {
+			return nil, desk.Refuse(desk.Invalid, "the field %q goes by price, and %s has %v", f.Name, slug, err)
+		}
+		if in {
+			out = append(out, slug)
+		}
+	}
+	if f.Slug != "" {
+		v.members[f.Slug] = out
+	}
+	return out, nil
+}
+
+// label names a variant, with what sets it apart.
+func (v *view) label(slug string) string {
+	x := v.variants[slug]
+	return x.FullName() + ", " + x.Note
+}
+
+// view gives the catalogue, read anew if it changed since somebody last asked. A failed read is an error each time.
+func (d *Figures) view(ctx context.Context) (*view, error) {
+	s := d.now.Load()
+	if s.catalogue != nil {
+		return s.catalogue, nil
+	}
+	d.mu.RLock()
+	since := d.changed[catalogue]
+	d.mu.RUnlock()
+	got, err, _ := d.reading.Do(fmt.Sprint(catalogue, since), func() (any, error) { return d.loadView(context.WithoutCancel(ctx)) })
+	if err != nil {
+		return nil, err
+	}
+	v := got.(*view)
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if s := *d.now.Load(); s.catalogue == nil && d.changed[catalogue] == since {
+		s.catalogue = v
+		d.next(s)
+	}
+	return v, nil
+}
+
+func (d *Figures) loadView(ctx context.Context) (*view, error) {
+	v := &view{variants: map[string]variantView{}, byID: map[string]compare.Measure{}, tests: map[string]method.Test{}, claims: map[string][]catalog.Claim{},
+		offers: map[string][]catalog.Offer{}, members: map[string][]string{}, judges: map[string]catalog.Judge{}}
+	var err error
+	if v.models, err = d.desk.Store.Models(ctx); err != nil {
+		return nil, err
+	}
+	byModel := map[string]catalog.Model{}
+	for _, m := range v.models {
+		byModel[m.Slug] = m
+	}
+	variants, err := d.desk.Store.Variants(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range variants {
+		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name, x.Spec}
+		v.order = append(v.order, x.Slug)
+	}
+	tests, err := d.desk.Store.Tests(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range tests {
+		v.tests[t.Slug] = t
+		for _, def := range t.Measures {
+			m := compare.NewMeasure(t, def)
+			v.byID[m.ID] = m
+			v.measures = append(v.measures, m)
+			v.judges[m.ID] = catalog.Judge{Name: m.Name, Unit: m.Unit, Better: m.Better}
+		}
+	}
+	if v.setups, err = d.desk.Store.Setups(ctx); err != nil {
+		return nil, err
+	}
+	if v.fields, err = d.desk.Store.Fields(ctx); err != nil {
+		return nil, err
+	}
+	if v.rates, err = d.desk.Store.Rates(ctx); err != nil {
+		return nil, err
+	}
+	if v.kinds, err = d.desk.Store.Uses(ctx); err != nil {
+		return nil, err
+	}
+	offers, err := d.desk.Store.Offers(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range offers {
+		v.offers[o.Variant] = append(v.offers[o.Variant], o)
+	}
+	claims, err := d.desk.Store.Claims(ctx, "")
+	for _, c := range claims {
+		v.claims[c.Variant] = append(v.claims[c.Variant], c)
+	}
+	return v, err
+}
+
+// everything is the field that every desk starts with.
+const everything = "everything"
+
+// unknown refuses a name that nothing bears.
+func unknown(what, name string) error {
+	return desk.Refuse(desk.NotFound, "no %s %q is known; the list of all names them", what, name)
+}
+
+func unknownMeasure(id string) error {
+	return desk.Refuse(desk.NotFound, "no measure %q is known; the list of measures names them all", id)
+}

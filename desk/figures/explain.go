@@ -1,0 +1,225 @@
+package figures
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/core/stats"
+	"durvek/core/trust"
+	"durvek/desk"
+	"durvek/store"
+)
+
+// Between tells what differs between two runs.
+func (f *Figures) Between(ctx context.Context, a, b string) (trust.Changed, error) {
+	x, err := f.facts(ctx, a)
+	if err != nil {
+		return trust.Changed{}, err
+	}
+	y, err := f.facts(ctx, b)
+	if err != nil {
+		return trust.Changed{}, err
+	}
+	return trust.Between(x, y), nil
+}
+
+func (f *Figures) facts(ctx context.Context, id string) (x trust.Facts, err error) {
+	if x.Run, err = f.desk.Store.Run(ctx, id); err != nil {
+		return x, desk.Missing(err, "run", id)
+	}
+	if x.Test, err = f.desk.Store.Test(ctx, x.Run.Test, x.Run.TestVersion); err != nil {
+		return x, err
+	}
+	if x.Setup, err = f.desk.Store.Setup(ctx, x.Run.Setup); err != nil {
+		return x, err
+	}
+	s, err := f.desk.Store.Sitting(ctx, x.Run.Sitting)
+	if err != nil {
+		return x, err
+	}
+	x.Machine = s.Machine
+	k, err := f.desk.Store.RunCell(ctx, id)
+	if err != nil {
+		return x, err
+	}
+	x.Pools = map[string]stats.Pool{}
+	for _, m := range x.Test.Measures {
+		k.Measure = method.ID(x.Run.Test, m.Slug)
+		if x.Pools[m.Slug], err = f.without(compare.NewMeasure(x.Test, m), k); err != nil {
+			return x, err
+		}
+	}
+	x.Trace, err = f.desk.Store.Trace(ctx, id, 0, 0)
+	return x, err
+}
+
+// without is a measure's pool without some cells, whose own ups and downs are what is asked about.
+func (f *Figures) without(m compare.Measure, cells ...store.CellKey) (stats.Pool, error) {
+	pool, err := f.Pool(m)
+	for _, k := range cells {
+		if err != nil {
+			break
+		}
+		var e store.Estimate
+		var ok bool
+		if e, ok, err = f.Cell(k); ok {
+			pool = pool.Without(e.Cell)
+		}
+	}
+	return pool, err
+}
+
+// UnitHistory is how a measure of one unit went over time.
+type UnitHistory struct {
+	Unit    string          `json:"unit"`
+	Title   string          `json:"title"`
+	Measure compare.Measure `json:"measure"`
+	Setup   string          `json:"setup"`
+	Host    string          `json:"host,omitempty"`
+	Place   string          `json:"place,omitempty"`
+	trust.History
+}
+
+// HistoryAsked says whose history is wanted; the setup is as delivered if empty.
+type HistoryAsked struct{ Unit, Measure, Setup, Host, Place string }
+
+// History tells how a measure of a unit went over its sittings, with lasting changes and what was observed otherwise
+// since. Readings that do not count are left out.
+func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, error) {
+	var out UnitHistory
+	d, err := f.look(ctx)
+	if err != nil {
+		return out, err
+	}
+	m, err := d.measured(q.Measure)
+	if err != nil {
+		return out, err
+	}
+	u, err := f.desk.Store.Unit(ctx, q.Unit)
+	if err != nil {
+		return out, desk.Missing(err, "unit", q.Unit)
+	}
+	q.Setup = cmp.Or(q.Setup, method.AsDelivered)
+	test, slug := method.Split(q.Measure)
+	runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: q.Unit, Test: test, Setup: q.Setup, Outcome: "done", Limit: -1})
+	if err != nil {
+		return out, err
+	}
+	slices.Reverse(runs)
+	out = UnitHistory{Unit: q.Unit, Title: d.variants[u.Variant].FullName(), Measure: m, Setup: q.Setup, Host: q.Host, Place: q.Place}
+	at := map[string]int{}
+	moments := []trust.Moment{}
+	var cells []store.CellKey
+	for _, r := range runs {
+		if r.Host != q.Host || r.Place != q.Place || r.TestVersion != m.Version {
+			continue
+		}
+		i := slices.IndexFunc(r.Readings, func(x record.Reading) bool { return x.Measure == slug && x.State == record.OK })
+		if i < 0 || m.Scale.Logarithmic() && r.Readings[i].Value <= 0 {
+			continue
+		}
+		cell, err := f.desk.Store.RunCell(ctx, r.ID)
+		if err != nil {
+			return out, err
+		}
+		if cell.Measure = q.Measure; !slices.Contains(cells, cell) {
+			cells = append(cells, cell)
+		}
+		k, seen := at[r.Sitting]
+		if !seen {
+			k = len(moments)
+			at[r.Sitting] = k
+			conditions := map[string]string{}
+			for _, told := range []map[string]string{r.Negotiated, r.Observed} {
+				for key, value := range told {
+					conditions[key] = value
+				}
+			}
+			moments = append(moments, trust.Moment{Sitting: r.Sitting, At: r.Started, Conditions: conditions, Runs: []string{}, Values: []float64{}})
+		}
+		moments[k].Runs = append(moments[k].Runs, r.ID)
+		moments[k].Values = append(moments[k].Values, r.Readings[i].Value)
+	}
+	pool, err := f.without(m, cells...)
+	if err != nil {
+		return out, err
+	}
+	out.History = trust.HistoryOf(m.Def(), moments, pool)
+	return out, nil
+}
+
+// Worth tells what single conditions, and single entries of spec sheets, are worth in a measure.
+func (f *Figures) Worth(ctx context.Context, measure string, kind catalog.Kind) (compare.Controlled, error) {
+	d, err := f.look(ctx)
+	if err != nil {
+		return compare.Controlled{}, err
+	}
+	m, ok := d.byID[measure]
+	if !ok {
+		return compare.Controlled{}, unknownMeasure(measure)
+	}
+	cells, _, err := d.all(m)
+	if err != nil {
+		return compare.Controlled{}, err
+	}
+	subjects, raised := map[string]compare.Subject{}, map[string]bool{}
+	cells = slices.DeleteFunc(cells, func(c compare.Cell) bool { return kind != "" && d.variants[c.Variant].Model.Kind != kind })
+	for _, c := range cells {
+		subjects[c.Variant] = d.variants[c.Variant].subject()
+	}
+	for _, s := range d.setups {
+		raised[s.Slug] = s.Raised
+	}
+	return compare.ControlledOf(m, cells, subjects, raised), nil
+}
+
+// Why explains the difference between two variants' figures as far as the data carry.
+func (f *Figures) Why(ctx context.Context, measure, a, b, setup string) (compare.Why, error) {
+	d, err := f.look(ctx)
+	if err != nil {
+		return compare.Why{}, err
+	}
+	m, ok := d.byID[measure]
+	if !ok {
+		return compare.Why{}, unknownMeasure(measure)
+	}
+	setup = cmp.Or(setup, method.AsDelivered)
+	cells, _, err := d.all(m)
+	if err != nil {
+		return compare.Why{}, err
+	}
+	find := func(variant string) (best compare.Cell, told map[string]string, err error) {
+		x, ok := d.variants[variant]
+		if !ok {
+			return best, nil, unknown("variant", variant)
+		}
+		for _, c := range cells {
+			if c.Variant == variant && c.Setup == setup && c.Basis.TestVersion == m.Version && c.Estimate.N > best.Estimate.N {
+				best = c
+			}
+		}
+		if best.Estimate.N == 0 {
+			return best, nil, desk.Refuse(desk.Invalid, "the %s (%s) has no figure in %s under %q", x.FullName(), x.Note, m.InSentence(), setup)
+		}
+		test, _ := method.Split(measure)
+		runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: best.Unit, Test: test, Setup: setup, Outcome: "done", Limit: 1})
+		if err == nil && len(runs) > 0 {
+			told = runs[0].Negotiated
+		}
+		return best, told, err
+	}
+	x, toldX, err := find(a)
+	if err != nil {
+		return compare.Why{}, err
+	}
+	y, toldY, err := find(b)
+	if err != nil {
+		return compare.Why{}, err
+	}
+	return compare.WhyOf(m, x, y, d.variants[a].subject(), d.variants[b].subject(), [2]map[string]string{toldX, toldY}), nil
+}

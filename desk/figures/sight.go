@@ -1,0 +1,195 @@
+package figures
+
+import (
+	"slices"
+	"sort"
+	"sync"
+
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/ranking"
+	"durvek/core/stats"
+	"durvek/store"
+)
+
+// read holds what a question, with all that it asks in turn, has read of the database once.
+type read struct {
+	mu     sync.Mutex
+	doubts map[string][]store.OpenDoubt // open ones, by test; nil before they were read
+}
+
+// column gives a measure's column.
+func (d *sight) column(measure string) (*column, error) {
+	d.uses.note(cellsOf(measure))
+	if c := d.snap.columns[measure]; c != nil {
+		return c, nil
+	}
+	return d.f.column(measure)
+}
+
+// of gives the cells of some variants, estimated, and the pool behind them.
+func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]compare.Cell, stats.Pool, error) {
+	c, err := d.column(measure.ID)
+	if err != nil {
+		return nil, stats.Pool{}, err
+	}
+	pool := c.pool(measure)
+	out := make(map[string][]compare.Cell, len(variants))
+	for _, v := range variants {
+		n, ok := d.f.number(v)
+		if !ok {
+			continue
+		}
+		for i := c.from(n); i < len(c.cells) && c.cells[i].variant == n; i++ {
+			out[v] = append(out[v], toCell(c.unpack(&c.cells[i]), pool, measure.Scale))
+		}
+	}
+	return out, pool, nil
+}
+
+// all gives a measure's cells, estimated, and the pool behind them.
+func (d *sight) all(measure compare.Measure) ([]compare.Cell, stats.Pool, error) {
+	c, err := d.column(measure.ID)
+	if err != nil {
+		return nil, stats.Pool{}, err
+	}
+	pool := c.pool(measure)
+	out := make([]compare.Cell, 0, len(c.cells))
+	for i := range c.cells {
+		out = append(out, toCell(c.unpack(&c.cells[i]), pool, measure.Scale))
+	}
+	return out, pool, nil
+}
+
+// has counts which of some variants have a cell of a measure.
+func (d *sight) has(measure string, variants []string) (int, error) {
+	c, err := d.column(measure)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	for _, v := range variants {
+		if id, ok := d.f.number(v); ok {
+			if i := c.from(id); i < len(c.cells) && c.cells[i].variant == id {
+				n++
+			}
+		}
+	}
+	return n, nil
+}
+
+// shared lists the measures that at least so many of some variants have a cell of.
+func (d *sight) shared(variants []string, least int) ([]compare.Measure, error) {
+	var out []compare.Measure
+	for _, m := range d.measures {
+		n, err := d.has(m.ID, variants)
+		if err != nil {
+			return nil, err
+		}
+		if n >= least {
+			out = append(out, m)
+		}
+	}
+	return out, nil
+}
+
+// openDoubts gives the open doubts about a test.
+func (d *sight) openDoubts(test string) ([]store.OpenDoubt, error) {
+	d.uses.note(doubtsOf(test))
+	d.read.mu.Lock()
+	defer d.read.mu.Unlock()
+	if d.read.doubts == nil {
+		open, err := d.f.desk.Store.OpenDoubts(d.ctx)
+		if err != nil {
+			return nil, err
+		}
+		d.read.doubts = map[string][]store.OpenDoubt{}
+		for _, x := range open {
+			d.read.doubts[x.Test] = append(d.read.doubts[x.Test], x)
+		}
+	}
+	return d.read.doubts[test], nil
+}
+
+// failures tells by variant how often a test failed or could not be run under a setup.
+func (d *sight) failures(test, setup string) (map[string]store.Failure, error) {
+	d.uses.note(runsOf(test))
+	list, err := d.f.desk.Store.Failures(d.ctx, test, setup)
+	out := map[string]store.Failure{}
+	for _, f := range list {
+		out[f.Variant] = f
+	}
+	return out, err
+}
+
+// history gives, of every variant, the cell with most readings that compares with one: of its setup and basis.
+func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.Entry, error) {
+	return kept(d, func(d *sight) ([]ranking.Entry, error) {
+		c, err := d.column(measure.ID)
+		if err != nil {
+			return nil, err
+		}
+		pool := c.pool(measure)
+		var out []ranking.Entry
+		for i := range c.cells {
+			p := &c.cells[i]
+			if x := &c.around[p.around]; x.setup != like.Setup || x.key != like.Key {
+				continue
+			}
+			e := toCell(c.unpack(p), pool, measure.Scale)
+			if n := len(out); n > 0 && out[n-1].ID == e.Variant {
+				if e.Estimate.N > out[n-1].Estimate.N {
+					out[n-1].Estimate = e.Estimate
+				}
+				continue
+			}
+			out = append(out, ranking.Entry{ID: e.Variant, Estimate: e.Estimate})
+		}
+		return out, nil
+	}, "history", measure.ID, like.Setup, like.Key)
+}
+
+// figures gives the comparable figures of variants in a measure under a setup.
+func (d *sight) figures(m compare.Measure, setup string, variants []string) (map[string]stats.Estimate, error) {
+	byVariant, _, err := d.of(m, variants...)
+	if err != nil {
+		return nil, err
+	}
+	var field []compare.Competitor
+	for _, slug := range variants {
+		field = append(field, compare.Competitor{Variant: slug, Cells: under(byVariant[slug], setup)})
+	}
+	return compare.Figures(m, field), nil
+}
+
+// under keeps the cells of a setup, in order.
+func under(cells []compare.Cell, setup string) []compare.Cell {
+	out := slices.DeleteFunc(slices.Clone(cells), func(c compare.Cell) bool { return c.Setup != setup })
+	sortCells(out)
+	return out
+}
+
+func sortCells(cells []compare.Cell) {
+	sort.Slice(cells, func(i, j int) bool {
+		a, b := cells[i], cells[j]
+		return a.Unit+"\x00"+a.Host+"\x00"+a.Place < b.Unit+"\x00"+b.Host+"\x00"+b.Place
+	})
+}
+
+// measured finds a measure of a test.
+func (v *view) measured(id string) (compare.Measure, error) {
+	m, ok := v.byID[id]
+	if !ok {
+		return m, unknownMeasure(id)
+	}
+	return m, nil
+}
+
+// test finds the newest version of a test.
+func (v *view) test(slug string) (method.Test, error) {
+	t, ok := v.tests[slug]
+	if !ok {
+		return t, unknown("test", slug)
+	}
+	return t, nil
+}

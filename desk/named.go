@@ -1,0 +1,20 @@
+package desk
+
+import "durvek/core/catalog"
+
+// Named is a variant as it is called. The zero value is one that is not known.
+type Named struct {
+	Model catalog.Model
+	Name  string // maker and model
+	Note  string // what sets the variant apart
+}
+
+// Label names a variant, with what sets it apart.
+func (n Named) Label() string { return n.Name + ", " + n.Note }
+
+// Subject is what a review of a variant starts from.
+type Subject struct {
+	Named
+	Fields   []string // that hold it, the one of everything last
+	Measures []string // that it has figures of as delivered
+}

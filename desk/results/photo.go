@@ -1,0 +1,221 @@
+package results
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"image/png"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"durvek/desk"
+	"durvek/store"
+)
+
+// Attachment is a photo as it is listed.
+type Attachment struct {
+	ID      string    `json:"id"`
+	Name    string    `json:"name"`
+	Media   string    `json:"media"`
+	Size    int64     `json:"size"`
+	Unit    string    `json:"unit"`
+	Run     string    `json:"run,omitempty"`
+	Measure string    `json:"measure,omitempty" doc:"Test, or test/measure, that it belongs to"`
+	Caption string    `json:"caption,omitempty"`
+	Added   time.Time `json:"added"`
+}
+
+// Attachments lists photos, the oldest first.
+func (d *Results) Attachments(ctx context.Context, f store.AttachmentFilter) ([]Attachment, error) {
+	list, err := d.desk.Store.Attachments(ctx, f)
+	out := []Attachment{}
+	for _, a := range list {
+		out = append(out, Attachment{a.ID, a.Name, a.Media, a.Size, a.Unit, a.Run, a.Measure, a.Caption, a.Added})
+	}
+	return out, err
+}
+
+// MostPixels bounds the photos that are taken in.
+const MostPixels = 60e6
+
+// AddPhoto takes in a photo of a unit, JPEG or PNG. What the camera wrote beside the picture (where, when,
+// by which device) is left out: the picture alone is kept, upright, in a folder named by content.
+func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by string) (Attachment, error) {
+	if _, err := d.desk.Store.Unit(ctx, a.Unit); err != nil {
+		return a, desk.Missing(err, "unit", a.Unit)
+	}
+	if a.Run != "" {
+		r, err := d.desk.Store.Run(ctx, a.Run)
+		if err != nil {
+			return a, desk.Missing(err, "run", a.Run)
+		}
+		if r.Subject != a.Unit {
+			return a, desk.Refuse(desk.Invalid, "run %q is one of unit %q, not of %q", a.Run, r.Subject, a.Unit)
+		}
+	}
+	clean, media, err := cleanPhoto(data)
+	if err != nil {
+		return a, err
+	}
+	sum := sha256.Sum256(clean)
+	digest := hex.EncodeToString(sum[:])
+	path := d.attachmentPath(digest)
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return a, err
+	}
+	if _, err := os.Stat(path); err != nil {
+		if err := writeWhole(path, clean); err != nil {
+			return a, fmt.Errorf("keep the photo: %w", err)
+		}
+	}
+	a.ID, a.Media, a.Size, a.Added = desk.NewID(), media, int64(len(clean)), d.desk.Now()
+	a.Name = cmp.Or(filepath.Base(strings.ReplaceAll(a.Name, "\\", "/")), "photo")
+	return a, d.desk.Note(ctx, by, "add photo", a.Unit, "", func(q *desk.Tx) error {
+		return q.AddAttachment(ctx, store.Attachment{ID: a.ID, Digest: digest, Name: a.Name, Media: media, Size: a.Size, Unit: a.Unit, Run: a.Run, Measure: a.Measure,
+			Caption: a.Caption, Added: a.Added, By: by})
+	})
+}
+
+func (d *Results) attachmentPath(digest string) string {
+	return filepath.Join(d.desk.Dir, "attachments", digest[:2], digest[2:])
+}
+
+// Photo reads a photo's bytes.
+func (d *Results) Photo(ctx context.Context, id string) (data []byte, media string, err error) {
+	a, err := d.desk.Store.Attachment(ctx, id)
+	if err != nil {
+		return nil, "", desk.Missing(err, "photo", id)
+	}
+	data, err = os.ReadFile(d.attachmentPath(a.Digest))
+	if errors.Is(err, fs.ErrNotExist) {
+		err = desk.Refuse(desk.NotFound, "the file of photo %q is gone from the data folder", id)
+	}
+	return data, a.Media, err
+}
+
+func writeWhole(path string, data []byte) error {
+	f, err := os.CreateTemp(filepath.Dir(path), ".part-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name())
+	_, err = f.Write(data)
+	err = errors.Join(err, f.Sync(), f.Close())
+	if err == nil {
+		err = os.Rename(f.Name(), path)
+	}
+	return err
+}
+
+// cleanPhoto draws a picture anew, upright, so that nothing but the picture is left.
+func cleanPhoto(data []byte) (clean []byte, media string, err error) {
+	c, kind, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil || kind != "jpeg" && kind != "png" {
+		return nil, "", desk.Refuse(desk.Invalid, "a photo is a JPEG or PNG picture")
+	}
+	if float64(c.Width)*float64(c.Height) > MostPixels {
+		return nil, "", desk.Refuse(desk.Invalid, "a photo of %d × %d pixels is too large; at most %d million are taken in", c.Width, c.Height, int(MostPixels/1e6))
+	}
+	img, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, "", desk.Refuse(desk.Invalid, "the picture is damaged: %v", err)
+	}
+	var out bytes.Buffer
+	if kind == "png" {
+		err = png.Encode(&out, img)
+		return out.Bytes(), "image/png", err
+	}
+	err = jpeg.Encode(&out, upright(img, orientation(data)), &jpeg.Options{Quality: 90})
+	return out.Bytes(), "image/jpeg", err
+}
+
+// upright turns a picture as its camera says that it is held (Exif 2.3, tag 0x0112).
+func upright(img image.Image, orientation int) image.Image {
+	if orientation < 2 || orientation > 8 {
+		return img
+	}
+	b := img.Bounds()
+	w, h := b.Dx(), b.Dy()
+	ow, oh := w, h
+	if orientation >= 5 {
+		ow, oh = h, w
+	}
+	out := image.NewRGBA(image.Rect(0, 0, ow, oh))
+	for y := range h {
+		for x := range w {
+			tx, ty := x, y
+			switch orientation {
+			case 2:
+				tx = w - 1 - x
+			case 3:
+				tx, ty = w-1-x, h-1-y
+			case 4:
+				ty = h - 1 - y
+			case 5:
+				tx, ty = y, x
+			case 6:
+				tx, ty = h-1-y, x
+			case 7:
+				tx, ty = h-1-y, w-1-x
+			case 8:
+				tx, ty = y, w-1-x
+			}
+			out.Set(tx, ty, img.At(b.Min.X+x, b.Min.Y+y))
+		}
+	}
+	return out
+}
+
+// orientation reads a JPEG file's Exif orientation; 1 where it says none.
+func orientation(data []byte) int {
+	for i := 2; i+4 <= len(data) && data[i] == 0xFF; {
+		size := int(data[i+2])<<8 | int(data[i+3])
+		if size < 2 || i+2+size > len(data) || data[i+1] == 0xDA {
+			break
+		}
+		segment := data[i+4 : i+2+size]
+		if data[i+1] == 0xE1 && bytes.HasPrefix(segment, []byte("Exif\x00\x00")) {
+			return exifOrientation(segment[6:])
+		}
+		i += 2 + size
+	}
+	return 1
+}
+
+func exifOrientation(tiff []byte) int {
+	if len(tiff) < 14 {
+		return 1
+	}
+	little := tiff[0] == 'I'
+	u16 := func(i int) int {
+		if i+2 > len(tiff) || i < 0 {
+			return 0
+		}
+		if little {
+			return int(tiff[i]) | int(tiff[i+1])<<8
+		}
+		return int(tiff[i])<<8 | int(tiff[i+1])
+	}
+	u32 := func(i int) int {
+		if little {
+			return u16(i) | u16(i+2)<<16
+		}
+		return u16(i)<<16 | u16(i+2)
+	}
+	at := u32(4)
+	for k := range u16(at) {
+		if e := at + 2 + 12*k; u16(e) == 0x0112 {
+			return u16(e + 8)
+		}
+	}
+	return 1
+}

@@ -1,0 +1,133 @@
+package reviews
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/verdict"
+	"durvek/desk"
+	"durvek/publish"
+)
+
+// Publish writes the next edition of a signed review: an immutable folder, numbered from 1.
+func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.Edition, error) {
+	d.publishing.Lock()
+	defer d.publishing.Unlock()
+	var e verdict.Edition
+	r, err := d.Review(ctx, slug)
+	if err != nil {
+		return e, err
+	}
+	if r.Signed == nil || r.Signed.Revision != r.Revision {
+		return e, desk.Refuse(desk.Conflict, "review %q is not signed as it stands; sign it first", slug)
+	}
+	content, err := d.content(ctx, r)
+	if err != nil {
+		return e, err
+	}
+	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339), Title: r.Title, Note: note}
+	content.Edition = e
+	dir := d.editionDir(slug, e.Number)
+	if e.Digest, err = publish.Write(dir, content); err != nil {
+		return e, fmt.Errorf("write edition %d of %s: %w", e.Number, slug, err)
+	}
+	err = d.desk.Write(ctx, func(q *desk.Tx) error {
+		if err := q.AddEdition(ctx, e); err != nil {
+			return err
+		}
+		return q.Note(ctx, d.desk.Now(), by, "publish edition", slug, fmt.Sprint(e.Number))
+	})
+	if err != nil {
+		os.RemoveAll(dir) // it never came to be
+		return e, err
+	}
+	d.desk.Events.Send(desk.Event{Name: "review", Data: map[string]string{"review": slug}})
+	return e, nil
+}
+
+func (d *Reviews) editionDir(review string, number int) string {
+	return filepath.Join(d.desk.Dir, "editions", review, fmt.Sprint(number))
+}
+
+// EditionDir finds the folder of a published edition.
+func (d *Reviews) EditionDir(ctx context.Context, review string, number int) (string, error) {
+	r, err := d.Review(ctx, review)
+	if err != nil {
+		return "", err
+	}
+	for _, e := range r.Editions {
+		if e.Number == number {
+			return d.editionDir(review, number), nil
+		}
+	}
+	return "", desk.Refuse(desk.NotFound, "review %q has no edition %d", review, number)
+}
+
+// content gathers all that an edition shows.
+func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Content, error) {
+	subject, err := d.figures.Name(ctx, r.Subject)
+	if err != nil {
+		return publish.Content{}, err
+	}
+	x, err := d.books.Variant(ctx, r.Subject)
+	if err != nil {
+		return publish.Content{}, err
+	}
+	field, err := d.figures.FieldName(ctx, r.Field)
+	if err != nil {
+		return publish.Content{}, err
+	}
+	tests, err := d.figures.Tests(ctx)
+	if err != nil {
+		return publish.Content{}, err
+	}
+	c := publish.Content{Desk: d.desk.Name, Review: r, Model: subject.Model, Variant: x.Variant, Sheet: catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
+	if c.Claims, err = d.figures.CheckClaims(ctx, r.Subject); err != nil {
+		return c, err
+	}
+	charts, err := d.charts(ctx, r)
+	if err != nil {
+		return c, err
+	}
+	seen := map[string]bool{}
+	for _, ranked := range charts {
+		pool, err := d.figures.Pool(ranked.Measure)
+		if err != nil {
+			return c, err
+		}
+		c.Figures = append(c.Figures, publish.Figure{Comparison: ranked, Pool: pool})
+		test, _ := method.Split(ranked.Measure.ID)
+		if !seen[test] {
+			seen[test] = true
+			c.Tests = append(c.Tests, tests[test])
+		}
+	}
+	return c, nil
+}
+
+// ReviewCharts answers the comparisons that a review shows.
+func (d *Reviews) ReviewCharts(ctx context.Context, slug string) ([]compare.Comparison, error) {
+	r, err := d.Review(ctx, slug)
+	if err != nil {
+		return nil, err
+	}
+	return d.charts(ctx, r)
+}
+
+func (d *Reviews) charts(ctx context.Context, r verdict.Review) ([]compare.Comparison, error) {
+	out := []compare.Comparison{}
+	for _, id := range r.Measures {
+		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject, Claims: true, Raised: true})
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}

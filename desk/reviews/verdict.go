@@ -1,0 +1,93 @@
+package reviews
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/ranking"
+	"durvek/core/verdict"
+	"durvek/desk"
+)
+
+// findings runs the finding rules over the subject's standing in each measure of its field.
+func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Finding, error) {
+	field, err := d.figures.FieldName(ctx, r.Field)
+	if err != nil {
+		return nil, err
+	}
+	x, err := d.figures.Name(ctx, r.Subject)
+	if err != nil {
+		return nil, err
+	}
+	measures, err := d.figures.Known(ctx)
+	if err != nil {
+		return nil, err
+	}
+	facts := verdict.Facts{Subject: x.Name}
+	for _, m := range measures {
+		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: m.ID, Subject: r.Subject})
+		if err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(c.Rows, func(row compare.Row) bool { return row.Variant == r.Subject })
+		if i < 0 {
+			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut, func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
+				facts.Missing = append(facts.Missing, m.InSentence())
+			}
+			continue
+		}
+		s, err := d.standing(ctx, x, c, i)
+		if err != nil {
+			return nil, err
+		}
+		s.FieldName = field
+		facts.Standings = append(facts.Standings, s)
+	}
+	judged, err := d.figures.CheckClaims(ctx, r.Subject)
+	if err != nil {
+		return nil, err
+	}
+	for _, j := range judged {
+		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: compare.LowerFirst(j.Name), Claimed: j.Text, Verdict: j.Verdict})
+	}
+	return verdict.Findings(facts), nil
+}
+
+// standing is how the subject in row i of a comparison stands to class, predecessor and nearest rival.
+func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Comparison, i int) (verdict.Standing, error) {
+	m, row := c.Measure, c.Rows[i]
+	against := func(other compare.Row, name desk.Named) *verdict.Against {
+		label := "the " + other.Name
+		if name.Model.Slug == subject.Model.Slug { // siblings bear the same name
+			label = "its sibling with " + other.Note
+		}
+		return &verdict.Against{Name: label, Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)}
+	}
+	s := verdict.Standing{Measure: m.ID, Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better, Value: row.Estimate.Centre,
+		Place: row.Standing, Field: len(c.Rows), Bound: row.Estimate.Bound}
+	if c.Mean != nil {
+		rel := ranking.RelativeTo(row.Estimate, *c.Mean, m.Scale)
+		s.Class = &rel
+	}
+	for k, other := range c.Rows {
+		name, err := d.figures.Name(ctx, other.Variant)
+		if err != nil {
+			return s, err
+		}
+		if before := subject.Model.Succeeds; before != "" && name.Model.Slug == before && s.Predecessor == nil {
+			s.Predecessor = against(other, name)
+		}
+		if k == max(i-1, 0) && k != i || i == 0 && k == 1 { // the one before it, or the one behind the first
+			s.Rival, s.Tie = against(other, name), c.Rows[min(i, k)].Next
+		}
+	}
+	return s, nil
+}
+
+// claimKey names a claim by what it says, so that a finding survives a dossier's new import.
+func claimKey(c catalog.Claim) string {
+	return fmt.Sprintf("%s %s %g %s", c.Measure, c.Qualifier, c.Value, c.Unit)
+}

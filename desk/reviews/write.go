@@ -1,0 +1,176 @@
+package reviews
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"durvek/core/compare"
+	"durvek/core/verdict"
+	"durvek/desk"
+)
+
+// AddReview starts a review of a variant: its field is the variant's kind unless named, its measures
+// those that the variant has figures for, its findings what the data support.
+func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (verdict.Review, error) {
+	x, err := d.figures.Subject(ctx, r.Subject)
+	if err != nil {
+		return r, err
+	}
+	r.Slug, r.Title, r.Field = cmp.Or(r.Slug, r.Subject), cmp.Or(r.Title, x.Name), cmp.Or(r.Field, x.Fields[0])
+	if len(r.Measures) == 0 {
+		r.Measures = x.Measures
+	}
+	if err := d.checkReview(ctx, r); err != nil {
+		return r, err
+	}
+	fresh, err := d.findings(ctx, r)
+	if err != nil {
+		return r, err
+	}
+	r.Findings, r.Revision, r.Signed, r.Editions = verdict.Hide(fresh), 1, nil, []verdict.Edition{}
+	err = d.desk.Write(ctx, func(q *desk.Tx) error {
+		_, err := q.Review(ctx, r.Slug)
+		if known, err := desk.Found(err); err != nil {
+			return err
+		} else if known {
+			return desk.Refuse(desk.Conflict, "a review %q is there already", r.Slug)
+		}
+		if _, err := q.PutReview(ctx, r, 0); err != nil {
+			return err
+		}
+		return q.Note(ctx, d.desk.Now(), by, "start review", r.Slug, "")
+	})
+	d.desk.Events.Send(desk.Event{Name: "review", Data: map[string]string{"review": r.Slug}})
+	return r, err
+}
+
+// checkReview refuses what a review cannot rest on.
+func (d *Reviews) checkReview(ctx context.Context, r verdict.Review) error {
+	if err := desk.FirstProblem("review", r.Check()); err != nil {
+		return err
+	}
+	if _, err := d.figures.FieldName(ctx, r.Field); err != nil {
+		return err
+	}
+	known, err := d.figures.Known(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range r.Measures {
+		if !slices.ContainsFunc(known, func(m compare.Measure) bool { return m.ID == id }) {
+			return desk.Refuse(desk.NotFound, "no measure %q is known", id)
+		}
+	}
+	if r.Recommendation != "" && !slices.Contains(verdict.Recommendations, r.Recommendation) {
+		return desk.Refuse(desk.Invalid, "unknown recommendation %q; it is one of: %s", r.Recommendation, strings.Join(verdict.Recommendations, ", "))
+	}
+	return nil
+}
+
+// Reviews lists all reviews.
+func (d *Reviews) Reviews(ctx context.Context) ([]verdict.Review, error) {
+	return d.desk.Store.Reviews(ctx)
+}
+
+// Review finds one review.
+func (d *Reviews) Review(ctx context.Context, slug string) (verdict.Review, error) {
+	r, err := d.desk.Store.Review(ctx, slug)
+	return r, desk.Missing(err, "review", slug)
+}
+
+// SaveReview writes a reviewer's changes. r.Revision is the one the changes started from; if another
+// stands meanwhile the save is refused and nothing is lost on either side. A change ends a signature.
+func (d *Reviews) SaveReview(ctx context.Context, r verdict.Review, by string) (verdict.Review, error) {
+	old, err := d.Review(ctx, r.Slug)
+	if err != nil {
+		return r, err
+	}
+	if err := d.checkReview(ctx, r); err != nil {
+		return r, err
+	}
+	from := r.Revision
+	r.Subject, r.Editions, r.Signed, r.Revision = old.Subject, old.Editions, nil, from+1
+	for i, f := range r.Findings {
+		if f.ID == "" {
+			r.Findings[i].ID, r.Findings[i].Rule = "reviewer:"+desk.NewID(), "reviewer"
+			if f.Certainty == "" {
+				r.Findings[i].Certainty = "sure"
+			}
+		}
+		if f.RestsOn == nil {
+			r.Findings[i].RestsOn = []string{}
+		}
+		was := slices.IndexFunc(old.Findings, func(o verdict.Finding) bool { return o.ID == f.ID })
+		if was >= 0 && f.Rule != "reviewer" && (old.Findings[was].Text != f.Text || old.Findings[was].Kind != f.Kind) {
+			r.Findings[i].Edited = true
+		}
+	}
+	return d.keepReview(ctx, r, from, by, "change review")
+}
+
+func (d *Reviews) keepReview(ctx context.Context, r verdict.Review, from int, by, act string) (verdict.Review, error) {
+	err := d.desk.Write(ctx, func(q *desk.Tx) error {
+		kept, err := q.PutReview(ctx, r, from)
+		if err != nil {
+			return err
+		}
+		if !kept {
+			return desk.Refuse(desk.Conflict, "review %q was changed meanwhile; load it again and repeat the change", r.Slug)
+		}
+		return q.Note(ctx, d.desk.Now(), by, act, r.Slug, "")
+	})
+	if err == nil {
+		d.desk.Events.Send(desk.Event{Name: "review", Data: map[string]string{"review": r.Slug}})
+	}
+	return r, err
+}
+
+// RefreshFindings draws the findings anew from the figures of now and keeps the reviewer's words.
+func (d *Reviews) RefreshFindings(ctx context.Context, slug, by string) (verdict.Review, error) {
+	r, err := d.Review(ctx, slug)
+	if err != nil {
+		return r, err
+	}
+	fresh, err := d.findings(ctx, r)
+	if err != nil {
+		return r, err
+	}
+	from := r.Revision
+	r.Findings, r.Revision, r.Signed = verdict.Merge(r.Findings, fresh), from+1, nil
+	return d.keepReview(ctx, r, from, by, "refresh findings")
+}
+
+// SignReview signs the verdict as it stands, with the figures it rests on.
+func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Review, error) {
+	r, err := d.Review(ctx, slug)
+	if err != nil {
+		return r, err
+	}
+	switch {
+	case strings.TrimSpace(name) == "":
+		return r, desk.Refuse(desk.Invalid, "a signature needs the reviewer's name")
+	case strings.TrimSpace(r.Summary) == "":
+		return r, desk.Refuse(desk.Invalid, "write the summary before signing: a verdict is more than its findings")
+	case r.Recommendation == "":
+		return r, desk.Refuse(desk.Invalid, "choose a recommendation before signing: %s", strings.Join(verdict.Recommendations, ", "))
+	}
+	figures := map[string]float64{}
+	for _, id := range r.Measures {
+		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject})
+		if err != nil {
+			return r, err
+		}
+		for _, row := range c.Rows {
+			if row.Variant == r.Subject {
+				figures[id] = row.Estimate.Centre
+			}
+		}
+	}
+	from := r.Revision
+	r.Revision++
+	r.Signed = &verdict.Signature{By: name, At: d.desk.Now().UTC().Format(time.RFC3339), Revision: r.Revision, Figures: figures}
+	return d.keepReview(ctx, r, from, name, "sign review")
+}
