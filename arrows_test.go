@@ -1,7 +1,12 @@
 package durvek_test
 
 import (
+	"cmp"
+	"io/fs"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -112,5 +117,41 @@ func TestArrowsPointDown(t *testing.T) {
 				t.Errorf("%s imports %s", pkg, d)
 			}
 		}
+	}
+}
+
+// A sentence of the core or the desk is read in the console, on paper and in a terminal: it never names a command.
+func TestSentencesNameNoCommands(t *testing.T) {
+	command := regexp.MustCompile("\\bdurvek [a-z-]+ [a-z-]+")
+	for _, room := range []string{"core", "desk", "publish", "draw"} {
+		sources(t, room, func(path string, lines []string) {
+			for i, line := range lines {
+				code, _, _ := strings.Cut(line, "// ")
+				if m := command.FindString(code); m != "" && !strings.HasSuffix(path, "_test.go") {
+					t.Errorf("%s:%d names the command %q", path, i+1, m)
+				}
+			}
+		})
+	}
+}
+
+// sources hands over every Go file below a folder, without the generated ones.
+func sources(t *testing.T, root string, tell func(path string, lines []string)) {
+	t.Helper()
+	n := 0
+	err := filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() && (e.Name() == "node_modules" || e.Name() == "gen" || path != root && strings.HasPrefix(e.Name(), ".")) {
+			return cmp.Or(err, fs.SkipDir)
+		}
+		if filepath.Ext(path) != ".go" {
+			return nil
+		}
+		b, err := os.ReadFile(path)
+		n++
+		tell(path, strings.Split(string(b), "\n"))
+		return err
+	})
+	if err != nil || n == 0 {
+		t.Fatalf("%d files below %s: %v", n, root, err)
 	}
 }

@@ -34,7 +34,7 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--subject", "fen-14-16-512").want(t, 0, "with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy", "no sure gain for 350.00 EUR more", "EUR per Wh", "at 1.137 EUR of 2026-11-02")
 	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--no-voucher").want(t, 0, "1,079.01 EUR")
 	do("value", "show", "--measure", "drive-sequential/read", "--field", "survey-drives").want(t, 0, "EUR per GB")
-	do("value", "show", "--measure", "hashing/all", "--currency", "CHF").want(t, 1, "durvek rate add EUR CHF RATE")
+	do("value", "show", "--measure", "hashing/all", "--currency", "CHF").want(t, 1, "no exchange rate from EUR to CHF")
 	do("rate", "add", "CHF", "EUR", "one").want(t, 2, "a number such as 1.137")
 	do("rate", "list").want(t, 0, "1 GBP", "1.137 EUR")
 	do("rig", "cost", "own-build").want(t, 0, "case, supply and cooler", "109.00 GBP at 1.137 EUR", "Together: 1,039.93 EUR")

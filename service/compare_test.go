@@ -206,7 +206,7 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		{"/api/index", client.Query("weights", "CPU"), 422, "weights are written as"},
 		{"/api/index", client.Query("weights", "CPU=0"), 422, "sum to zero"},
 		{"/api/index", client.Query("weights", "CPU=-1"), 422, "numbers from 0 up"},
-		{"/api/value", client.Query("measure", "load-000/m0", "field", "load-50", "currency", "CHF"), 422, "durvek rate add EUR CHF"},
+		{"/api/value", client.Query("measure", "load-000/m0", "field", "load-50", "currency", "CHF"), 422, "no exchange rate from EUR to CHF"},
 		{"/api/value", client.Query("measure", "load-000/m0", "currency", "euro"), 422, "currency"},
 		{"/api/modes", client.Query("measure", "x/y"), 404, "the list of measures"},
 		{"/api/curves", client.Query("test", "x"), 404, "list of all"},

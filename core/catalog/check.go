@@ -125,7 +125,7 @@ func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 	var out []Problem
 	judge, known := measures[c.Measure]
 	if !known {
-		out = append(out, Problem{[]any{"measure"}, fmt.Sprintf("no test yields %q; `durvek test list` shows the measures", c.Measure)})
+		out = append(out, Problem{[]any{"measure"}, fmt.Sprintf("no test yields %q; the list of measures names them all", c.Measure)})
 	}
 	if _, err := quantity.LookUp(c.Unit); err != nil {
 		out = append(out, Problem{[]any{"unit"}, err.Error()})

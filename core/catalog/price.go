@@ -56,7 +56,7 @@ func (rs Rates) Find(from, to, day string) (Rate, error) {
 		}
 	}
 	if best.Rate == 0 {
-		return best, fmt.Errorf("%w from %s to %s on or before %s; add one: durvek rate add %s %s RATE --date %s", ErrRate, from, to, day, from, to, day)
+		return best, fmt.Errorf("%w from %s to %s on or before %s; add one of that day or an earlier one", ErrRate, from, to, day)
 	}
 	return best, nil
 }

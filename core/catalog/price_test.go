@@ -43,7 +43,7 @@ func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 			t.Errorf("%s: %d %q (%v, %v), want %d with %q", c.name, p.Amount, p.Notes, ok, err, c.want, c.says)
 		}
 	}
-	if _, ok, err := (Pricing{Currency: "NOK"}).Price([]Offer{offer(1, "EUR", "Quay", "2026-11-01")}, rates); ok || !errors.Is(err, ErrRate) || !strings.Contains(err.Error(), "durvek rate add EUR NOK") {
+	if _, ok, err := (Pricing{Currency: "NOK"}).Price([]Offer{offer(1, "EUR", "Quay", "2026-11-01")}, rates); ok || !errors.Is(err, ErrRate) || !strings.Contains(err.Error(), "from EUR to NOK on or before") {
 		t.Errorf("without a rate: %v, %v", ok, err)
 	}
 	if _, ok, err := (Pricing{}).Price([]Offer{used}, nil); ok || err != nil {

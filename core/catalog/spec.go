@@ -80,7 +80,7 @@ func CheckSpec(key string, value any) string {
 		if len(near) > 0 {
 			return fmt.Sprintf("unknown spec key %q; known near it: %s", key, strings.Join(near, ", "))
 		}
-		return fmt.Sprintf("unknown spec key %q; `durvek vocabulary specs` lists the vocabulary", key)
+		return fmt.Sprintf("unknown spec key %q; the vocabulary lists those that there are", key)
 	}
 	switch k.Type {
 	case "text":

@@ -151,7 +151,7 @@ func (t Test) Check() []catalog.Problem {
 	}
 	for i, c := range t.MustMatch {
 		if _, known := Condition(c); !known {
-			at(fmt.Sprintf("unknown condition %q; `durvek vocabulary conditions` lists the vocabulary", c), "must_match", i)
+			at(fmt.Sprintf("unknown condition %q; the vocabulary lists those that there are", c), "must_match", i)
 		}
 	}
 	if t.Command != nil {
@@ -167,7 +167,7 @@ func (t Test) Check() []catalog.Problem {
 	}
 	for k := range t.Needs {
 		if _, known := Condition(k); !known {
-			at(fmt.Sprintf("unknown condition %q; `durvek vocabulary conditions` lists the vocabulary", k), "needs", k)
+			at(fmt.Sprintf("unknown condition %q; the vocabulary lists those that there are", k), "needs", k)
 		}
 	}
 	if len(t.Measures) == 0 {

@@ -140,7 +140,7 @@ func LookUp(name string) (Unit, error) {
 	if len(near) > 0 {
 		return Unit{}, fmt.Errorf("unknown %w %q; did you mean %s?", ErrUnit, name, strings.Join(near, " or "))
 	}
-	return Unit{}, fmt.Errorf("unknown %w %q; `durvek vocabulary units` lists the known ones", ErrUnit, name)
+	return Unit{}, fmt.Errorf("unknown %w %q; the vocabulary lists the known ones", ErrUnit, name)
 }
 
 // Convert turns value from one unit into another of the same dimension. The error wraps ErrUnit.

@@ -77,7 +77,7 @@ func (u Use) Check(measures map[string]catalog.Judge, groups []string) string {
 		}
 		judge, ok := measures[w.Measure]
 		if !ok {
-			return fmt.Sprintf("%s: no test yields %q; `durvek measure list` shows them", at, w.Measure)
+			return fmt.Sprintf("%s: no test yields %q; the list of measures names them all", at, w.Measure)
 		}
 		if w.Unit != "" {
 			if _, err := quantity.Convert(1, w.Unit, judge.Unit); err != nil {
@@ -107,13 +107,13 @@ func (u Use) Check(measures map[string]catalog.Judge, groups []string) string {
 		if n.Measure != "" {
 			judge, ok := measures[n.Measure]
 			if !ok {
-				return fmt.Sprintf("%s: no test yields %q; `durvek measure list` shows them", at, n.Measure)
+				return fmt.Sprintf("%s: no test yields %q; the list of measures names them all", at, n.Measure)
 			}
 			unit = judge.Unit
 		} else {
 			k, ok := catalog.SpecKeyOf(n.Spec)
 			if !ok {
-				return fmt.Sprintf("%s: no spec sheet has %q; `durvek vocabulary specs` lists what there is", at, n.Spec)
+				return fmt.Sprintf("%s: no spec sheet has %q; the vocabulary lists what there is", at, n.Spec)
 			}
 			unit = cmp.Or(k.Unit, "1")
 		}

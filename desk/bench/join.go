@@ -156,7 +156,7 @@ func (d *Bench) Rejoin(ctx context.Context, plan string, m record.Machine) (reco
 			return desk.Missing(err, "plan", plan)
 		}
 		if j.Plan.Agent != m.Name {
-			return desk.Refuse(desk.Denied, "this plan was joined by %q, not by %q; make a new code with `durvek plan code`", j.Plan.Agent, m.Name)
+			return desk.Refuse(desk.Denied, "this plan was joined by %q, not by %q; make a new code for the plan", j.Plan.Agent, m.Name)
 		}
 		return d.seat(ctx, q, &j, m)
 	})

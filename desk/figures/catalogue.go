@@ -68,7 +68,7 @@ func (v *view) find(id string) (compare.Measure, error) {
 func (v *view) setup(slug string) (method.Setup, error) {
 	i := slices.IndexFunc(v.setups, func(s method.Setup) bool { return s.Slug == slug })
 	if i < 0 {
-		return method.Setup{}, desk.Refuse(desk.NotFound, "no setup %q is known; `durvek setup list` shows them", slug)
+		return method.Setup{}, unknown("setup", slug)
 	}
 	return v.setups[i], nil
 }
@@ -76,7 +76,7 @@ func (v *view) setup(slug string) (method.Setup, error) {
 func (v *view) variant(slug string) (variantView, error) {
 	x, ok := v.variants[slug]
 	if !ok {
-		return x, desk.Refuse(desk.NotFound, "no variant %q is known; `durvek variant list` shows them", slug)
+		return x, unknown("variant", slug)
 	}
 	return x, nil
 }
@@ -85,7 +85,7 @@ func (v *view) field(slug string) (ranking.Field, error) {
 	slug = cmp.Or(slug, everything)
 	i := slices.IndexFunc(v.fields, func(f ranking.Field) bool { return f.Slug == slug })
 	if i < 0 {
-		return ranking.Field{}, desk.Refuse(desk.NotFound, "no field %q is known; `durvek field list` shows them", slug)
+		return ranking.Field{}, unknown("field", slug)
 	}
 	return v.fields[i], nil
 }

@@ -62,7 +62,7 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 		return d.Figures.ValueOf(testdesk.Ctx, q)
 	}
 	_, err := ask(figures.ValueQuestion{})
-	testdesk.Says(t, err, desk.Invalid, "no exchange rate from GBP to EUR", "durvek rate add GBP EUR")
+	testdesk.Says(t, err, desk.Invalid, "no exchange rate from GBP to EUR", "add one of that day or an earlier one")
 	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 0.5, Date: "2026-11-01"}, "me"); err != nil { // a strange day
 		t.Fatal(err)
 	}
@@ -289,7 +289,7 @@ func TestARigsCostNamesWhatHasNoPrice(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err := d.Figures.RigCost(testdesk.Ctx, "build", catalog.Pricing{})
-	testdesk.Says(t, err, desk.Invalid, "cannot be summed up", "durvek rate add GBP EUR")
+	testdesk.Says(t, err, desk.Invalid, "cannot be summed up", "add one of that day or an earlier one")
 	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 1.15, Date: "2026-11-01"}, "me"); err != nil {
 		t.Fatal(err)
 	}
