@@ -317,7 +317,7 @@ func (w *worker) work(ctx context.Context) error {
 		if err := w.finish(ctx, r); err != nil {
 			return err
 		}
-		if r.Outcome != "failed" || failed[j.Step] {
+		if r.Outcome != record.Failed || failed[j.Step] {
 			continue
 		}
 		switch w.joined.Plan.Failure {
@@ -563,13 +563,13 @@ func (w *worker) test(slug string) method.Test {
 func (w *worker) finish(ctx context.Context, r record.Run) error {
 	w.result.Runs++
 	switch r.Outcome {
-	case "failed":
+	case record.Failed:
 		w.result.Failed++
 		w.Log("%s, repeat %d: failed: %s", r.Test, r.Repeat+1, r.Failure)
-	case "not-run":
+	case record.NotRun:
 		w.result.NotRun++
 		w.Log("%s, repeat %d: not run: %s", r.Test, r.Repeat+1, r.Failure)
-	case "parked":
+	case record.Parked:
 		w.result.Parked++
 	}
 	for _, m := range r.Marks {
@@ -593,7 +593,7 @@ func (w *worker) park(ctx context.Context, step int, why string) error {
 			continue
 		}
 		r := w.newRun(j, w.Machine.Now())
-		r.Ended, r.Outcome, r.Failure, r.Readings = r.Started, "parked", why, []record.Reading{}
+		r.Ended, r.Outcome, r.Failure, r.Readings = r.Started, record.Parked, why, []record.Reading{}
 		if err := w.finish(ctx, r); err != nil {
 			return err
 		}

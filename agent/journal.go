@@ -146,7 +146,7 @@ func (w *worker) recover(ctx context.Context) error {
 		name := w.test(w.joined.Plan.Steps[open.Step].Test).Name
 		text := fmt.Sprintf("%s while %s, repeat %d, went on; begun %s, last sign %s.", strings.ToUpper(what[:1])+what[1:], name, open.Repeat+1,
 			open.At.UTC().Format("15:04:05"), at.UTC().Format("15:04:05"))
-		if err := w.incident(ctx, "crash", text, open.Step, open.Run, at, last); err != nil {
+		if err := w.incident(ctx, record.Crash, text, open.Step, open.Run, at, last); err != nil {
 			return err
 		}
 		if err := w.onDisk(ctx, func() error {
@@ -168,7 +168,7 @@ func (w *worker) recover(ctx context.Context) error {
 }
 
 // incident keeps an incident on disk until it is delivered.
-func (w *worker) incident(ctx context.Context, kind, text string, step int, run string, at time.Time, last map[string]float64) error {
+func (w *worker) incident(ctx context.Context, kind record.IncidentKind, text string, step int, run string, at time.Time, last map[string]float64) error {
 	w.result.Incidents++
 	x := record.Incident{ID: uuid.Must(uuid.NewV7()).String(), Plan: w.joined.Plan.ID, Run: run, Step: &step, At: at, Kind: kind, Text: text,
 		By: w.machine.Name, Last: last, Times: 1}

@@ -79,8 +79,8 @@ func (b *bench) SendProgress(_ context.Context, _ string, p record.Progress) (re
 func (b *bench) Finish(context.Context, string) error { return nil }
 
 // states lists the states that were shown, each once in a row.
-func (b *bench) states() []string {
-	var out []string
+func (b *bench) states() []record.Activity {
+	var out []record.Activity
 	for _, p := range b.shown {
 		out = append(out, p.State)
 	}
@@ -382,7 +382,7 @@ func TestTheRoomTheClockAndOtherWork(t *testing.T) {
 		b = &bench{plan: method.Plan{Steps: steps("hashing-sustained"), Terms: terms}}
 		run(t, b, &simulate.Machine{Faults: faults})
 		for _, m := range b.runs[0].Marks {
-			out = append(out, m.Kind)
+			out = append(out, string(m.Kind))
 		}
 		return out, b
 	}

@@ -149,20 +149,20 @@ func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
 		return m.run, errAgain
 	case errors.Is(cause, errHung):
 		text := fmt.Sprintf("%s, repeat %d, was ended by the watchdog: %s.", test.Name, j.Repeat+1, hung)
-		return m.run, w.again(ctx, m, j, "hang", text, last)
+		return m.run, w.again(ctx, m, j, record.Hang, text, last)
 	case errors.Is(a.err, record.ErrCrashed):
 		text := fmt.Sprintf("%s, repeat %d: %v.", test.Name, j.Repeat+1, a.err)
-		return m.run, w.again(ctx, m, j, "crash", text, last)
+		return m.run, w.again(ctx, m, j, record.Crash, text, last)
 	}
 	if told := (departed{}); errors.As(cause, &told) {
 		a.err = told
 	}
 	r := w.close(ctx, m, test, a.out, a.err)
-	if r.Outcome == "failed" && plan.Failure == "retry" && !errors.As(a.err, new(departed)) && w.retried[j] < 2 {
+	if r.Outcome == record.Failed && plan.Failure == "retry" && !errors.As(a.err, new(departed)) && w.retried[j] < 2 {
 		w.retried[j]++
 		text := fmt.Sprintf("%s, repeat %d, failed and is tried again: %s.", test.Name, j.Repeat+1, r.Failure)
 		w.Log("%s", text)
-		if err := w.incident(ctx, "failure", text, j.Step, r.ID, w.Machine.Now(), last); err != nil {
+		if err := w.incident(ctx, record.Failure, text, j.Step, r.ID, w.Machine.Now(), last); err != nil {
 			return r, err
 		}
 		w.rested = w.Machine.Clock()
@@ -170,7 +170,7 @@ func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
 			return w.journal.write(entry{Event: "end", Step: j.Step, Repeat: j.Repeat, Run: r.ID})
 		}))
 	}
-	if r.Outcome == "done" && r.Options == nil {
+	if r.Outcome == record.Done && r.Options == nil {
 		w.mu.Lock()
 		w.learned[j.Test] = (w.Machine.Clock() - m.began).Seconds()
 		w.mu.Unlock()
@@ -189,7 +189,7 @@ type departed struct{ text string }
 func (d departed) Error() string { return "stopped early: " + d.text }
 
 // again takes note of an attempt that broke off, and parks the step at the third.
-func (w *worker) again(ctx context.Context, m *making, j method.Job, kind, text string, last map[string]float64) error {
+func (w *worker) again(ctx context.Context, m *making, j method.Job, kind record.IncidentKind, text string, last map[string]float64) error {
 	w.Log("%s", text)
 	w.crashes[j.Step]++
 	if err := w.incident(ctx, kind, text, j.Step, m.run.ID, w.Machine.Now(), last); err != nil {
@@ -227,17 +227,17 @@ func (w *worker) close(ctx context.Context, m *making, test method.Test, out rec
 	for k, v := range out.Observed { // what the workload alone can tell
 		if want := m.setup.Conditions[k]; want != "" && m.before[k] != v {
 			for _, d := range trust.Departures(map[string]string{k: want}, map[string]string{k: v}) {
-				m.mark("departure", d.String(), took.Seconds())
+				m.mark(record.Departure, d.String(), took.Seconds())
 			}
 		}
 	}
 	r.Negotiated, r.Readings, r.Series = out.Negotiated, out.Readings, out.Series
 	r.Ended = r.Started.Add(took)
 	if step := wall - took; step.Abs() > 2*time.Second {
-		m.mark("clock-stepped", fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran; its length is by the steady clock", step.Seconds()), took.Seconds())
+		m.mark(record.ClockStepped, fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran; its length is by the steady clock", step.Seconds()), took.Seconds())
 	}
 	if least := w.joined.Plan.Least; failure == nil && least > 0 && took.Seconds() < least {
-		m.mark("too-short", fmt.Sprintf("it took %.1f s; the plan says at least %g s", took.Seconds(), least), 0)
+		m.mark(record.TooShort, fmt.Sprintf("it took %.1f s; the plan says at least %g s", took.Seconds(), least), 0)
 	}
 	r.Trace = trace.Pack(m.trace)
 	r.Close(failure)
@@ -248,9 +248,9 @@ func (w *worker) close(ctx context.Context, m *making, test method.Test, out rec
 const mostMarks = 50
 
 // mark adds a mark that the run does not have yet. Of what a sensor says time and again, the first is enough.
-func (m *making) mark(kind, text string, at float64) {
+func (m *making) mark(kind record.MarkKind, text string, at float64) {
 	for _, x := range m.run.Marks {
-		if x.Kind == kind && (x.Text == text || kind == "ambient") {
+		if x.Kind == kind && (x.Text == text || kind == record.OutOfBand) {
 			return
 		}
 	}
@@ -292,15 +292,15 @@ func (w *worker) look(m *making, observed map[string]string, at float64) {
 	m.note(observed, at)
 	found := trust.Departures(m.setup.Conditions, observed)
 	for _, d := range found {
-		m.mark("departure", d.String(), at)
+		m.mark(record.Departure, d.String(), at)
 	}
 	if b := w.joined.Plan.Ambient; b != nil {
 		if room, ok := w.latest["temperature.ambient"]; ok && !b.Holds(room) {
-			m.mark("ambient", fmt.Sprintf("the room is at %.1f °C, the plan says %g to %g °C", room, b.Low, b.High), at)
+			m.mark(record.OutOfBand, fmt.Sprintf("the room is at %.1f °C, the plan says %g to %g °C", room, b.Low, b.High), at)
 		}
 	}
 	if q, err := quantity.Parse(observed["load.background"]); at == 0 && err == nil && q.Value >= busyBefore {
-		m.mark("background", fmt.Sprintf("other work used %s of the processor just before", observed["load.background"]), 0)
+		m.mark(record.Background, fmt.Sprintf("other work used %s of the processor just before", observed["load.background"]), 0)
 	}
 	marks := slices.Clone(m.run.Marks)
 	fresh := len(marks) > m.shown
@@ -350,7 +350,7 @@ func (w *worker) sensed(at time.Duration, values map[string]float64) {
 	if m != nil {
 		for k := range m.told {
 			if _, told := values[k]; !told {
-				m.mark("dropout", k+" said nothing any more from here on", (at - m.began).Seconds())
+				m.mark(record.Dropout, k+" said nothing any more from here on", (at - m.began).Seconds())
 			}
 		}
 		m.told = values

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -69,7 +70,7 @@ func (a *app) tokenCmd() *cobra.Command {
 			return get(a, cmd, "/api/tokens", nil, func(ts []books.Named) {
 				var rows [][]any
 				for _, t := range ts {
-					rows = append(rows, []any{t.Name, t.Role, t.Created, or(t.Expires, "never")})
+					rows = append(rows, []any{t.Name, t.Role, t.Created, cmp.Or(t.Expires, "never")})
 				}
 				a.print([]string{"Name", "Role", "Made", "Expires"}, rows)
 			})

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -152,14 +153,14 @@ func (a *app) explain(t method.Test) {
 		if m.Limit != nil {
 			limit = "stopped at " + quantity.Format(*m.Limit, m.Unit)
 		}
-		rows = append(rows, []any{m.Slug, m.Name, or(quantity.Symbol(m.Unit), "—"), m.Scale, m.Better.Phrase(), limit})
+		rows = append(rows, []any{m.Slug, m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"), m.Scale, m.Better.Phrase(), limit})
 	}
 	a.print([]string{"Measure", "Name", "Unit", "Scale", "Better", "Limit"}, rows)
 	if len(t.Options) > 0 {
 		a.say("")
 		rows = nil
 		for _, o := range t.Options {
-			rows = append(rows, []any{o.Slug, or(o.Default, "—"), o.Meaning})
+			rows = append(rows, []any{o.Slug, cmp.Or(o.Default, "—"), o.Meaning})
 		}
 		a.print([]string{"Option", "Usual value", "Meaning"}, rows)
 	}
@@ -350,7 +351,7 @@ steps:
 				r.Readings[k] = x.Settle(m)
 			}
 			file.Runs = append(file.Runs, r)
-			if r.Outcome == "not-run" { // it would not be run the next time either
+			if r.Outcome == record.NotRun { // it would not be run the next time either
 				done += s.Repeats - repeat - 1
 				break
 			}
@@ -383,7 +384,7 @@ steps:
 	}
 	failed := 0
 	for _, r := range file.Runs {
-		if r.Outcome == "failed" {
+		if r.Outcome == record.Failed {
 			failed++
 		}
 	}
@@ -416,7 +417,7 @@ type aloneRun struct {
 	Repeat      int               `json:"repeat"`
 	Started     time.Time         `json:"started"`
 	Ended       time.Time         `json:"ended"`
-	Outcome     string            `json:"outcome"`
+	Outcome     record.Ending     `json:"outcome"`
 	Failure     string            `json:"failure,omitempty"`
 	Options     map[string]string `json:"options,omitempty"`
 	Observed    map[string]string `json:"observed,omitempty"`
@@ -456,9 +457,9 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 				continue
 			}
 			switch r.Outcome {
-			case "failed":
+			case record.Failed:
 				note("%s failed: %s", t.Name, r.Failure)
-			case "not-run":
+			case record.NotRun:
 				note("%s was not run: %s", t.Name, r.Failure)
 			}
 			for _, k := range []string{"scaled.down", "ended.early", "limiter", "criterion", "load.shape", "link.ceiling"} {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -52,7 +53,7 @@ func (a *app) testCmd() *cobra.Command {
 			for _, t := range ts {
 				for _, m := range t.Measures {
 					by := map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
-					rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), by, t.Version})
+					rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), by, t.Version})
 				}
 			}
 			a.print([]string{"Measure", "Meaning", "Unit", "Better", "Measured", "→Version"}, rows)
@@ -177,8 +178,8 @@ func (a *app) runCmd() *cobra.Command {
 				if r.Doubts > 0 {
 					what = fmt.Sprintf("[%d in doubt] ", r.Doubts) + what
 				}
-				if r.Outcome != "done" {
-					what = strings.ReplaceAll(r.Outcome, "-", " ") + ": " + r.Failure
+				if r.Outcome != record.Done {
+					what = strings.ReplaceAll(string(r.Outcome), "-", " ") + ": " + r.Failure
 				}
 				rows = append(rows, []any{r.ID, r.Started.Format("2006-01-02 15:04"), r.Subject, r.Test, r.Setup, what})
 			}
@@ -199,7 +200,7 @@ func (a *app) runCmd() *cobra.Command {
 				a.say("A simulated machine.")
 			}
 			if r.Failure != "" {
-				a.say("%s: %s", map[string]string{"failed": "Failed", "not-run": "Not run"}[r.Outcome], r.Failure)
+				a.say("%s: %s", map[record.Ending]string{record.Failed: "Failed", record.NotRun: "Not run"}[r.Outcome], r.Failure)
 			}
 			for _, m := range r.Marks {
 				a.say("Not as planned, after %s: %s", leftText(m.At), m.Text)
@@ -232,7 +233,7 @@ func (a *app) runCmd() *cobra.Command {
 			a.say("")
 			rows = nil
 			for _, x := range p.Doubts {
-				rows = append(rows, []any{x.ID, x.Severity, x.State + note(": ", x.Reason), x.Sentence})
+				rows = append(rows, []any{x.ID, x.Severity, string(x.State) + note(": ", x.Reason), x.Sentence})
 			}
 			if len(rows) > 0 {
 				a.print([]string{"Doubt", "Weight", "State", "What"}, rows)

@@ -3,6 +3,7 @@ package cli
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
 	"net/http"
@@ -102,24 +103,24 @@ func (a *app) measureCmd() *cobra.Command {
 			return get(a, cmd, "/api/measures", nil, func(ms []compare.Measure) {
 				var rows [][]any
 				for _, m := range ms {
-					rows = append(rows, []any{m.ID, m.Name, or(m.Symbol, "—"), m.Better.Phrase(), m.Variants})
+					rows = append(rows, []any{m.ID, m.Name, cmp.Or(m.Symbol, "—"), m.Better.Phrase(), m.Variants})
 				}
 				a.print([]string{"Measure", "Name", "Unit", "Better", "→Variants"}, rows)
 			})
 		}),
 		verb("show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all", 1, func(cmd *cobra.Command, args []string) error {
 			return get(a, cmd, "/api/measures/"+args[0], nil, func(p figures.MeasurePage) {
-				a.say("%s, %s, %s", p.Measure.Name, or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
+				a.say("%s, %s, %s", p.Measure.Name, cmp.Or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
 				a.say("%s", p.Good)
 				for _, t := range p.Tunings {
-					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, or(t.Test, "all tests"), tuned(t), t.Reason)
+					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
 				}
 				var rows [][]any
 				for _, c := range p.Cells {
 					v, half := quantity.PlusMinus(c.Estimate.Centre, (c.Estimate.Hi-c.Estimate.Lo)/2)
 					rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "), strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
 				}
-				a.print([]string{"Unit", "Setup", "In", "→" + or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"}, rows)
+				a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"}, rows)
 			})
 		}), a.worthCmd(), a.whyCmd())
 }
@@ -241,7 +242,7 @@ func (a *app) printRanking(c compare.Comparison) {
 			rows = append(rows, []any{"", "", "  " + m.Label, "", "", "", "", ""})
 		}
 	}
-	a.print([]string{"→Place", "Model", "Variant", "→" + or(c.Chart.Unit, "Value"), "95 %", "→Claimed", "→Repeats", "Tie"}, rows)
+	a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(c.Chart.Unit, "Value"), "95 %", "→Claimed", "→Repeats", "Tie"}, rows)
 	for i, n := range c.Chart.Notes {
 		a.say("%d: %s", i+1, n)
 	}
@@ -284,7 +285,7 @@ func (a *app) reviewCmd() *cobra.Command {
 				if r.Signed != nil {
 					state = "signed by " + r.Signed.By
 				}
-				rows = append(rows, []any{r.Slug, r.Title, r.Subject, or(r.Recommendation, "—"), state, len(r.Editions)})
+				rows = append(rows, []any{r.Slug, r.Title, r.Subject, cmp.Or(r.Recommendation, "—"), state, len(r.Editions)})
 			}
 			a.print([]string{"Slug", "Title", "Variant", "Recommendation", "State", "→Editions"}, rows)
 		})
@@ -310,7 +311,7 @@ func (a *app) reviewCmd() *cobra.Command {
 			flag string
 			to   *string
 			from string
-		}{{"title", &r.Title, s.title}, {"summary", &r.Summary, s.summary}, {"advice", &r.Advice, s.advice}, {"recommendation", &r.Recommendation, s.recommendation}, {"field", &r.Field, s.field}} {
+		}{{"title", &r.Title, s.title}, {"summary", &r.Summary, s.summary}, {"advice", &r.Advice, s.advice}, {"recommendation", (*string)(&r.Recommendation), s.recommendation}, {"field", &r.Field, s.field}} {
 			if cmd.Flags().Changed(x.flag) {
 				*x.to = x.from
 			}
@@ -335,10 +336,10 @@ func (a *app) reviewCmd() *cobra.Command {
 			}
 		}
 		for _, t := range s.strengths {
-			r.Findings = append(r.Findings, verdict.Finding{Kind: "strength", Text: t, Rule: "reviewer", Certainty: "sure", RestsOn: []string{}})
+			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Strength, Text: t, Rule: verdict.Reviewer, Certainty: verdict.Sure, RestsOn: []string{}})
 		}
 		for _, t := range s.weaknesses {
-			r.Findings = append(r.Findings, verdict.Finding{Kind: "weakness", Text: t, Rule: "reviewer", Certainty: "sure", RestsOn: []string{}})
+			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Weakness, Text: t, Rule: verdict.Reviewer, Certainty: verdict.Sure, RestsOn: []string{}})
 		}
 		return ask(a, cmd, http.MethodPut, path, nil, r, a.printReview)
 	})
@@ -346,7 +347,7 @@ func (a *app) reviewCmd() *cobra.Command {
 	f.StringVar(&s.title, "title", "", "title")
 	f.StringVar(&s.summary, "summary", "", "summary (Markdown)")
 	f.StringVar(&s.advice, "advice", "", "for whom it is right, what to buy instead (Markdown)")
-	f.StringVar(&s.recommendation, "recommendation", "", strings.Join(verdict.Recommendations, ", "))
+	f.StringVar(&s.recommendation, "recommendation", "", verdict.Listed())
 	f.StringVar(&s.field, "field", "", "field it is compared in")
 	f.StringSliceVar(&s.measures, "measures", nil, "measures to chart, in order")
 	f.StringArrayVar(&s.hide, "hide", nil, "finding to leave out; may be repeated")
@@ -400,7 +401,7 @@ func (a *app) editionCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		dir := or(out, fmt.Sprintf("%s-edition-%d", review, number))
+		dir := cmp.Or(out, fmt.Sprintf("%s-edition-%d", review, number))
 		if _, err := os.Stat(dir); err == nil {
 			return fmt.Errorf("%s is there already; name another folder with -o", dir)
 		}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"net/http"
@@ -143,7 +144,7 @@ func (a *app) doubtCmd() *cobra.Command {
 				}
 				var changed []string
 				for _, t := range r.Tunings {
-					changed = append(changed, fmt.Sprintf("%s: %s (%s)", or(t.Test, "all tests"), tuned(t), t.Reason))
+					changed = append(changed, fmt.Sprintf("%s: %s (%s)", cmp.Or(t.Test, "all tests"), tuned(t), t.Reason))
 				}
 				rows = append(rows, []any{r.Name, r.Severity, limit, r.Counts["open"], r.Counts["upheld"], r.Counts["dismissed"], r.Sentence + note(" Changed for ", strings.Join(changed, "; "))})
 			}
@@ -165,10 +166,10 @@ func (a *app) doubtCmd() *cobra.Command {
 		in := map[string]any{"test": t.Test, "off": t.Off, "limit": t.Limit, "reason": t.Reason}
 		return ask(a, cmd, http.MethodPut, "/api/rules/"+client.Slug(args[0])+"/tuning", nil, in, func(t trust.Tuning) {
 			if !t.Off && t.Limit == 0 {
-				a.say("The rule %s is as it was for %s.", t.Rule, or(t.Test, "all tests"))
+				a.say("The rule %s is as it was for %s.", t.Rule, cmp.Or(t.Test, "all tests"))
 				return
 			}
-			a.say("The rule %s for %s: %s. `durvek doubt examine` asks it about runs that are there already.", t.Rule, or(t.Test, "all tests"), tuned(t))
+			a.say("The rule %s for %s: %s. `durvek doubt examine` asks it about runs that are there already.", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t))
 		})
 	})
 	f = tune.Flags()
@@ -206,7 +207,7 @@ func (a *app) printDoubt(p results.DoubtPage) {
 		if c, ok := trust.CauseOf(x.Cause); ok {
 			why = strings.TrimSuffix(c.Name+": "+why, ": ")
 		}
-		rows = append(rows, []any{x.At.Format("2006-01-02 15:04:05"), x.By, x.Act, or(why, x.Sentence)})
+		rows = append(rows, []any{x.At.Format("2006-01-02 15:04:05"), x.By, x.Act, cmp.Or(why, x.Sentence)})
 	}
 	a.print([]string{"When (UTC)", "Who", "What", "Why"}, rows)
 	if d.State == trust.Open {
@@ -305,7 +306,7 @@ func (a *app) correctCmds() []*cobra.Command {
 					if r.Matters {
 						star = " *"
 					}
-					rows = append(rows, []any{r.Name + star, or(r.A, "unknown"), or(r.B, "unknown"), r.Says})
+					rows = append(rows, []any{r.Name + star, cmp.Or(r.A, "unknown"), cmp.Or(r.B, "unknown"), r.Says})
 				}
 				a.say("")
 				a.print([]string{p.Name, "First", "Second", ""}, rows)
@@ -351,7 +352,7 @@ func (a *app) historyCmd() *cobra.Command {
 			}
 			if len(rows) > 0 {
 				a.say("")
-				a.print([]string{"Sitting (UTC)", "→" + or(h.Measure.Symbol, "Value"), "→±", "→Repeats", "Change"}, rows)
+				a.print([]string{"Sitting (UTC)", "→" + cmp.Or(h.Measure.Symbol, "Value"), "→±", "→Repeats", "Change"}, rows)
 			}
 		})
 	})
@@ -397,7 +398,7 @@ func (a *app) whyCmd() *cobra.Command {
 				a.say("From %s to %s: %s", w.A, w.B, w.Effect.Text)
 			}
 			a.say("%s", w.Answer)
-			a.say("Held back by: %s; %s", or(w.LimiterA, "unknown"), or(w.LimiterB, "unknown"))
+			a.say("Held back by: %s; %s", cmp.Or(w.LimiterA, "unknown"), cmp.Or(w.LimiterB, "unknown"))
 			for _, d := range w.Differs {
 				a.say("  differs: %s", d)
 			}

@@ -134,7 +134,7 @@ func (a *app) incidentCmd() *cobra.Command {
 		})
 	})
 	f := add.Flags()
-	f.StringVar(&x.Kind, "kind", "", "crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link")
+	f.StringVar((*string)(&x.Kind), "kind", "", "crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link")
 	f.StringVar(&x.Host, "host", "", "unit or rig that it was used with")
 	f.StringVar(&x.Place, "place", "", "port, slot, screen or surface")
 	f.StringVar(&x.Text, "text", "", "what happened")

@@ -311,7 +311,7 @@ func (a *app) watch(ctx context.Context, id string) error {
 	show := a.progress()
 	lines := bufio.NewScanner(resp.Body)
 	event := ""
-	for b.Plan.State == "running" || b.Plan.State == "waiting" || b.Plan.State == "silent" {
+	for !b.Plan.State.Over() {
 		if !lines.Scan() {
 			return fmt.Errorf("%s: %w: the stream ended", c.Server, client.ErrUnreachable)
 		}

@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -165,12 +166,12 @@ func (a *app) client() (*client.Client, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
 		}
-		server, token = or(server, l.Server), or(token, l.Token)
+		server, token = cmp.Or(server, l.Server), cmp.Or(token, l.Token)
 	}
 	if server == "" || token == "" {
 		if path, err := signedIn(); err == nil {
 			if l, err := readLocal(path); err == nil && (server == "" || server == l.Server) {
-				server, token = or(server, l.Server), or(token, l.Token)
+				server, token = cmp.Or(server, l.Server), cmp.Or(token, l.Token)
 			}
 		}
 	}
@@ -181,13 +182,6 @@ func (a *app) client() (*client.Client, error) {
 		return nil, usageError{fmt.Errorf("%q is no address; write it as http://host:port", server)}
 	}
 	return client.New(server, token), nil
-}
-
-func or(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
 }
 
 // ask gets a value from the service and prints it: as JSON when wanted, else through show.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -128,7 +129,7 @@ func (a *app) serveCmd() *cobra.Command {
 	var listen, name string
 	var tls [2]string
 	c := verb("serve", "Start the service", "durvek serve --listen 127.0.0.1:8460 --data ~/desk --name \"Marram Desk\"", 0, func(cmd *cobra.Command, _ []string) error {
-		dir := or(a.data, defaultData())
+		dir := cmp.Or(a.data, defaultData())
 		return a.host(cmd.Context(), listen, dir, name, tls, func(_ context.Context, server, _, link string) error {
 			a.say("Durvek listens on %s, data in %s.", server, dir)
 			for _, other := range elsewhere(listen, server) {
@@ -149,7 +150,7 @@ func (a *app) demoCmd() *cobra.Command {
 	var listen string
 	var once bool
 	c := verb("demo", "Start the service with the demo's data and a simulated bench", "durvek demo --listen 127.0.0.1:8460 --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {
-		dir := or(a.data, "demo-data")
+		dir := cmp.Or(a.data, "demo-data")
 		return a.host(cmd.Context(), listen, dir, demo.DeskName, [2]string{}, func(ctx context.Context, server, token, link string) error {
 			a.say("The Marram Desk's demo listens on %s, data in %s.", server, dir)
 			a.say("Sign in once within 15 minutes: %s&to=%s", link, url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
@@ -356,7 +357,7 @@ func (s *shower) update(p record.Progress) {
 	case p.Ask != nil && p.Ask.Now:
 		step = "Needs you: " + p.Ask.Text
 	case p.State == record.Cooling, p.State == record.Ambient, p.State == record.Paused, p.State == record.NoRoom:
-		step += ", " + map[string]string{record.Cooling: "cooling down", record.Ambient: "waiting for the room", record.Paused: "paused", record.NoRoom: "no room on its drive"}[p.State]
+		step += ", " + map[record.Activity]string{record.Cooling: "cooling down", record.Ambient: "waiting for the room", record.Paused: "paused", record.NoRoom: "no room on its drive"}[p.State]
 	}
 	if step != s.last {
 		s.last = step

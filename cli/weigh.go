@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"durvek/core/chart"
 	"durvek/core/claims"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
@@ -35,7 +37,7 @@ func (a *app) headCmd() *cobra.Command {
 				what string
 				list []string
 			}{{"Siblings", r.Siblings}, {"Predecessors", r.Predecessors}, {"Successors", r.Successors}} {
-				a.say("%s: %s", x.what, or(strings.Join(x.list, ", "), "none"))
+				a.say("%s: %s", x.what, cmp.Or(strings.Join(x.list, ", "), "none"))
 			}
 		})
 	})
@@ -66,7 +68,7 @@ func (a *app) printHead(h compare.Head) {
 	for _, r := range h.Rows {
 		row := []any{r.Group, r.Name + note(", ", r.Symbol), r.Better}
 		for i, c := range r.Cells {
-			text := or(c.Why, "—")
+			text := cmp.Or(c.Why, "—")
 			if c.Estimate != nil {
 				text = strings.TrimSpace(c.Estimate.Bound + " " + quantity.Number(c.Estimate.Centre, 4))
 			}
@@ -192,18 +194,18 @@ func (a *app) useCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return post(a, cmd, "/api/use-files", client.Query("check_only", yes(check)), data, func(u ranking.Use) {
+		return post(a, cmd, "/api/use-files", client.Query("check_only", yes(check)), data, func(u fit.Use) {
 			a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights), map[bool]string{true: "; nothing was written"}[check])
 		})
 	})
 	add.Flags().BoolVar(&check, "check-only", false, "say what would happen and write nothing")
 	list := verb("list", "List kinds of use", "durvek use list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/uses", nil, func(us []ranking.Use) {
+		return get(a, cmd, "/api/uses", nil, func(us []fit.Use) {
 			var rows [][]any
 			for _, u := range us {
 				var ws []string
 				for _, w := range u.Weights {
-					ws = append(ws, or(w.Measure, w.Group)+"="+quantity.Number(w.Weight, 2))
+					ws = append(ws, cmp.Or(w.Measure, w.Group)+"="+quantity.Number(w.Weight, 2))
 				}
 				rows = append(rows, []any{u.Slug, u.Name, len(u.Needs), strings.Join(ws, ", ")})
 			}
@@ -219,7 +221,7 @@ func (a *app) useCmd() *cobra.Command {
 				var needs []string
 				for _, n := range f.Needs {
 					if n.Met != "met" {
-						needs = append(needs, n.Met+": "+n.Text+" — "+n.Why)
+						needs = append(needs, string(n.Met)+": "+n.Text+" — "+n.Why)
 					}
 				}
 				rows = append(rows, []any{f.For, x.Names[f.Variant].Name, x.Names[f.Variant].Note, quantity.Fixed(f.Score, 0), quantity.Fixed(f.Lo, 0) + " to " + quantity.Fixed(f.Hi, 0), quantity.Fixed(100*f.Completeness, 0) + " %", strings.Join(needs, "; ")})
@@ -311,7 +313,7 @@ func (a *app) valueCmd() *cobra.Command {
 				}
 				rows = append(rows, []any{place, n.Name, n.Note, quantity.Number(x.Worth, 4), v.Prices[x.ID].Text, quantity.Fixed(x.Per, 0), front, money(x.BestAt), strings.Join(v.Prices[x.ID].Notes, "; ")})
 			}
-			a.print([]string{"→Place", "Model", "Variant", "→" + or(v.Symbol, "Index"), "→Price", "→Per price, best 100", "On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
+			a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(v.Symbol, "Index"), "→Price", "→Per price, best 100", "On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
 			for _, s := range v.Sentence {
 				a.say("%s", s)
 			}
@@ -364,7 +366,7 @@ func (a *app) modeCmd() *cobra.Command {
 				for _, c := range g.Costs {
 					costs = append(costs, c.Name+" "+c.Effect.Text)
 				}
-				rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, or(strings.Join(costs, "; "), "not measured")})
+				rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, cmp.Or(strings.Join(costs, "; "), "not measured")})
 			}
 			a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
 		})

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"strings"
@@ -38,13 +39,13 @@ func page(w io.Writer, t method.Test) {
 		case m.Repeatability > 0:
 			good = "± " + quantity.Format(2*m.Repeatability, m.Unit)
 		}
-		fmt.Fprintf(w, "| `%s` %s | %s | %s | %s |\n", m.Slug, m.Name, or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), good)
+		fmt.Fprintf(w, "| `%s` %s | %s | %s | %s |\n", m.Slug, m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), good)
 	}
 	fmt.Fprintf(w, "\n%s Two figures are compared %s.\n", cost(t), compared(t))
 	if len(t.Options) > 0 {
 		fmt.Fprint(w, "\n## Options\n\n| option | usual value | meaning |\n| --- | --- | --- |\n")
 		for _, o := range t.Options {
-			fmt.Fprintf(w, "| `%s` | %s | %s |\n", o.Slug, or(o.Default, "—"), o.Meaning)
+			fmt.Fprintf(w, "| `%s` | %s | %s |\n", o.Slug, cmp.Or(o.Default, "—"), o.Meaning)
 		}
 	}
 	var kin []string

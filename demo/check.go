@@ -13,6 +13,7 @@ import (
 	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/core/trust"
+	"durvek/core/value"
 	"durvek/core/verdict"
 )
 
@@ -40,7 +41,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	}
 	i := slices.IndexFunc(all.Rows, func(r compare.Row) bool { return r.Variant == ThisMachine })
 	unlike := slices.ContainsFunc(all.LeftOut, func(l compare.LeftOut) bool {
-		return l.Variant == ThisMachine && l.Kind == "not comparable" // an unplugged laptop, say: measured, and rightly not ranked
+		return l.Variant == ThisMachine && l.Kind == compare.NotComparable // an unplugged laptop, say: measured, and rightly not ranked
 	})
 	if !unlike && (i < 0 || all.Rows[i].Simulated) {
 		return fmt.Errorf("this machine, really measured, is not ranked among %d machines", len(all.Rows))
@@ -59,7 +60,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(memory.LeftOut, func(l compare.LeftOut) bool { return l.Kind == "failed" }) {
+	if !slices.ContainsFunc(memory.LeftOut, func(l compare.LeftOut) bool { return l.Kind == compare.Failed }) {
 		return fmt.Errorf("no machine failed a test")
 	}
 	export, err := rank("survey-export/time", "machines")
@@ -69,7 +70,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	if !slices.ContainsFunc(export.Rows, func(r compare.Row) bool { return r.Estimate.Bound == "more than" }) {
 		return fmt.Errorf("no job was stopped at its time limit")
 	}
-	if !slices.ContainsFunc(export.LeftOut, func(l compare.LeftOut) bool { return l.Kind == "not comparable" }) {
+	if !slices.ContainsFunc(export.LeftOut, func(l compare.LeftOut) bool { return l.Kind == compare.NotComparable }) {
 		return fmt.Errorf("no figure is left out as not comparable")
 	}
 	rates, err := client.Get[[]record.IncidentRate](ctx, c, "/api/incident-rates", client.Query("unit", "narrows-hub-a"))
@@ -83,7 +84,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(incidents.Incidents, func(x record.Incident) bool { return x.Kind == "crash" && len(x.Last) > 0 }) {
+	if !slices.ContainsFunc(incidents.Incidents, func(x record.Incident) bool { return x.Kind == record.Crash && len(x.Last) > 0 }) {
 		return fmt.Errorf("no crash is kept with its last sensor values")
 	}
 	plans, err := client.Get[[]record.BenchPlan](ctx, c, "/api/bench", client.Query("limit", "200"))
@@ -115,9 +116,12 @@ func Check(ctx context.Context, c *client.Client) error {
 	if scene, err := rank("graphics-scene/mean", "machines"); err != nil || !slices.ContainsFunc(scene.Rows, func(r compare.Row) bool { return r.Estimate.Bound == "at least" }) {
 		return fmt.Errorf("no screen limits its graphics chip (%v)", err)
 	}
-	for rule, about := range map[string]struct{ unit, state string }{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open}, "ambient": {"petrel-8-256-a", trust.Open},
+	for rule, about := range map[string]struct {
+		unit  string
+		state trust.DoubtState
+	}{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open}, "ambient": {"petrel-8-256-a", trust.Open},
 		"versions-mixed": {"sound-12-16-512-a", trust.Open}, "ceiling": {"fen-14-16-512-a", trust.Dismissed}} {
-		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject", about.unit, "state", about.state))
+		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject", about.unit, "state", string(about.state)))
 		if err != nil {
 			return err
 		}
@@ -173,7 +177,7 @@ func checkComparisons(ctx context.Context, c *client.Client) error {
 	}
 	value, err := client.Get[struct {
 		Prices    map[string]catalog.Price
-		Climb     []ranking.Step
+		Climb     []value.Step
 		Spans     map[string]catalog.Span
 		Sentences []string
 	}](ctx, c, "/api/value", client.Query("field", "laptops", "measure", "compression/pack-all"))

@@ -440,7 +440,7 @@ func Attend(ctx context.Context, o Options) error {
 			o.Say("The demo's bench cannot be seen: %v", err)
 		}
 		for _, b := range plans {
-			if b.Plan.State != "waiting" || seen[b.Plan.ID] || name(b.Plan.Unit) == ThisMachine || b.Plan.Host != "" && name(b.Plan.Host) == ThisMachine {
+			if b.Plan.State != method.PlanWaiting || seen[b.Plan.ID] || name(b.Plan.Unit) == ThisMachine || b.Plan.Host != "" && name(b.Plan.Host) == ThisMachine {
 				continue
 			}
 			seen[b.Plan.ID] = true
@@ -477,7 +477,7 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 		case <-time.After(5 * time.Minute):
 		}
 		b, err := client.Get[record.BenchPlan](ctx, o.Client, "/api/plans/"+p.ID, nil)
-		if err != nil || b.Plan.State != "waiting" {
+		if err != nil || b.Plan.State != method.PlanWaiting {
 			return err
 		}
 		m.Browser = true

@@ -403,7 +403,7 @@ func TestWithoutASecureContextTheDeviceIsToldAndSomeTestsAreLeftOut(t *testing.T
 	p.Says("runs are delivered")
 	got := runs(t, plan.ID)
 	for i, want := range []string{"done", "not-run", "not-run", "done"} {
-		if got[i].Outcome != want || want == "not-run" && !strings.Contains(got[i].Failure, "secure") {
+		if string(got[i].Outcome) != want || want == "not-run" && !strings.Contains(got[i].Failure, "secure") {
 			t.Errorf("%s: %s, %s", got[i].Test, got[i].Outcome, got[i].Failure)
 		}
 	}
@@ -506,7 +506,7 @@ func TestAfterAFailureThePlansTermsHold(t *testing.T) {
 		p.Says("runs are delivered")
 		var outcomes []string
 		for _, r := range runs(t, plan.ID) {
-			outcomes = append(outcomes, r.Outcome)
+			outcomes = append(outcomes, string(r.Outcome))
 		}
 		if got := strings.Join(outcomes, " "); got != want.outcomes {
 			t.Errorf("%q: %s", policy, got)

@@ -190,9 +190,9 @@ func Files(c Content) (map[string][]byte, error) {
 	for _, f := range c.Review.Findings {
 		switch {
 		case f.Hidden:
-		case f.Kind == "strength":
+		case f.Kind == verdict.Strength:
 			strengths = append(strengths, f)
-		case f.Kind == "weakness":
+		case f.Kind == verdict.Weakness:
 			weaknesses = append(weaknesses, f)
 		default:
 			notes = append(notes, f)

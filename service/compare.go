@@ -13,6 +13,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/chart"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/method"
 	"durvek/core/ranking"
 	"durvek/desk"
@@ -75,7 +76,7 @@ func (w Weighed) question() (figures.IndexQuestion, error) {
 		if name = strings.TrimSpace(name); !ok || err != nil || strings.Trim(name, "/") == "" || math.IsNaN(v) || math.IsInf(v, 0) {
 			return q, &desk.Error{Kind: desk.Invalid, Message: fmt.Sprintf("weights are written as hashing/all=2,storage=1, not %q", part)}
 		}
-		x := ranking.Weight{Weight: v}
+		x := fit.Weight{Weight: v}
 		if strings.Contains(name, "/") {
 			x.Measure = name
 		} else {
@@ -248,11 +249,11 @@ func (s *Service) compareRoutes() {
 		x, err := d.Figures.IndexOf(ctx, q)
 		return x.Chart, err
 	})
-	get(s, "compare", "/api/uses", "list-uses", "List kinds of use", func(ctx context.Context, _ *none) ([]ranking.Use, error) { return d.Figures.Uses(ctx) })
-	post(s, "compare", "/api/uses", "add-use", "Add or change a kind of use", func(ctx context.Context, in *body[ranking.Use]) (ranking.Use, error) {
+	get(s, "compare", "/api/uses", "list-uses", "List kinds of use", func(ctx context.Context, _ *none) ([]fit.Use, error) { return d.Figures.Uses(ctx) })
+	post(s, "compare", "/api/uses", "add-use", "Add or change a kind of use", func(ctx context.Context, in *body[fit.Use]) (fit.Use, error) {
 		return d.Figures.AddUse(ctx, in.Body, by(ctx))
 	})
-	post(s, "compare", "/api/use-files", "import-use", "Take in a kind of use (YAML or JSON)", func(ctx context.Context, in *file) (ranking.Use, error) {
+	post(s, "compare", "/api/use-files", "import-use", "Take in a kind of use (YAML or JSON)", func(ctx context.Context, in *file) (fit.Use, error) {
 		return d.Figures.ImportUse(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
 	get(s, "compare", "/api/fits", "fit", "How the variants of a field fit a kind of use", func(ctx context.Context, in *struct {

@@ -16,7 +16,9 @@ import (
 	"durvek/client"
 	"durvek/core/catalog"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/ranking"
+	"durvek/core/value"
 	"durvek/demo/load"
 	"durvek/desk/figures"
 	"durvek/desk/results"
@@ -80,7 +82,7 @@ func TestEveryWayOfComparingOverHTTP(t *testing.T) {
 		}
 	}
 	v := get[figures.Valued](r, "/api/value", "field", "load-50", "measure", "load-000/m0", "subject", "load-0010")
-	if len(v.Values) != 12 || !slices.ContainsFunc(v.Values, func(x ranking.Value) bool { return x.Frontier }) || len(v.Climb) == 0 || math.Abs(v.Values[0].Per-100) > 1e-9 {
+	if len(v.Values) != 12 || !slices.ContainsFunc(v.Values, func(x value.Value) bool { return x.Frontier }) || len(v.Climb) == 0 || math.Abs(v.Values[0].Per-100) > 1e-9 {
 		t.Errorf("%+v", v.Values)
 	}
 	if l := get[[]compare.Likeness](r, "/api/likeness", "variant", "load-0000", "most", "3"); len(l) != 3 || l[0].Distance > l[2].Distance || l[0].Shared < 60 {
@@ -211,7 +213,7 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		{"/api/modes", client.Query("measure", "x/y"), 404, "the list of measures"},
 		{"/api/curves", client.Query("test", "x"), 404, "list of all"},
 		{"/api/fits", client.Query("use", "x"), 404, "list of all"},
-		{"/api/places", client.Query("measure", "load-000/m0", "variant", "x"), 404, "variant list"},
+		{"/api/places", client.Query("measure", "load-000/m0", "variant", "x"), 404, "list of all"},
 		{"/api/ledger", client.Query("by", "moon"), 422, "by"},
 		{"/api/charts/ranked.svg", client.Query("measure", "load-000/m0", "format", "poster"), 422, "format"},
 	} {
@@ -227,7 +229,7 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		{"/api/rates", catalog.Rate{From: "EUR", To: "GBP", Rate: -1, Date: "2026-11-02"}, "above zero"},
 		{"/api/fields", ranking.Field{Slug: "f", Name: "f", ReleasedFrom: "2026-13"}, "is not a month"},
 		{"/api/fields", ranking.Field{Slug: "f", Name: "f", Price: &ranking.PriceBand{From: 5, To: 1, Currency: "EUR"}}, "ends before it begins"},
-		{"/api/uses", ranking.Use{Slug: "u", Name: "u", Weights: []ranking.Weight{{Group: "CPU"}}}, "sum to zero"},
+		{"/api/uses", fit.Use{Slug: "u", Name: "u", Weights: []fit.Weight{{Group: "CPU"}}}, "sum to zero"},
 		{"/api/use-files", []byte("format: durvek-use/1\nslug: u\nname: u\nweights:\n  - {group: CPU, wieght: 2}\n"), "wieght"},
 	} {
 		err := r.c.Do(context.Background(), http.MethodPost, c.path, nil, c.body, nil)
@@ -238,8 +240,8 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 func TestAUseIsTakenInAndAskedFor(t *testing.T) {
 	r := made(t)
 	file := []byte("format: durvek-use/1\nslug: galley\nname: the galley\nneeds:\n  - {spec: body.weight, most: 1.5, unit: kg}\nweights:\n  - {measure: load-000/m0, weight: 2}\n  - {group: memory, weight: 1}\n")
-	var u ranking.Use
-	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", client.Query("check_only", "true"), file, &u); err != nil || len(get[[]ranking.Use](r, "/api/uses")) != 0 {
+	var u fit.Use
+	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", client.Query("check_only", "true"), file, &u); err != nil || len(get[[]fit.Use](r, "/api/uses")) != 0 {
 		t.Fatalf("a trial wrote something, or failed: %v", err)
 	}
 	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", nil, file, &u); err != nil || u.Slug != "galley" {
@@ -252,7 +254,7 @@ func TestAUseIsTakenInAndAskedFor(t *testing.T) {
 	order := map[string]int{"for": 0, "open": 1, "not for": 2}
 	for i, f := range fit.Fits {
 		weight := fit.Fits[i].Needs[0]
-		if (weight.Met == "failed") != (f.For == "not for") || i > 0 && order[f.For] < order[fit.Fits[i-1].For] {
+		if (weight.Met == "failed") != (f.For == "not for") || i > 0 && order[string(f.For)] < order[string(fit.Fits[i-1].For)] {
 			t.Errorf("%+v", f)
 		}
 	}

@@ -436,11 +436,11 @@ func (s *Service) routes() {
 		return none{}, d.Results.DropLog(ctx, in.Slug, in.Log, by(ctx))
 	})
 	get(s, "results", "/api/incidents", "list-incidents", "List incidents, the newest first", func(ctx context.Context, in *struct {
-		Unit   string `query:"unit"`
-		Plan   string `query:"plan"`
-		Kind   string `query:"kind"`
-		Offset int    `query:"offset" minimum:"0"`
-		Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"500"`
+		Unit   string              `query:"unit"`
+		Plan   string              `query:"plan"`
+		Kind   record.IncidentKind `query:"kind"`
+		Offset int                 `query:"offset" minimum:"0"`
+		Limit  int                 `query:"limit" default:"50" minimum:"1" maximum:"500"`
 	}) (incidentList, error) {
 		list, total, err := d.Bench.Incidents(ctx, store.IncidentFilter{Unit: in.Unit, Plan: in.Plan, Kind: in.Kind, Offset: in.Offset, Limit: in.Limit})
 		return incidentList{list, total}, err
@@ -538,14 +538,14 @@ type incidentList struct {
 }
 
 type incidentNote struct {
-	Unit  string    `json:"unit"`
-	Host  string    `json:"host,omitempty"`
-	Place string    `json:"place,omitempty"`
-	Kind  string    `json:"kind" doc:"crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link"`
-	Text  string    `json:"text,omitempty"`
-	At    time.Time `json:"at,omitzero" required:"false"`
-	Times int       `json:"times" doc:"How often it happened"`
-	Tries int       `json:"tries,omitempty" doc:"Out of how many tries; left out, the unit's runs count"`
+	Unit  string              `json:"unit"`
+	Host  string              `json:"host,omitempty"`
+	Place string              `json:"place,omitempty"`
+	Kind  record.IncidentKind `json:"kind" doc:"crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link"`
+	Text  string              `json:"text,omitempty"`
+	At    time.Time           `json:"at,omitzero" required:"false"`
+	Times int                 `json:"times" doc:"How often it happened"`
+	Tries int                 `json:"tries,omitempty" doc:"Out of how many tries; left out, the unit's runs count"`
 }
 
 type partnerNote struct {

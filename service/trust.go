@@ -7,6 +7,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/method"
+	"durvek/core/record"
 	"durvek/core/trust"
 	"durvek/desk/figures"
 	"durvek/desk/results"
@@ -25,16 +26,16 @@ type ruleList struct {
 
 // runsAsked narrows a list of runs.
 type RunsAsked struct {
-	Subject string `query:"subject" doc:"Unit"`
-	Test    string `query:"test"`
-	Setup   string `query:"setup"`
-	Plan    string `query:"plan"`
-	Outcome string `query:"outcome" enum:",done,failed,not-run,parked"`
-	Source  string `query:"source" enum:",agent,file,typed,table"`
-	State   string `query:"state" enum:",doubted,void,changed" doc:"doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored"`
-	From    string `query:"from" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"First day, YYYY-MM-DD"`
-	Until   string `query:"until" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"Last day, YYYY-MM-DD"`
-	Text    string `query:"text" doc:"Part of unit, test, or anything that was observed, such as a firmware version"`
+	Subject string        `query:"subject" doc:"Unit"`
+	Test    string        `query:"test"`
+	Setup   string        `query:"setup"`
+	Plan    string        `query:"plan"`
+	Outcome record.Ending `query:"outcome" enum:",done,failed,not-run,parked"`
+	Source  record.Source `query:"source" enum:",agent,file,typed,table"`
+	State   string        `query:"state" enum:",doubted,void,changed" doc:"doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored"`
+	From    string        `query:"from" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"First day, YYYY-MM-DD"`
+	Until   string        `query:"until" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"Last day, YYYY-MM-DD"`
+	Text    string        `query:"text" doc:"Part of unit, test, or anything that was observed, such as a firmware version"`
 }
 
 func (q RunsAsked) filter() store.RunFilter {
@@ -46,14 +47,14 @@ func (s *Service) trustRoutes() {
 	by := func(ctx context.Context) string { return who(ctx).Name }
 
 	get(s, "trust", "/api/doubts", "list-doubts", "List doubts: open ones first, then the gravest", func(ctx context.Context, in *struct {
-		State    string `query:"state" enum:",open,upheld,dismissed"`
-		Rule     string `query:"rule"`
-		Test     string `query:"test"`
-		Subject  string `query:"subject" doc:"Unit"`
-		Severity string `query:"severity" enum:",note,caution,serious"`
-		Run      string `query:"run"`
-		Offset   int    `query:"offset" minimum:"0"`
-		Limit    int    `query:"limit" default:"50" minimum:"1" maximum:"500"`
+		State    trust.DoubtState `query:"state" enum:",open,upheld,dismissed"`
+		Rule     string           `query:"rule"`
+		Test     string           `query:"test"`
+		Subject  string           `query:"subject" doc:"Unit"`
+		Severity trust.Severity   `query:"severity" enum:",note,caution,serious"`
+		Run      string           `query:"run"`
+		Offset   int              `query:"offset" minimum:"0"`
+		Limit    int              `query:"limit" default:"50" minimum:"1" maximum:"500"`
 	}) (doubtList, error) {
 		list, total, err := d.Results.Doubts(ctx, store.DoubtFilter{State: in.State, Rule: in.Rule, Test: in.Test, Subject: in.Subject, Severity: in.Severity, Run: in.Run, Offset: in.Offset, Limit: in.Limit})
 		return doubtList{list, total}, err

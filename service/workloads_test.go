@@ -61,7 +61,7 @@ func TestWhatCannotBeRunStandsUnderTheChartWithItsReason(t *testing.T) {
 		must(t, r.c.SendRun(context.Background(), j.Token, run))
 	}
 	c := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all")
-	if len(c.LeftOut) != 1 || c.LeftOut[0].Kind != "not run" || c.LeftOut[0].Reason != "not run: 3 arrays do not fit" {
+	if len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.CannotRun || c.LeftOut[0].Reason != "not run: 3 arrays do not fit" {
 		t.Errorf("%+v", c.LeftOut)
 	}
 	if s := get[record.BenchPlan](r, "/api/plans/"+j.Plan.ID).Steps[0]; s.State != "not-run" || s.NotRun != 3 || s.Failed != 0 || !strings.HasPrefix(s.Note, "3 arrays") {

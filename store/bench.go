@@ -150,8 +150,9 @@ func (q Queries) CloseIncident(ctx context.Context, id string, at time.Time) err
 
 // IncidentFilter narrows a list of incidents; empty fields do not.
 type IncidentFilter struct {
-	Unit, Plan, Kind string
-	Offset, Limit    int
+	Unit, Plan    string
+	Kind          record.IncidentKind
+	Offset, Limit int
 }
 
 // Incidents lists incidents, the newest first, and tells how many there are in all.
@@ -169,7 +170,7 @@ func (q Queries) Incidents(ctx context.Context, f IncidentFilter) ([]record.Inci
 }
 
 // OpenIncident finds the last incident of a kind of a plan that is not over.
-func (q Queries) OpenIncident(ctx context.Context, plan, kind string) (string, error) {
+func (q Queries) OpenIncident(ctx context.Context, plan string, kind record.IncidentKind) (string, error) {
 	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from incident where plan = ? and kind = ? and until is null order by at desc limit 1`, plan, kind)
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"durvek/core/catalog"
+	"durvek/core/fit"
 	"durvek/core/ranking"
 )
 
@@ -183,13 +184,13 @@ func (q Queries) Rates(ctx context.Context) (catalog.Rates, error) {
 }
 
 // PutUse adds or replaces a kind of use.
-func (q Queries) PutUse(ctx context.Context, u ranking.Use) error {
+func (q Queries) PutUse(ctx context.Context, u fit.Use) error {
 	return q.exec(ctx, `insert into profile (slug, body, position) values (?,?,(select count(*) from profile)) on conflict (slug) do update set body=excluded.body`, u.Slug, JSON(u))
 }
 
 // Uses lists all kinds of use in the order they were made.
-func (q Queries) Uses(ctx context.Context) ([]ranking.Use, error) {
-	return list(ctx, q, func(r row, u *ranking.Use) error { return r.Scan(into(u)) }, `select body from profile order by position, slug`)
+func (q Queries) Uses(ctx context.Context) ([]fit.Use, error) {
+	return list(ctx, q, func(r row, u *fit.Use) error { return r.Scan(into(u)) }, `select body from profile order by position, slug`)
 }
 
 // DropField removes a field; false if there is none.

@@ -95,8 +95,10 @@ func scanDoubt(r row, d *trust.Doubt) error {
 
 // DoubtFilter narrows a list of doubts; empty fields do not.
 type DoubtFilter struct {
-	State, Rule, Test, Subject, Severity, Run, Plan string
-	Offset, Limit                                   int
+	State                          trust.DoubtState
+	Severity                       trust.Severity
+	Rule, Test, Subject, Run, Plan string
+	Offset, Limit                  int
 }
 
 const openFirst = ` order by state <> 'open', case severity when 'serious' then 0 when 'caution' then 1 else 2 end, raised desc, id desc`
@@ -177,16 +179,17 @@ func (q Queries) DoubtActs(ctx context.Context, doubt string) ([]DoubtAct, error
 }
 
 // DoubtCounts counts doubts by rule and state.
-func (q Queries) DoubtCounts(ctx context.Context) (map[string]map[string]int, error) {
+func (q Queries) DoubtCounts(ctx context.Context) (map[string]map[trust.DoubtState]int, error) {
 	type counted struct {
-		rule, state string
-		n           int
+		rule  string
+		state trust.DoubtState
+		n     int
 	}
 	rows, err := list(ctx, q, func(r row, c *counted) error { return r.Scan(&c.rule, &c.state, &c.n) }, `select rule, state, count(*) from doubt group by rule, state`)
-	out := map[string]map[string]int{}
+	out := map[string]map[trust.DoubtState]int{}
 	for _, c := range rows {
 		if out[c.rule] == nil {
-			out[c.rule] = map[string]int{}
+			out[c.rule] = map[trust.DoubtState]int{}
 		}
 		out[c.rule][c.state] = c.n
 	}

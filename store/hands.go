@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"time"
+
+	"durvek/core/record"
 )
 
 // Attachment is a photo, kept by its digest beside the database.
@@ -60,10 +62,11 @@ func (q Queries) Pairings(ctx context.Context, part string) ([]Pairing, error) {
 
 // HostedRun is a run of a part in a host, as far as the two getting on goes.
 type HostedRun struct {
-	Part, Partner, Place, Test, Outcome, Failure string
-	Observed, Negotiated                         map[string]string
-	Failed                                       bool // a check whose reading is a fail
-	At                                           time.Time
+	Part, Partner, Place, Test, Failure string
+	Outcome                             record.Ending
+	Observed, Negotiated                map[string]string
+	Failed                              bool // a check whose reading is a fail
+	At                                  time.Time
 }
 
 // HostedRuns lists the runs of parts in hosts, of one part or of all.

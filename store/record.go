@@ -78,7 +78,7 @@ func (q Queries) SetPlanControl(ctx context.Context, id string, d record.Directi
 }
 
 // SetPlanState changes a plan's state and tells whether it was another one.
-func (q Queries) SetPlanState(ctx context.Context, id, from, to string) (bool, error) {
+func (q Queries) SetPlanState(ctx context.Context, id string, from, to method.PlanState) (bool, error) {
 	return q.changed(ctx, `update plan set state = ? where id = ? and state = ?`, to, id, from)
 }
 
@@ -243,7 +243,8 @@ func scanRun(r row, x *record.Run) error {
 // RunFilter narrows a list of runs; empty fields do not.
 type RunFilter struct {
 	Subject, Test, Setup, Plan string
-	Outcome, Source            string
+	Outcome                    record.Ending
+	Source                     record.Source
 	State                      string // doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected
 	From, Until                string // days, YYYY-MM-DD, both included
 	Text                       string // part of unit, test, firmware or any other observed condition
@@ -265,8 +266,8 @@ func (f RunFilter) where() (string, []any) {
 	add(f.Test, `test = ?`, 1)
 	add(f.Setup, `setup = ?`, 1)
 	add(f.Plan, `plan = ?`, 1)
-	add(f.Outcome, `outcome = ?`, 1)
-	add(f.Source, `source = ?`, 1)
+	add(string(f.Outcome), `outcome = ?`, 1)
+	add(string(f.Source), `source = ?`, 1)
 	add(f.From, `started >= ?`, 1)
 	add(f.Until, `started < date(?, '+1 day')`, 1)
 	add(f.Text, `(instr(lower(subject), lower(?)) or instr(lower(test), lower(?)) or instr(lower(observed), lower(?)) or instr(lower(negotiated), lower(?)))`, 4)
@@ -318,7 +319,7 @@ type CellValue struct {
 	record.Reading
 	Sitting string
 	Extreme bool // void for being extreme: it tells of the repeatability alone
-	Limiter string
+	Limiter record.LimiterLabel
 }
 
 // CellReadings lists the readings of a cell that count, and those that tell of the repeatability alone, in order of
@@ -343,8 +344,8 @@ type Estimate struct {
 	Conditions        map[string]string
 	TestVersion       int
 	Simulated         bool
-	BestLow, BestHigh float64 // smallest and largest single reading
-	Limiter           string  // what held most of its runs back; "" where that is not known
+	BestLow, BestHigh float64             // smallest and largest single reading
+	Limiter           record.LimiterLabel // what held most of its runs back; "" where that is not known
 	Updated           time.Time
 }
 

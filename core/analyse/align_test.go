@@ -124,7 +124,7 @@ func TestLimiters(t *testing.T) {
 		trace      record.Trace
 		negotiated map[string]string
 		group      string
-		want       string
+		want       record.LimiterLabel
 	}{
 		{"all threads at full clock", build(cpu), limits, "CPU", "processor"},
 		{"one thread", build(with(cpu, "load.processor", [2]float64{13, 13})), limits, "CPU", "processor"},

@@ -19,7 +19,7 @@ var table = map[string]func(method.Test, *record.Run) ([]record.Reading, map[str
 // that the run brings none of. A run of a test without an analysis stays as it is.
 func Figures(t method.Test, r *record.Run) error {
 	missing := slices.ContainsFunc(t.Measures, func(m method.Measure) bool { return !brings(r, m.Slug) })
-	if t.Analysis == "" || r.Outcome != "done" || !missing {
+	if t.Analysis == "" || r.Outcome != record.Done || !missing {
 		return nil
 	}
 	read, ok := table[t.Analysis]

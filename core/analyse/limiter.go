@@ -44,7 +44,7 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 		carries, _, ok := l.Payload()
 		rate, ok2 := late(x.rate)
 		if ok && ok2 && rate >= 0.85*carries {
-			return record.Limiter{Label: "link", Why: fmt.Sprintf("%.0f MB/s is %.0f %% of what %s carries", rate, 100*rate/carries, negotiated[x.link])}
+			return record.Limiter{Label: record.ByLink, Why: fmt.Sprintf("%.0f MB/s is %.0f %% of what %s carries", rate, 100*rate/carries, negotiated[x.link])}
 		}
 	}
 	clock, hasClock := late("clock.mean")
@@ -61,35 +61,35 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 	if hot, ok := late("temperature.package"); ok && hasClock && loaded && fell < 0.95 {
 		limit, told := amount("limit.temperature", "Cel")
 		if told && hot >= limit-3 {
-			return record.Limiter{Label: "heat", Why: fmt.Sprintf("%.0f °C, %.0f below its limit, and clocks at %.0f %% of their best", hot, math.Max(0, limit-hot), 100*fell)}
+			return record.Limiter{Label: record.ByHeat, Why: fmt.Sprintf("%.0f °C, %.0f below its limit, and clocks at %.0f %% of their best", hot, math.Max(0, limit-hot), 100*fell)}
 		}
 		if n, ok := amount("throttled", "1"); ok {
-			return record.Limiter{Label: "heat", Why: fmt.Sprintf("it slowed itself for heat %.0f times, at %.0f °C", n, hot)}
+			return record.Limiter{Label: record.ByHeat, Why: fmt.Sprintf("it slowed itself for heat %.0f times, at %.0f °C", n, hot)}
 		}
 	}
 	if watts, ok := late("power.package"); ok && hasClock && loaded && fell < 0.97 {
 		if limit, told := amount("limit.power.long", "W"); told && watts >= 0.93*limit {
-			return record.Limiter{Label: "power limit", Why: fmt.Sprintf("%.1f W of %.1f W allowed, and clocks at %.0f %% of their best", watts, limit, 100*fell)}
+			return record.Limiter{Label: record.ByPower, Why: fmt.Sprintf("%.1f W of %.1f W allowed, and clocks at %.0f %% of their best", watts, limit, 100*fell)}
 		}
 	}
 	if v, ok := late("load.drive"); ok && v >= 90 && (group == "storage" || !hasLoad || busy < 60) {
-		return record.Limiter{Label: "drive", Why: fmt.Sprintf("the drive was busy %.0f %% of the time", v)}
+		return record.Limiter{Label: record.ByDrive, Why: fmt.Sprintf("the drive was busy %.0f %% of the time", v)}
 	}
 	if v, ok := late("load.graphics"); ok && v >= 95 {
-		return record.Limiter{Label: "graphics", Why: fmt.Sprintf("the graphics chip was busy %.0f %% of the time", v)}
+		return record.Limiter{Label: record.ByGraphics, Why: fmt.Sprintf("the graphics chip was busy %.0f %% of the time", v)}
 	}
 	if group == "memory" && hasLoad {
-		return record.Limiter{Label: "memory", Why: "the test moves memory alone, and nothing else stood in its way"}
+		return record.Limiter{Label: record.ByMemory, Why: "the test moves memory alone, and nothing else stood in its way"}
 	}
 	busiest, ok := late("load.busiest")
 	switch {
 	case hasLoad && busy >= 90:
-		return record.Limiter{Label: "processor", Why: fmt.Sprintf("all threads were busy %.0f %% of the time", busy)}
+		return record.Limiter{Label: record.ByProcessor, Why: fmt.Sprintf("all threads were busy %.0f %% of the time", busy)}
 	case ok && busiest >= 90:
-		return record.Limiter{Label: "processor", Why: fmt.Sprintf("one thread was busy %.0f %% of the time", busiest)}
+		return record.Limiter{Label: record.ByProcessor, Why: fmt.Sprintf("one thread was busy %.0f %% of the time", busiest)}
 	}
 	if len(t.Times) < 4 {
-		return record.Limiter{Label: "unknown", Why: "the run has no trace, or one too short to tell"}
+		return record.Limiter{Label: record.ByUnknown, Why: "the run has no trace, or one too short to tell"}
 	}
 	var has []string
 	for _, c := range t.Channels {
@@ -98,9 +98,9 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 		}
 	}
 	if len(has) == 0 {
-		return record.Limiter{Label: "unknown", Why: "the machine told no sensor that would say it"}
+		return record.Limiter{Label: record.ByUnknown, Why: "the machine told no sensor that would say it"}
 	}
-	return record.Limiter{Label: "unknown", Why: "nothing was at its limit in " + strings.Join(has, ", ")}
+	return record.Limiter{Label: record.ByUnknown, Why: "nothing was at its limit in " + strings.Join(has, ", ")}
 }
 
 func told(column []float64) []float64 {

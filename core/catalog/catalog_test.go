@@ -15,7 +15,7 @@ func TestSpecEntriesAreChecked(t *testing.T) {
 	}{
 		{"memory.size", "16 GiB", ""}, {"memory.size", "16000 MB", ""}, {"cpu.cores", 12.0, ""}, {"cpu.name", "Lodestow Dab", ""},
 		{"memory.size", 16.0, "needs a unit"}, {"memory.size", "16 W", "cannot be turned"}, {"cpu.cores", 1.5, "whole number"}, {"cpu.cores", "many", "whole number"},
-		{"cpu.name", " ", "must be a text"}, {"memory.sise", "16 GiB", "memory.size"}, {"colour", "red", "vocabulary specs"},
+		{"cpu.name", " ", "must be a text"}, {"memory.sise", "16 GiB", "memory.size"}, {"colour", "red", "the vocabulary lists"},
 	} {
 		got := CheckSpec(c.key, c.value)
 		if (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
@@ -69,7 +69,7 @@ func TestContradictoryClaimsAreRefused(t *testing.T) {
 		`write "at most"`:                {Measure: "export/time", Value: 40, Unit: "s", Qualifier: "up to"},
 		`write "up to"`:                  {Measure: "drive/read", Value: 40, Unit: "MBy/s", Qualifier: "at most"},
 		`where the small print says two`: {Measure: "drive/read", Value: 40, Unit: "MBy/s", Qualifier: "up to, typical"},
-		`durvek vocabulary units`:        {Measure: "drive/read", Value: 40, Unit: "parsec"},
+		`the vocabulary lists`:           {Measure: "drive/read", Value: 40, Unit: "parsec"},
 		`is not written as`:              {Measure: "drive/read", Value: 40, Unit: "MBy/s", Link: "fast"},
 		`add battery.voltage`:            {Measure: "battery/energy", Value: 5000, Unit: "mA.h"},
 	} {

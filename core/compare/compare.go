@@ -14,6 +14,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/core/trust"
 )
@@ -68,17 +69,17 @@ func LowerFirst(s string) string {
 
 // Cell is one estimate with what it rests on.
 type Cell struct {
-	Variant   string         `json:"variant"`
-	Unit      string         `json:"unit"`
-	Host      string         `json:"host,omitempty"`
-	Place     string         `json:"place,omitempty"`
-	Setup     string         `json:"setup"`
-	Estimate  stats.Estimate `json:"estimate"`
-	Basis     trust.Basis    `json:"basis"`
-	Best      [2]float64     `json:"best" doc:"Smallest and largest single reading"`
-	Simulated bool           `json:"simulated,omitempty"`
-	Limiter   string         `json:"limiter,omitempty" doc:"What held most of its runs back"`
-	Key       string         `json:"-"` // its basis in short
+	Variant   string              `json:"variant"`
+	Unit      string              `json:"unit"`
+	Host      string              `json:"host,omitempty"`
+	Place     string              `json:"place,omitempty"`
+	Setup     string              `json:"setup"`
+	Estimate  stats.Estimate      `json:"estimate"`
+	Basis     trust.Basis         `json:"basis"`
+	Best      [2]float64          `json:"best" doc:"Smallest and largest single reading"`
+	Simulated bool                `json:"simulated,omitempty"`
+	Limiter   record.LimiterLabel `json:"limiter,omitempty" doc:"What held most of its runs back"`
+	Key       string              `json:"-"` // its basis in short
 }
 
 // Doubted is an open doubt about a cell.
@@ -163,13 +164,13 @@ type Row struct {
 
 // CarriedRow is a figure that was measured on a sibling with the same limiting part. It is never ranked.
 type CarriedRow struct {
-	Variant  string         `json:"variant"`
-	Name     string         `json:"name"`
-	Note     string         `json:"note,omitempty"`
-	From     string         `json:"from" doc:"Variant that was measured"`
-	Estimate stats.Estimate `json:"estimate"`
-	Limiter  string         `json:"limiter"`
-	Sentence string         `json:"sentence"`
+	Variant  string              `json:"variant"`
+	Name     string              `json:"name"`
+	Note     string              `json:"note,omitempty"`
+	From     string              `json:"from" doc:"Variant that was measured"`
+	Estimate stats.Estimate      `json:"estimate"`
+	Limiter  record.LimiterLabel `json:"limiter"`
+	Sentence string              `json:"sentence"`
 }
 
 // RaisedRow is a raised mode's figure beneath its variant.
@@ -180,12 +181,22 @@ type RaisedRow struct {
 	Relative *ranking.Relative `json:"relative,omitempty"`
 }
 
+// Absence says of which kind the reason is that a variant has no figure in a comparison.
+type Absence string
+
+const (
+	NotRun        Absence = "not run"    // nobody tried
+	CannotRun     Absence = "cannot run" // it was tried, and the machine could not
+	Failed        Absence = "failed"
+	NotComparable Absence = "not comparable" // it has figures, and they are unlike the others'
+)
+
 // LeftOut is a variant that could not be ranked, and why.
 type LeftOut struct {
-	Variant string `json:"variant"`
-	Name    string `json:"name"`
-	Kind    string `json:"kind" enum:"not run,failed,not comparable"`
-	Reason  string `json:"reason"`
+	Variant string  `json:"variant"`
+	Name    string  `json:"name"`
+	Kind    Absence `json:"kind" enum:"not run,cannot run,failed,not comparable"`
+	Reason  string  `json:"reason"`
 }
 
 // Comparison is the answer: rows best first, ties, what was left out, and the chart of it all.
@@ -200,6 +211,19 @@ type Comparison struct {
 	Carried   []CarriedRow    `json:"carried,omitempty" doc:"Figures of siblings with the same limiting part; not ranked"`
 	Mean      *stats.Estimate `json:"mean,omitempty"`
 	Chart     chart.Ranked    `json:"chart"`
+}
+
+// absence says why a competitor has no figure to compare; unlike is how its cells differ where it has any.
+func (c Competitor) absence(unlike string) (Absence, string) {
+	switch {
+	case len(c.Cells) > 0:
+		return NotComparable, "not comparable: " + unlike
+	case c.Failed > 0:
+		return Failed, fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)
+	case c.NotRun != "":
+		return CannotRun, "not run: " + brief(c.NotRun)
+	}
+	return NotRun, "not run"
 }
 
 // brief is a reason without the advice behind it.
@@ -230,24 +254,15 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		if cell == nil && slices.Contains(q.Allow, c.Variant) && len(c.Cells) > 0 {
 			cell, unlike = largest(c.Cells), why
 		}
-		switch {
-		case cell == nil && len(c.Cells) > 0:
-			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not comparable", "not comparable: " + why})
-			continue
-		case cell == nil && c.Failed > 0:
-			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "failed", fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)})
-			continue
-		case cell == nil && c.NotRun != "":
-			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run: " + brief(c.NotRun)})
-			continue
-		case cell == nil:
-			if q.Carried {
+		if cell == nil {
+			kind, reason := c.absence(why)
+			if kind == NotRun && q.Carried {
 				if x, ok := carried(c, field, basis, known, m); ok {
 					out.Carried = append(out.Carried, x)
 					continue
 				}
 			}
-			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, "not run", "not run"})
+			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, kind, reason})
 			continue
 		}
 		row := Row{Cell: *cell, Name: c.Name, Note: c.Note, Mode: c.Mode, Unlike: unlike}
@@ -307,14 +322,14 @@ func carried(c Competitor, field []Competitor, basis trust.Basis, known bool, m 
 	return CarriedRow{}, false
 }
 
-func part(limiter string) string {
+func part(limiter record.LimiterLabel) string {
 	switch limiter {
-	case "graphics":
+	case record.ByGraphics:
 		return "graphics chip"
-	case "power limit":
+	case record.ByPower:
 		return "chip under the same power limit"
 	}
-	return limiter
+	return string(limiter)
 }
 
 // commonBasis is the basis that others are held against: the subject's, else the one that most

@@ -47,7 +47,7 @@ func TestOnlyLikeIsRankedAndTheRestIsNamed(t *testing.T) {
 	want := map[string][2]string{"c": {"not comparable", "program version 2.9, not 3.2"}, "d": {"failed", "failed in 3 of 5 runs"}, "e": {"not run", "not run"}, "f": {"not comparable", "program version unknown"}}
 	for _, l := range c.LeftOut {
 		w := want[l.Variant]
-		if l.Kind != w[0] || !strings.Contains(l.Reason, w[1]) {
+		if string(l.Kind) != w[0] || !strings.Contains(l.Reason, w[1]) {
 			t.Errorf("%s left out as %s: %s; want %v", l.Variant, l.Kind, l.Reason, w)
 		}
 		delete(want, l.Variant)

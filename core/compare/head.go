@@ -25,6 +25,7 @@ type HeadCell struct {
 	Estimate *stats.Estimate `json:"estimate,omitempty"`
 	Unit     string          `json:"unit,omitempty"`
 	Why      string          `json:"why,omitempty"`
+	Absent   Absence         `json:"absent,omitempty" enum:"not run,cannot run,failed,not comparable"`
 	Doubts   []Doubted       `json:"doubts,omitempty"`
 }
 
@@ -100,22 +101,15 @@ func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extr
 		for i, c := range hm.Sides {
 			cell, unlike := pick(c.Cells, basis, known, m.MustMatch)
 			hc := HeadCell{}
-			switch {
-			case cell != nil:
+			if cell != nil {
 				hc.Estimate, hc.Unit = &cell.Estimate, cell.Unit
 				for _, d := range c.Doubts {
 					if d.touches(*cell) && !slices.ContainsFunc(hc.Doubts, func(x Doubted) bool { return x.ID == d.ID }) {
 						hc.Doubts = append(hc.Doubts, d)
 					}
 				}
-			case len(c.Cells) > 0:
-				hc.Why = "not comparable: " + unlike
-			case c.Failed > 0:
-				hc.Why = fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)
-			case c.NotRun != "":
-				hc.Why = "not run: " + brief(c.NotRun)
-			default:
-				hc.Why = "not run"
+			} else {
+				hc.Absent, hc.Why = c.absence(unlike)
 			}
 			row.Cells = append(row.Cells, hc)
 			if i == 0 {
@@ -130,7 +124,7 @@ func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extr
 		}
 		if any {
 			out.Rows = append(out.Rows, row)
-		} else if !slices.ContainsFunc(row.Cells, func(c HeadCell) bool { return c.Estimate == nil && c.Why == "not run" }) {
+		} else if !slices.ContainsFunc(row.Cells, func(c HeadCell) bool { return c.Absent == NotRun }) {
 			out.Apart = append(out.Apart, m.Name+": "+why)
 		}
 	}

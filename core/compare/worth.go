@@ -12,6 +12,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/core/trust"
 )
@@ -265,20 +266,20 @@ func SpecDifferences(a, b map[string]any) []catalog.SpecKey {
 }
 
 // held names, for each limiter, the spec entries of the part that holds a run back. The first must be known.
-var held = map[string][]string{
-	"processor":   {"cpu.name", "cpu.cores", "cpu.threads", "cpu.base_clock", "cpu.boost_clock", "cpu.power_limit"},
-	"power limit": {"cpu.power_limit", "cpu.name", "cpu.cores", "cpu.threads", "graphics.name", "graphics.power_limit"},
-	"graphics":    {"graphics.name", "graphics.units", "graphics.clock", "graphics.power_limit", "cpu.power_limit"},
-	"memory":      {"memory.speed", "memory.channels", "memory.type", "cpu.name"},
-	"drive":       {"drive.name", "drive.size", "drive.link"},
-	"heat":        {"cooling.fans", "body.weight", "body.height", "cpu.power_limit"},
+var held = map[record.LimiterLabel][]string{
+	record.ByProcessor: {"cpu.name", "cpu.cores", "cpu.threads", "cpu.base_clock", "cpu.boost_clock", "cpu.power_limit"},
+	record.ByPower:     {"cpu.power_limit", "cpu.name", "cpu.cores", "cpu.threads", "graphics.name", "graphics.power_limit"},
+	record.ByGraphics:  {"graphics.name", "graphics.units", "graphics.clock", "graphics.power_limit", "cpu.power_limit"},
+	record.ByMemory:    {"memory.speed", "memory.channels", "memory.type", "cpu.name"},
+	record.ByDrive:     {"drive.name", "drive.size", "drive.link"},
+	record.ByHeat:      {"cooling.fans", "body.weight", "body.height", "cpu.power_limit"},
 }
 
 // carriable are the limiters whose part alone says how a sibling does: heat is the body's, and a link has two ends.
-var carriable = []string{"processor", "power limit", "graphics", "memory", "drive"}
+var carriable = []record.LimiterLabel{record.ByProcessor, record.ByPower, record.ByGraphics, record.ByMemory, record.ByDrive}
 
 // sharedPart tells whether a sibling has the very part that held a figure back; unknown is never equal.
-func sharedPart(limiter string, a, b map[string]any) bool {
+func sharedPart(limiter record.LimiterLabel, a, b map[string]any) bool {
 	keys := held[limiter]
 	if !slices.Contains(carriable, limiter) || a[keys[0]] == nil {
 		return false
@@ -295,15 +296,15 @@ func sharedPart(limiter string, a, b map[string]any) bool {
 
 // Why is the answer to why one variant's figure is not another's.
 type Why struct {
-	Measure  Measure  `json:"measure"`
-	A        string   `json:"a" doc:"Variant"`
-	B        string   `json:"b" doc:"Variant"`
-	Effect   *Effect  `json:"effect,omitempty" doc:"From A to B"`
-	Answer   string   `json:"answer"`
-	Firm     string   `json:"firm" enum:"attributed,likely,open,none" doc:"attributed: they differ in one thing; likely: one of the things that differ is what held the slower back; open: several may be it; none: nothing is to be explained"`
-	Differs  []string `json:"differs" doc:"All that is known to differ"`
-	LimiterA string   `json:"limiter_a,omitempty"`
-	LimiterB string   `json:"limiter_b,omitempty"`
+	Measure  Measure             `json:"measure"`
+	A        string              `json:"a" doc:"Variant"`
+	B        string              `json:"b" doc:"Variant"`
+	Effect   *Effect             `json:"effect,omitempty" doc:"From A to B"`
+	Answer   string              `json:"answer"`
+	Firm     string              `json:"firm" enum:"attributed,likely,open,none" doc:"attributed: they differ in one thing; likely: one of the things that differ is what held the slower back; open: several may be it; none: nothing is to be explained"`
+	Differs  []string            `json:"differs" doc:"All that is known to differ"`
+	LimiterA record.LimiterLabel `json:"limiter_a,omitempty"`
+	LimiterB record.LimiterLabel `json:"limiter_b,omitempty"`
 }
 
 // WhyOf explains the difference between two variants' figures as far as the data carry: by the one thing in which
@@ -352,7 +353,7 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 			}
 		}
 		switch {
-		case limiter == "" || limiter == "unknown":
+		case limiter == "" || limiter == record.ByUnknown:
 			out.Firm, out.Answer = "open", fmt.Sprintf("What held the %s (%s) back is not known, and %d things differ; none of them can be blamed.", worse.Name, worse.Note, len(out.Differs))
 		case len(guilty) == 0:
 			out.Firm, out.Answer = "open", fmt.Sprintf("The %s (%s) was held back by %s, but nothing that is known of it differs; the answer lies in what the spec sheets do not tell.", worse.Name, worse.Note, limiter)

@@ -17,9 +17,9 @@ type Plan struct {
 	Name  string     `json:"name"`
 	Steps []PlanStep `json:"steps"`
 	Terms
-	State   string `json:"state" enum:"waiting,running,silent,done,stopped"`
-	Created string `json:"created,omitempty"`
-	Agent   string `json:"agent,omitempty" doc:"Machine that joined for this plan"`
+	State   PlanState `json:"state" enum:"waiting,running,silent,done,stopped"`
+	Created string    `json:"created,omitempty"`
+	Agent   string    `json:"agent,omitempty" doc:"Machine that joined for this plan"`
 }
 
 // Terms say how a plan is worked through. The zero value is what most plans want.

@@ -40,7 +40,7 @@ type Contender struct {
 // IndexOptions say how an index is made. Reference is the contender that is 100; "" takes the geometric mean of the field.
 type IndexOptions struct {
 	Reference string
-	Least     float64 // completeness below which a contender is listed, not ranked; 0 means 0.6
+	Least     float64 // completeness below which a contender is listed, not ranked; 0 means Complete
 	Margin    float64 // relative difference that does not matter; 0 means DefaultMargin
 	Draws     int     // of bootstrap and of weights; 0 means 2000
 	Seed      uint64
@@ -81,6 +81,9 @@ type IndexTable struct {
 	First       int        `json:"first" doc:"How many are first: three, or fewer where there are fewer"`
 }
 
+// Complete is the share of the weight that must have been measured for a variant to be ranked and not merely listed.
+const Complete = 0.6
+
 // ErrIndex marks an index that cannot be made; the message says what to do.
 var ErrIndex = errors.New("index refused")
 
@@ -95,7 +98,7 @@ const MostContenders = 500
 // It returns ErrIndex if the weights sum to zero, if the field is too large, or if contenders share no chain of measures.
 func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, error) {
 	if o.Least == 0 {
-		o.Least = 0.6
+		o.Least = Complete
 	}
 	if o.Draws == 0 {
 		o.Draws = 2000

@@ -20,16 +20,6 @@ type Joined struct {
 	Prompts  map[string]string  `json:"prompts" doc:"What a person must do to bring a machine into each setup, coming from the one before it"`
 }
 
-// Places of a plan at work.
-const (
-	Working = "working"
-	Cooling = "cooling"   // lets the machine cool down
-	Asking  = "needs-you" // waits for a person's hand
-	Ambient = "ambient"   // waits for the room
-	Paused  = "paused"
-	NoRoom  = "no-room" // waits for room on its own drive
-)
-
 // Progress is where a machine stands in its plan.
 type Progress struct {
 	Plan    string  `json:"plan"`
@@ -45,7 +35,7 @@ type Progress struct {
 	Unit    string  `json:"unit,omitempty" doc:"Symbol"`
 	Channel string  `json:"channel,omitempty"`
 
-	State string             `json:"state,omitempty" doc:"working, cooling, needs-you, ambient, paused or no-room"`
+	State Activity           `json:"state,omitempty" doc:"working, cooling, needs-you, ambient, paused or no-room"`
 	Setup string             `json:"setup,omitempty" doc:"Setup that the machine is in"`
 	Run   string             `json:"run,omitempty" doc:"Run that is being made"`
 	At    float64            `json:"at,omitempty" doc:"Seconds since it began"`
@@ -84,7 +74,7 @@ type Incident struct {
 	Test  string             `json:"test,omitempty"`
 	At    time.Time          `json:"at"`
 	Until *time.Time         `json:"until,omitempty" doc:"When it was over"`
-	Kind  string             `json:"kind" doc:"crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link"`
+	Kind  IncidentKind       `json:"kind" doc:"crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link"`
 	Text  string             `json:"text"`
 	By    string             `json:"by,omitempty"`
 	Last  map[string]float64 `json:"last,omitempty" doc:"What the sensors said last, by channel"`
@@ -94,18 +84,18 @@ type Incident struct {
 
 // IncidentRate says how often a kind of incident happened to a unit, in one host and place or in all.
 type IncidentRate struct {
-	Unit     string  `json:"unit"`
-	Kind     string  `json:"kind"`
-	Host     string  `json:"host,omitempty"`
-	Place    string  `json:"place,omitempty"`
-	Times    int     `json:"times"`
-	Tries    int     `json:"tries"`
-	Low      float64 `json:"low" doc:"Lower end of the 95 % interval of the share, 0 to 1"`
-	High     float64 `json:"high"`
-	Hosts    int     `json:"hosts,omitempty" doc:"Hosts in which it happened, of those in which it was tried"`
-	HostsAll int     `json:"hosts_all,omitempty"`
-	Of       string  `json:"of" doc:"What the tries are: tries or runs"`
-	Sentence string  `json:"sentence"`
+	Unit     string       `json:"unit"`
+	Kind     IncidentKind `json:"kind"`
+	Host     string       `json:"host,omitempty"`
+	Place    string       `json:"place,omitempty"`
+	Times    int          `json:"times"`
+	Tries    int          `json:"tries"`
+	Low      float64      `json:"low" doc:"Lower end of the 95 % interval of the share, 0 to 1"`
+	High     float64      `json:"high"`
+	Hosts    int          `json:"hosts,omitempty" doc:"Hosts in which it happened, of those in which it was tried"`
+	HostsAll int          `json:"hosts_all,omitempty"`
+	Of       string       `json:"of" doc:"What the tries are: tries or runs"`
+	Sentence string       `json:"sentence"`
 }
 
 // BenchPlan is a plan as the bench shows it.
@@ -150,7 +140,7 @@ type BenchStep struct {
 	Done    int               `json:"done"`
 	Failed  int               `json:"failed"`
 	NotRun  int               `json:"not_run" doc:"Runs that the machine could not make, with the reason known before they began"`
-	State   string            `json:"state" enum:"waits,running,done,failed,not-run,parked,skipped"`
+	State   StepState         `json:"state" enum:"waits,running,done,failed,not-run,parked,skipped"`
 	Setup   string            `json:"setup"`
 	Prompt  string            `json:"prompt,omitempty" doc:"What a person must do before this step, where its setup differs from the one before"`
 	Marks   []Mark            `json:"marks,omitempty" doc:"How its runs departed from the plan"`

@@ -108,9 +108,9 @@ type Run struct {
 	Repeat      int               `json:"repeat"`
 	Started     time.Time         `json:"started"`
 	Ended       time.Time         `json:"ended"`
-	Outcome     string            `json:"outcome" enum:"done,failed,not-run,parked"`
+	Outcome     Ending            `json:"outcome" enum:"done,failed,not-run,parked"`
 	Failure     string            `json:"failure,omitempty"`
-	Source      string            `json:"source" enum:"agent,file,typed,table"`
+	Source      Source            `json:"source" enum:"agent,file,typed,table"`
 	Simulated   bool              `json:"simulated,omitempty"`
 	Options     map[string]string `json:"options,omitempty" doc:"Options of the test that were set"`
 	By          string            `json:"by,omitempty" doc:"Who entered it, or which agent"`
@@ -126,9 +126,9 @@ type Run struct {
 
 // Mark is one way in which a run departed from its plan.
 type Mark struct {
-	Kind string  `json:"kind" enum:"departure,ambient,too-short,clock-stepped,background,dropout,hidden,dimmed"`
-	Text string  `json:"text"`
-	At   float64 `json:"at,omitempty" doc:"Seconds from the run's start"`
+	Kind MarkKind `json:"kind" enum:"departure,ambient,too-short,clock-stepped,background,dropout,hidden,dimmed"`
+	Text string   `json:"text"`
+	At   float64  `json:"at,omitempty" doc:"Seconds from the run's start"`
 }
 
 // Course is how a run went.
@@ -155,8 +155,8 @@ type Change struct {
 
 // Limiter is what held a run back, with the evidence in words.
 type Limiter struct {
-	Label string `json:"label,omitempty" enum:"heat,power limit,processor,graphics,memory,drive,link,unknown"`
-	Why   string `json:"why,omitempty"`
+	Label LimiterLabel `json:"label,omitempty" enum:"heat,power limit,processor,graphics,memory,drive,link,unknown"`
+	Why   string       `json:"why,omitempty"`
 }
 
 // ErrCrashed marks a test whose own process ended without an answer. It is begun anew, as often as the
@@ -172,11 +172,11 @@ const WrongAnswer = "computed wrongly"
 // Close makes a run's outcome from the error that its execution ended with: nil, a failure, or a
 // reason not to run at all. Readings of a run that failed do not count and are dropped.
 func (r *Run) Close(err error) {
-	r.Outcome = "done"
+	r.Outcome = Done
 	if err != nil {
-		r.Outcome, r.Failure, r.Readings = "failed", err.Error(), nil
+		r.Outcome, r.Failure, r.Readings = Failed, err.Error(), nil
 		if errors.Is(err, ErrNotRun) {
-			r.Outcome = "not-run"
+			r.Outcome = NotRun
 			r.Failure = strings.TrimPrefix(r.Failure, ErrNotRun.Error()+": ")
 		}
 	}

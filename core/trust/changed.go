@@ -86,8 +86,8 @@ func Between(a, b Facts) Changed {
 	never := func(string) bool { return false }
 	figures, surely := between(a, b)
 	part("Figures", figures)
-	part("What was measured", differing(map[string]string{"unit": a.Run.Subject, "host": a.Run.Host, "place": a.Run.Place, "test": a.Run.Test, "test version": fmt.Sprint(a.Run.TestVersion), "setup": a.Setup.Name, "sitting": a.Run.Sitting, "outcome": a.Run.Outcome},
-		map[string]string{"unit": b.Run.Subject, "host": b.Run.Host, "place": b.Run.Place, "test": b.Run.Test, "test version": fmt.Sprint(b.Run.TestVersion), "setup": b.Setup.Name, "sitting": b.Run.Sitting, "outcome": b.Run.Outcome},
+	part("What was measured", differing(map[string]string{"unit": a.Run.Subject, "host": a.Run.Host, "place": a.Run.Place, "test": a.Run.Test, "test version": fmt.Sprint(a.Run.TestVersion), "setup": a.Setup.Name, "sitting": a.Run.Sitting, "outcome": string(a.Run.Outcome)},
+		map[string]string{"unit": b.Run.Subject, "host": b.Run.Host, "place": b.Run.Place, "test": b.Run.Test, "test version": fmt.Sprint(b.Run.TestVersion), "setup": b.Setup.Name, "sitting": b.Run.Sitting, "outcome": string(b.Run.Outcome)},
 		func(k string) string { return k }, func(k string) bool { return k == "test" || k == "test version" }))
 	part("Conditions", differing(ea, eb, func(k string) string { return Difference{Condition: k}.name() }, func(k string) bool { return slices.Contains(a.Test.MustMatch, k) }))
 	part("Options", differing(a.Run.Options, b.Run.Options, func(k string) string { return k }, never))
@@ -168,7 +168,7 @@ func machine(m record.Machine) map[string]string {
 }
 
 func went(r record.Run) map[string]string {
-	out := map[string]string{"length": fmt.Sprintf("%.1f s", r.Ended.Sub(r.Started).Seconds()), "held back by": r.Course.Limiter.Label}
+	out := map[string]string{"length": fmt.Sprintf("%.1f s", r.Ended.Sub(r.Started).Seconds()), "held back by": string(r.Course.Limiter.Label)}
 	if r.Failure != "" {
 		out["failure"] = r.Failure
 	}

@@ -19,11 +19,13 @@ const (
 	Serious Severity = "serious" // the figure is probably not what it says
 )
 
-// States of a doubt.
+// DoubtState says what became of a doubt.
+type DoubtState string
+
 const (
-	Open      = "open"
-	Upheld    = "upheld"    // its runs no longer count
-	Dismissed = "dismissed" // they count as before
+	Open      DoubtState = "open"
+	Upheld    DoubtState = "upheld"    // its runs no longer count
+	Dismissed DoubtState = "dismissed" // they count as before
 )
 
 // Doubt is a reason to distrust a run or a reading of it, raised by a rule.
@@ -42,7 +44,7 @@ type Doubt struct {
 	Size     float64    `json:"size,omitempty" doc:"How far beyond the rule's limit: 1 is at the limit"`
 	Picture  *Picture   `json:"picture,omitempty"`
 
-	State   string     `json:"state" enum:"open,upheld,dismissed"`
+	State   DoubtState `json:"state" enum:"open,upheld,dismissed"`
 	Cause   string     `json:"cause,omitempty" doc:"Why it was upheld: a key of the list of causes"`
 	Reason  string     `json:"reason,omitempty" doc:"What the reviewer, or the rule, said when it was settled"`
 	By      string     `json:"by,omitempty" doc:"Who settled it"`
@@ -139,7 +141,7 @@ type Repeat struct {
 	Started time.Time
 	Value   float64
 	Bound   string
-	Limiter string
+	Limiter record.LimiterLabel
 }
 
 // Kin is what other variants of the same kind, which share most figures with the subject, let one expect
@@ -251,7 +253,7 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 	var all []finding
 	for _, r := range Rules {
 		limit, on := r.Tuned(c.Test.Slug, ts)
-		if !on || r.Failed != (c.Run.Outcome == "failed") || c.Run.Outcome != "done" && c.Run.Outcome != "failed" {
+		if !on || r.Failed != (c.Run.Outcome == record.Failed) || c.Run.Outcome != record.Done && c.Run.Outcome != record.Failed {
 			continue
 		}
 		for _, f := range r.Find(c, limit) {

@@ -13,7 +13,7 @@ import (
 )
 
 // told gives the marks of a run of some kinds as one sentence each, without those that say the same.
-func told(r record.Run, kinds ...string) []string {
+func told(r record.Run, kinds ...record.MarkKind) []string {
 	var out []string
 	for _, m := range r.Marks {
 		for _, k := range kinds {

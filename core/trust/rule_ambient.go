@@ -1,5 +1,7 @@
 package trust
 
+import "durvek/core/record"
+
 func init() {
 	register(Rule{
 		Name: "ambient", Title: "Room outside its band", Severity: Caution, Proposal: "Bring the room into its band, let the machine cool down, and repeat", Again: "cool",
@@ -11,7 +13,7 @@ func init() {
 					ev = append(ev, Evidence{"room", d.B + ", planned " + d.A})
 				}
 			}
-			for _, text := range told(c.Run, "ambient") {
+			for _, text := range told(c.Run, record.OutOfBand) {
 				ev = append(ev, Evidence{"room", text})
 			}
 			if len(ev) == 0 {

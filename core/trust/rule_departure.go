@@ -3,6 +3,8 @@ package trust
 import (
 	"fmt"
 	"slices"
+
+	"durvek/core/record"
 )
 
 func init() {
@@ -19,7 +21,7 @@ func init() {
 				}
 			}
 			for _, m := range c.Run.Marks {
-				if m.Kind == "departure" && !slices.Contains(said, m.Text) {
+				if m.Kind == record.Departure && !slices.Contains(said, m.Text) {
 					said = append(said, m.Text)
 					ev = append(ev, Evidence{fmt.Sprintf("after %.0f s", m.At), m.Text})
 				}

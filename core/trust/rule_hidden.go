@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"durvek/core/quantity"
+	"durvek/core/record"
 )
 
 func init() {
@@ -12,7 +13,7 @@ func init() {
 		Name: "hidden", Title: "Page hidden or screen dimmed", Severity: Serious, Proposal: "Keep the page in front and the screen as bright as planned, and repeat", Again: "repeat",
 		Sentence: "The page was not seen, or the screen grew darker, while the run went on.",
 		Find: func(c Case, _ float64) []Found {
-			said := told(c.Run, "hidden", "dimmed")
+			said := told(c.Run, record.Hidden, record.Dimmed)
 			for _, x := range c.Run.Course.Changes {
 				if x.Condition != "display.luminance" {
 					continue

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"durvek/core/quantity"
+	"durvek/core/record"
 )
 
 func init() {
@@ -13,11 +14,11 @@ func init() {
 		Sentence: "The trace shows that heat held the run back; or a power limit did, and the run is slower than two or more repeats that something else held back. Tests of lasting load, whose subject this is, are left out.",
 		Find: func(c Case, _ float64) []Found {
 			l := c.Run.Course.Limiter
-			if lasting(c.Test) || l.Label != "heat" && l.Label != "power limit" {
+			if lasting(c.Test) || l.Label != record.ByHeat && l.Label != record.ByPower {
 				return nil
 			}
-			ev := []Evidence{{"limiter", l.Label}, {"why", l.Why}}
-			if l.Label == "power limit" { // a limit that the product always keeps is part of the product
+			ev := []Evidence{{"limiter", string(l.Label)}, {"why", l.Why}}
+			if l.Label == record.ByPower { // a limit that the product always keeps is part of the product
 				free, worse := c.heldLess()
 				if free < 2 || worse == "" {
 					return nil
@@ -43,7 +44,7 @@ func (c Case) heldLess() (free int, worse string) {
 			if r.Limiter == c.Run.Course.Limiter.Label && r.Run != c.Run.ID {
 				return 0, "" // it is not alone
 			}
-			if r.Run != c.Run.ID && r.Limiter != "" && r.Limiter != "unknown" {
+			if r.Run != c.Run.ID && r.Limiter != "" && r.Limiter != record.ByUnknown {
 				others = append(others, xs[i])
 			}
 		}

@@ -15,11 +15,11 @@ func init() {
 				if s.Place.Best == s.Place.Worst && (s.Place.Best == 1 || s.Place.Best == s.Field) {
 					continue // said already, and better, by first-or-last
 				}
-				kind := "weakness"
+				kind := Weakness
 				if good(*s.Class, s) {
-					kind = "strength"
+					kind = Strength
 				}
-				out = append(out, Finding{Kind: kind, Certainty: "sure", RestsOn: []string{s.Measure},
+				out = append(out, Finding{Kind: kind, Certainty: Sure, RestsOn: []string{s.Measure},
 					Text:       fmt.Sprintf("%s than the average of %d %s in %s.", upper(differs(*s.Class, s)), s.Field, s.FieldName, s.Name),
 					Prominence: 2 * effect(*s.Class, s.Scale)})
 			}

@@ -18,15 +18,15 @@ func init() {
 					continue
 				}
 				value := quantity.Format(s.Value, s.Unit)
-				x := Finding{Certainty: "sure", RestsOn: []string{s.Measure}, Prominence: 1.5 + math.Log(float64(s.Field))/2}
+				x := Finding{Certainty: Sure, RestsOn: []string{s.Measure}, Prominence: 1.5 + math.Log(float64(s.Field))/2}
 				if s.Class != nil {
 					x.Prominence += effect(*s.Class, s.Scale)
 				}
 				switch s.Place.Best {
 				case 1:
-					x.Kind, x.Text = "strength", fmt.Sprintf("Best of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
+					x.Kind, x.Text = Strength, fmt.Sprintf("Best of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
 				case s.Field:
-					x.Kind, x.Text = "weakness", fmt.Sprintf("Last of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
+					x.Kind, x.Text = Weakness, fmt.Sprintf("Last of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
 				default:
 					continue
 				}

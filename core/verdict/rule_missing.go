@@ -13,7 +13,7 @@ func init() {
 			if len(f.Missing) == 0 {
 				return nil
 			}
-			return []Finding{{Kind: "note", Certainty: "open", Prominence: 0.15, RestsOn: []string{"missing"},
+			return []Finding{{Kind: Note, Certainty: Undecided, Prominence: 0.15, RestsOn: []string{"missing"},
 				Text: fmt.Sprintf("Not measured here, though rivals were: %s.", strings.Join(f.Missing, ", "))}}
 		},
 	})

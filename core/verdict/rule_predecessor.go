@@ -12,12 +12,12 @@ func init() {
 				if s.Predecessor == nil || s.Bound != "" {
 					continue
 				}
-				x := Finding{RestsOn: []string{s.Measure}, Certainty: "sure", Kind: "weakness"}
+				x := Finding{RestsOn: []string{s.Measure}, Certainty: Sure, Kind: Weakness}
 				if !sure(s.Predecessor.Relative, s.Scale) {
 					continue
 				}
 				if good(s.Predecessor.Relative, s) {
-					x.Kind = "strength"
+					x.Kind = Strength
 				}
 				x.Text = fmt.Sprintf("%s than its predecessor, %s, in %s.", upper(differs(s.Predecessor.Relative, s)), s.Predecessor.Name, s.Name)
 				x.Prominence = 1.5 * effect(s.Predecessor.Relative, s.Scale)

@@ -20,7 +20,7 @@ func init() {
 				if s.Rival == nil {
 					continue
 				}
-				x := Finding{Kind: "note", RestsOn: []string{s.Measure}, Certainty: "sure", Prominence: 0.4}
+				x := Finding{Kind: Note, RestsOn: []string{s.Measure}, Certainty: Sure, Prominence: 0.4}
 				switch s.Tie {
 				case ranking.Equal:
 					x.Text = fmt.Sprintf("As good as %s in %s: the difference is smaller than matters.", s.Rival.Name, s.Name)
@@ -39,7 +39,7 @@ func init() {
 				out = append(out, x)
 			}
 			for _, r := range rivals {
-				out = append(out, Finding{Kind: "note", RestsOn: rests[r], Certainty: "open", Prominence: 0.2,
+				out = append(out, Finding{Kind: Note, RestsOn: rests[r], Certainty: Undecided, Prominence: 0.2,
 					Text: fmt.Sprintf("Undecided against %s: %s. More repeats would tell.", r, strings.Join(undecided[r], "; "))})
 			}
 			return out

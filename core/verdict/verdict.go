@@ -16,15 +16,15 @@ import (
 
 // Finding is a statement that the data support.
 type Finding struct {
-	ID         string   `json:"id"`
-	Rule       string   `json:"rule" doc:"Rule that found it, or \"reviewer\""`
-	Kind       string   `json:"kind" enum:"strength,weakness,note"`
-	Text       string   `json:"text"`
-	Certainty  string   `json:"certainty" enum:"sure,likely,open"`
-	Prominence float64  `json:"prominence" doc:"Size of effect × certainty; the most telling come first"`
-	RestsOn    []string `json:"rests_on" doc:"Measures and claims behind it"`
-	Edited     bool     `json:"edited,omitempty"`
-	Hidden     bool     `json:"hidden,omitempty"`
+	ID         string    `json:"id"`
+	Rule       string    `json:"rule" doc:"Rule that found it, or \"reviewer\""`
+	Kind       Kind      `json:"kind" enum:"strength,weakness,note"`
+	Text       string    `json:"text"`
+	Certainty  Certainty `json:"certainty" enum:"sure,likely,open"`
+	Prominence float64   `json:"prominence" doc:"Size of effect × certainty; the most telling come first"`
+	RestsOn    []string  `json:"rests_on" doc:"Measures and claims behind it"`
+	Edited     bool      `json:"edited,omitempty"`
+	Hidden     bool      `json:"hidden,omitempty"`
 }
 
 // Standing is what one measure says of the subject in its field.
@@ -103,7 +103,7 @@ const Telling = 5
 
 // Hide hides all but the most telling findings of each kind. The list is sorted.
 func Hide(list []Finding) []Finding {
-	count := map[string]int{}
+	count := map[Kind]int{}
 	for i, f := range list {
 		count[f.Kind]++
 		list[i].Hidden = count[f.Kind] > Telling
@@ -130,7 +130,7 @@ func Merge(kept, fresh []Finding) []Finding {
 		out = append(out, f)
 	}
 	for _, f := range kept {
-		if _, left := old[f.ID]; left && (f.Rule == "reviewer" || f.Edited) {
+		if _, left := old[f.ID]; left && (f.Rule == Reviewer || f.Edited) {
 			out = append(out, f)
 		}
 	}
@@ -139,18 +139,18 @@ func Merge(kept, fresh []Finding) []Finding {
 
 // Review is a document about one variant: its verdict and what it is shown against.
 type Review struct {
-	Slug           string     `json:"slug"`
-	Title          string     `json:"title"`
-	Subject        string     `json:"subject" doc:"Variant"`
-	Field          string     `json:"field"`
-	Measures       []string   `json:"measures" doc:"Measures charted, in order"`
-	Findings       []Finding  `json:"findings"`
-	Summary        string     `json:"summary" doc:"Markdown"`
-	Recommendation string     `json:"recommendation" enum:",recommended,recommended for some,not recommended"`
-	Advice         string     `json:"advice" doc:"For whom it is right, for whom not, what to buy instead; Markdown"`
-	Revision       int        `json:"revision" doc:"Raised by every change; a save must name the one it started from"`
-	Signed         *Signature `json:"signed,omitempty"`
-	Editions       []Edition  `json:"editions"`
+	Slug           string         `json:"slug"`
+	Title          string         `json:"title"`
+	Subject        string         `json:"subject" doc:"Variant"`
+	Field          string         `json:"field"`
+	Measures       []string       `json:"measures" doc:"Measures charted, in order"`
+	Findings       []Finding      `json:"findings"`
+	Summary        string         `json:"summary" doc:"Markdown"`
+	Recommendation Recommendation `json:"recommendation" enum:",recommended,recommended for some,not recommended"`
+	Advice         string         `json:"advice" doc:"For whom it is right, for whom not, what to buy instead; Markdown"`
+	Revision       int            `json:"revision" doc:"Raised by every change; a save must name the one it started from"`
+	Signed         *Signature     `json:"signed,omitempty"`
+	Editions       []Edition      `json:"editions"`
 }
 
 // Signature is who signed a verdict, when, and with which figures.
@@ -172,7 +172,7 @@ type Edition struct {
 }
 
 // Recommendations lists what a verdict may recommend.
-var Recommendations = []string{"recommended", "recommended for some", "not recommended"}
+var Recommendations = []Recommendation{Recommended, RecommendedForSome, NotRecommended}
 
 // Check returns what is wrong in a review.
 func (r Review) Check() []catalog.Problem {

@@ -16,7 +16,7 @@ func standing(place ranking.Place, class ranking.Relative, better quantity.Direc
 func kinds(list []Finding) map[string]string {
 	out := map[string]string{}
 	for _, f := range list {
-		out[f.Rule] = f.Kind + ": " + f.Text
+		out[f.Rule] = string(f.Kind) + ": " + f.Text
 	}
 	return out
 }

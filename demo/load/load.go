@@ -147,7 +147,7 @@ func one(ctx context.Context, q *desk.Tx, i int, tests []method.Test, run float6
 		}
 		for r := range repeats {
 			began := at.Add(time.Duration(len(runs)) * 20 * time.Second)
-			x := record.Run{ID: desk.NewID(), Test: test.Slug, TestVersion: 1, Subject: slug + "-a", Setup: method.AsDelivered, Sitting: s.ID, Repeat: r, Started: began, Ended: began.Add(19 * time.Second), Outcome: "done", Source: "agent", Simulated: true}
+			x := record.Run{ID: desk.NewID(), Test: test.Slug, TestVersion: 1, Subject: slug + "-a", Setup: method.AsDelivered, Sitting: s.ID, Repeat: r, Started: began, Ended: began.Add(19 * time.Second), Outcome: record.Done, Source: record.FromAgent, Simulated: true}
 			for m, def := range test.Measures {
 				v := strength + tied[m]
 				if def.Better == quantity.Lower {

@@ -16,9 +16,6 @@ import (
 	"durvek/store"
 )
 
-// IncidentKinds are the kinds that agents and the service note; a desk may use kinds of its own.
-var IncidentKinds = []string{"crash", "hang", "disconnection", "refusal", "failure", "interruption"}
-
 // NoteIncident takes in an incident from a person: one that was seen, or a count out of so many tries.
 func (d *Bench) NoteIncident(ctx context.Context, x record.Incident, by string) (record.Incident, error) {
 	var wrong []string
@@ -37,7 +34,7 @@ func (d *Bench) NoteIncident(ctx context.Context, x record.Incident, by string) 
 			wrong = append(wrong, fmt.Sprintf("no unit or rig %q is known to be the host", x.Host))
 		}
 	}
-	if why := catalog.CheckSlug(x.Kind); why != "" {
+	if why := catalog.CheckSlug(string(x.Kind)); why != "" {
 		wrong = append(wrong, "the kind is a short name such as crash or slow-link: "+why)
 	}
 	if x.Times < 0 || x.Tries < 0 || x.Tries > 0 && x.Times > x.Tries || x.Tries == 0 && x.Times == 0 {
@@ -66,8 +63,8 @@ func (d *Bench) AgentIncident(ctx context.Context, x record.Incident) error {
 	if err != nil {
 		return desk.Missing(err, "plan", x.Plan)
 	}
-	if !slices.Contains(IncidentKinds, x.Kind) {
-		return desk.Refuse(desk.Invalid, "an agent notes %v, not %q", IncidentKinds, x.Kind)
+	if !slices.Contains(record.IncidentKinds, x.Kind) {
+		return desk.Refuse(desk.Invalid, "an agent notes %v, not %q", record.IncidentKinds, x.Kind)
 	}
 	if x.Step != nil && (*x.Step < 0 || *x.Step >= len(p.Steps)) {
 		return desk.Refuse(desk.Invalid, "the plan has no step %d", *x.Step+1)
@@ -118,12 +115,16 @@ func (d *Bench) IncidentRates(ctx context.Context, unit string) ([]record.Incide
 	if err != nil {
 		return nil, err
 	}
-	type key struct{ unit, kind, host, place string }
+	type key struct {
+		unit        string
+		kind        record.IncidentKind
+		host, place string
+	}
 	tallies := map[key]*record.IncidentRate{}
-	counted := map[[2]string]bool{} // kinds that were counted out of tries
+	counted := map[key]bool{} // kinds that were counted out of tries
 	for _, x := range all {
 		if x.Tries > 0 {
-			counted[[2]string{x.Unit, x.Kind}] = true
+			counted[key{unit: x.Unit, kind: x.Kind}] = true
 		}
 	}
 	tally := func(k key, of string, times, tries int) {
@@ -135,7 +136,7 @@ func (d *Bench) IncidentRates(ctx context.Context, unit string) ([]record.Incide
 	}
 	runs := map[string][]store.Attempts{}
 	for _, x := range all {
-		if counted[[2]string{x.Unit, x.Kind}] {
+		if counted[key{unit: x.Unit, kind: x.Kind}] {
 			tally(key{x.Unit, x.Kind, x.Host, x.Place}, "tries", x.Times, max(x.Tries, x.Times))
 			continue
 		}
@@ -205,7 +206,7 @@ func rateSentence(r record.IncidentRate) string {
 	if r.Tries > 0 {
 		share = float64(r.Times) / float64(r.Tries)
 	}
-	text := fmt.Sprintf("%s in %d of %d %s (%.0f %%, 95 %%: %.0f–%.0f %%)", strings.ReplaceAll(r.Kind, "-", " "), r.Times, r.Tries, r.Of, 100*share, 100*r.Low, 100*r.High)
+	text := fmt.Sprintf("%s in %d of %d %s (%.0f %%, 95 %%: %.0f–%.0f %%)", strings.ReplaceAll(string(r.Kind), "-", " "), r.Times, r.Tries, r.Of, 100*share, 100*r.Low, 100*r.High)
 	if r.HostsAll > 1 {
 		text += fmt.Sprintf(", on %s of %s hosts", numberWord(r.Hosts), numberWord(r.HostsAll))
 	}

@@ -24,7 +24,7 @@ func (d *Bench) JoinCode(ctx context.Context, plan string) (code string, expires
 	if err != nil {
 		return "", expires, desk.Missing(err, "plan", plan)
 	}
-	if p.State == "done" || p.State == "stopped" {
+	if p.State.Over() {
 		return "", expires, desk.Refuse(desk.Conflict, "plan %q is %s; add a new plan to measure again", plan, p.State)
 	}
 	code = randomCode()
@@ -91,7 +91,7 @@ func (d *Bench) Join(ctx context.Context, code, token string, m record.Machine) 
 			Created: d.desk.Now().UTC().Format(time.RFC3339), Expires: d.desk.Now().UTC().Add(30 * 24 * time.Hour).Format(time.RFC3339)}); err != nil {
 			return err
 		}
-		j.Plan.State, j.Plan.Agent = "running", m.Name
+		j.Plan.State, j.Plan.Agent = method.PlanRunning, m.Name
 		if err := q.PutPlan(ctx, j.Plan); err != nil {
 			return err
 		}
@@ -126,10 +126,10 @@ func (d *Bench) FinishPlan(ctx context.Context, id string) (method.Plan, error) 
 		for _, j := range got {
 			made[j] = true
 		}
-		p.State = "done"
+		p.State = method.PlanDone
 		for _, j := range p.Jobs() {
 			if !made[j] && !slices.Contains(c.Skip, j.Step) {
-				p.State = "stopped"
+				p.State = method.PlanStopped
 			}
 		}
 		if err := q.DropLive(ctx, id); err != nil {

@@ -58,7 +58,7 @@ func (b *live) show(p *record.BenchPlan) {
 	if w == nil {
 		return
 	}
-	if w.progress != nil && p.Plan.State == "running" {
+	if w.progress != nil && p.Plan.State == method.PlanRunning {
 		x := *w.progress
 		x.Trace = nil
 		p.Progress = &x
@@ -158,10 +158,10 @@ func (d *Bench) Heard(ctx context.Context, plan string) {
 func (d *Bench) cameBack(ctx context.Context, plan string) {
 	changed := false
 	err := d.desk.Write(ctx, func(q *desk.Tx) (err error) {
-		if changed, err = q.SetPlanState(ctx, plan, "silent", "running"); err != nil || !changed {
+		if changed, err = q.SetPlanState(ctx, plan, method.PlanSilent, method.PlanRunning); err != nil || !changed {
 			return err
 		}
-		id, err := q.OpenIncident(ctx, plan, "disconnection")
+		id, err := q.OpenIncident(ctx, plan, record.Disconnection)
 		if known, err := desk.Found(err); err != nil || !known {
 			return err // nothing to close
 		}
@@ -257,14 +257,14 @@ func (d *Bench) endLeases(ctx context.Context) {
 		ended := false
 		err := d.desk.Write(ctx, func(q *desk.Tx) error {
 			var err error
-			if ended, err = q.SetPlanState(ctx, id, "running", "silent"); err != nil || !ended {
+			if ended, err = q.SetPlanState(ctx, id, method.PlanRunning, method.PlanSilent); err != nil || !ended {
 				return err
 			}
 			p, err := q.Plan(ctx, id)
 			if err != nil {
 				return err
 			}
-			x := record.Incident{ID: desk.NewID(), Unit: p.Unit, Host: p.Host, Place: p.Place, Plan: id, Kind: "disconnection", Times: 1, By: "service",
+			x := record.Incident{ID: desk.NewID(), Unit: p.Unit, Host: p.Host, Place: p.Place, Plan: id, Kind: record.Disconnection, Times: 1, By: "service",
 				Text: fmt.Sprintf("%s went silent; its lease ended after %.0f s.", p.Agent, d.desk.Lease.Seconds())}
 			d.live.mu.Lock()
 			w := d.live.at(id)
@@ -293,7 +293,7 @@ func (d *Bench) endLeases(ctx context.Context) {
 func (d *Bench) remember(ctx context.Context) error {
 	plans, err := d.desk.Store.PlansAtWork(ctx)
 	for _, p := range plans {
-		if p.State == "running" {
+		if p.State == method.PlanRunning {
 			d.live.at(p.ID).heard = d.desk.Now()
 		}
 	}

@@ -26,7 +26,7 @@ func (d *Bench) AddPlan(ctx context.Context, p method.Plan, by string) (method.P
 	if len(wrong) > 0 {
 		return p, desk.Refuse(desk.Invalid, "plan refused: %s", strings.Join(wrong, "; "))
 	}
-	p.ID, p.State, p.Agent, p.Created = desk.NewID(), "waiting", "", d.desk.Now().UTC().Format(time.RFC3339)
+	p.ID, p.State, p.Agent, p.Created = desk.NewID(), method.PlanWaiting, "", d.desk.Now().UTC().Format(time.RFC3339)
 	if p.Name == "" {
 		p.Name = fmt.Sprintf("%d tests", len(testsOf(p)))
 	}
@@ -280,8 +280,8 @@ func (d *Bench) Direct(ctx context.Context, id, what, by string) (method.Plan, e
 			c.Pause = false
 		case PlanStop:
 			c.Stop = true
-			if p.State == "waiting" || p.State == "silent" {
-				p.State = "stopped"
+			if p.State == method.PlanWaiting || p.State == method.PlanSilent {
+				p.State = method.PlanStopped
 				return q.PutPlan(ctx, *p)
 			}
 		default:
@@ -326,7 +326,7 @@ func (d *Bench) control(ctx context.Context, id, by, act string, change func(*de
 		if p, err = q.Plan(ctx, id); err != nil {
 			return desk.Missing(err, "plan", id)
 		}
-		if p.State == "done" || p.State == "stopped" {
+		if p.State.Over() {
 			return desk.Refuse(desk.Conflict, "plan %q is %s", p.Name, p.State)
 		}
 		c, err := q.PlanControl(ctx, id)

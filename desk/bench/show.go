@@ -16,7 +16,7 @@ import (
 
 // order is how plans stand on the bench: those at work first, then those that wait, then the others.
 func order(p method.Plan) int {
-	return slices.Index([]string{"done", "stopped", "waiting", "silent", "running"}, p.State) / 2
+	return slices.Index([]method.PlanState{method.PlanDone, method.PlanStopped, method.PlanWaiting, method.PlanSilent, method.PlanRunning}, p.State) / 2
 }
 
 // Bench lists the plans on the bench, those at work first, then those that wait, then the others from the newest on,
@@ -138,7 +138,7 @@ func (d *Bench) steps(ctx context.Context, b *record.BenchPlan, runs []record.Ru
 		if p.Cool != nil {
 			seconds += p.Cool.Seconds
 		}
-		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: "waits", Seconds: seconds * float64(s.Repeats), Options: s.Options,
+		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: record.StepWaits, Seconds: seconds * float64(s.Repeats), Options: s.Options,
 			Setup: p.SetupOf(i), Figures: []record.BenchFigure{}}
 		if setups[step.Setup], err = d.desk.Store.Setup(ctx, step.Setup); err != nil {
 			return desk.Missing(err, "setup", step.Setup)
@@ -157,12 +157,12 @@ func (d *Bench) steps(ctx context.Context, b *record.BenchPlan, runs []record.Ru
 		}
 		b.Done += step.Done
 		switch {
-		case step.State != "waits":
+		case step.State != record.StepWaits:
 		case slices.Contains(skip, i):
-			step.State = "skipped"
+			step.State = record.StepSkipped
 			b.Jobs -= s.Repeats - step.Done
 		case b.Progress != nil && b.Progress.Step == i:
-			step.State = "running"
+			step.State = record.StepRunning
 		}
 		for _, m := range t.Measures {
 			f, ok, err := d.figure(ctx, b, step.Setup, t, m, last)
@@ -188,16 +188,16 @@ func tally(step *record.BenchStep, i int, runs []record.Run) (last *record.Run) 
 		step.Done++
 		step.Marks = append(step.Marks, r.Marks...)
 		switch r.Outcome {
-		case "done":
+		case record.Done:
 			if last == nil { // the newest comes first
 				last = &runs[k]
 			}
 			continue
-		case "failed":
+		case record.Failed:
 			step.Failed++
-		case "not-run":
+		case record.NotRun:
 			step.NotRun++
-		case "parked":
+		case record.Parked:
 			parked++
 		}
 		step.Note = r.Failure
@@ -205,13 +205,13 @@ func tally(step *record.BenchStep, i int, runs []record.Run) (last *record.Run) 
 	switch {
 	case step.Done < step.Repeats:
 	case step.NotRun == step.Done:
-		step.State = "not-run"
+		step.State = record.StepNotRun
 	case parked > 0:
-		step.State = "parked"
+		step.State = record.StepParked
 	case step.Failed+step.NotRun == step.Done:
-		step.State = "failed"
+		step.State = record.StepFailed
 	default:
-		step.State = "done"
+		step.State = record.StepDone
 	}
 	return last
 }

@@ -9,6 +9,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
@@ -29,7 +30,7 @@ type view struct {
 	claims   map[string][]catalog.Claim // by variant
 	offers   map[string][]catalog.Offer // by variant
 	rates    catalog.Rates
-	kinds    []ranking.Use // kinds of use
+	kinds    []fit.Use // kinds of use
 
 	mu      sync.Mutex
 	members map[string][]string // variants of a field

@@ -106,7 +106,7 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 	}
 	q.Setup = cmp.Or(q.Setup, method.AsDelivered)
 	test, slug := method.Split(q.Measure)
-	runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: q.Unit, Test: test, Setup: q.Setup, Outcome: "done", Limit: -1})
+	runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: q.Unit, Test: test, Setup: q.Setup, Outcome: record.Done, Limit: -1})
 	if err != nil {
 		return out, err
 	}
@@ -207,7 +207,7 @@ func (f *Figures) Why(ctx context.Context, measure, a, b, setup string) (compare
 			return best, nil, desk.Refuse(desk.Invalid, "the %s (%s) has no figure in %s under %q", x.FullName(), x.Note, m.InSentence(), setup)
 		}
 		test, _ := method.Split(measure)
-		runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: best.Unit, Test: test, Setup: setup, Outcome: "done", Limit: 1})
+		runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: best.Unit, Test: test, Setup: setup, Outcome: record.Done, Limit: 1})
 		if err == nil && len(runs) > 0 {
 			told = runs[0].Negotiated
 		}

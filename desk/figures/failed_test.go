@@ -12,6 +12,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/method"
 	"durvek/core/ranking"
 	"durvek/core/record"
@@ -38,7 +39,7 @@ func whole(t *testing.T, dir string) *house.House {
 	testdesk.Price(t, d, "b", 60000, "EUR")
 	for _, err := range []error{
 		second(d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/rate", Value: 100, Unit: "/min", Source: "box, 2026"}, "me")),
-		second(d.Figures.AddUse(testdesk.Ctx, ranking.Use{Slug: "galley", Name: "the galley", Weights: []ranking.Weight{{Measure: "work/rate", Weight: 1}}}, "me")),
+		second(d.Figures.AddUse(testdesk.Ctx, fit.Use{Slug: "galley", Name: "the galley", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, "me")),
 		second(d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "a"}, "me")),
 		d.Books.AddRig(testdesk.Ctx, catalog.Rig{Slug: "build", Name: "Build", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}}}, "me"),
 	} {

@@ -11,6 +11,7 @@ import (
 
 	"durvek/core/chart"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
@@ -24,7 +25,7 @@ type IndexQuestion struct {
 	Field     string
 	Setup     string
 	Use       string // a kind of use; its weights
-	Weights   []ranking.Weight
+	Weights   []fit.Weight
 	Reference string // variant; "" for the field's mean
 	Subject   string
 }
@@ -56,7 +57,7 @@ type GroupIndex struct {
 
 // weigh spreads weights over measures: those of a group evenly over its measures that somebody in the field has a figure for. Measures that cannot enter
 // an index are left out where a group names them, and refused where they are named themselves.
-func (d *sight) weigh(weights []ranking.Weight, members []string) ([]ranking.Weighed, error) {
+func (d *sight) weigh(weights []fit.Weight, members []string) ([]ranking.Weighed, error) {
 	var out []ranking.Weighed
 	add := func(m compare.Measure, w float64) {
 		if i := slices.IndexFunc(out, func(x ranking.Weighed) bool { return x.Measure == m.ID }); i >= 0 {
@@ -315,22 +316,22 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 }
 
 // use finds a kind of use.
-func (v *view) use(slug string) (ranking.Use, error) {
-	i := slices.IndexFunc(v.kinds, func(u ranking.Use) bool { return u.Slug == slug })
+func (v *view) use(slug string) (fit.Use, error) {
+	i := slices.IndexFunc(v.kinds, func(u fit.Use) bool { return u.Slug == slug })
 	if i < 0 {
-		return ranking.Use{}, unknown("kind of use", slug)
+		return fit.Use{}, unknown("kind of use", slug)
 	}
 	return v.kinds[i], nil
 }
 
 // Uses lists all kinds of use.
-func (f *Figures) Uses(ctx context.Context) ([]ranking.Use, error) { return f.desk.Store.Uses(ctx) }
+func (f *Figures) Uses(ctx context.Context) ([]fit.Use, error) { return f.desk.Store.Uses(ctx) }
 
 var useSchema = desk.Schema("use")
 
 // ImportUse takes in a kind of use from a file.
-func (f *Figures) ImportUse(ctx context.Context, data []byte, checkOnly bool, by string) (ranking.Use, error) {
-	var u ranking.Use
+func (f *Figures) ImportUse(ctx context.Context, data []byte, checkOnly bool, by string) (fit.Use, error) {
+	var u fit.Use
 	file, err := document.Read("use", data)
 	if err != nil {
 		return u, err
@@ -342,11 +343,11 @@ func (f *Figures) ImportUse(ctx context.Context, data []byte, checkOnly bool, by
 }
 
 // AddUse adds a kind of use, or changes one.
-func (f *Figures) AddUse(ctx context.Context, u ranking.Use, by string) (ranking.Use, error) {
+func (f *Figures) AddUse(ctx context.Context, u fit.Use, by string) (fit.Use, error) {
 	return u, f.putUse(ctx, u, false, by)
 }
 
-func (f *Figures) putUse(ctx context.Context, u ranking.Use, checkOnly bool, by string) error {
+func (f *Figures) putUse(ctx context.Context, u fit.Use, checkOnly bool, by string) error {
 	d, err := f.look(ctx)
 	if err != nil {
 		return err
@@ -373,9 +374,9 @@ func (v *view) groupNames() (out []string) {
 
 // UseFit is how a field fits a kind of use.
 type UseFit struct {
-	Use   ranking.Use       `json:"use"`
+	Use   fit.Use           `json:"use"`
 	Field string            `json:"field"`
-	Fits  []ranking.Fit     `json:"fits"`
+	Fits  []fit.Fit         `json:"fits"`
 	Names map[string]Called `json:"names"`
 }
 
@@ -420,11 +421,11 @@ func (f *Figures) FitOf(ctx context.Context, use, field, setup string) (UseFit, 
 		e, ok := got[k][variant]
 		return e, ok
 	}
-	out.Fits = ranking.Fits(u, members, func(slug string) map[string]any { return d.variants[slug].Spec }, d.judges, groups, figure)
+	out.Fits = fit.All(u, members, func(slug string) map[string]any { return d.variants[slug].Spec }, d.judges, groups, figure)
 	if failed != nil {
 		return UseFit{}, failed
 	}
-	out.Fits = slices.DeleteFunc(out.Fits, func(f ranking.Fit) bool { return f.Completeness == 0 })
+	out.Fits = slices.DeleteFunc(out.Fits, func(f fit.Fit) bool { return f.Completeness == 0 })
 	for _, f := range out.Fits {
 		x := d.variants[f.Variant]
 		out.Names[f.Variant] = Called{x.FullName(), x.Note}

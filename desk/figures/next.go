@@ -104,7 +104,7 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 				Seconds: cmp.Or(t.Seconds, 60), Repeats: max(t.Repeats, 3)}
 		}
 		for _, l := range c.LeftOut {
-			if l.Reason != "not run" || !asked(l.Variant) {
+			if l.Kind != compare.NotRun || !asked(l.Variant) {
 				continue
 			}
 			g := gap(l.Variant)

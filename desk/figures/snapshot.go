@@ -11,6 +11,7 @@ import (
 
 	"durvek/core/compare"
 	"durvek/core/quantity"
+	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/core/trust"
 	"durvek/store"
@@ -38,9 +39,10 @@ type basisID struct {
 
 // surroundings are what many cells have in common.
 type surroundings struct {
-	host, place, setup, key, limiter, bound string
-	basis                                   uint32
-	simulated                               bool
+	host, place, setup, key, bound string
+	limiter                        record.LimiterLabel
+	basis                          uint32
+	simulated                      bool
 }
 
 // packed is a cell with numbers in place of names: a desk of ten years has hundreds of thousands of them.
@@ -186,7 +188,7 @@ func (c *column) pack(f *Figures, t *tables, e store.Estimate, conditions string
 		b = uint32(len(t.basis))
 		t.basis, f.bases[id] = append(t.basis, trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}), b
 	}
-	x := surroundings{e.Host, e.Place, e.Setup, e.Basis, e.Limiter, e.Cell.Bound, b, e.Simulated}
+	x := surroundings{e.Host, e.Place, e.Setup, e.Basis, e.Cell.Bound, e.Limiter, b, e.Simulated}
 	around, ok := f.arounds[x]
 	if !ok {
 		around = uint32(len(t.around))

@@ -13,7 +13,7 @@ import (
 	"durvek/core/chart"
 	"durvek/core/compare"
 	"durvek/core/quantity"
-	"durvek/core/ranking"
+	"durvek/core/value"
 	"durvek/desk"
 )
 
@@ -32,9 +32,9 @@ type Valued struct {
 	What     string                   `json:"what" doc:"What counts as performance, in words"`
 	Symbol   string                   `json:"symbol"`
 	Currency string                   `json:"currency"`
-	Values   []ranking.Value          `json:"values"`
-	Steps    []ranking.Step           `json:"steps" doc:"From one configuration of a model to the next dearer one"`
-	Climb    []ranking.Step           `json:"climb" doc:"Along the frontier"`
+	Values   []value.Value            `json:"values"`
+	Steps    []value.Step             `json:"steps" doc:"From one configuration of a model to the next dearer one"`
+	Climb    []value.Step             `json:"climb" doc:"Along the frontier"`
 	Prices   map[string]catalog.Price `json:"prices" doc:"By variant"`
 	Spans    map[string]catalog.Span  `json:"spans" doc:"By model with several configurations"`
 	Per      []PerPrice               `json:"per" doc:"Price per GB of the drive and per Wh of the battery"`
@@ -42,7 +42,7 @@ type Valued struct {
 	Without  []string                 `json:"without,omitempty" doc:"Left out: no price, or no figure"`
 	Sentence []string                 `json:"sentences"`
 	Chart    chart.Scatter            `json:"chart"`
-	field    []ranking.Priced
+	field    []value.Priced
 }
 
 // PerPrice is what a gigabyte or a watt-hour costs in a variant.
@@ -66,7 +66,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 		return Valued{}, err
 	}
 	out := Valued{Currency: q.Pricing.Currency, Prices: map[string]catalog.Price{}, Spans: map[string]catalog.Span{}, Names: map[string]Called{}, Per: []PerPrice{}, Sentence: []string{}}
-	var field []ranking.Priced
+	var field []value.Priced
 	add := func(slug string, worth, lo, hi float64, unranked, lower bool) error {
 		p, ok, err := d.price(slug, q.Pricing)
 		if err != nil {
@@ -83,7 +83,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 			return nil
 		}
 		out.Prices[slug] = p
-		field = append(field, ranking.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi, LowerIs: lower, Unranked: unranked})
+		field = append(field, value.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi, LowerIs: lower, Unranked: unranked})
 		return nil
 	}
 	if q.Index != nil {
@@ -121,7 +121,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 		}
 	}
 	out.field = field
-	out.Values, out.Steps, out.Climb = ranking.Values(field), ranking.Steps(field), ranking.Climb(field)
+	out.Values, out.Steps, out.Climb = value.Of(field), value.Steps(field), value.Climb(field)
 	d.spans(&out, q.Pricing)
 	out.say(q)
 	out.Chart = out.draw(q, in.Name, f.desk.Name)
@@ -209,7 +209,7 @@ func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
 	c.FromZero = least < most/3 // points need no zero; where it is near, it helps
 	for _, v := range x.Values {
 		n := x.Names[v.ID]
-		figure := x.field[slices.IndexFunc(x.field, func(p ranking.Priced) bool { return p.ID == v.ID })]
+		figure := x.field[slices.IndexFunc(x.field, func(p value.Priced) bool { return p.ID == v.ID })]
 		lower = figure.LowerIs
 		p := chart.Point{ID: v.ID, Name: n.Name, Note: n.Note, X: v.Price, Y: v.Worth, Lo: figure.Lo, Hi: figure.Hi, Best: v.Frontier, Subject: v.ID == q.Subject && q.Subject != "", Hollow: v.Unranked,
 			Label: fmt.Sprintf("%s for %s", strings.TrimSpace(quantity.Number(v.Worth, 3)+" "+x.Symbol), x.Prices[v.ID].Text)}

@@ -10,7 +10,9 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/compare"
+	"durvek/core/fit"
 	"durvek/core/ranking"
+	"durvek/core/value"
 	"durvek/demo/load"
 	"durvek/desk"
 	"durvek/desk/figures"
@@ -29,23 +31,23 @@ func TestAnIndexIsAskedForInWords(t *testing.T) {
 		words []string
 	}{
 		{"without weights", figures.IndexQuestion{}, desk.Invalid, []string{"an index needs weights", "name a kind of use"}},
-		{"weights that sum to zero", figures.IndexQuestion{Weights: []ranking.Weight{{Measure: "work/rate"}}}, desk.Invalid, []string{"sum to zero; give at least one"}},
-		{"an unknown measure", figures.IndexQuestion{Weights: []ranking.Weight{{Measure: "work/rat", Weight: 1}}}, desk.NotFound, []string{`no measure "work/rat"`}},
-		{"an unknown group", figures.IndexQuestion{Weights: []ranking.Weight{{Group: "chips", Weight: 1}}}, desk.NotFound, []string{`no group of measures "chips"`, "application"}},
+		{"weights that sum to zero", figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate"}}}, desk.Invalid, []string{"sum to zero; give at least one"}},
+		{"an unknown measure", figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rat", Weight: 1}}}, desk.NotFound, []string{`no measure "work/rat"`}},
+		{"an unknown group", figures.IndexQuestion{Weights: []fit.Weight{{Group: "chips", Weight: 1}}}, desk.NotFound, []string{`no group of measures "chips"`, "application"}},
 		{"an unknown use", figures.IndexQuestion{Use: "galley"}, desk.NotFound, []string{"list of all"}},
-		{"an unknown field", figures.IndexQuestion{Field: "boats", Weights: []ranking.Weight{{Measure: "work/rate", Weight: 1}}}, desk.NotFound, []string{"list of all"}},
-		{"a reference without figures", figures.IndexQuestion{Reference: "c", Weights: []ranking.Weight{{Measure: "work/rate", Weight: 1}}}, desk.Invalid, []string{"nothing can be relative to it"}},
+		{"an unknown field", figures.IndexQuestion{Field: "boats", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, desk.NotFound, []string{"list of all"}},
+		{"a reference without figures", figures.IndexQuestion{Reference: "c", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, desk.Invalid, []string{"nothing can be relative to it"}},
 	} {
 		_, err := d.Figures.IndexOf(testdesk.Ctx, c.q)
 		t.Run(c.name, func(t *testing.T) { testdesk.Says(t, err, c.kind, c.words...) })
 	}
-	x, err := d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Reference: "a", Weights: []ranking.Weight{{Group: "application", Weight: 2}}})
+	x, err := d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Reference: "a", Weights: []fit.Weight{{Group: "application", Weight: 2}}})
 	if err != nil || len(x.Rows) != 2 || x.Rows[0].ID != "b" || math.Abs(x.Rows[0].Value-200) > 1 || x.Rows[1].Value != 100 || !slices.Contains(x.Left, "c") {
 		t.Errorf("%+v, %v", x.IndexTable, err)
 	}
 	// Two that share no measure cannot be put in one order.
 	testdesk.Typed(t, d, results.Typed{Subject: "c", Readings: map[string]string{"time": "50"}})
-	_, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []ranking.Weight{{Measure: "work/rate", Weight: 1}, {Measure: "work/time", Weight: 1}}})
+	_, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}, {Measure: "work/time", Weight: 1}}})
 	testdesk.Says(t, err, desk.Invalid, "falls into parts that share no measure", "a, b | c")
 }
 
@@ -70,7 +72,7 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 	if err != nil || len(v.Values) != 3 || v.Values[0].ID != "c" || v.Prices["c"].Text != "350.00 EUR" {
 		t.Fatalf("%+v, %v", v.Values, err)
 	}
-	by := map[string]ranking.Value{}
+	by := map[string]value.Value{}
 	for _, x := range v.Values {
 		by[x.ID] = x
 	}
@@ -268,7 +270,7 @@ func TestModesCurvesAndFitOfADesk(t *testing.T) {
 	_, err = d.Figures.Curves(testdesk.Ctx, "work", "", []string{"q"}, "", "")
 	testdesk.Says(t, err, desk.NotFound, `no variant "q"`)
 	least := 120.0
-	use := ranking.Use{Slug: "galley", Name: "the galley", Needs: []ranking.Need{{Measure: "work/rate", Least: &least, Unit: "/min"}}, Weights: []ranking.Weight{{Measure: "work/rate", Weight: 1}}}
+	use := fit.Use{Slug: "galley", Name: "the galley", Needs: []fit.Need{{Measure: "work/rate", Least: &least, Unit: "/min"}}, Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}
 	if _, err := d.Figures.AddUse(testdesk.Ctx, use, "me"); err != nil {
 		t.Fatal(err)
 	}

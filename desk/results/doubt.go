@@ -157,7 +157,7 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 	}
 	cell := func(measure string) string { return cellText(key(measure)) }
 	found := trust.Examine(c, tunings, cell)
-	if a.run.Outcome == "done" && !slices.ContainsFunc(a.run.Readings, func(x record.Reading) bool { return x.State != record.Void }) {
+	if a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings, func(x record.Reading) bool { return x.State != record.Void }) {
 		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID }) // it does not count any more
 	}
 	at := d.desk.Now()
@@ -421,7 +421,7 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 	if x.State == trust.Open {
 		x.By, x.Settled = "", nil
 	}
-	act := map[string]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed", trust.Open: "reopened"}[x.State]
+	act := map[trust.DoubtState]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed", trust.Open: "reopened"}[x.State]
 	err = d.edit(ctx, do, by, func(q *desk.Tx) error {
 		q.After(func() { d.figures.Doubted(x.Test) })
 		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act, Cause: x.Cause, Reason: s.Reason}))
@@ -435,8 +435,8 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 // RuleState is a rule with how it is tuned and what it has raised.
 type RuleState struct {
 	trust.Rule
-	Tunings []trust.Tuning `json:"tunings"`
-	Counts  map[string]int `json:"counts" doc:"Doubts by state"`
+	Tunings []trust.Tuning           `json:"tunings"`
+	Counts  map[trust.DoubtState]int `json:"counts" doc:"Doubts by state"`
 }
 
 // Rules lists the doubt rules with how each is tuned and what it has raised.
@@ -448,7 +448,7 @@ func (d *Results) Rules(ctx context.Context) ([]RuleState, error) {
 	counts, err := d.desk.Store.DoubtCounts(ctx)
 	out := []RuleState{}
 	for _, r := range trust.Rules {
-		s := RuleState{Rule: r, Tunings: []trust.Tuning{}, Counts: map[string]int{}}
+		s := RuleState{Rule: r, Tunings: []trust.Tuning{}, Counts: map[trust.DoubtState]int{}}
 		maps.Copy(s.Counts, counts[r.Name])
 		for _, t := range tunings {
 			if t.Rule == r.Name {

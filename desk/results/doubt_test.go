@@ -18,7 +18,7 @@ import (
 	"durvek/store"
 )
 
-func one(t *testing.T, d *house.House, rule, state string) trust.Doubt {
+func one(t *testing.T, d *house.House, rule string, state trust.DoubtState) trust.Doubt {
 	t.Helper()
 	list := testdesk.Doubts(t, d, store.DoubtFilter{Rule: rule, State: state})
 	if len(list) != 1 {

@@ -38,7 +38,7 @@ func (d *Results) AddFrames(ctx context.Context, data []byte, of FramesOf, by st
 		}
 	}
 	// A typed run but for its readings, which the analysis makes.
-	r, wrong, err := d.typedRun(ctx, Typed{Test: of.Test, Subject: of.Subject, Host: of.Host, Place: of.Place, Setup: of.Setup, Date: of.Date, Repeat: of.Repeat, Conditions: conditions}, by, "file")
+	r, wrong, err := d.typedRun(ctx, Typed{Test: of.Test, Subject: of.Subject, Host: of.Host, Place: of.Place, Setup: of.Setup, Date: of.Date, Repeat: of.Repeat, Conditions: conditions}, by, record.FromFile)
 	if err != nil {
 		return r, err
 	}

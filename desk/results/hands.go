@@ -8,6 +8,7 @@ import (
 
 	"durvek/core/compare"
 	"durvek/core/method"
+	"durvek/core/record"
 	"durvek/desk"
 	"durvek/store"
 )
@@ -141,10 +142,10 @@ func (d *Results) Partners(ctx context.Context, part string) ([]compare.Pair, er
 	}
 	var facts []compare.Fact
 	for _, r := range runs {
-		f := compare.Fact{Part: r.Part, Partner: r.Partner, Place: r.Place, At: r.At, Works: r.Outcome == "done" && !r.Failed,
+		f := compare.Fact{Part: r.Part, Partner: r.Partner, Place: r.Place, At: r.At, Works: r.Outcome == record.Done && !r.Failed,
 			Firmware: cmp.Or(r.Negotiated["drive.firmware"], r.Observed["firmware"])}
 		switch {
-		case r.Outcome == "not-run":
+		case r.Outcome == record.NotRun:
 			continue // says nothing of the two
 		case r.Failed:
 			f.How = r.Test + " did not pass"

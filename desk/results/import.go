@@ -83,7 +83,7 @@ func (d *Results) ImportRuns(ctx context.Context, data []byte, at Target, by str
 			continue
 		}
 		r.Subject, r.Host, r.Place, r.Setup, r.Plan, r.Step = at.Unit, at.Host, at.Place, at.Setup, "", 0
-		r.Source, r.By, r.Simulated = "file", by, f.Machine.Simulated
+		r.Source, r.By, r.Simulated = record.FromFile, by, f.Machine.Simulated
 		fresh = append(fresh, r)
 	}
 	if len(fresh) == 0 {

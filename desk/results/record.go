@@ -41,7 +41,7 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 		return false, desk.Refuse(desk.Invalid, "run of %q lasts from %s to %s by its machine's clock, which cannot be", r.Test, r.Started.UTC().Format(time.RFC3339), r.Ended.UTC().Format(time.RFC3339))
 	}
 	d.bench.Heard(ctx, p.ID)
-	r.Subject, r.Host, r.Place, r.Setup, r.Source = p.Unit, p.Host, p.Place, p.SetupOf(r.Step), "agent"
+	r.Subject, r.Host, r.Place, r.Setup, r.Source = p.Unit, p.Host, p.Place, p.SetupOf(r.Step), record.FromAgent
 	fresh, err = d.record(ctx, []record.Run{r})
 	return fresh, err
 }
@@ -71,7 +71,7 @@ func (d *Results) record(ctx context.Context, runs []record.Run) (bool, error) {
 		return false, err
 	}
 	for _, a := range fresh {
-		if r := a.run; r.Plan != "" && r.Outcome == "done" {
+		if r := a.run; r.Plan != "" && r.Outcome == record.Done {
 			d.bench.Took(r.Test, r.Subject, r.Ended.Sub(r.Started).Seconds())
 		}
 	}
@@ -114,7 +114,7 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arr
 	if err != nil {
 		return nil, nil, desk.Refuse(desk.Invalid, "run of %q refused: %v", r.Test, err)
 	}
-	if r.Outcome == "done" && (len(sensed.Times) > 0 || len(r.Negotiated) > 0) {
+	if r.Outcome == record.Done && (len(sensed.Times) > 0 || len(r.Negotiated) > 0) {
 		r.Course.Limiter = analyse.Limiter(sensed, r.Negotiated, t.Group)
 	}
 	conditions := trust.Effective(setup.Conditions, r.Observed)
@@ -166,7 +166,7 @@ func recount(ctx context.Context, q *desk.Tx, e *store.Estimate, m method.Measur
 		return false, err
 	}
 	values := make([]stats.Value, len(readings))
-	limiters := map[string]int{}
+	limiters := map[record.LimiterLabel]int{}
 	counting := 0
 	for i, r := range readings {
 		values[i] = stats.Value{X: r.Value, HalfWidth: r.HalfWidth(), Sitting: r.Sitting, Bound: r.State.Bound(), Extreme: r.Extreme}
@@ -185,7 +185,7 @@ func recount(ctx context.Context, q *desk.Tx, e *store.Estimate, m method.Measur
 	}
 	e.Limiter = ""
 	for l, n := range limiters {
-		if 2*n > counting && l != "unknown" {
+		if 2*n > counting && l != record.ByUnknown {
 			e.Limiter = l
 		}
 	}

@@ -61,7 +61,7 @@ func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, 
 	var runs []record.Run
 	for i, x := range typed {
 		t.Rows += len(x.Readings)
-		r, wrong, err := d.typedRun(ctx, x, by, "table")
+		r, wrong, err := d.typedRun(ctx, x, by, record.FromTable)
 		if err != nil {
 			return t, err
 		}

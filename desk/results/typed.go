@@ -30,7 +30,7 @@ type Typed struct {
 }
 
 // typedRun checks one typed run and makes it a run; all that is wrong comes back at once.
-func (d *Results) typedRun(ctx context.Context, x Typed, by, source string) (record.Run, []string, error) {
+func (d *Results) typedRun(ctx context.Context, x Typed, by string, source record.Source) (record.Run, []string, error) {
 	if x.Setup == "" {
 		x.Setup = method.AsDelivered
 	}
@@ -67,7 +67,7 @@ func (d *Results) typedRun(ctx context.Context, x Typed, by, source string) (rec
 		}
 	}
 	r := record.Run{ID: desk.NewID(), Test: x.Test, TestVersion: t.Version, Subject: x.Subject, Host: x.Host, Place: x.Place, Setup: x.Setup,
-		Sitting: x.Sitting, Repeat: x.Repeat, Started: at, Ended: at, Outcome: "done", Source: source, By: by, Observed: x.Conditions}
+		Sitting: x.Sitting, Repeat: x.Repeat, Started: at, Ended: at, Outcome: record.Done, Source: source, By: by, Observed: x.Conditions}
 	if len(x.Readings) == 0 {
 		wrong = append(wrong, noReading)
 	}
@@ -117,7 +117,7 @@ func (d *Results) TypeReadings(ctx context.Context, x Typed, by string) (record.
 	var runs []record.Run
 	var wrong []string
 	for _, one := range each {
-		r, bad, err := d.typedRun(ctx, one, by, "typed")
+		r, bad, err := d.typedRun(ctx, one, by, record.Typed)
 		if err != nil {
 			return r, err
 		}

@@ -28,7 +28,7 @@ func TestFindingsNameRivalsSiblingsAndPredecessors(t *testing.T) {
 	}
 	var text []string
 	for _, f := range r.Findings {
-		text = append(text, f.Kind+": "+f.Text)
+		text = append(text, string(f.Kind)+": "+f.Text)
 	}
 	all := strings.Join(text, "\n")
 	for _, part := range []string{"than its predecessor, the Maker A, in work, rate.", "its sibling with 32 GiB", "16.8 ± 1.2 % more than the average of 4 measured products"} {

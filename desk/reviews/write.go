@@ -65,7 +65,7 @@ func (d *Reviews) checkReview(ctx context.Context, r verdict.Review) error {
 		}
 	}
 	if r.Recommendation != "" && !slices.Contains(verdict.Recommendations, r.Recommendation) {
-		return desk.Refuse(desk.Invalid, "unknown recommendation %q; it is one of: %s", r.Recommendation, strings.Join(verdict.Recommendations, ", "))
+		return desk.Refuse(desk.Invalid, "unknown recommendation %q; it is one of: %s", r.Recommendation, verdict.Listed())
 	}
 	return nil
 }
@@ -95,16 +95,16 @@ func (d *Reviews) SaveReview(ctx context.Context, r verdict.Review, by string) (
 	r.Subject, r.Editions, r.Signed, r.Revision = old.Subject, old.Editions, nil, from+1
 	for i, f := range r.Findings {
 		if f.ID == "" {
-			r.Findings[i].ID, r.Findings[i].Rule = "reviewer:"+desk.NewID(), "reviewer"
+			r.Findings[i].ID, r.Findings[i].Rule = verdict.Reviewer+":"+desk.NewID(), verdict.Reviewer
 			if f.Certainty == "" {
-				r.Findings[i].Certainty = "sure"
+				r.Findings[i].Certainty = verdict.Sure
 			}
 		}
 		if f.RestsOn == nil {
 			r.Findings[i].RestsOn = []string{}
 		}
 		was := slices.IndexFunc(old.Findings, func(o verdict.Finding) bool { return o.ID == f.ID })
-		if was >= 0 && f.Rule != "reviewer" && (old.Findings[was].Text != f.Text || old.Findings[was].Kind != f.Kind) {
+		if was >= 0 && f.Rule != verdict.Reviewer && (old.Findings[was].Text != f.Text || old.Findings[was].Kind != f.Kind) {
 			r.Findings[i].Edited = true
 		}
 	}
@@ -155,7 +155,7 @@ func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Re
 	case strings.TrimSpace(r.Summary) == "":
 		return r, desk.Refuse(desk.Invalid, "write the summary before signing: a verdict is more than its findings")
 	case r.Recommendation == "":
-		return r, desk.Refuse(desk.Invalid, "choose a recommendation before signing: %s", strings.Join(verdict.Recommendations, ", "))
+		return r, desk.Refuse(desk.Invalid, "choose a recommendation before signing: %s", verdict.Listed())
 	}
 	figures := map[string]float64{}
 	for _, id := range r.Measures {

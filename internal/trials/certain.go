@@ -43,7 +43,7 @@ func plain(rng *rand.Rand) trust.Case {
 			Negotiated: map[string]string{"link.drive": "PCIe 16 GT/s x4", "memory.speed": "4800 MT/s", "limit.power.long": "28.0 W", "drive.identity": "Skerry drive 512", "graphics.chip": "Lodestow Reed"},
 			Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: rate}, {Measure: "median", State: record.OK, Value: median}, {Measure: "p99", State: record.OK, Value: median * between(rng, 1.1, 3)},
 				{Measure: "worst", State: record.OK, Value: median * between(rng, 3.1, 9)}},
-			Course: record.Course{Limiter: record.Limiter{Label: pick(rng, "processor", "unknown", "drive"), Why: "as usual"}}},
+			Course: record.Course{Limiter: record.Limiter{Label: pick(rng, record.ByProcessor, record.ByUnknown, record.ByDrive), Why: "as usual"}}},
 		Beside: map[string]float64{}}
 	for _, m := range t.Measures {
 		f := trust.Figures{Measure: m}
@@ -59,7 +59,7 @@ func plain(rng *rand.Rand) trust.Case {
 	return c
 }
 
-func mark(c *trust.Case, kind, text string) {
+func mark(c *trust.Case, kind record.MarkKind, text string) {
 	c.Run.Marks = append(c.Run.Marks, record.Mark{Kind: kind, Text: text, At: 2})
 }
 
@@ -210,7 +210,7 @@ var Certains = []Certain{
 	}, func(rng *rand.Rand, c *trust.Case) { c.Run.Readings[2].Value = c.Run.Readings[3].Value }},
 	{"hidden", func(rng *rand.Rand, c *trust.Case) {
 		if rng.IntN(2) == 0 {
-			mark(c, pick(rng, "hidden", "dimmed"), "the page was hidden")
+			mark(c, pick(rng, record.Hidden, record.Dimmed), "the page was hidden")
 		} else {
 			c.Run.Course.Changes = []record.Change{{At: 1, Condition: "display.luminance", From: "200 cd/m²", To: pick(rng, "120 cd/m²", "185 cd/m²")}}
 		}

@@ -2449,6 +2449,8 @@ export interface components {
             sides: components["schemas"]["CompareSide"][];
         };
         CompareHeadCell: {
+            /** @enum {string} */
+            absent?: "not run" | "cannot run" | "failed" | "not comparable";
             doubts?: components["schemas"]["CompareDoubted"][];
             estimate?: components["schemas"]["StatsEstimate"];
             unit?: string;
@@ -2465,7 +2467,7 @@ export interface components {
         };
         CompareLeftOut: {
             /** @enum {string} */
-            kind: "not run" | "failed" | "not comparable";
+            kind: "not run" | "cannot run" | "failed" | "not comparable";
             name: string;
             reason: string;
             variant: string;
@@ -2852,16 +2854,16 @@ export interface components {
         };
         FiguresUseFit: {
             field: string;
-            fits: components["schemas"]["RankingFit"][];
+            fits: components["schemas"]["FitFit"][];
             names: {
                 [key: string]: components["schemas"]["FiguresCalled"];
             };
-            use: components["schemas"]["RankingUse"];
+            use: components["schemas"]["FitUse"];
         };
         FiguresValued: {
             chart: components["schemas"]["ChartScatter"];
             /** @description Along the frontier */
-            climb: components["schemas"]["RankingStep"][];
+            climb: components["schemas"]["ValueStep"][];
             currency: string;
             names: {
                 [key: string]: components["schemas"]["FiguresCalled"];
@@ -2878,13 +2880,92 @@ export interface components {
                 [key: string]: components["schemas"]["CatalogSpan"];
             };
             /** @description From one configuration of a model to the next dearer one */
-            steps: components["schemas"]["RankingStep"][];
+            steps: components["schemas"]["ValueStep"][];
             symbol: string;
-            values: components["schemas"]["RankingValue"][];
+            values: components["schemas"]["ValueValue"][];
             /** @description What counts as performance, in words */
             what: string;
             /** @description Left out: no price, or no figure */
             without?: string[];
+        };
+        FitFit: {
+            /** Format: double */
+            completeness: number;
+            /** @enum {string} */
+            for: "for" | "not for" | "open";
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            needs: components["schemas"]["FitNeedMet"][];
+            parts: components["schemas"]["FitPart"][];
+            /**
+             * Format: double
+             * @description 0 to 100, over what was measured
+             */
+            score: number;
+            variant: string;
+        };
+        FitNeed: {
+            /** Format: double */
+            least?: number;
+            /** @description test/measure */
+            measure?: string;
+            /** Format: double */
+            most?: number;
+            /** @description As delivered if left out */
+            setup?: string;
+            /** @description Key of the spec sheet */
+            spec?: string;
+            /** @description Of least and most */
+            unit: string;
+        };
+        FitNeedMet: {
+            /** @enum {string} */
+            met: "met" | "failed" | "undecided" | "unknown";
+            text: string;
+            why: string;
+        };
+        FitPart: {
+            measure: string;
+            /** Format: double */
+            value: number;
+            /**
+             * Format: double
+             * @description Share of all weight
+             */
+            weight: number;
+            /**
+             * Format: double
+             * @description 0 to 1; of the field's best without a curve
+             */
+            worth: number;
+        };
+        FitUse: {
+            format?: string;
+            /** @description Completes "right for": the wheelhouse */
+            name: string;
+            needs?: components["schemas"]["FitNeed"][];
+            slug: string;
+            weights: components["schemas"]["FitWeight"][];
+        };
+        FitWeight: {
+            /** @description Value and what it is worth, 0 to 1, between as drawn; in order of value */
+            curve?: components["schemas"]["FitWorth"][];
+            /** @description All measures of a group with figures, evenly */
+            group?: string;
+            /** @description test/measure */
+            measure?: string;
+            /** @description Of the curve's values */
+            unit?: string;
+            /** Format: double */
+            weight: number;
+        };
+        FitWorth: {
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            worth: number;
         };
         IncidentList: {
             incidents: components["schemas"]["RecordIncident"][];
@@ -3384,24 +3465,6 @@ export interface components {
             /** @description Left out by hand */
             without?: string[];
         };
-        RankingFit: {
-            /** Format: double */
-            completeness: number;
-            /** @enum {string} */
-            for: "for" | "not for" | "open";
-            /** Format: double */
-            hi: number;
-            /** Format: double */
-            lo: number;
-            needs: components["schemas"]["RankingNeedMet"][];
-            parts: components["schemas"]["RankingPart"][];
-            /**
-             * Format: double
-             * @description 0 to 100, over what was measured
-             */
-            score: number;
-            variant: string;
-        };
         RankingGroup: {
             /** Format: int64 */
             from: number;
@@ -3442,41 +3505,6 @@ export interface components {
             by: number;
             measure: string;
         };
-        RankingNeed: {
-            /** Format: double */
-            least?: number;
-            /** @description test/measure */
-            measure?: string;
-            /** Format: double */
-            most?: number;
-            /** @description As delivered if left out */
-            setup?: string;
-            /** @description Key of the spec sheet */
-            spec?: string;
-            /** @description Of least and most */
-            unit: string;
-        };
-        RankingNeedMet: {
-            /** @enum {string} */
-            met: "met" | "failed" | "undecided" | "unknown";
-            text: string;
-            why: string;
-        };
-        RankingPart: {
-            measure: string;
-            /** Format: double */
-            value: number;
-            /**
-             * Format: double
-             * @description Share of all weight
-             */
-            weight: number;
-            /**
-             * Format: double
-             * @description 0 to 1; of the field's best without a curve
-             */
-            worth: number;
-        };
         RankingPlace: {
             /** Format: int64 */
             best: number;
@@ -3502,27 +3530,6 @@ export interface components {
             lo: number;
             /** Format: double */
             value: number;
-        };
-        RankingStep: {
-            /** Format: double */
-            costs: number;
-            from: string;
-            /** Format: double */
-            hi: number;
-            /** Format: double */
-            lo: number;
-            /**
-             * Format: double
-             * @description How much better in per cent
-             */
-            more: number;
-            /**
-             * Format: double
-             * @description What one per cent more costs; none where nothing is gained
-             */
-            per?: number;
-            sure: boolean;
-            to: string;
         };
         RankingSuggestion: {
             /** @description A sibling's figure can stand in meanwhile, so it comes last */
@@ -3558,65 +3565,11 @@ export interface components {
             variant: string;
             why: string;
         };
-        RankingUse: {
-            format?: string;
-            /** @description Completes "right for": the wheelhouse */
-            name: string;
-            needs?: components["schemas"]["RankingNeed"][];
-            slug: string;
-            weights: components["schemas"]["RankingWeight"][];
-        };
-        RankingValue: {
-            /** @description The cheapest that is cheaper or as dear and better; none on the frontier */
-            beaten_by?: string;
-            /**
-             * Format: double
-             * @description Price at which it would be the best by performance per price
-             */
-            best_at?: number;
-            /** @description Nothing else is as cheap and as good */
-            frontier: boolean;
-            /**
-             * Format: double
-             * @description Price below which it would be on the frontier
-             */
-            frontier_at?: number;
-            id: string;
-            /**
-             * Format: double
-             * @description Performance per price relative to the field's best, which is 100
-             */
-            per: number;
-            /**
-             * Format: int64
-             * @description By performance per price
-             */
-            place: number;
-            /** Format: double */
-            price: number;
-            /** @description By one whose interval lies wholly above */
-            surely_beaten?: boolean;
-            unranked?: boolean;
-            /** Format: double */
-            worth: number;
-        };
         RankingWeighed: {
             better?: string;
             group?: string;
             measure: string;
             name?: string;
-            /** Format: double */
-            weight: number;
-        };
-        RankingWeight: {
-            /** @description Value and what it is worth, 0 to 1, between as drawn; in order of value */
-            curve?: components["schemas"]["RankingWorth"][];
-            /** @description All measures of a group with figures, evenly */
-            group?: string;
-            /** @description test/measure */
-            measure?: string;
-            /** @description Of the curve's values */
-            unit?: string;
             /** Format: double */
             weight: number;
         };
@@ -3628,12 +3581,6 @@ export interface components {
             words: string;
             /** Format: int64 */
             worst: number;
-        };
-        RankingWorth: {
-            /** Format: double */
-            at: number;
-            /** Format: double */
-            worth: number;
         };
         RecordAsk: {
             id: string;
@@ -4638,6 +4585,61 @@ export interface components {
             reason?: string;
             /** @description All tests if left out */
             test?: string;
+        };
+        ValueStep: {
+            /** Format: double */
+            costs: number;
+            from: string;
+            /** Format: double */
+            hi: number;
+            /** Format: double */
+            lo: number;
+            /**
+             * Format: double
+             * @description How much better in per cent
+             */
+            more: number;
+            /**
+             * Format: double
+             * @description What one per cent more costs; none where nothing is gained
+             */
+            per?: number;
+            sure: boolean;
+            to: string;
+        };
+        ValueValue: {
+            /** @description The cheapest that is cheaper or as dear and better; none on the frontier */
+            beaten_by?: string;
+            /**
+             * Format: double
+             * @description Price at which it would be the best by performance per price
+             */
+            best_at?: number;
+            /** @description Nothing else is as cheap and as good */
+            frontier: boolean;
+            /**
+             * Format: double
+             * @description Price below which it would be on the frontier
+             */
+            frontier_at?: number;
+            id: string;
+            /**
+             * Format: double
+             * @description Performance per price relative to the field's best, which is 100
+             */
+            per: number;
+            /**
+             * Format: int64
+             * @description By performance per price
+             */
+            place: number;
+            /** Format: double */
+            price: number;
+            /** @description By one whose interval lies wholly above */
+            surely_beaten?: boolean;
+            unranked?: boolean;
+            /** Format: double */
+            worth: number;
         };
         VerdictEdition: {
             /** @description SHA-256 over the edition's file list */
@@ -12926,7 +12928,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RankingUse"];
+                    "application/json": components["schemas"]["FitUse"];
                 };
             };
             /** @description Unauthorized */
@@ -12991,7 +12993,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RankingUse"][];
+                    "application/json": components["schemas"]["FitUse"][];
                 };
             };
             /** @description Unauthorized */
@@ -13050,7 +13052,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RankingUse"];
+                "application/json": components["schemas"]["FitUse"];
             };
         };
         responses: {
@@ -13060,7 +13062,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RankingUse"];
+                    "application/json": components["schemas"]["FitUse"];
                 };
             };
             /** @description Unauthorized */

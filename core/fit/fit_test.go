@@ -1,4 +1,4 @@
-package ranking
+package fit
 
 import (
 	"math"
@@ -20,7 +20,7 @@ var judges = map[string]catalog.Judge{
 }
 
 // figures answers from a table of centres with a relative half-width.
-func figures(half float64, table map[string]float64) FitFigure {
+func figures(half float64, table map[string]float64) Figure {
 	return func(variant, measure, _ string) (stats.Estimate, bool) {
 		v, ok := table[variant+" "+measure]
 		return stats.Estimate{Centre: v, Lo: v * (1 - half), Hi: v * (1 + half), N: 3}, ok
@@ -70,7 +70,7 @@ func TestNeedsDecideAndCurvesWeigh(t *testing.T) {
 	}
 	weights := map[string]string{"a": "1.2 kg", "b": "1.2 kg", "c": "1.2 kg", "d": "1.2 kg", "e": "1.2 kg"}
 	spec := func(v string) map[string]any { return map[string]any{"body.weight": weights[v]} }
-	fits := Fits(u, []string{"a", "b", "c", "d", "e"}, spec, judges, nil, figures(0.02, table))
+	fits := All(u, []string{"a", "b", "c", "d", "e"}, spec, judges, nil, figures(0.02, table))
 	by := map[string]Fit{}
 	order := ""
 	for _, f := range fits {
@@ -100,14 +100,14 @@ func TestNeedsDecideAndCurvesWeigh(t *testing.T) {
 		t.Errorf("%+v", n)
 	}
 	delete(weights, "a")
-	if f := Fits(u, []string{"a"}, func(string) map[string]any { return nil }, judges, nil, figures(0, table))[0]; f.Needs[1].Met != "unknown" || f.For != "open" {
+	if f := All(u, []string{"a"}, func(string) map[string]any { return nil }, judges, nil, figures(0, table))[0]; f.Needs[1].Met != "unknown" || f.For != "open" {
 		t.Errorf("a spec sheet that is silent: %+v", f)
 	}
 }
 
 func TestABoundMeetsANeedFromBelowOnly(t *testing.T) {
 	u := Use{Needs: []Need{{Measure: "run/hours", Least: ptr(9), Unit: "h"}, {Measure: "run/hours", Most: ptr(12), Unit: "h"}}, Weights: []Weight{{Measure: "run/hours", Weight: 1}}}
-	f := Fits(u, []string{"a"}, func(string) map[string]any { return nil }, judges, nil, func(string, string, string) (stats.Estimate, bool) {
+	f := All(u, []string{"a"}, func(string) map[string]any { return nil }, judges, nil, func(string, string, string) (stats.Estimate, bool) {
 		return stats.Estimate{Centre: 10, Lo: 10, Hi: 10, Bound: "at least", N: 1}, true
 	})[0]
 	if f.Needs[0].Met != "met" || f.Needs[1].Met != "undecided" {
@@ -117,7 +117,7 @@ func TestABoundMeetsANeedFromBelowOnly(t *testing.T) {
 
 func TestAGroupCountsEvenlyOverItsMeasures(t *testing.T) {
 	u := Use{Weights: []Weight{{Group: "power", Weight: 4}, {Measure: "fan/load", Weight: 4, Curve: []Worth{{0, 1}, {1, 1}}}}}
-	f := Fits(u, []string{"a"}, func(string) map[string]any { return nil }, judges, map[string][]string{"power": {"run/hours", "export/time"}}, figures(0, map[string]float64{"a run/hours": 1, "a export/time": 1, "a fan/load": 20}))[0]
+	f := All(u, []string{"a"}, func(string) map[string]any { return nil }, judges, map[string][]string{"power": {"run/hours", "export/time"}}, figures(0, map[string]float64{"a run/hours": 1, "a export/time": 1, "a fan/load": 20}))[0]
 	for _, p := range f.Parts {
 		if want := map[string]float64{"run/hours": 0.25, "export/time": 0.25, "fan/load": 0.5}[p.Measure]; math.Abs(p.Weight-want) > 1e-9 {
 			t.Errorf("%s weighs %g, want %g", p.Measure, p.Weight, want)

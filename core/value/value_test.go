@@ -1,4 +1,4 @@
-package ranking
+package value
 
 import (
 	"math"
@@ -11,7 +11,7 @@ func TestValuesFrontierAndBestPrices(t *testing.T) {
 	}
 	field := []Priced{p("cheap", "x", 500, 100), p("dear", "x", 1000, 150), p("poor", "y", 900, 90), p("top", "z", 1500, 160)}
 	byID := map[string]Value{}
-	for _, v := range Values(field) {
+	for _, v := range Of(field) {
 		byID[v.ID] = v
 	}
 	if v := byID["cheap"]; v.Place != 1 || v.Per != 100 || !v.Frontier || math.Abs(v.BestAt-100/0.15) > 1e-9 {
@@ -33,12 +33,12 @@ func TestValuesFrontierAndBestPrices(t *testing.T) {
 	// Times: half the time is twice as good.
 	slow, fast := p("slow", "", 100, 60), p("fast", "", 150, 30)
 	slow.LowerIs, fast.LowerIs = true, true
-	if v := Values([]Priced{slow, fast}); v[0].ID != "fast" || math.Abs(v[1].Per-75) > 1e-9 {
+	if v := Of([]Priced{slow, fast}); v[0].ID != "fast" || math.Abs(v[1].Per-75) > 1e-9 {
 		t.Errorf("by time: %+v", v)
 	}
 	bound := p("bound", "", 10, 1000)
 	bound.Unranked = true
-	if v := Values([]Priced{bound, slow}); v[0].ID != "slow" || v[1].Place != 0 || !v[0].Frontier {
+	if v := Of([]Priced{bound, slow}); v[0].ID != "slow" || v[1].Place != 0 || !v[0].Frontier {
 		t.Errorf("what is not ranked beats nobody: %+v", v)
 	}
 }
@@ -54,7 +54,7 @@ func TestTheFrontierIsWhatNothingBeats(t *testing.T) {
 	for _, p := range field {
 		byID[p.ID] = p
 	}
-	for _, v := range Values(field) {
+	for _, v := range Of(field) {
 		p, beaten := byID[v.ID], false
 		for _, o := range field {
 			beaten = beaten || o.ID != p.ID && o.Price <= p.Price && o.Worth >= p.Worth && (o.Price < p.Price || o.Worth > p.Worth)

@@ -1,4 +1,4 @@
-package ranking
+package fit
 
 import (
 	"cmp"
@@ -9,6 +9,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/quantity"
+	"durvek/core/ranking"
 	"durvek/core/stats"
 )
 
@@ -140,10 +141,29 @@ func utility(curve []Worth, v float64) float64 {
 	return curve[len(curve)-1].Worth
 }
 
+// Met says what became of a need.
+type Met string
+
+const (
+	Kept      Met = "met"
+	Failed    Met = "failed"
+	Undecided Met = "undecided" // the interval holds the limit
+	Unknown   Met = "unknown"   // nothing was measured
+)
+
+// Verdict says whether a variant is for a use.
+type Verdict string
+
+const (
+	Right Verdict = "for"
+	Wrong Verdict = "not for" // a need failed, whatever the score
+	Open  Verdict = "open"    // a need is undecided or unknown
+)
+
 // NeedMet is a need with what became of it.
 type NeedMet struct {
 	Text string `json:"text"`
-	Met  string `json:"met" enum:"met,failed,undecided,unknown"`
+	Met  Met    `json:"met" enum:"met,failed,undecided,unknown"`
 	Why  string `json:"why"`
 }
 
@@ -162,18 +182,18 @@ type Fit struct {
 	Lo           float64   `json:"lo"`
 	Hi           float64   `json:"hi"`
 	Completeness float64   `json:"completeness"`
-	For          string    `json:"for" enum:"for,not for,open"`
+	For          Verdict   `json:"for" enum:"for,not for,open"`
 	Needs        []NeedMet `json:"needs"`
 	Parts        []Part    `json:"parts"`
 }
 
-// FitFigure finds a variant's estimate of a measure under a setup; ok is false where nothing comparable was measured.
-type FitFigure func(variant, measure, setup string) (stats.Estimate, bool)
+// Figure finds a variant's estimate of a measure under a setup; ok is false where nothing comparable was measured.
+type Figure func(variant, measure, setup string) (stats.Estimate, bool)
 
-// Fits says how each variant fits a use, best first: those whose needs all hold, then those of which a need is open, then those of which one
+// All says how each variant fits a use, best first: those whose needs all hold, then those of which a need is open, then those of which one
 // fails, whatever their score; in each, those of which less than 60 % was measured come last. A measure with a curve is worth what the curve says; one without is worth its share of the field's
 // best. The score's interval takes all figures at their limits at once in proportion to their weights, as root of the sum of squares.
-func Fits(u Use, variants []string, spec func(string) map[string]any, judges map[string]catalog.Judge, groups map[string][]string, figure FitFigure) []Fit {
+func All(u Use, variants []string, spec func(string) map[string]any, judges map[string]catalog.Judge, groups map[string][]string, figure Figure) []Fit {
 	type term struct {
 		measure string
 		weight  float64
@@ -213,15 +233,15 @@ func Fits(u Use, variants []string, spec func(string) map[string]any, judges map
 	}
 	out := []Fit{}
 	for _, v := range variants {
-		f := Fit{Variant: v, Needs: []NeedMet{}, Parts: []Part{}, For: "for"}
+		f := Fit{Variant: v, Needs: []NeedMet{}, Parts: []Part{}, For: Right}
 		for _, n := range u.Needs {
 			met := n.met(v, spec(v), judges, figure)
 			f.Needs = append(f.Needs, met)
 			switch {
-			case met.Met == "failed":
-				f.For = "not for"
-			case met.Met != "met" && f.For == "for":
-				f.For = "open"
+			case met.Met == Failed:
+				f.For = Wrong
+			case met.Met != Kept && f.For == Right:
+				f.For = Open
 			}
 		}
 		var sum, weight, squares float64
@@ -258,7 +278,7 @@ func Fits(u Use, variants []string, spec func(string) map[string]any, judges map
 		slices.SortStableFunc(f.Parts, func(a, b Part) int { return cmp.Compare(b.Weight*b.Worth, a.Weight*a.Worth) })
 		out = append(out, f)
 	}
-	rank := map[string]int{"for": 0, "open": 1, "not for": 2}
+	rank := map[Verdict]int{Right: 0, Open: 1, Wrong: 2}
 	slices.SortStableFunc(out, func(a, b Fit) int {
 		return cmp.Or(rank[a.For]-rank[b.For], little(a)-little(b), cmp.Compare(b.Score, a.Score), cmp.Compare(a.Variant, b.Variant))
 	})
@@ -267,14 +287,14 @@ func Fits(u Use, variants []string, spec func(string) map[string]any, judges map
 
 // little is 1 where too little was measured for a score to be held against others'.
 func little(f Fit) int {
-	if f.Completeness < 0.6 {
+	if f.Completeness < ranking.Complete {
 		return 1
 	}
 	return 0
 }
 
 // met says whether a variant meets a need.
-func (n Need) met(variant string, spec map[string]any, judges map[string]catalog.Judge, figure FitFigure) NeedMet {
+func (n Need) met(variant string, spec map[string]any, judges map[string]catalog.Judge, figure Figure) NeedMet {
 	var text []string
 	if n.Least != nil {
 		text = append(text, "at least "+quantity.Plain(*n.Least, n.Unit))
@@ -283,7 +303,7 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 		text = append(text, "at most "+quantity.Plain(*n.Most, n.Unit))
 	}
 	k, _ := catalog.SpecKeyOf(n.Spec)
-	out := NeedMet{Text: cmp.Or(judges[n.Measure].Name, k.Name, n.Measure, n.Spec) + " " + strings.Join(text, " and "), Met: "unknown"}
+	out := NeedMet{Text: cmp.Or(judges[n.Measure].Name, k.Name, n.Measure, n.Spec) + " " + strings.Join(text, " and "), Met: Unknown}
 	var lo, hi float64
 	bound := ""
 	if n.Spec != "" {
@@ -322,11 +342,11 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 	}
 	switch {
 	case n.Least != nil && hi < *n.Least, n.Most != nil && lo > *n.Most:
-		out.Met = "failed"
+		out.Met = Failed
 	case (n.Least == nil || lo >= *n.Least) && (n.Most == nil || hi <= *n.Most):
-		out.Met = "met"
+		out.Met = Kept
 	default:
-		out.Met = "undecided"
+		out.Met = Undecided
 	}
 	return out
 }

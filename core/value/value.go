@@ -1,4 +1,4 @@
-package ranking
+package value
 
 import (
 	"cmp"
@@ -41,9 +41,9 @@ func (p Priced) merit() (v, lo, hi float64) {
 	return p.Worth, p.Lo, p.Hi
 }
 
-// Values puts competitors in order of performance per price (of ratio scales alone: twice as fast at twice the price is as good a value),
+// Of puts competitors in order of performance per price (of ratio scales alone: twice as fast at twice the price is as good a value),
 // finds the efficient frontier, and says at which price each would be the best buy.
-func Values(field []Priced) []Value {
+func Of(field []Priced) []Value {
 	out := make([]Value, len(field))
 	best, second := 0.0, 0.0
 	for i, p := range field {
@@ -153,7 +153,7 @@ func Steps(field []Priced) []Step {
 // Climb lists the steps along the frontier.
 func Climb(field []Priced) []Step {
 	var front []Priced
-	for _, v := range Values(field) {
+	for _, v := range Of(field) {
 		if v.Frontier && !v.Unranked {
 			front = append(front, field[slices.IndexFunc(field, func(p Priced) bool { return p.ID == v.ID })])
 		}
