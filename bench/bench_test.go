@@ -171,7 +171,7 @@ func BenchmarkDrive(b *testing.B) {
 	})
 	b.Run("depth32", func(b *testing.B) {
 		alternate(b, "Drive, random read 4 KiB, depth 32", "≥ 0.95", func() float64 {
-			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: 32, Random: true, Reads: 100, Most: many, Length: time.Hour}, nil)
+			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: storage.Deep, Random: true, Reads: 100, Most: many, Length: time.Hour}, nil)
 			must(b, err)
 			return t.Spent.Seconds()
 		}, func() float64 { return ref.seconds(b, "d %s %d", path, many) })

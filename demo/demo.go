@@ -172,7 +172,7 @@ var bench = []job{
 	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: drive},
 	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive,
 		quirks: []simulate.Quirk{{Measure: "drive-sequential/write", Factor: 0.93}, {Measure: "drive-appends/rate", Factor: 0.16}, {Measure: "drive-appends/median", Factor: 5.1},
-			{Measure: "drive-appends/p99", Factor: 9}, {Measure: "drive-appends/worst", Factor: 7}}},
+			{Measure: "drive-appends/latency-99", Factor: 9}, {Measure: "drive-appends/worst", Factor: 7}}},
 	{unit: "holdfast-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive},
 	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: filling, repeats: 1},
 	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: filling, repeats: 1},

@@ -219,7 +219,7 @@ func TestScreenTouchStorageAndNetwork(t *testing.T) {
 	if v := figures(t, got[0]); !(v["write"] > 0 && v["read"] > 0 && v["scattered"] > 0) || got[0].Observed["drive.cache"] != "in use" {
 		t.Errorf("%v", got[0].Readings)
 	}
-	if v := figures(t, got[1]); !(v["down"] > 0 && v["up"] > 0 && v["median"] > 0 && v["p90"] >= v["median"]) {
+	if v := figures(t, got[1]); !(v["down"] > 0 && v["up"] > 0 && v["median"] > 0 && v["latency-90"] >= v["median"]) {
 		t.Errorf("%v", got[1].Readings)
 	}
 	if v := figures(t, got[2]); !(v["median"] > 0 && v["median"] < 2000 && v["slow"] >= v["median"]) {

@@ -40,29 +40,29 @@ var figures = map[string]figure{
 	"drive-sequential/write":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
 	"drive-random/rate":                    func(m *Machine) (float64, error) { return m.random(1) },
 	"drive-random/median":                  func(m *Machine) (float64, error) { return micros(m.random(1)) },
-	"drive-random/p99":                     func(m *Machine) (float64, error) { return micros(m.random(1 / 2.1)) },
-	"drive-depths/read-1":                  func(m *Machine) (float64, error) { return m.random(1) },
-	"drive-depths/read-32":                 func(m *Machine) (float64, error) { return m.random(17) },
-	"drive-depths/write-1":                 func(m *Machine) (float64, error) { return m.random(2.6) },
-	"drive-depths/write-32":                func(m *Machine) (float64, error) { return m.random(13) },
-	"drive-depths/read-32-p99":             func(m *Machine) (float64, error) { return micros(m.random(0.2)) },
-	"drive-blocks/read-4k":                 func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.06) },
-	"drive-blocks/read-64k":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.45) },
-	"drive-blocks/read-1m-8":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.99) },
-	"drive-blocks/write-4k":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.07) },
-	"drive-blocks/write-64k":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.5) },
-	"drive-blocks/write-1m-8":              func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.985) },
-	"drive-mixed/rate-1":                   func(m *Machine) (float64, error) { return m.random(1.2) },
-	"drive-mixed/rate-32":                  func(m *Machine) (float64, error) { return m.random(12) },
-	"drive-mixed/read-1-p99":               func(m *Machine) (float64, error) { return micros(m.random(0.4)) },
-	"drive-mixed/read-32-p99":              func(m *Machine) (float64, error) { return micros(m.random(0.15)) },
+	"drive-random/latency-99":                     func(m *Machine) (float64, error) { return micros(m.random(1 / 2.1)) },
+	"drive-depths/read-single":                  func(m *Machine) (float64, error) { return m.random(1) },
+	"drive-depths/read-deep":                 func(m *Machine) (float64, error) { return m.random(17) },
+	"drive-depths/write-single":                 func(m *Machine) (float64, error) { return m.random(2.6) },
+	"drive-depths/write-deep":                func(m *Machine) (float64, error) { return m.random(13) },
+	"drive-depths/read-deep-latency-99":             func(m *Machine) (float64, error) { return micros(m.random(0.2)) },
+	"drive-blocks/read-small":                 func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.06) },
+	"drive-blocks/read-middle":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.45) },
+	"drive-blocks/read-parallel":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.99) },
+	"drive-blocks/write-small":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.07) },
+	"drive-blocks/write-middle":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.5) },
+	"drive-blocks/write-parallel":              func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.985) },
+	"drive-mixed/rate-single":                   func(m *Machine) (float64, error) { return m.random(1.2) },
+	"drive-mixed/rate-deep":                  func(m *Machine) (float64, error) { return m.random(12) },
+	"drive-mixed/read-single-latency-99":               func(m *Machine) (float64, error) { return micros(m.random(0.4)) },
+	"drive-mixed/read-deep-latency-99":              func(m *Machine) (float64, error) { return micros(m.random(0.15)) },
 	"drive-flush/rate":                     func(m *Machine) (float64, error) { return m.random(0.11) },
 	"drive-flush/median":                   func(m *Machine) (float64, error) { return micros(m.random(0.12)) },
-	"drive-flush/p99":                      func(m *Machine) (float64, error) { return micros(m.random(0.03)) },
+	"drive-flush/latency-99":                      func(m *Machine) (float64, error) { return micros(m.random(0.03)) },
 	"drive-flush/worst":                    func(m *Machine) (float64, error) { return micros(m.random(0.006)) },
 	"drive-appends/rate":                   func(m *Machine) (float64, error) { return m.random(0.09) },
 	"drive-appends/median":                 func(m *Machine) (float64, error) { return micros(m.random(0.1)) },
-	"drive-appends/p99":                    func(m *Machine) (float64, error) { return micros(m.random(0.025)) },
+	"drive-appends/latency-99":                    func(m *Machine) (float64, error) { return micros(m.random(0.025)) },
 	"drive-appends/worst":                  func(m *Machine) (float64, error) { return micros(m.random(0.005)) },
 	"drive-fill/before":                    func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
 	"drive-fill/after":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.31) },
@@ -103,8 +103,8 @@ var figures = map[string]figure{
 	"foreground/sluggish":                  func(m *Machine) (float64, error) { v, err := m.need("cpu.threads"); return 2 * v, err },
 	"wake-up/idle-median":                  func(m *Machine) (float64, error) { return m.time(250) },
 	"wake-up/load-median":                  func(m *Machine) (float64, error) { return m.time(220) },
-	"wake-up/idle-p999":                    func(m *Machine) (float64, error) { return m.time(1100) },
-	"wake-up/load-p999":                    func(m *Machine) (float64, error) { return m.time(5200) },
+	"wake-up/idle-999":                    func(m *Machine) (float64, error) { return m.time(1100) },
+	"wake-up/load-999":                    func(m *Machine) (float64, error) { return m.time(5200) },
 	"wake-up/idle-worst":                   func(m *Machine) (float64, error) { return m.time(2600) },
 	"wake-up/load-worst":                   func(m *Machine) (float64, error) { return m.time(16000) },
 	"wake-up/idle-late":                    func(*Machine) (float64, error) { return 0.02, nil },
@@ -114,7 +114,7 @@ var figures = map[string]figure{
 	"network/up":                           func(*Machine) (float64, error) { return 938, nil },
 	"network/up-4":                         func(*Machine) (float64, error) { return 941, nil },
 	"network/median":                       func(m *Machine) (float64, error) { return m.time(900) },
-	"network/p99":                          func(m *Machine) (float64, error) { return m.time(2100) },
+	"network/latency-99":                          func(m *Machine) (float64, error) { return m.time(2100) },
 }
 
 // expected is what a measure should be: from the table, or derived from a kernel's or a drive's rates.
@@ -142,7 +142,7 @@ func (m *Machine) expected(test, measure string) (float64, error) {
 	}
 	if base, ok := strings.CutSuffix(test, "-sustained"); ok {
 		burst, hold, floor, err := m.lasting(base)
-		return map[string]float64{"burst": burst, "sustained": burst * hold, "hold": 100 * hold, "drop": 28 + 90*hold, "p5": 0.95 * burst * hold, "below": floor}[measure], err
+		return map[string]float64{"burst": burst, "sustained": burst * hold, "hold": 100 * hold, "drop": 28 + 90*hold, "exceeded-95": 0.95 * burst * hold, "below": floor}[measure], err
 	}
 	return 0, fmt.Errorf("no simulated machine can run %q", test)
 }

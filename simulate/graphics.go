@@ -72,7 +72,7 @@ func (m *Machine) shown(test, measure string) (v float64, ok bool, err error) {
 	switch id {
 	case "webgpu-compute/reduction":
 		v, err = m.memory(0.72)
-	case "graphics-scene/mean", "graphics-scene/low", "graphics-scene/p99", "graphics-scene/stutters": // made of the frames' times
+	case "graphics-scene/mean", "graphics-scene/low", "graphics-scene/frame-time-99", "graphics-scene/stutters": // made of the frames' times
 		v = 1
 	case "graphics-hold/at-30", "graphics-hold/at-60":
 		want, _ := strconv.ParseFloat(strings.TrimPrefix(measure, "at-"), 64)
@@ -114,7 +114,7 @@ func (m *Machine) shown(test, measure string) (v float64, ok bool, err error) {
 		v = 480
 	case "browser-network/median":
 		v = 3.4
-	case "browser-network/p90":
+	case "browser-network/latency-90":
 		v = 7.2
 	default:
 		return 0, false, nil

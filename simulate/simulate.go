@@ -471,7 +471,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 
 // order keeps figures that are drawn one by one from standing in an order that cannot be: nothing lies above the worst.
 func order(rs []record.Reading) {
-	for _, pair := range [][2]string{{"p99", "worst"}, {"p999", "worst"}, {"median", "p99"}, {"median", "p90"}, {"median", "slowest"}, {"median", "slow"}} {
+	for _, pair := range [][2]string{{"latency-99", "worst"}, {"999", "worst"}, {"median", "latency-99"}, {"median", "latency-90"}, {"median", "slowest"}, {"median", "slow"}} {
 		for i := range rs {
 			for k := range rs {
 				if low, ok := strings.CutSuffix(rs[i].Measure, pair[0]); ok && rs[k].Measure == low+pair[1] {

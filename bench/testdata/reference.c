@@ -1,7 +1,7 @@
 // The plain loops that Durvek's workloads are held against. Commands come line by line on standard
 // input; each answers with the seconds it took:
-//   w FILE BLOCKS   write blocks of 1 MiB in order, then flush
-//   r FILE BLOCKS   read blocks of 1 MiB in order
+//   w FILE BLOCKS   write blocks of 2 MiB in order, then flush
+//   r FILE BLOCKS   read blocks of 2 MiB in order
 //   q FILE READS    read 4 KiB at random places, one at a time
 //   l FILE READS    the same, and answers the median latency
 //   d FILE READS    the same by 32 threads at once, READS in all
@@ -22,7 +22,7 @@
 #include <time.h>
 #include <unistd.h>
 
-enum { BLOCK = 1 << 20, SMALL = 4096, POOL = 16, DEPTH = 32 };
+enum { BLOCK = 2 << 20, SMALL = 16384, POOL = 8, DEPTH = 24 };
 
 static double now(void) {
 	struct timespec t;

@@ -99,7 +99,7 @@ func FrameMeasures() []method.Measure {
 	mean.Slug, mean.Name, mean.Repeatability = "mean", "mean rate", 0.01
 	low.Slug, low.Name, low.Repeatability = "low", "1 % low", 0.04
 	return []method.Measure{mean, low,
-		{Slug: "p99", Name: "99th percentile frame time", Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.03},
+		{Slug: "frame-time-99", Name: "99th percentile frame time", Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.03},
 		{Slug: "stutters", Name: "stutters", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 0.1}}
 }
 
@@ -135,7 +135,8 @@ func frames(t method.Test, r *record.Run) ([]record.Reading, map[string]string, 
 	if q, err := quantity.Parse(r.Negotiated["screen.refresh"]); err == nil {
 		refresh, _ = q.In("Hz")
 	}
-	values := map[string]float64{"mean": f.Mean, "low": f.Low, "p99": f.P99, "stutters": f.Share}
+	// Definitions of before call the 99th percentile p99.
+	values := map[string]float64{"mean": f.Mean, "low": f.Low, "frame-time-99": f.P99, "p99": f.P99, "stutters": f.Share}
 	var out []record.Reading
 	for _, m := range t.Measures {
 		v, known := values[m.Slug]

@@ -9,8 +9,8 @@ import (
 
 // ordered names pairs of measures of one test of which the first can never be above the second.
 var ordered = [][2]string{
-	{"median", "p90"}, {"median", "p99"}, {"p90", "p99"}, {"p99", "worst"}, {"median", "worst"}, {"median", "slowest"}, {"median", "slow"},
-	{"idle-median", "idle-p999"}, {"idle-p999", "idle-worst"}, {"load-median", "load-p999"}, {"load-p999", "load-worst"},
+	{"median", "latency-90"}, {"median", "latency-99"}, {"latency-90", "latency-99"}, {"latency-99", "worst"}, {"median", "worst"}, {"median", "slowest"}, {"median", "slow"},
+	{"idle-median", "idle-999"}, {"idle-999", "idle-worst"}, {"load-median", "load-999"}, {"load-999", "load-worst"},
 	{"low", "mean"}, {"knee-1", "knee-2"}, {"knee-2", "knee-3"}, {"least", "median"},
 }
 

@@ -30,7 +30,7 @@ func plain(rng *rand.Rand) trust.Case {
 	t := method.Test{Slug: "certain", Version: 3, Name: "Certain", Group: group, Origin: "workload", Seconds: 4, MustMatch: []string{"supply", "program.version"}, Measures: []method.Measure{
 		{Slug: "rate", Name: "rate", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Ceiling: &ceiling},
 		{Slug: "median", Name: "median latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
-		{Slug: "p99", Name: "99 % latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
+		{Slug: "latency-99", Name: "99 % latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
 		{Slug: "worst", Name: "worst latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
 	}}
 	median := between(rng, 20, 200)
@@ -41,7 +41,7 @@ func plain(rng *rand.Rand) trust.Case {
 		Run: record.Run{ID: "run-0", Test: "certain", TestVersion: 3, Subject: "unit", Setup: method.AsDelivered, Sitting: "s", Started: day, Ended: day.Add(4 * time.Second), Outcome: "done", Source: "agent",
 			Observed:   map[string]string{"supply": "mains", "power.mode": "default", "program.version": "3.2", "ambient": fmt.Sprintf("%.1f °C", between(rng, 18.5, 26.5)), "load.background": fmt.Sprintf("%.0f %%", between(rng, 0, 9))},
 			Negotiated: map[string]string{"link.drive": "PCIe 16 GT/s x4", "memory.speed": "4800 MT/s", "limit.power.long": "28.0 W", "drive.identity": "Skerry drive 512", "graphics.chip": "Lodestow Reed"},
-			Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: rate}, {Measure: "median", State: record.OK, Value: median}, {Measure: "p99", State: record.OK, Value: median * between(rng, 1.1, 3)},
+			Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: rate}, {Measure: "median", State: record.OK, Value: median}, {Measure: "latency-99", State: record.OK, Value: median * between(rng, 1.1, 3)},
 				{Measure: "worst", State: record.OK, Value: median * between(rng, 3.1, 9)}},
 			Course: record.Course{Limiter: record.Limiter{Label: pick(rng, record.ByProcessor, record.ByUnknown, record.ByDrive), Why: "as usual"}}},
 		Beside: map[string]float64{}}

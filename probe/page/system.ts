@@ -90,7 +90,7 @@ export async function network(env: Env): Promise<Partial<Outcome>> {
   const name = link()
   return {
     observed: name ? { 'network.link': name } : {},
-    readings: [ok('down', down), ok('up', up), ok('median', median(trips)), ok('p90', trips[Math.ceil(0.9 * trips.length) - 1]!)],
+    readings: [ok('down', down), ok('up', up), ok('median', median(trips)), ok('latency-90', trips[Math.ceil(0.9 * trips.length) - 1]!)],
     series: all,
   }
 }

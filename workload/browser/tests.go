@@ -5,6 +5,7 @@
 package browser
 
 import (
+	"cmp"
 	"slices"
 
 	"durvek/core/analyse"
@@ -34,7 +35,7 @@ const (
 
 // register adds a test of the probe; one whose rate can be held for long also gets a test of that.
 func register(t method.Test, loops bool) {
-	t.Version, t.InBrowser, t.Subjects = 1, "only", workload.Devices
+	t.Version, t.InBrowser, t.Subjects = cmp.Or(t.Version, 1), "only", workload.Devices
 	if t.Repeats == 0 {
 		t.Repeats = 5
 	}
@@ -90,7 +91,7 @@ func init() {
 		"The sum to the bit; grid and network against the processor. Rounding differs from device to device, so floating point is held to a tolerance.", webgpu, 14,
 		append(compute, rate("{flop}/ns", "inference-f32", "inference, 32-bit floating point", "inference-f16", "inference, 16-bit floating point", "inference-i8", "inference, packed 8-bit integers")...))
 
-	scene := method.Test{Slug: "graphics-scene", Name: "Graphics, a scene at sea", Group: "graphics", Analysis: "frames", Seconds: 64, Repeats: 3, MustMatch: []string{"graphics.renderer"},
+	scene := method.Test{Slug: "graphics-scene", Version: 2, Name: "Graphics, a scene at sea", Group: "graphics", Analysis: "frames", Seconds: 64, Repeats: 3, MustMatch: []string{"graphics.renderer"},
 		About:     "A sea of moving waves with buoys, made in code, is drawn to the screen by WebGL2 as fast as the screen shows it. Every frame's time is kept. Each frame advances the scene by the same step, so every device draws the same pictures. " + analyse.FramesDefined,
 		StandsFor: "Games and charts that move.", LimitedBy: "The graphics chip, then the screen's refresh rate, which no frame rate exceeds; a steady rate at the refresh rate says at least that.", Input: "Waves and buoys from seed 11.",
 		Checked: "One frame, drawn into memory, is held against a known coarse picture. " + software, Options: []method.Option{size, quality, chip, drawn}, Measures: analyse.FrameMeasures()}
@@ -129,11 +130,11 @@ func init() {
 		Checked: "What is read is what was written, by a sum.", MustMatch: []string{"drive.cache"},
 		Measures: append(rate("MBy/s", "write", "writing, flushed", "read", "reading"), method.Measure{Slug: "scattered", Name: "scattered writes, each flushed", Unit: "/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.1})}, false)
 	latency := method.Measure{Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.1}
-	register(method.Test{Slug: "browser-network", Name: "Network from the browser", Group: "network", Seconds: 6,
+	register(method.Test{Slug: "browser-network", Version: 2, Name: "Network from the browser", Group: "network", Seconds: 6,
 		About:     "Data go between the device and the service both ways, in four streams; small requests go there and back.",
 		StandsFor: "Pages, downloads, copies to a server.", LimitedBy: "The slowest link between the two, mostly the radio; and how fast a browser handles a stream. The service's own machine and its link must be faster than what is measured.", Input: "Incompressible data.",
 		Checked: "The bytes that arrived are those that were sent, by count.", MustMatch: []string{"network.link"},
-		Measures: append(rate("Mbit/s", "down", "receiving", "up", "sending"), workload.Rows(latency, "median", "median round trip", "p90", "90 % round trip")...)}, false)
+		Measures: append(rate("Mbit/s", "down", "receiving", "up", "sending"), workload.Rows(latency, "median", "median round trip", "latency-90", "90 % round trip")...)}, false)
 }
 
 func ceiling(v float64) *float64 { return &v }

@@ -40,13 +40,13 @@ func init() {
 	rate := method.Measure{Unit: "Mbit/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.03}
 	latency := method.Measure{Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.1}
 	workload.Register(workload.Workload{Run: run, Test: method.Test{
-		Slug: "network", Version: 1, Name: "Network", Group: "network", Subjects: workload.Devices, Repeats: 5, Seconds: 6, Usual: true,
+		Slug: "network", Version: 2, Name: "Network", Group: "network", Subjects: workload.Devices, Repeats: 5, Seconds: 6, Usual: true,
 		About:     "Data go between this machine and the service over HTTP, both ways, in one stream and in four; small requests go there and back. Beside the figures stand the link's rate as the system reports it, and the payload that such a link can carry.",
 		StandsFor: "Copies to a server, backups over the network, remote desks.", LimitedBy: "The slowest link between the two, a radio's surroundings, then the cores that handle packets. The service's own machine and its link must be faster than what is measured.",
 		Input: "Incompressible data.", Checked: "The bytes that arrived are those that were sent, by count.",
 		MustMatch: []string{"supply", "network.link"},
 		Measures: append(workload.Rows(rate, "down", "receiving, one stream", "down-4", "receiving, four streams", "up", "sending, one stream", "up-4", "sending, four streams"),
-			workload.Rows(latency, "median", "median round trip", "p99", "99 % round trip")...),
+			workload.Rows(latency, "median", "median round trip", "latency-99", "99 % round trip")...),
 	}})
 }
 
@@ -82,7 +82,7 @@ func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) 
 			h.RecordValue(int64(time.Since(from)))
 		}
 	}
-	got := map[string]float64{"median": float64(h.ValueAtQuantile(50)) / 1e3, "p99": float64(h.ValueAtQuantile(99)) / 1e3}
+	got := map[string]float64{"median": float64(h.ValueAtQuantile(50)) / 1e3, "latency-99": float64(h.ValueAtQuantile(99)) / 1e3}
 	for i, p := range []struct {
 		slug string
 		n    int

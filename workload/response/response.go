@@ -34,11 +34,11 @@ func init() {
 	}
 	share := workload.Rows(method.Measure{Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Margin: 0.1, Repeatability: 0.1}, "idle-late", "beyond 2.9 ms, idle", "load-late", "beyond 2.9 ms, under load")
 	workload.Register(workload.Workload{Run: runWake, Test: method.Test{
-		Slug: "wake-up", Version: 1, Name: "Wake-up delay", Group: "response", Subjects: workload.Devices, Repeats: 5, Seconds: 10, Usual: true,
+		Slug: "wake-up", Version: 2, Name: "Wake-up delay", Group: "response", Subjects: workload.Devices, Repeats: 5, Seconds: 10, Usual: true,
 		About:     "A thread sleeps for one millisecond, again and again, and notes how late it wakes: while the machine is idle, and while every core computes. Beside median, 99.9 % and worst stands the share beyond 2.9 ms, the time in which 128 sound samples at 44.1 kHz are played.",
 		StandsFor: "Sound without breaks, smooth pointers, games' input.", LimitedBy: "The system's scheduler, power saving states that take time to leave, drivers that keep a core to themselves.",
 		Input: "None.", Checked: "No sleep ends before its time.", MustMatch: []string{"supply", "power.mode", "timer"},
-		Measures: append(append(lower("us", 0.1, "idle-median", "median, idle", "load-median", "median, under load", "idle-p999", "99.9 %, idle", "load-p999", "99.9 %, under load"), lower("us", 0.5, "idle-worst", "worst, idle", "load-worst", "worst, under load")...), share...),
+		Measures: append(append(lower("us", 0.1, "idle-median", "median, idle", "load-median", "median, under load", "idle-999", "99.9 %, idle", "load-999", "99.9 %, under load"), lower("us", 0.5, "idle-worst", "worst, idle", "load-worst", "worst, under load")...), share...),
 	}})
 	workload.Register(workload.Workload{Run: runForeground, Test: method.Test{
 		Slug: "foreground", Version: 1, Name: "Foreground response", Group: "response", Subjects: workload.Devices, Repeats: 3, Seconds: 24, Usual: true,
@@ -128,7 +128,7 @@ func runWake(ctx context.Context, env workload.Env) (out record.Outcome, err err
 			}
 		}
 		us := func(q float64) float64 { return max(float64(h.ValueAtQuantile(q))/1e3, 0.1) }
-		out.Readings = append(out.Readings, workload.Reading(name+"-median", us(50)), workload.Reading(name+"-p999", us(99.9)), workload.Reading(name+"-worst", us(100)),
+		out.Readings = append(out.Readings, workload.Reading(name+"-median", us(50)), workload.Reading(name+"-999", us(99.9)), workload.Reading(name+"-worst", us(100)),
 			workload.Reading(name+"-late", 100*late/float64(h.TotalCount())))
 	}
 	return out, nil

@@ -17,7 +17,7 @@ import (
 // Access says how a file is accessed: by so many threads at once (the queue depth), each with one
 // access under way.
 type Access struct {
-	Block  int // bytes, a power of two from 4 KiB to 1 MiB
+	Block  int // bytes, a power of two from 4 KiB to 2 MiB
 	Depth  int
 	Random bool
 	Reads  int           // share of reads in percent, the others write

@@ -29,15 +29,15 @@ var lasting = []struct {
 }{
 	{"read", "Sequential read", Access{Block: SequentialBlock, Depth: 1, Reads: 100}, "MBy/s", SequentialBlock / 1e6, "100 MB/s"},
 	{"write", "Sequential write", Access{Block: SequentialBlock, Depth: 1}, "MBy/s", SequentialBlock / 1e6, "100 MB/s"},
-	{"random-read", "Random read", Access{Block: RandomBlock, Depth: 32, Random: true, Reads: 100}, "/s", 1, "1000 /s"},
-	{"random-write", "Random write", Access{Block: RandomBlock, Depth: 32, Random: true}, "/s", 1, "1000 /s"},
+	{"random-read", "Random read", Access{Block: RandomBlock, Depth: Deep, Random: true, Reads: 100}, "/s", 1, "1000 /s"},
+	{"random-write", "Random write", Access{Block: RandomBlock, Depth: Deep, Random: true}, "/s", 1, "1000 /s"},
 }
 
 func init() {
 	for _, l := range lasting {
 		writing := l.access.Reads < 100
 		t := method.Test{
-			Slug: "drive-" + l.slug + "-sustained", Name: l.name + ", sustained", Of: "drive-sequential",
+			Slug: "drive-" + l.slug + "-sustained", Version: 2, Name: l.name + ", sustained", Of: "drive-sequential",
 			About:     "The access is repeated over the test file for ten minutes, a sample each second: the level at the beginning, the level that is held, when it first falls, the rate that 95 % of the seconds exceed, and how long it lay below a floor. The drive's temperature stands beside it where the system tells it.",
 			StandsFor: "Backups, long recordings, copies of whole drives.", LimitedBy: "The drive's write cache, its heat, and its flash behind the cache.",
 			Input: "Incompressible data; places from a seed.", Checked: "Blocks are read back and compared.",
@@ -46,14 +46,14 @@ func init() {
 		}
 		if l.access.Random {
 			t.Of = "drive-random"
-			t.About = "4 KiB, 32 under way. " + t.About
+			t.About = "Tiles of 16 KiB, 24 under way. " + t.About
 		}
 		if writing {
 			t.Options = append(t.Options, writesOption("200 GB"))
 			t.MustMatch = append(t.MustMatch, method.OptionCondition("writes"))
 			t.About += " It ends early when the bound on what is written is reached, and says so."
 		}
-		t.Measures = slices.Concat(workload.SustainedMeasures(l.unit, 0.04), measure(l.unit, quantity.Higher, 0.05, "p5", "rate exceeded 95 % of the time"),
+		t.Measures = slices.Concat(workload.SustainedMeasures(l.unit, 0.04), measure(l.unit, quantity.Higher, 0.05, "exceeded-95", "rate exceeded 95 % of the time"),
 			[]method.Measure{{Slug: "below", Name: "seconds below the floor", Unit: "s", Scale: quantity.Interval, Better: quantity.Lower, Margin: 1, Repeatability: 1}})
 		register(t, func(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 			f, err := prepare(ctx, env.Part(0, 10), &out)
@@ -95,7 +95,7 @@ func init() {
 			if math.IsNaN(p5) {
 				return out, fmt.Errorf("the bound of %s written was reached within two samples; raise the option writes", env.Text("writes"))
 			}
-			out.Readings = append(out.Readings, workload.Reading("p5", p5), workload.Reading("below", below))
+			out.Readings = append(out.Readings, workload.Reading("exceeded-95", p5), workload.Reading("below", below))
 			for k, v := range said {
 				out.Negotiated[k] = v
 			}
@@ -104,7 +104,7 @@ func init() {
 	}
 
 	register(method.Test{
-		Slug: "drive-fill", Name: "Filling the drive",
+		Slug: "drive-fill", Version: 2, Name: "Filling the drive",
 		About:     "A share of the free space is written once, in order, past the page cache: the rate over what is written, where the write cache ends, and the rate behind it.",
 		StandsFor: "The first large copy onto a drive: a season's survey, a film, a backup.", LimitedBy: "The write cache of fast cells, then the slow cells behind it.",
 		Input: "Incompressible data.", Checked: "Blocks are read back and compared.",
@@ -114,7 +114,7 @@ func init() {
 			measure("GBy", quantity.Higher, 0.05, "cache", "write cache")...),
 	}, runFill)
 	register(method.Test{
-		Slug: "drive-recovery", Name: "Recovery of the write cache",
+		Slug: "drive-recovery", Version: 2, Name: "Recovery of the write cache",
 		About:     "The drive is written to until its write cache is full, left idle for 5, 15, 30 and 60 seconds, and written to again each time: how much of the cache has come back.",
 		StandsFor: "A recorder that writes in bursts: will the next burst be fast again?", LimitedBy: "How fast the drive empties its cache when nobody asks anything of it.",
 		Input: "Incompressible data.", Checked: "Blocks are read back and compared.",
@@ -124,8 +124,8 @@ func init() {
 			method.Measure{Slug: "recovered", Name: "recovered after 60 s", Unit: "%", Scale: quantity.Share, Better: quantity.Higher, Repeatability: 5}),
 	}, runRecovery)
 	register(method.Test{
-		Slug: "drive-steady", Name: "Steady state",
-		About:     "4 KiB at random places are written, 32 under way, in rounds of a minute, until the rate is steady: five rounds in a row within 20 % of each other with a trend of at most 10 % (SNIA Solid State Storage Performance Test Specification), 25 rounds at most. A test file cannot be purged and preconditioned as that specification asks of a whole drive, so the figure is called “after the SNIA criterion, without preconditioning”.",
+		Slug: "drive-steady", Version: 2, Name: "Steady state",
+		About:     "Tiles of 16 KiB at random places are written, 24 under way, in rounds of a minute, until the rate is steady: five rounds in a row within 20 % of each other with a trend of at most 10 % (SNIA Solid State Storage Performance Test Specification), 25 rounds at most. A test file cannot be purged and preconditioned as that specification asks of a whole drive, so the figure is called “after the SNIA criterion, without preconditioning”.",
 		StandsFor: "A drive under a database that never rests.", LimitedBy: "Moving data within the drive to make room, which begins when the fresh space is used up.",
 		Input: "Places from a seed, incompressible data; the file is written twice over beforehand.", Checked: "Blocks are read back and compared.",
 		MustMatch: append(slices.Clone(mustMatch), method.OptionCondition("round")), Repeats: 1, Seconds: 600,

@@ -17,44 +17,46 @@ const partWrites = 256 << 20
 
 // depths are the queue depths, and sizes the block sizes, that curves go over.
 var (
-	depths = []int{1, 2, 4, 8, 16, 32, 64}
-	sizes  = []int{4 << 10, 16 << 10, 64 << 10, 256 << 10, 1 << 20}
+	depths = []int{1, 3, 6, 12, Deep, 48}
+	sizes  = []int{8 << 10, 32 << 10, 128 << 10, 512 << 10, SequentialBlock}
+	small  = 8 << 10   // a page of the log's index
+	middle = 128 << 10 // one ping of the sonar
 )
 
 func init() {
 	register(method.Test{
-		Slug: "drive-depths", Name: "Random access by queue depth",
-		About:     "4 KiB at random places, 1 to 64 accesses under way at once, reading and then writing: rates as curves over the depth.",
-		StandsFor: "Servers, databases and starting many programs at once; the figure on a box is usually that of a deep queue.", LimitedBy: "At depth 1 the drive's latency, further on its channels, its controller and the link; at last the processor.",
+		Slug: "drive-depths", Version: 2, Name: "Random access by queue depth",
+		About:     "Tiles of 16 KiB at random places, 1 to 48 accesses under way at once, reading and then writing: rates as curves over the depth.",
+		StandsFor: "Servers, databases and starting many programs at once; the figure on a box is usually that of a deep queue.", LimitedBy: "One at a time the drive's latency, further on its channels, its controller and the link; at last the processor.",
 		Input: "Places from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
-		MustMatch: mustMatch, Repeats: 3, Seconds: 10, Writes: fileSize + 7*partWrites, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "read-1", "reads, depth 1", "read-32", "reads, depth 32"), measure("/s", quantity.Higher, 0.05, "write-1", "writes, depth 1", "write-32", "writes, depth 32"),
-			measure("us", quantity.Lower, 0.1, "read-32-p99", "99 % read latency, depth 32")),
+		MustMatch: mustMatch, Repeats: 3, Seconds: 10, Writes: fileSize + 6*partWrites, Options: []method.Option{FileOption},
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "read-single", "reads, one at a time", "read-deep", "reads, 24 under way"), measure("/s", quantity.Higher, 0.05, "write-single", "writes, one at a time", "write-deep", "writes, 24 under way"),
+			measure("us", quantity.Lower, 0.1, "read-deep-latency-99", "99 % read latency, 24 under way")),
 	}, runDepths)
 	register(method.Test{
-		Slug: "drive-blocks", Name: "Access in order by block size",
-		About:     "Blocks from 4 KiB to 1 MiB in order, one at a time, and 1 MiB eight at a time, reading and writing: rates as curves over the block size.",
-		StandsFor: "Programs that read and write in small pieces; the eight at a time are what large copies by good programs reach.", LimitedBy: "For small blocks the latency, for large ones the link and the drive.",
+		Slug: "drive-blocks", Version: 2, Name: "Access in order by block size",
+		About:     "Blocks from 8 KiB to 2 MiB in order, one at a time, and 2 MiB three at a time, reading and writing: rates as curves over the block size.",
+		StandsFor: "Programs that read and write in small pieces; three at a time are the recorder with the sonar and two cameras.", LimitedBy: "For small blocks the latency, for large ones the link and the drive.",
 		Input: "Incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 3, Seconds: 9, Writes: fileSize + 6*partWrites, Options: []method.Option{FileOption},
-		Measures: append(measure("MBy/s", quantity.Higher, 0.03, "read-4k", "read, 4 KiB", "read-64k", "read, 64 KiB", "read-1m-8", "read, 1 MiB, 8 at a time"),
-			measure("MBy/s", quantity.Higher, 0.05, "write-4k", "write, 4 KiB", "write-64k", "write, 64 KiB", "write-1m-8", "write, 1 MiB, 8 at a time")...),
+		Measures: append(measure("MBy/s", quantity.Higher, 0.03, "read-small", "read, 8 KiB", "read-middle", "read, 128 KiB", "read-parallel", "read, 2 MiB, three at a time"),
+			measure("MBy/s", quantity.Higher, 0.05, "write-small", "write, 8 KiB", "write-middle", "write, 128 KiB", "write-parallel", "write, 2 MiB, three at a time")...),
 	}, runBlocks)
 	register(method.Test{
-		Slug: "drive-mixed", Name: "Mixed access",
-		About:     "4 KiB at random places, 70 % reads and 30 % writes in one stream, at queue depth 1 and 32.",
+		Slug: "drive-mixed", Version: 2, Name: "Mixed access",
+		About:     "Tiles of 16 KiB at random places, three reads to each write in one stream, one at a time and 24 under way.",
 		StandsFor: "A system that works while it saves: databases, mail, several programs.", LimitedBy: "How well the drive serves reads while it writes.",
 		Input: "Places and order from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 5, Seconds: 4, Writes: fileSize + 2*partWrites, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate-1", "accesses, depth 1", "rate-32", "accesses, depth 32"), measure("us", quantity.Lower, 0.1, "read-1-p99", "99 % read latency, depth 1", "read-32-p99", "99 % read latency, depth 32")),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate-single", "accesses, one at a time", "rate-deep", "accesses, 24 under way"), measure("us", quantity.Lower, 0.1, "read-single-latency-99", "99 % read latency, one at a time", "read-deep-latency-99", "99 % read latency, 24 under way")),
 	}, runMixed)
 	register(method.Test{
-		Slug: "drive-flush", Name: "Flush latency", Usual: true,
-		About:     "4 KiB are written at a random place and flushed, again and again: the time until the drive says that they are safe.",
+		Slug: "drive-flush", Version: 2, Name: "Flush latency", Usual: true,
+		About:     "A tile of 16 KiB is written at a random place and flushed, again and again: the time until the drive says that they are safe.",
 		StandsFor: "Saving a document, committing a transaction, a logger that must not lose a line.", LimitedBy: "How the drive makes data safe: at once by stored energy, or by writing its cache out.",
 		Input: "Places from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 5, Seconds: 2, Writes: fileSize + 64<<20, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate", "rate"), measure("us", quantity.Lower, 0.05, "median", "median latency"), measure("us", quantity.Lower, 0.15, "p99", "99 % latency"), measure("us", quantity.Lower, 0.5, "worst", "worst latency")),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate", "rate"), measure("us", quantity.Lower, 0.05, "median", "median latency"), measure("us", quantity.Lower, 0.15, "latency-99", "99 % latency"), measure("us", quantity.Lower, 0.5, "worst", "worst latency")),
 	}, runFlush)
 }
 
@@ -99,15 +101,27 @@ func runDepths(ctx context.Context, env workload.Env) (out record.Outcome, err e
 		d, kind := float64(list[i].Depth), 0
 		if list[i].Reads == 0 {
 			kind = 1
-			got[fmt.Sprintf("write-%g", d)] = t.Rate()
+			got["write-"+depthName(list[i].Depth)] = t.Rate()
 		} else {
-			got[fmt.Sprintf("read-%g", d)], got[fmt.Sprintf("read-%g-p99", d)] = t.Rate(), micro(t.Reads, 99)
+			read := "read-" + depthName(list[i].Depth)
+			got[read], got[read+"-latency-99"] = t.Rate(), micro(t.Reads, 99)
 			out.Series[2].Times, out.Series[2].Values = append(out.Series[2].Times, d), append(out.Series[2].Values, micro(t.Reads, 50))
 		}
 		s := &out.Series[kind]
 		s.Times, s.Values = append(s.Times, d), append(s.Values, t.Rate())
 	})
 	return fill(out, env, got, err)
+}
+
+// depthName is how measures call a depth; of those that no measure is about it is never looked at.
+func depthName(depth int) string {
+	switch depth {
+	case 1:
+		return "single"
+	case Deep:
+		return "deep"
+	}
+	return fmt.Sprint(depth)
 }
 
 // fill makes the readings of a test's measures from what was gathered by slug.
@@ -128,10 +142,10 @@ func runBlocks(ctx context.Context, env workload.Env) (out record.Outcome, err e
 		verb := []string{"write", "read"}[reads/100]
 		for _, b := range sizes {
 			list = append(list, Access{Block: b, Depth: 1, Reads: reads, Length: env.Duration() / 2})
-			slugs, names = append(slugs, fmt.Sprintf("%s-%dk", verb, b>>10)), append(names, fmt.Sprintf("%s, %d KiB", verb, b>>10))
+			slugs, names = append(slugs, verb+"-"+map[int]string{small: "small", middle: "middle"}[b]), append(names, fmt.Sprintf("%s, %d KiB", verb, b>>10))
 		}
-		list = append(list, Access{Block: 1 << 20, Depth: 8, Reads: reads, Length: env.Duration() / 2})
-		slugs, names = append(slugs, verb+"-1m-8"), append(names, verb+", 1 MiB, 8 at a time")
+		list = append(list, Access{Block: SequentialBlock, Depth: 3, Reads: reads, Length: env.Duration() / 2})
+		slugs, names = append(slugs, verb+"-parallel"), append(names, verb+", 2 MiB, three at a time")
 	}
 	out.Series = []record.Series{workload.Curve("write", "MBy/s", "block size", "By"), workload.Curve("read", "MBy/s", "block size", "By")}
 	got := map[string]float64{}
@@ -148,10 +162,10 @@ func runBlocks(ctx context.Context, env workload.Env) (out record.Outcome, err e
 
 func runMixed(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 	got := map[string]float64{}
-	list := []Access{{Block: RandomBlock, Depth: 1, Random: true, Reads: 70, Length: env.Duration()}, {Block: RandomBlock, Depth: 32, Random: true, Reads: 70, Length: env.Duration()}}
-	err = several(ctx, env, &out, list, []string{"depth 1", "depth 32"}, func(i int, t Tally) {
-		d := list[i].Depth
-		got[fmt.Sprintf("rate-%d", d)], got[fmt.Sprintf("read-%d-p99", d)] = t.Rate(), micro(t.Reads, 99)
+	list := []Access{{Block: RandomBlock, Depth: 1, Random: true, Reads: 75, Length: env.Duration()}, {Block: RandomBlock, Depth: Deep, Random: true, Reads: 75, Length: env.Duration()}}
+	err = several(ctx, env, &out, list, []string{"one at a time", "24 under way"}, func(i int, t Tally) {
+		d := depthName(list[i].Depth)
+		got["rate-"+d], got["read-"+d+"-latency-99"] = t.Rate(), micro(t.Reads, 99)
 	})
 	return fill(out, env, got, err)
 }
@@ -169,7 +183,7 @@ func runFlush(ctx context.Context, env workload.Env) (out record.Outcome, err er
 	length := 2 * env.Duration()
 	for n := int64(0); last.Sub(begin) < length && n < 16384; n++ {
 		place := (n * 7919 * RandomBlock) % f.size
-		if err := f.writeAt(f.data(place+otherContent, RandomBlock), place); err != nil {
+		if err := f.writeAt(f.other(place, RandomBlock), place); err != nil {
 			return out, err
 		}
 		if err := f.flush(); err != nil {
@@ -188,6 +202,6 @@ func runFlush(ctx context.Context, env workload.Env) (out record.Outcome, err er
 		}
 	}
 	out.Series = []record.Series{s}
-	out, _ = fill(out, env, map[string]float64{"rate": float64(h.TotalCount()) / last.Sub(begin).Seconds(), "median": micro(h, 50), "p99": micro(h, 99), "worst": micro(h, 100)}, nil)
+	out, _ = fill(out, env, map[string]float64{"rate": float64(h.TotalCount()) / last.Sub(begin).Seconds(), "median": micro(h, 50), "latency-99": micro(h, 99), "worst": micro(h, 100)}, nil)
 	return out, f.verify()
 }
