@@ -13,31 +13,42 @@ import (
 
 // Test defines what is measured and how.
 type Test struct {
-	Slug      string            `json:"slug"`
-	Version   int               `json:"version" minimum:"1" doc:"Raised whenever figures of the old and new definition must not be compared"`
-	Name      string            `json:"name"`
-	About     string            `json:"about,omitempty" doc:"What it stands for in real use and what limits it"`
-	Group     string            `json:"group" doc:"CPU, memory, storage, application, display, battery …"`
-	Origin    string            `json:"origin" enum:"workload,command,own" doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk"`
-	Hands     string            `json:"hands,omitempty" enum:"form,check,grade,stopwatch" doc:"How a person makes it: measured and written down; passed or not; graded by written levels; timed"`
-	Subjects  []catalog.Kind    `json:"subjects,omitempty" doc:"Kinds it is meant for; none means every kind"`
-	MustMatch []string          `json:"must_match,omitempty" doc:"Conditions that must be known and equal before two figures may be compared"`
-	Needs     map[string]string `json:"needs,omitempty" doc:"Conditions that its setup must have: a run-down needs the battery"`
-	Repeats   int               `json:"repeats,omitempty" doc:"Repeats of a usual plan"`
-	Seconds   float64           `json:"seconds,omitempty" doc:"Usual duration of one run"`
-	Writes    int64             `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
-	Usual     bool              `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
-	Of        string            `json:"of,omitempty" doc:"Workload that this test measures in another way"`
-	InBrowser string            `json:"in_browser,omitempty" enum:"only,too" doc:"only: measured by the probe, in the device's own browser; too: by the agent, or there"`
-	Analysis  string            `json:"analysis,omitempty" enum:"frames,sustained" doc:"How the desk makes figures of a run's raw series, where the run brings none"`
-	StandsFor string            `json:"stands_for,omitempty" doc:"What it means in real use"`
-	LimitedBy string            `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
-	Input     string            `json:"input,omitempty" doc:"What it works on, and from which seed"`
-	Checked   string            `json:"checked,omitempty" doc:"How its output is checked"`
-	Options   []Option          `json:"options,omitempty" doc:"What a plan may set"`
-	Command   *Command          `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
-	Measures  []Measure         `json:"measures"`
+	Slug         string            `json:"slug"`
+	Version      int               `json:"version" minimum:"1" doc:"Raised whenever figures of the old and new definition must not be compared"`
+	Name         string            `json:"name"`
+	About        string            `json:"about,omitempty" doc:"What it stands for in real use and what limits it"`
+	Group        string            `json:"group" doc:"CPU, memory, storage, application, display, battery …"`
+	Origin       string            `json:"origin" enum:"workload,command,own" doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk"`
+	Hands        string            `json:"hands,omitempty" enum:"form,check,grade,stopwatch" doc:"How a person makes it: measured and written down; passed or not; graded by written levels; timed"`
+	Subjects     []catalog.Kind    `json:"subjects,omitempty" doc:"Kinds it is meant for; none means every kind"`
+	MustMatch    []string          `json:"must_match,omitempty" doc:"Conditions that must be known and equal before two figures may be compared"`
+	Needs        map[string]string `json:"needs,omitempty" doc:"Conditions that its setup must have: a run-down needs the battery"`
+	Repeats      int               `json:"repeats,omitempty" doc:"Repeats of a usual plan"`
+	Seconds      float64           `json:"seconds,omitempty" doc:"Usual duration of one run"`
+	Writes       int64             `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
+	Usual        bool              `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
+	Of           string            `json:"of,omitempty" doc:"Workload that this test measures in another way"`
+	InBrowser    string            `json:"in_browser,omitempty" enum:"only,too" doc:"only: measured by the probe, in the device's own browser; too: by the agent, or there"`
+	Page         string            `json:"page,omitempty" doc:"File of the probe's page that makes it there"`
+	BrowserNeeds []BrowserNeed     `json:"browser_needs,omitempty" enum:"secure,webgpu,screen" doc:"What it needs of a browser: a secure page, WebGPU, a screen that is looked at"`
+	Analysis     string            `json:"analysis,omitempty" enum:"frames,sustained" doc:"How the desk makes figures of a run's raw series, where the run brings none"`
+	StandsFor    string            `json:"stands_for,omitempty" doc:"What it means in real use"`
+	LimitedBy    string            `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
+	Input        string            `json:"input,omitempty" doc:"What it works on, and from which seed"`
+	Checked      string            `json:"checked,omitempty" doc:"How its output is checked"`
+	Options      []Option          `json:"options,omitempty" doc:"What a plan may set"`
+	Command      *Command          `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
+	Measures     []Measure         `json:"measures"`
 }
+
+// BrowserNeed is something that not every browser, or not every connection, offers a test.
+type BrowserNeed string
+
+const (
+	NeedsSecure BrowserNeed = "secure" // a secure page: over TLS, or on the machine itself
+	NeedsWebGPU BrowserNeed = "webgpu"
+	NeedsScreen BrowserNeed = "screen" // a page that is looked at
+)
 
 // Measure is one figure that a test yields.
 type Measure struct {

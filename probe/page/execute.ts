@@ -1,104 +1,40 @@
-// The tests that a browser can make, and how each is made.
+// How a test's order becomes a run. Each file below tests/ makes some tests; a definition names the file, and what it needs of the browser.
 import { observe } from './device'
-import type { Outcome, Reading, Sample, Series, Test } from './wire'
+import { type Env, NotRun, option, type Runner, type Tests } from './harness'
+import type { Outcome, Test } from './wire'
 
-export interface Env {
-  test: Test
-  options: Record<string, string>
-  seconds: number // length of each timed part
-  signal: AbortSignal
-  token: string // of the service; empty where the order came from an agent
-  report(s: Sample): void
-}
+const files = import.meta.glob<Tests>('./tests/*.ts')
 
-export type Runner = (env: Env) => Promise<Partial<Outcome>>
-
-/** NotRun says why a test cannot be made here; it is found out before the test begins. */
-export class NotRun extends Error {}
-
-/** Wrong marks a picture or result that the device got wrong. */
-export class Wrong extends Error {
-  constructor(what: string) {
-    super(`the device computed wrongly: ${what}`)
-  }
-}
-
-const runners: Record<string, () => Promise<Runner>> = {
-  'graphics-fill': async () => (await import('./webgl')).fill,
-  'graphics-texture': async () => (await import('./webgl')).texture,
-  'graphics-geometry': async () => (await import('./webgl')).geometry,
-  'graphics-arithmetic': async () => (await import('./webgl')).arithmetic,
-  'graphics-scene': async () => (await import('./scene')).scene,
-  'graphics-hold': async () => (await import('./scene')).hold,
-  'webgpu-fill': async () => (await import('./webgpu')).fill,
-  'webgpu-texture': async () => (await import('./webgpu')).texture,
-  'webgpu-geometry': async () => (await import('./webgpu')).geometry,
-  'webgpu-arithmetic': async () => (await import('./webgpu')).arithmetic,
-  'webgpu-compute': async () => (await import('./webgpu')).compute,
-  'screen-facts': async () => (await import('./screen')).facts,
-  'touch-response': async () => (await import('./screen')).touch,
-  'browser-storage': async () => (await import('./system')).storage,
-  'browser-network': async () => (await import('./system')).network,
+async function file(t: Test): Promise<Tests | undefined> {
+  return files[`./tests/${t.page}.ts`]?.()
 }
 
 async function runner(t: Test): Promise<Runner | undefined> {
-  const load = runners[t.slug] ?? runners[t.slug.replace(/-sustained$/, '')] ?? (t.in_browser === 'too' ? async () => (await import('./kernels')).kernel : undefined)
-  return load?.()
+  const { runners } = (await file(t)) ?? { runners: {} as Record<string, Runner> }
+  return runners[t.slug] ?? runners[t.of ?? ''] ?? runners['*']
 }
 
 /** prepare brings all that tests need onto the device and tells which share has come. A lost connection then breaks none of them. */
 export async function prepare(tests: Test[], told: (share: number) => void): Promise<void> {
   const here = tests.filter((t) => !cannot(t))
-  await Promise.all(here.map(runner))
-  if (here.some((t) => t.slug === 'browser-storage')) await (await import('./system')).prepare()
-  if (here.some((t) => t.in_browser === 'too')) await (await import('./kernels')).prepare(told)
+  const loaded = new Set(await Promise.all(here.map(file)))
+  for (const f of loaded) await f?.prepare?.(told)
 }
 
-/** script brings a worker's code onto the device and gives an address for it there. */
-export async function script(url: string): Promise<string> {
-  const answer = await fetch(url)
-  if (!answer.ok) throw new Error(`the page's own code did not come: ${answer.status}`)
-  return URL.createObjectURL(new Blob([await answer.blob()], { type: 'text/javascript' }))
-}
+type Need = NonNullable<Test['browser_needs']>[number]
 
-// What a browser gives to secure contexts only.
-const secureOnly = /^(webgpu-|browser-storage)/
+// What a test may need of a browser: whether it is there, and what is said where it is not.
+const needs: Record<Need, { here: () => boolean; why: string }> = {
+  secure: { here: () => isSecureContext, why: 'the browser gives this to secure pages only, and this connection is none' },
+  webgpu: { here: () => !!navigator.gpu, why: 'this browser has no WebGPU' },
+  screen: { here: () => screen.width > 0 && screen.height > 0, why: 'this browser shows nothing' },
+}
 
 /** cannot says why a test cannot be made on this device, or "". */
 export function cannot(t: Test): string {
   if (!t.in_browser) return 'needs the agent; a browser cannot make it'
-  if (!isSecureContext && secureOnly.test(t.slug)) return 'the browser gives this to secure pages only, and this connection is none'
-  if (t.slug.startsWith('webgpu-') && !navigator.gpu) return 'this browser has no WebGPU'
-  return ''
+  return (t.browser_needs ?? []).map((n) => (needs[n].here() ? '' : needs[n].why)).find((why) => why) ?? ''
 }
-
-export const sustained = (env: Env): boolean => env.test.slug.endsWith('-sustained')
-
-/** option is the value of a test's option. */
-export function option(env: Env, slug: string): string {
-  return env.options[slug] || env.test.options?.find((o) => o.slug === slug)?.default || ''
-}
-
-const lengths: Record<string, number> = { ms: 0.001, s: 1, min: 60, h: 3600 }
-function inSeconds(text: string): number {
-  const m = /^([\d.]+)\s*(ms|s|min|h)?$/.exec(text)
-  return m ? Number(m[1]) * (lengths[m[2] ?? 's'] ?? 1) : 0
-}
-/** duration is the option of that name in seconds. */
-export const duration = (env: Env): number => inSeconds(option(env, 'duration'))
-
-/** usual is how many seconds one run takes under the given options, as far as the test says. */
-export function usual(t: Test, options: Record<string, string> = {}): number {
-  const usually = inSeconds(t.options?.find((o) => o.slug === 'duration')?.default ?? '')
-  return (t.seconds ?? 5) + (options.duration ? inSeconds(options.duration) - usually : 0)
-}
-
-export const ok = (measure: string, value: number): Reading => ({ measure, state: 'ok', value })
-export const missing = (measure: string, reason: string): Reading => ({ measure, state: 'missing', value: 0, reason })
-export const series = (channel: string, unit: string): Series => ({ channel, unit, times: [], values: [] })
-
-/** part is the environment of the i-th of n parts of a run: the shares that it reports are the run's. */
-export const part = (env: Env, i: number, n: number): Env => ({ ...env, report: (s) => env.report({ ...s, share: (i + s.share) / n }) })
 
 /** execute makes one run. It throws NotRun, the signal's reason, or what went wrong. */
 export async function execute(env: Env): Promise<Outcome> {
@@ -123,72 +59,4 @@ export async function execute(env: Env): Promise<Outcome> {
   out.series = got.series ?? []
   for (const o of env.test.options ?? []) if (o.match && !out.observed[`option.${o.slug}`]) out.observed[`option.${o.slug}`] = option(env, o.slug)
   return out
-}
-
-/** noise is a generator of 32-bit numbers from a seed (Marsaglia, Journal of Statistical Software 8(14), 2003). */
-export function noise(seed: number): () => number {
-  let x = seed >>> 0 || 1
-  return () => {
-    x ^= x << 13
-    x >>>= 0
-    x ^= x >>> 17
-    x ^= x << 5
-    return (x >>>= 0)
-  }
-}
-
-/** Load is work that a graphics chip does in passes, without anybody waiting between them. */
-export interface Load {
-  amount: number // of one pass, in the unit's numerator
-  submit(passes: number): void
-  done(): Promise<void> // resolves when the oldest submission that was not awaited yet is done
-}
-
-// How long one batch of passes should take, in ms: long against the awaiting, short against a second.
-const batch = 60
-const warmUp = 250
-
-/** rate times a load. Two batches are under way at a time, so that the chip never waits for the page. */
-export async function rate(env: Env, channel: string, unit: string, load: Load): Promise<{ rate: number; series: Series }> {
-  let passes = 1
-  const warm = performance.now()
-  for (;;) {
-    const from = performance.now()
-    load.submit(passes)
-    await load.done()
-    env.signal.throwIfAborted()
-    const took = performance.now() - from
-    if (took > batch / 2 && performance.now() - warm > warmUp) break
-    passes = Math.max(1, Math.min(passes * 8, Math.round((passes * batch) / Math.max(took, 0.2)), 4096))
-    env.report({ phase: `${channel}, warming up`, share: 0, channel })
-    if (passes === 4096 && performance.now() - warm > warmUp) break
-  }
-  const long = sustained(env)
-  const length = (long ? duration(env) : env.seconds) * 1000
-  const every = long ? Math.min(1000, length / 40) : length / 10
-  const out = series(long ? 'rate' : channel, unit)
-  const begin = performance.now()
-  let [lastAt, sinceWork, work] = [begin, 0, 0]
-  load.submit(passes)
-  for (;;) {
-    load.submit(passes) // the next one stands ready while this one is awaited
-    await load.done()
-    env.signal.throwIfAborted()
-    const now = performance.now()
-    work += passes * load.amount
-    sinceWork += passes * load.amount
-    if (now - lastAt >= every || now - begin >= length) {
-      const v = sinceWork / ((now - lastAt) / 1000)
-      out.times.push((now - begin) / 1000)
-      out.values.push(v)
-      env.report({ phase: channel, share: Math.min(1, (now - begin) / length), channel, unit, value: v })
-      lastAt = now
-      sinceWork = 0
-    }
-    if (now - begin >= length) {
-      const spent = (now - begin) / 1000
-      await load.done() // the batch that stood ready
-      return { rate: work / spent, series: out }
-    }
-  }
 }

@@ -1,5 +1,6 @@
 // The page under an agent on the same machine: it asks for orders, makes them, and tells what came out.
-import { type Env, execute, NotRun } from './execute'
+import { execute } from './execute'
+import { type Env, NotRun } from './harness'
 import { awake, rest, Trouble, visible, watched } from './trouble'
 import { call, Refused, type Outcome, type Sample, type Test } from './wire'
 

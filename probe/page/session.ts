@@ -1,7 +1,8 @@
 // The page as an agent: it joins a plan with a one-time code, makes one run after the other, keeps every result on the
 // device until the service has acknowledged it, and goes on where it was after whatever broke it off.
 import { describe, distances, median, observe } from './device'
-import { type Env, execute, NotRun, series, usual } from './execute'
+import { execute } from './execute'
+import { type Env, NotRun, series, usual } from './harness'
 import * as kept from './keep'
 import { awake, rest, Trouble, visible, watched } from './trouble'
 import { call, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'

@@ -67,13 +67,16 @@ func register(k Kernel) {
 		base.Measures = append(base.Measures, workload.Rows(single, p.measure("single"), p.name("single thread"))...)
 		base.Measures = append(base.Measures, workload.Rows(all, p.measure("all"), p.name("all threads"))...)
 	}
-	base.InBrowser = "too"
+	base.InBrowser, base.Page = "too", "kernels"
 	workload.Register(workload.Workload{Test: base, Run: k.plain})
 
 	other := func(slug, name, about string, seconds float64, repeats int, measures ...method.Measure) method.Test {
 		t := base
 		t.Slug, t.Name, t.About, t.Seconds, t.Repeats, t.Measures = k.Slug+"-"+slug, k.Name+", "+name, about, seconds, repeats, measures
 		t.Usual, t.Of, t.InBrowser = false, k.Slug, inBrowser[slug]
+		if t.InBrowser == "" {
+			t.Page = ""
+		}
 		return t
 	}
 	speedUp := method.Measure{Slug: "speed-up", Name: "all threads ÷ one", Unit: "1", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015}

@@ -3298,6 +3298,8 @@ export interface components {
              * @enum {string}
              */
             analysis?: "frames" | "sustained";
+            /** @description What it needs of a browser: a secure page, WebGPU, a screen that is looked at */
+            browser_needs?: ("secure" | "webgpu" | "screen")[];
             /** @description How its output is checked */
             checked?: string;
             /** @description Program to run, for tests of origin command */
@@ -3335,6 +3337,8 @@ export interface components {
              * @enum {string}
              */
             origin: "workload" | "command" | "own";
+            /** @description File of the probe's page that makes it there */
+            page?: string;
             /**
              * Format: int64
              * @description Repeats of a usual plan

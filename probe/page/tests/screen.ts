@@ -1,8 +1,8 @@
 // The screen, and how it answers a finger.
-import { distances, median } from './device'
-import { type Env, missing, ok, series } from './execute'
-import { rest } from './trouble'
-import type { Outcome } from './wire'
+import { distances, median } from '../device'
+import { type Env, missing, ok, series } from '../harness'
+import { rest } from '../trouble'
+import type { Outcome } from '../wire'
 
 const matches = (q: string) => matchMedia(q).matches
 
@@ -96,3 +96,5 @@ export async function touch(env: Env): Promise<Partial<Outcome>> {
     series: [late],
   }
 }
+
+export const runners = { 'screen-facts': facts, 'touch-response': touch }

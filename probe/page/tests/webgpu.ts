@@ -1,7 +1,7 @@
 // Graphics and compute by WebGPU. Each load is checked after it was timed: a wrong picture or result fails the run.
-import { type Env, type Load, missing, NotRun, noise, option, Wrong } from './execute'
+import { type Env, type Load, missing, NotRun, noise, option, Wrong } from '../harness'
 import { addend, type Case, cases, chain, checkNet, chips, factor, near, net, noisy, rounds, scattered } from './webgl'
-import type { Outcome, Reading } from './wire'
+import type { Outcome, Reading } from '../wire'
 
 interface Chip {
   device: GPUDevice
@@ -410,3 +410,5 @@ export async function compute(env: Env): Promise<Partial<Outcome>> {
   else none.push(missing('inference-i8', 'the device offers no packed 8-bit products'))
   return cases(env, c, (m) => env.test.measures.find((x) => x.slug === m)?.unit ?? '{cell}/us', makers, none)
 }
+
+export const runners = { 'webgpu-fill': fill, 'webgpu-texture': texture, 'webgpu-geometry': geometry, 'webgpu-arithmetic': arithmetic, 'webgpu-compute': compute }

@@ -1,11 +1,11 @@
 // A scene at sea, made in code: waves, buoys, sky. Every frame advances it by the same step, so that every device draws
 // the same pictures however fast it is.
-import { distances, median } from './device'
-import { duration, type Env, missing, noise, ok, option, series, sustained, Wrong } from './execute'
-import { references } from './scene.reference'
-import { rest } from './trouble'
+import { distances, median } from '../device'
+import { duration, type Env, missing, noise, ok, option, series, sustained, Wrong } from '../harness'
+import { references } from '../scene.reference'
+import { rest } from '../trouble'
 import { fences, picture, pixels, program, stage } from './webgl'
-import type { Outcome, Reading, Series } from './wire'
+import type { Outcome, Reading, Series } from '../wire'
 
 const qualities: Record<string, { grid: number; waves: number; buoys: number; octaves: number }> = {
   low: { grid: 96, waves: 4, buoys: 60, octaves: 2 },
@@ -339,3 +339,5 @@ export async function hold(env: Env): Promise<Partial<Outcome>> {
   }
   return { observed: screen.s.observed, negotiated: { ...screen.s.negotiated, ...negotiated }, readings, series: all }
 }
+
+export const runners = { 'graphics-scene': scene, 'graphics-hold': hold }

@@ -1,7 +1,7 @@
 // Graphics by WebGL2, drawn into memory. Each load is checked after it was timed: a wrong picture fails the run.
-import { type Env, type Load, NotRun, Wrong, noise, ok, option, part, rate, sustained } from './execute'
-import { rest } from './trouble'
-import type { Outcome, Reading, Series } from './wire'
+import { type Env, type Load, NotRun, Wrong, noise, ok, option, part, rate, sustained } from '../harness'
+import { rest } from '../trouble'
+import type { Outcome, Reading, Series } from '../wire'
 
 export interface Stage {
   gl: WebGL2RenderingContext
@@ -352,3 +352,5 @@ export async function arithmetic(env: Env): Promise<Partial<Outcome>> {
     }),
   ])
 }
+
+export const runners = { 'graphics-fill': fill, 'graphics-texture': texture, 'graphics-geometry': geometry, 'graphics-arithmetic': arithmetic }

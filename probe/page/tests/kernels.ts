@@ -1,9 +1,9 @@
 // The processor's workloads as a WebAssembly module, in as many workers as there are threads.
-import { runtime, threads } from './device'
-import { duration, type Env, ok, part, script, series, sustained } from './execute'
-import code from './kernels.worker.ts?worker&url'
-import type { Answer, Ask } from './kernels.worker'
-import type { Outcome, Series } from './wire'
+import { runtime, threads } from '../device'
+import { duration, type Env, ok, part, script, series, sustained } from '../harness'
+import code from '../kernels.worker.ts?worker&url'
+import type { Answer, Ask } from '../kernels.worker'
+import type { Outcome, Series } from '../wire'
 
 declare const KERNELS: { version: string; size: number }
 
@@ -155,3 +155,5 @@ export async function kernel(env: Env): Promise<Partial<Outcome>> {
     stop()
   }
 }
+
+export const runners = { '*': kernel }

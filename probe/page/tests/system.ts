@@ -1,9 +1,9 @@
 // What the browser gives of storage and network.
-import { link, median } from './device'
-import { type Env, NotRun, ok, script, series } from './execute'
-import code from './storage.worker.ts?worker&url'
-import type { Answer } from './storage.worker'
-import type { Outcome, Series } from './wire'
+import { link, median } from '../device'
+import { type Env, NotRun, ok, script, series } from '../harness'
+import code from '../storage.worker.ts?worker&url'
+import type { Answer } from '../storage.worker'
+import type { Outcome, Series } from '../wire'
 
 let at: Promise<string> | undefined
 /** prepare loads the worker's code, once. */
@@ -94,3 +94,5 @@ export async function network(env: Env): Promise<Partial<Outcome>> {
     series: all,
   }
 }
+
+export const runners = { 'browser-storage': storage, 'browser-network': network }
