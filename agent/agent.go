@@ -62,6 +62,7 @@ type Options struct {
 	Confirm <-chan struct{} // a person at the machine has done what was asked; nil where nobody can
 
 	Retry  time.Duration // first pause after a failed delivery; it doubles up to 30 s. 0 means 500 ms
+	Wait   time.Duration // how long a service that is not up yet is waited for when joining. 0 means 10 min
 	Report time.Duration // time between reports; 0 means 1 s
 	Grace  time.Duration // how long an ended step may take to be gone; 0 means 10 s
 	Limit  time.Duration // how long a run may take; 0 means ten times the usual and half an hour
@@ -124,7 +125,7 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	for _, x := range []struct {
 		d     *time.Duration
 		usual time.Duration
-	}{{&o.Retry, 500 * time.Millisecond}, {&o.Report, time.Second}, {&o.Grace, 10 * time.Second}} {
+	}{{&o.Retry, 500 * time.Millisecond}, {&o.Wait, 10 * time.Minute}, {&o.Report, time.Second}, {&o.Grace, 10 * time.Second}} {
 		if *x.d == 0 {
 			*x.d = x.usual
 		}
@@ -176,7 +177,7 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	if err != nil {
 		return w.result, err
 	}
-	if err := w.patiently(ctx, func() error { return o.Service.Finish(ctx, w.joined.Token) }); err != nil {
+	if err := w.patiently(ctx, away, func() error { return o.Service.Finish(ctx, w.joined.Token) }); err != nil {
 		return w.result, err
 	}
 	w.journal.close()
@@ -209,25 +210,22 @@ func (w *worker) join(ctx context.Context) error {
 		if err := writeWhole(begun, s); err != nil {
 			return fmt.Errorf("no results can be kept in %s: %w", w.Dir, err)
 		}
-		for pause, tries := w.Retry, 1; ; pause, tries = 2*pause, tries+1 {
-			if w.joined, err = w.Service.Join(ctx, w.Code, s.Token, m); err == nil {
-				return stands(s.Token)
-			}
-			if errors.Is(err, ErrRefused) {
-				os.Remove(begun)
-			}
-			if errors.Is(err, ErrRefused) || tries == 4 {
-				return err
-			}
-			select {
-			case <-ctx.Done():
-				return ctx.Err()
-			case <-time.After(pause):
-			}
+		waiting, stop := context.WithTimeoutCause(ctx, w.Wait, errWaited)
+		defer stop()
+		err := w.patiently(waiting, "The service is not there yet; it is waited for.", func() (err error) {
+			w.joined, err = w.Service.Join(ctx, w.Code, s.Token, m)
+			return err
+		})
+		switch {
+		case err == nil:
+			return stands(s.Token)
+		case errors.Is(err, ErrRefused):
+			os.Remove(begun)
 		}
+		return err
 	}
 	rejoin := func(s session) error {
-		return w.patiently(ctx, func() (err error) {
+		return w.patiently(ctx, away, func() (err error) {
 			w.joined, err = w.Service.Rejoin(ctx, s.Token, m)
 			w.joined.Token = s.Token
 			return err
@@ -333,6 +331,9 @@ func (w *worker) work(ctx context.Context) error {
 		}
 	}
 }
+
+// errWaited ends the waiting for a service that does not come.
+var errWaited = errors.New("the service did not come")
 
 // errAgain sends the loop around once more.
 var errAgain = errors.New("again")

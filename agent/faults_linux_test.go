@@ -184,6 +184,9 @@ func (w *wire) set(cut bool) {
 }
 
 func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it kills processes for half a minute")
+	}
 	const faults = 200
 	dir := t.TempDir()
 	listen := func() net.Listener {

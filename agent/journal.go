@@ -299,7 +299,7 @@ func (w *worker) deliver(ctx context.Context, finished <-chan struct{}) error {
 // hand sends one thing and removes it once it is acknowledged; what is refused for good stays, under another name.
 func (w *worker) hand(ctx context.Context, name, what string, send func() error) error {
 	path := filepath.Join(w.outbox, name)
-	err := w.patiently(ctx, send)
+	err := w.patiently(ctx, away, send)
 	switch {
 	case errors.Is(err, ErrRefused):
 		w.refused = append(w.refused, fmt.Sprintf("%s: %v", what, err))
@@ -313,8 +313,11 @@ func (w *worker) hand(ctx context.Context, name, what string, send func() error)
 	return nil
 }
 
-// patiently tries until it works, the service refuses, or ctx ends.
-func (w *worker) patiently(ctx context.Context, try func() error) error {
+// away is said once when the service goes away while results are there.
+const away = "The service cannot be reached; results are kept and sent when it is back."
+
+// patiently tries until it works, the service refuses for good, or ctx ends: then the last error comes back. said is said once, with the first error.
+func (w *worker) patiently(ctx context.Context, said string, try func() error) error {
 	pause := w.Retry
 	told := false
 	for {
@@ -326,11 +329,14 @@ func (w *worker) patiently(ctx context.Context, try func() error) error {
 			return err
 		}
 		if !told {
-			w.Log("The service cannot be reached; results are kept and sent when it is back. (%v)", err)
+			w.Log("%s (%v)", said, err)
 			told = true
 		}
 		select {
 		case <-ctx.Done():
+			if context.Cause(ctx) == errWaited {
+				return err
+			}
 			return fmt.Errorf("stopped with undelivered runs in %s: %w", w.outbox, ctx.Err())
 		case <-time.After(pause):
 		}

@@ -77,6 +77,7 @@ func must2[T any](v T, err error) T {
 }
 
 func TestAnInterruptKeepsWhatWasMeasured(t *testing.T) {
+	whole(t)
 	home := t.TempDir()
 	cmd := exec.Command(bed.program, "bench", "run", "grid-solve", "drive-sequential", "--repeats", "3", "--seconds", "0.2", "--path", bed.data, "--out", "part.json")
 	cmd.Dir = home

@@ -7,6 +7,7 @@ import (
 	"crypto/x509"
 	"encoding/json"
 	"errors"
+	"flag"
 	"fmt"
 	"io"
 	"net/http"
@@ -24,7 +25,13 @@ import (
 // bed is the built program, a data folder that `durvek demo --once` has filled, and a copy of it that no test adds to.
 var bed struct{ program, data, fresh, log string }
 
-func TestMain(m *testing.M) { os.Exit(run(m)) }
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if testing.Short() { // what needs the program and the demo is left out
+		os.Exit(m.Run())
+	}
+	os.Exit(run(m))
+}
 
 func run(m *testing.M) int {
 	dir, err := os.MkdirTemp("", "durvek-cli-*")
@@ -54,9 +61,18 @@ func must(err error) {
 	}
 }
 
+// whole leaves a test out where the program was not built.
+func whole(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("it needs the program and the demo's data")
+	}
+}
+
 // serve starts the service on the demo's data as a process and ends it with the test.
 func serve(t *testing.T, data string) (server, link string) {
 	t.Helper()
+	whole(t)
 	cmd := exec.Command(bed.program, "serve", "--listen", "127.0.0.1:0", "--data", data, "--name", "Marram Desk")
 	stdout, err := cmd.StdoutPipe()
 	must(err)
@@ -93,6 +109,7 @@ type result struct {
 // call runs the program with its own settings folder, so that nothing of the tester's is used.
 func call(t *testing.T, home string, args ...string) result {
 	t.Helper()
+	whole(t)
 	cmd := exec.Command(bed.program, args...)
 	cmd.Env = []string{"HOME=" + home, "XDG_CONFIG_HOME=" + home, "PATH=" + os.Getenv("PATH")}
 	cmd.Dir = home
@@ -121,6 +138,7 @@ func (r result) want(t *testing.T, status int, says ...string) {
 }
 
 func TestTheDemoFillsChecksAndEnds(t *testing.T) {
+	whole(t)
 	for _, s := range []string{"sign-in?code=", "This machine is measured.", "Checked: every planted case is there."} {
 		if !strings.Contains(bed.log, s) {
 			t.Errorf("the demo did not say %q:\n%s", s, bed.log)

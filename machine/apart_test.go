@@ -67,6 +67,9 @@ func TestAProcessThatDiesHasCrashed(t *testing.T) {
 }
 
 func TestAHangingProcessIsEnded(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it waits for a process to hang")
+	}
 	w, _ := workload.Find("tide-synthesis")
 	ctx, stop := context.WithCancelCause(context.Background())
 	why := errors.New("it hung")

@@ -44,6 +44,9 @@ const phone = "petrel-8-256-a"
 
 func TestMain(m *testing.M) {
 	flag.Parse()
+	if testing.Short() { // every test here needs a browser
+		return
+	}
 	os.Exit(run(m))
 }
 
@@ -90,7 +93,7 @@ func must(err error) {
 // newDevice is a page of its own, with storage of its own. Lost connections and refusals are what tests ask for.
 func newDevice(t *testing.T) *device {
 	t.Helper()
-	d := &device{tab.New(t, bed.browser, 100*time.Second, 412, 800, "ERR_", "401")}
+	d := &device{tab.New(t, bed.browser, 5*time.Minute, 412, 800, "ERR_", "401")}
 	d.Shots = *shots
 	return d
 }

@@ -502,7 +502,7 @@ func TestWhatWorksWithWhatFillsItself(t *testing.T) {
 	must(t, err)
 	for i, link := range []string{"USB 10 Gbit/s", "USB 5 Gbit/s", "USB 10 Gbit/s"} {
 		run := runFor(j, i, 400)
-		run.Test, run.Negotiated, run.Readings, run.Series = "drive-sequential", map[string]string{"link.usb": link, "drive.firmware": "F11"}, []record.Reading{}, nil
+		run.Test, run.TestVersion, run.Negotiated, run.Readings, run.Series = "drive-sequential", 2, map[string]string{"link.usb": link, "drive.firmware": "F11"}, []record.Reading{}, nil
 		if i == 1 {
 			run.Outcome, run.Failure = "failed", "the drive vanished"
 		}

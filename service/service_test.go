@@ -652,6 +652,9 @@ func filled(t testing.TB) *running {
 }
 
 func TestTheDemoShowsWhatWasPlanted(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it fills a whole demo, or measures for seconds")
+	}
 	r := filled(t)
 	if err := demo.Check(context.Background(), r.c); err == nil || !strings.Contains(err.Error(), "this machine") {
 		t.Errorf("only this machine may be missing here: %v", err)
@@ -710,6 +713,9 @@ func TestChartsComeAsSVGAndPNG(t *testing.T) {
 }
 
 func TestAReviewIsGuardedAgainstLostChanges(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it fills a whole demo, or measures for seconds")
+	}
 	r := filled(t)
 	ctx := context.Background()
 	a := get[verdict.Review](r, "/api/reviews/tern-mini")

@@ -161,6 +161,9 @@ measures: [{slug: rate, name: rate, unit: /s, scale: ratio, better: higher}]
 }
 
 func TestTheNetworkIsMeasuredAgainstTheService(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it fills a whole demo, or measures for seconds")
+	}
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	j := joined(r, "network")

@@ -37,6 +37,9 @@ var bed struct {
 
 func TestMain(m *testing.M) {
 	flag.Parse()
+	if testing.Short() { // every test here needs a browser
+		return
+	}
 	os.Exit(run(m))
 }
 
@@ -77,7 +80,7 @@ type page struct{ *tab.Tab }
 // newTab opens a page; the refusals that it reports are those that a test asks for.
 func newTab(t *testing.T, width, height int64) *page {
 	t.Helper()
-	p := &page{tab.New(t, bed.browser, 60*time.Second, width, height, "422", "409")}
+	p := &page{tab.New(t, bed.browser, 5*time.Minute, width, height, "422", "409")}
 	p.Shots = *shots
 	return p
 }

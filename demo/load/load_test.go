@@ -13,6 +13,9 @@ import (
 )
 
 func TestMadeUpDataAreWholeAndTheSameForASeed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it fills two desks")
+	}
 	want := load.Size{Variants: 120, Tests: 40, Readings: 20000}
 	d := testdesk.Loaded(t, want)
 	var n, fails int

@@ -200,6 +200,9 @@ func TestEstimatesEqualRecomputingWhateverIsChanged(t *testing.T) {
 
 // Columns are read while others write. Whatever the order, what is in memory in the end is what the database holds.
 func TestColumnsThatAreReadWhileOthersWriteMissNothing(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it fills a desk")
+	}
 	d := testdesk.Loaded(t, load.Size{Variants: 400, Tests: 15, Readings: 80000}) // a column takes about as long to read as a run to write
 	for round := range 40 {
 		d.Figures.Forget() // as after a start

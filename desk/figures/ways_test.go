@@ -195,6 +195,9 @@ func TestFieldsByRuleFollowTheCatalogue(t *testing.T) {
 }
 
 func TestAPlaceAmongItsKindAndInAllHistory(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it fills a desk")
+	}
 	d := testdesk.Loaded(t, load.Size{Variants: 200, Tests: 15, Readings: 40000})
 	c, err := d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "load-003/m0"})
 	if err != nil || len(c.Rows) != 200 {

@@ -109,7 +109,7 @@ func (p *Tab) Until(expression string) {
 	var err error
 	for range 3 {
 		// By the clock, not by frames: a page that is hidden draws none.
-		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(60*time.Second), chromedp.WithPollingInterval(50*time.Millisecond)))
+		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(3*time.Minute), chromedp.WithPollingInterval(50*time.Millisecond)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
 			break
 		}

@@ -23,6 +23,9 @@ func TestMain(m *testing.M) {
 }
 
 func TestTheApplicationsRunForReal(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	dir, ran := place(t), 0
 	for _, test := range workload.Tests() {
 		if test.Group != "application" || test.Of != "" || test.Slug == "video-encode" {
@@ -140,6 +143,9 @@ func place(t *testing.T) string {
 }
 
 func TestArchiveRunsForRealAndCleansUp(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	dir := place(t)
 	stale := filepath.Join(dir, ".durvek-work-999999999-x") // a crashed process's folder
 	live := filepath.Join(dir, fmt.Sprintf(".durvek-work-%d-x", os.Getpid()))

@@ -40,6 +40,9 @@ func find(t *testing.T, slug string) workload.Workload {
 }
 
 func TestTheMachinesOwnBrowserMakesARun(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it needs a browser")
+	}
 	var mu sync.Mutex
 	var phases []string
 	ctx, stop := context.WithTimeout(t.Context(), 90*time.Second)
@@ -74,6 +77,9 @@ func TestABrowserThatEndsIsACrashAndOneThatIsNoneIsSaid(t *testing.T) {
 
 // TestAPageThatIsOpenedByHand speaks as the page does: it finds the link in what people are told.
 func TestAPageThatIsOpenedByHand(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it needs a browser")
+	}
 	link := make(chan string, 100)
 	ended := make(chan error, 1)
 	var out record.Outcome

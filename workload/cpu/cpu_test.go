@@ -36,6 +36,9 @@ func TestTheInputIsTheSameEverywhere(t *testing.T) {
 }
 
 func TestKernelsRunForReal(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	if len(Kernels) != 13 {
 		t.Fatalf("the roster has %d kernels", len(Kernels))
 	}
@@ -162,6 +165,9 @@ func TestScalingAndCoresGiveCurves(t *testing.T) {
 }
 
 func TestSustainedLoad(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	w, _ := workload.Find("sealing-sustained")
 	if _, err := w.Execute(context.Background(), workload.Env{Options: map[string]string{"duration": "1 s"}}); !errors.Is(err, record.ErrNotRun) {
 		t.Errorf("a duration of 1 s: %v", err)
@@ -176,6 +182,9 @@ func TestSustainedLoad(t *testing.T) {
 }
 
 func TestAnInterruptGivesNoFigureButKeepsTheSamples(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	ctx, stop := context.WithCancel(context.Background())
 	w, _ := workload.Find("hashing")
 	out, err := w.Execute(ctx, workload.Env{Seconds: 30, Report: func(s record.Sample) {
@@ -199,7 +208,7 @@ func TestTheHarnessMeasuresWorkOverTime(t *testing.T) {
 				return 1
 			}}, nil
 		})
-		if runtime.GOOS == "linux" && (r.Share <= 0.05 || r.Share > 1) {
+		if runtime.GOOS == "linux" && (r.Share <= 0 || r.Share > 1) {
 			t.Errorf("%d threads had a processor for %g of the time", threads, r.Share)
 		}
 		if err != nil || r.Rate > 1001*float64(threads) || r.Rate <= 0 {

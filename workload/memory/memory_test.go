@@ -48,6 +48,9 @@ func TestTheKernelsComputeRight(t *testing.T) {
 }
 
 func TestMemoryRunsForReal(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	for _, slug := range []string{"memory-bandwidth", "memory-latency"} {
 		w, _ := workload.Find(slug)
 		out, err := w.Execute(context.Background(), workload.Env{Seconds: 0.05, Memory: 1 << 30})

@@ -12,6 +12,9 @@ import (
 )
 
 func TestResponseRunsForReal(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	for _, slug := range []string{"wake-up", "foreground"} {
 		w, _ := workload.Find(slug)
 		last := 0.0

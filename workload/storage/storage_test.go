@@ -164,6 +164,9 @@ func TestReadOnlyFoldersAreRefused(t *testing.T) {
 
 // Every drive test runs for real, small and short, gives all its measures, and leaves nothing.
 func TestTheDriveWorkloadsRunForReal(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it measures for real")
+	}
 	dir := folder(t)
 	_, free, err := examine(dir)
 	if err != nil || free < 1<<30 {
