@@ -635,6 +635,9 @@ func TestMain(m *testing.M) {
 // each test gets a copy of its data.
 func filled(t testing.TB) *running {
 	t.Helper()
+	if testing.Short() {
+		t.Skip("it fills a whole demo")
+	}
 	demoData.once.Do(func() {
 		var err error
 		demoData.dir, err = os.MkdirTemp("", "durvek-service-*")
