@@ -15,7 +15,8 @@ import (
 // imports lists the project's own packages with what each needs, directly and through others.
 func imports(t *testing.T) (deps map[string][]string, direct map[string][]string) {
 	t.Helper()
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}|{{join .Deps " "}}|{{join .Imports " "}}`, "./...").Output()
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}}|{{join .Deps " "}}|{{join .Imports " "}}`,
+		"./...").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -40,10 +41,12 @@ func TestCoreImportsOnlyTheStandardLibraryNumericsAndItself(t *testing.T) {
 		checked++
 		for _, i := range list {
 			switch {
-			case strings.HasPrefix(i, "durvek/core/"), strings.HasPrefix(i, "gonum.org/v1/gonum/"), strings.HasPrefix(i, "github.com/lucasb-eyer/go-colorful"):
+			case strings.HasPrefix(i, "durvek/core/"), strings.HasPrefix(i, "gonum.org/v1/gonum/"), strings.HasPrefix(i,
+				"github.com/lucasb-eyer/go-colorful"):
 			case strings.HasPrefix(i, "durvek/"), !standard(i):
 				t.Errorf("%s imports %s", pkg, i)
-			case i == "os", i == "net", strings.HasPrefix(i, "net/"), i == "database/sql", strings.HasPrefix(i, "os/"), i == "log", i == "math/rand":
+			case i == "os", i == "net", strings.HasPrefix(i, "net/"), i == "database/sql", strings.HasPrefix(i, "os/"),
+				i == "log", i == "math/rand":
 				t.Errorf("%s imports %s: core takes files, time and randomness as arguments", pkg, i)
 			}
 		}
@@ -57,21 +60,24 @@ func TestCoreImportsOnlyTheStandardLibraryNumericsAndItself(t *testing.T) {
 var rooms = []string{"books", "bench", "results", "figures", "reviews"}
 
 // above are the packages that stand over the desk.
-var above = []string{"durvek/cli", "durvek/service", "durvek/client", "durvek/agent", "durvek/machine", "durvek/simulate", "durvek/workload", "durvek/web", "durvek/demo"}
+var above = []string{"durvek/cli", "durvek/service", "durvek/client", "durvek/agent", "durvek/machine",
+	"durvek/simulate", "durvek/workload", "durvek/web", "durvek/demo"}
 
 // never says for each package which ones it may not need, directly or through others.
 func never() map[string][]string {
 	out := map[string][]string{
-		"durvek/store":     {"durvek/desk", "durvek/service", "durvek/cli", "durvek/publish", "durvek/draw"},
-		"durvek/client":    {"durvek/desk", "durvek/store", "durvek/service", "durvek/cli"},
-		"durvek/agent":     {"durvek/desk", "durvek/store", "durvek/service", "durvek/client", "durvek/cli", "durvek/machine", "durvek/simulate"},
-		"durvek/service":   {"durvek/cli", "durvek/agent", "durvek/simulate"},
-		"durvek/publish":   {"durvek/desk", "durvek/store", "durvek/service"},
-		"durvek/draw":      {"durvek/desk", "durvek/store", "durvek/publish"},
-		"durvek/machine":   {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent"},
-		"durvek/simulate":  {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent"},
-		"durvek/workload":  {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine"},
-		"durvek/probe":     {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine", "durvek/workload"},
+		"durvek/store":  {"durvek/desk", "durvek/service", "durvek/cli", "durvek/publish", "durvek/draw"},
+		"durvek/client": {"durvek/desk", "durvek/store", "durvek/service", "durvek/cli"},
+		"durvek/agent": {"durvek/desk", "durvek/store", "durvek/service", "durvek/client", "durvek/cli", "durvek/machine",
+			"durvek/simulate"},
+		"durvek/service":  {"durvek/cli", "durvek/agent", "durvek/simulate"},
+		"durvek/publish":  {"durvek/desk", "durvek/store", "durvek/service"},
+		"durvek/draw":     {"durvek/desk", "durvek/store", "durvek/publish"},
+		"durvek/machine":  {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent"},
+		"durvek/simulate": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent"},
+		"durvek/workload": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine"},
+		"durvek/probe": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine",
+			"durvek/workload"},
 		"durvek/document":  {"durvek/core/catalog", "durvek/desk"},
 		"durvek/demo/load": {"durvek/desk/house", "durvek/service", "durvek/cli", "durvek/client"},
 		"durvek/desk":      append([]string{"durvek/desk/house"}, above...),
@@ -105,8 +111,9 @@ func TestArrowsPointDown(t *testing.T) {
 	}
 	// Who may name a package itself, by the beginning of its own name.
 	only := map[string][]string{
-		"durvek/cli":               {"durvek/cmd/durvek", "durvek/scripts/reference"},
-		"durvek/store":             {"durvek/desk", "durvek/service", "durvek/demo/load", "durvek/bench", "durvek/internal/testdesk"},
+		"durvek/cli": {"durvek/cmd/durvek", "durvek/scripts/reference"},
+		"durvek/store": {"durvek/desk", "durvek/service", "durvek/demo/load", "durvek/bench",
+			"durvek/internal/testdesk"},
 		"durvek/desk/house":        {"durvek/service", "durvek/cli", "durvek/internal/testdesk"},
 		"durvek/internal/testdesk": {},
 	}
@@ -140,7 +147,8 @@ func sources(t *testing.T, root string, tell func(path string, lines []string)) 
 	t.Helper()
 	n := 0
 	err := filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
-		if err != nil || e.IsDir() && (e.Name() == "node_modules" || e.Name() == "gen" || path != root && strings.HasPrefix(e.Name(), ".")) {
+		if err != nil || e.IsDir() && (e.Name() == "node_modules" || e.Name() == "gen" || path != root &&
+			strings.HasPrefix(e.Name(), ".")) {
 			return cmp.Or(err, fs.SkipDir)
 		}
 		if filepath.Ext(path) != ".go" {

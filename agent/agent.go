@@ -125,12 +125,14 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	for _, x := range []struct {
 		d     *time.Duration
 		usual time.Duration
-	}{{&o.Retry, 500 * time.Millisecond}, {&o.Wait, 10 * time.Minute}, {&o.Report, time.Second}, {&o.Grace, 10 * time.Second}} {
+	}{{&o.Retry, 500 * time.Millisecond}, {&o.Wait, 10 * time.Minute}, {&o.Report, time.Second},
+		{&o.Grace, 10 * time.Second}} {
 		if *x.d == 0 {
 			*x.d = x.usual
 		}
 	}
-	w := &worker{Options: o, learned: map[string]float64{}, outbox: filepath.Join(o.Dir, "outbox"), done: map[method.Job]bool{}, retried: map[method.Job]int{},
+	w := &worker{Options: o, learned: map[string]float64{}, outbox: filepath.Join(o.Dir, "outbox"),
+		done: map[method.Job]bool{}, retried: map[method.Job]int{},
 		wake: make(chan struct{}, 1), poke: make(chan struct{}, 1), rested: -1}
 	if err := os.MkdirAll(w.outbox, 0o700); err != nil {
 		return Result{}, fmt.Errorf("make the agent's folder: %w", err)
@@ -140,7 +142,8 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	}
 	w.result = Result{Plan: w.joined.Plan}
 	w.jobs = w.joined.Plan.Jobs()
-	o.Log("Joined for plan %q: %d runs of %d tests on %s.", w.joined.Plan.Name, len(w.jobs), len(w.joined.Tests), w.joined.Plan.Unit)
+	o.Log("Joined for plan %q: %d runs of %d tests on %s.", w.joined.Plan.Name, len(w.jobs), len(w.joined.Tests),
+		w.joined.Plan.Unit)
 	for k, s := range w.joined.Learned {
 		w.learned[k] = s
 	}
@@ -531,7 +534,8 @@ func (w *worker) prepare(ctx context.Context, j method.Job) error {
 			break
 		}
 		w.show(func(x *record.Progress) {
-			x.State, x.Phase = record.Ambient, fmt.Sprintf("waits for the room: %.1f °C, the plan says %g to %g °C", room, p.Ambient.Low, p.Ambient.High)
+			x.State, x.Phase = record.Ambient, fmt.Sprintf("waits for the room: %.1f °C, the plan says %g to %g °C", room,
+				p.Ambient.Low, p.Ambient.High)
 		})
 		if d, err := w.told(); err != nil || d.Stop || d.Pause || slices.Contains(d.Skip, j.Step) {
 			return errAgain
@@ -583,7 +587,10 @@ func (w *worker) finish(ctx context.Context, r record.Run) error {
 	w.done[method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}] = true
 	w.mu.Unlock()
 	w.rested = w.Machine.Clock()
-	return w.onDisk(ctx, func() error { return w.journal.write(entry{Event: "end", Step: r.Step, Repeat: r.Repeat, Run: r.ID}) })
+	return w.onDisk(ctx, func() error {
+		return w.journal.write(entry{Event: "end", Step: r.Step, Repeat: r.Repeat,
+			Run: r.ID})
+	})
 }
 
 // park gives every repeat of a step that is not made yet up, with the reason.
@@ -688,7 +695,8 @@ func (w *worker) report(ctx context.Context) {
 		case err == nil:
 			w.directive = d
 		case errors.Is(err, ErrRefused):
-			w.gone = fmt.Errorf("the service has no place for this agent any more; results so far are kept in %s: %w", w.Dir, err)
+			w.gone = fmt.Errorf("the service has no place for this agent any more; results so far are kept in %s: %w", w.Dir,
+				err)
 		}
 		w.mu.Unlock()
 	}

@@ -47,7 +47,8 @@ func (m *fakeMachine) Run(_ context.Context, o record.Order, report func(record.
 	if t.Slug == m.fail {
 		return record.Outcome{}, errors.New("the drive vanished")
 	}
-	return record.Outcome{Readings: []record.Reading{{Measure: "x", State: record.OK, Value: 2}}, Observed: map[string]string{"drive.cache": "passed"}}, nil
+	return record.Outcome{Readings: []record.Reading{{Measure: "x", State: record.OK, Value: 2}},
+		Observed: map[string]string{"drive.cache": "passed"}}, nil
 }
 
 // fakeService keeps what it gets; trouble, if set, answers in its place.
@@ -85,7 +86,8 @@ func (s *fakeService) joined() record.Joined {
 		j.Setups = append(j.Setups, s.setups[setup])
 	}
 	for _, step := range s.plan.Steps {
-		j.Tests = append(j.Tests, method.Test{Slug: step.Test, Version: 2, Name: "Test " + step.Test, Seconds: 10, Measures: []method.Measure{{Slug: "x", Name: "the x"}}})
+		j.Tests = append(j.Tests, method.Test{Slug: step.Test, Version: 2, Name: "Test " + step.Test, Seconds: 10,
+			Measures: []method.Measure{{Slug: "x", Name: "the x"}}})
 	}
 	return j
 }
@@ -141,8 +143,9 @@ func planOf(tests ...string) method.Plan {
 func work(t *testing.T, s *fakeService, m *fakeMachine, code, dir string) (Result, []string, error) {
 	t.Helper()
 	var said []string
-	r, err := Work(context.Background(), Options{Service: s, Machine: m, Code: code, Dir: dir, Server: "http://desk", Retry: time.Millisecond,
-		Log: func(f string, v ...any) { said = append(said, fmt.Sprintf(f, v...)) }})
+	r, err := Work(context.Background(), Options{Service: s, Machine: m, Code: code, Dir: dir, Server: "http://desk",
+		Retry: time.Millisecond,
+		Log:   func(f string, v ...any) { said = append(said, fmt.Sprintf(f, v...)) }})
 	return r, said, err
 }
 
@@ -154,10 +157,12 @@ func TestOptionsReachTheMachineAndWhatCannotBeRunIsNoFailure(t *testing.T) {
 	if err != nil || r.Runs != 4 || r.Failed != 0 || r.NotRun != 2 {
 		t.Fatalf("%+v, %v", r, err)
 	}
-	if o := m.orders; o[0].Options != nil || o[2].Options["share"] != "5 %" || o[0].Service != "http://desk" || o[0].Token != s.token || len(s.token) < 43 {
+	if o := m.orders; o[0].Options != nil || o[2].Options["share"] != "5 %" || o[0].Service != "http://desk" ||
+		o[0].Token != s.token || len(s.token) < 43 {
 		t.Errorf("orders %+v", o)
 	}
-	if last := s.runs[3]; last.Outcome != "not-run" || last.Failure != "no room" || last.Options["share"] != "5 %" || last.Negotiated["free"] != "1 MiB" || len(last.Readings) != 0 {
+	if last := s.runs[3]; last.Outcome != "not-run" || last.Failure != "no room" || last.Options["share"] != "5 %" ||
+		last.Negotiated["free"] != "1 MiB" || len(last.Readings) != 0 {
 		t.Errorf("%+v", last)
 	}
 	if !strings.Contains(strings.Join(said, "; "), "b, repeat 1: not run: no room") {
@@ -175,7 +180,8 @@ func TestAPlanIsWorkedThroughInOrderAndDelivered(t *testing.T) {
 		t.Errorf("order %q", got)
 	}
 	for i, run := range s.runs {
-		if run.Step != i/2 || run.Repeat != i%2 || run.TestVersion != 2 || run.Sitting != "sit" || !run.Simulated || run.Observed["drive.cache"] == "unknown" && run.Outcome == "done" {
+		if run.Step != i/2 || run.Repeat != i%2 || run.TestVersion != 2 || run.Sitting != "sit" || !run.Simulated ||
+			run.Observed["drive.cache"] == "unknown" && run.Outcome == "done" {
 			t.Errorf("run %d is %+v", i, run)
 		}
 	}
@@ -193,7 +199,8 @@ func TestAPlanIsWorkedThroughInOrderAndDelivered(t *testing.T) {
 func TestProgressNamesThingsAndLearnsTheTimeLeft(t *testing.T) {
 	s, m := &fakeService{plan: planOf("a", "b")}, &fakeMachine{}
 	var seen []record.Progress
-	_, err := Work(context.Background(), Options{Service: s, Machine: m, Code: "GOOD", Dir: t.TempDir(), Show: func(p record.Progress) { seen = append(seen, p) }})
+	_, err := Work(context.Background(), Options{Service: s, Machine: m, Code: "GOOD", Dir: t.TempDir(),
+		Show: func(p record.Progress) { seen = append(seen, p) }})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -202,7 +209,8 @@ func TestProgressNamesThingsAndLearnsTheTimeLeft(t *testing.T) {
 	if first.Left != 40 || mid.Left != 35 || last.Left > 6 || last.Done != 3 || last.Jobs != 4 {
 		t.Errorf("time left %g, then %g, at last %g; done %d of %d", first.Left, mid.Left, last.Left, last.Done, last.Jobs)
 	}
-	if strings.Contains(last.Phase, "the the") || mid.Phase != "the x, warming up" || mid.Channel != "the x" || mid.Unit != "MiB/s" || mid.Test != "Test a" {
+	if strings.Contains(last.Phase, "the the") || mid.Phase != "the x, warming up" || mid.Channel != "the x" ||
+		mid.Unit != "MiB/s" || mid.Test != "Test a" {
 		t.Errorf("progress %+v", mid)
 	}
 }
@@ -219,7 +227,8 @@ func TestARefusedRunIsKeptAndSaidAndTheRestGoesOn(t *testing.T) {
 	if err != nil || len(r.Refused) != 1 || len(s.runs) != 1 {
 		t.Fatalf("%+v, %d delivered, %v", r, len(s.runs), err)
 	}
-	if kept, _ := filepath.Glob(filepath.Join(dir, "outbox", "*.refused")); len(kept) != 1 || !strings.Contains(strings.Join(said, "\n"), "refused a, repeat 1, which stays in") {
+	if kept, _ := filepath.Glob(filepath.Join(dir, "outbox", "*.refused")); len(kept) != 1 ||
+		!strings.Contains(strings.Join(said, "\n"), "refused a, repeat 1, which stays in") {
 		t.Errorf("kept %v, said %v", kept, said)
 	}
 }
@@ -275,19 +284,24 @@ func TestGoingOnSkipsWhatIsDoneAndDeliversWhatWasKept(t *testing.T) {
 
 func TestWithoutACodeOrASessionNothingStarts(t *testing.T) {
 	dir := t.TempDir()
-	if _, _, err := work(t, &fakeService{plan: planOf("a")}, &fakeMachine{}, "", dir); err == nil || !strings.Contains(err.Error(), "give a code from `durvek plan code`") {
+	if _, _, err := work(t, &fakeService{plan: planOf("a")}, &fakeMachine{}, "", dir); err == nil ||
+		!strings.Contains(err.Error(), "give a code from `durvek plan code`") {
 		t.Error(err)
 	}
 	if _, _, err := work(t, &fakeService{plan: planOf("a")}, &fakeMachine{}, "SPENT", dir); !errors.Is(err, ErrRefused) {
 		t.Error(err)
 	}
 	os.WriteFile(filepath.Join(dir, "session.json"), []byte("{"), 0o600)
-	if _, _, err := work(t, &fakeService{plan: planOf("a")}, &fakeMachine{}, "", dir); err == nil || !strings.Contains(err.Error(), "is damaged") {
+	if _, _, err := work(t, &fakeService{plan: planOf("a")}, &fakeMachine{}, "", dir); err == nil ||
+		!strings.Contains(err.Error(), "is damaged") {
 		t.Error(err)
 	}
 	// A service that knows the agent no more ends it instead of being asked for ever.
 	os.WriteFile(filepath.Join(dir, "session.json"), []byte(`{"server":"x","token":"old"}`), 0o600)
-	gone := &fakeService{plan: planOf("a"), trouble: func(string, int) error { return fmt.Errorf("%w: unknown token", ErrRefused) }}
+	gone := &fakeService{plan: planOf("a"), trouble: func(string, int) error {
+		return fmt.Errorf("%w: unknown token",
+			ErrRefused)
+	}}
 	if _, _, err := work(t, gone, &fakeMachine{}, "", dir); !errors.Is(err, ErrRefused) {
 		t.Error(err)
 	}
@@ -295,7 +309,8 @@ func TestWithoutACodeOrASessionNothingStarts(t *testing.T) {
 
 func TestAWrongCodeLeavesAnInterruptedPlanAsItIs(t *testing.T) {
 	dir := t.TempDir()
-	for name, text := range map[string]string{"session.json": `{"server":"http://desk","token":"old"}`, "journal.jsonl": `{"event":"end"}` + "\n"} {
+	for name, text := range map[string]string{"session.json": `{"server":"http://desk","token":"old"}`,
+		"journal.jsonl": `{"event":"end"}` + "\n"} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}

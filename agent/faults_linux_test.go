@@ -56,7 +56,8 @@ func play(err error) {
 
 func serve() error {
 	ctx := context.Background()
-	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: os.Getenv("DURVEK_DIR"), Lease: 500 * time.Millisecond}, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: os.Getenv("DURVEK_DIR"),
+		Lease: 500 * time.Millisecond}, Tests: workload.Tests()})
 	if err != nil {
 		return err
 	}
@@ -88,8 +89,10 @@ func (a acknowledging) SendRun(ctx context.Context, token string, r record.Run) 
 	return err
 }
 
-var sheet = map[string]any{"cpu.cores": 8, "cpu.threads": 16, "cpu.boost_clock": "4.4 GHz", "cpu.power_limit": "28 W", "memory.channels": 2, "memory.speed": "5600 MT/s",
-	"drive.sequential_read": "5000 MB/s", "drive.sequential_write": "3900 MB/s", "drive.size": "1000 GB", "cooling.fans": 1, "battery.energy": "60 Wh"}
+var sheet = map[string]any{"cpu.cores": 8, "cpu.threads": 16, "cpu.boost_clock": "4.4 GHz", "cpu.power_limit": "28 W",
+	"memory.channels": 2, "memory.speed": "5600 MT/s",
+	"drive.sequential_read": "5000 MB/s", "drive.sequential_write": "3900 MB/s", "drive.size": "1000 GB",
+	"cooling.fans": 1, "battery.energy": "60 Wh"}
 
 func work() error {
 	dir := os.Getenv("DURVEK_DIR")
@@ -97,11 +100,16 @@ func work() error {
 	if err != nil {
 		return err
 	}
-	m := &simulate.Machine{Name: "sample", Spec: sheet, Seed: 7, Pace: 0.002, Runtime: "native", Boot: os.Getenv("DURVEK_BOOT"),
+	m := &simulate.Machine{Name: "sample", Spec: sheet, Seed: 7, Pace: 0.002, Runtime: "native",
+		Boot:  os.Getenv("DURVEK_BOOT"),
 		Setup: method.Setup{Conditions: map[string]string{"supply": "mains", "power.mode": "default"}}}
 	c := client.New("http://"+os.Getenv("DURVEK_ADDR"), "")
-	_, err = agent.Work(context.Background(), agent.Options{Service: acknowledging{c, file}, Machine: m, Code: os.Getenv("DURVEK_CODE"), Dir: dir, Server: c.Server,
-		Retry: 5 * time.Millisecond, Report: 20 * time.Millisecond, Log: func(f string, v ...any) { fmt.Fprintf(os.Stderr, f+"\n", v...) }})
+	_, err = agent.Work(context.Background(), agent.Options{Service: acknowledging{c, file}, Machine: m,
+		Code: os.Getenv("DURVEK_CODE"), Dir: dir, Server: c.Server,
+		Retry: 5 * time.Millisecond, Report: 20 * time.Millisecond, Log: func(f string, v ...any) {
+			fmt.Fprintf(os.Stderr,
+				f+"\n", v...)
+		}})
 	return err
 }
 
@@ -236,7 +244,8 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 
 	rng := rand.New(rand.NewPCG(4, 200))
 	var plans []method.Plan
-	worker := &part{t: t, env: []string{"DURVEK_PART=agent", "DURVEK_DIR=" + agentDir, "DURVEK_ADDR=" + front.Addr().String(), "DURVEK_BOOT=first"}}
+	worker := &part{t: t, env: []string{"DURVEK_PART=agent", "DURVEK_DIR=" + agentDir,
+		"DURVEK_ADDR=" + front.Addr().String(), "DURVEK_BOOT=first"}}
 	code := func(plan string) string {
 		x, err := client.Post[struct{ Code string }](ctx, c, "/api/plans/"+plan+"/codes", nil, nil)
 		must(err)
@@ -245,9 +254,11 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 	next := func() {
 		var steps []method.PlanStep
 		for i := range 100 {
-			steps = append(steps, method.PlanStep{Test: []string{"hashing", "archive", "drive-sequential", "wake-up", "memory-latency"}[i%5], Repeats: 4})
+			steps = append(steps, method.PlanStep{Test: []string{"hashing", "archive", "drive-sequential", "wake-up",
+				"memory-latency"}[i%5], Repeats: 4})
 		}
-		p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": "sample-a", "setup": method.AsDelivered, "name": fmt.Sprint("plan ", len(plans)), "steps": steps})
+		p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": "sample-a",
+			"setup": method.AsDelivered, "name": fmt.Sprint("plan ", len(plans)), "steps": steps})
 		must(err)
 		plans = append(plans, p)
 		worker.start(code(p.ID))
@@ -264,7 +275,8 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 			switch {
 			case err == nil, b.Plan.State == "done": // killed after its last word
 				next()
-			case strings.Contains(said, "there is no plan to go on with"), strings.Contains(said, "has an agent at work"), strings.Contains(said, "no results can be kept"):
+			case strings.Contains(said, "there is no plan to go on with"), strings.Contains(said, "has an agent at work"),
+				strings.Contains(said, "no results can be kept"):
 				time.Sleep(600 * time.Millisecond) // the lease of its own former self
 				worker.start(code(plans[len(plans)-1].ID))
 			default:
@@ -277,7 +289,8 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 	for range faults {
 		moment(60)
 		again()
-		kind := []string{"agent killed", "agent killed", "service killed", "connection cut", "agent's disk full", "service's disk full"}[rng.IntN(6)]
+		kind := []string{"agent killed", "agent killed", "service killed", "connection cut", "agent's disk full",
+			"service's disk full"}[rng.IntN(6)]
 		counts[kind]++
 		switch kind {
 		case "agent killed":
@@ -322,7 +335,8 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 	for i, p := range plans {
 		jobs := map[method.Job]int{}
 		for offset := 0; ; offset += 500 {
-			l, err := client.Get[list](ctx, c, "/api/runs", client.Query("plan", p.ID, "limit", "500", "offset", fmt.Sprint(offset)))
+			l, err := client.Get[list](ctx, c, "/api/runs", client.Query("plan", p.ID, "limit", "500", "offset",
+				fmt.Sprint(offset)))
 			must(err)
 			for _, r := range l.Runs {
 				if known[r.ID] {
@@ -355,7 +369,8 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 	}
 	// What the estimates rest on is every finished run once.
 	counted := 0
-	for _, test := range []string{"hashing/all", "archive/pack", "drive-sequential/read", "wake-up/idle-median", "memory-latency/main"} {
+	for _, test := range []string{"hashing/all", "archive/pack", "drive-sequential/read", "wake-up/idle-median",
+		"memory-latency/main"} {
 		x, err := client.Get[struct {
 			Rows []struct{ Estimate struct{ N int } }
 		}](ctx, c, "/api/ranking", client.Query("measure", test))
@@ -387,5 +402,6 @@ func TestTwoHundredFaultsLoseNothingAndDoubleNothing(t *testing.T) {
 	if left, _ := filepath.Glob(filepath.Join(agentDir, "outbox", "*")); len(left) != 0 {
 		t.Errorf("left behind %v", left)
 	}
-	t.Logf("%v in %d plans: %d runs, %d acknowledged, %d crashes noted", counts, len(plans), len(known), len(acknowledged), crashes)
+	t.Logf("%v in %d plans: %d runs, %d acknowledged, %d crashes noted", counts, len(plans), len(known), len(acknowledged),
+		crashes)
 }

@@ -136,7 +136,8 @@ func (w *worker) recover(ctx context.Context) error {
 		crashes[open.Step]++
 		at, last := open.At, map[string]float64(nil)
 		var words lastWords
-		if b, err := os.ReadFile(filepath.Join(w.Dir, "last.json")); err == nil && json.Unmarshal(b, &words) == nil && words.Run == open.Run {
+		if b, err := os.ReadFile(filepath.Join(w.Dir, "last.json")); err == nil && json.Unmarshal(b, &words) == nil &&
+			words.Run == open.Run {
 			at, last = words.At, words.Last
 		}
 		what := "the agent was ended"
@@ -144,7 +145,8 @@ func (w *worker) recover(ctx context.Context) error {
 			what = "the machine was started anew"
 		}
 		name := w.test(w.joined.Plan.Steps[open.Step].Test).Name
-		text := fmt.Sprintf("%s while %s, repeat %d, went on; begun %s, last sign %s.", strings.ToUpper(what[:1])+what[1:], name, open.Repeat+1,
+		text := fmt.Sprintf("%s while %s, repeat %d, went on; begun %s, last sign %s.", strings.ToUpper(what[:1])+what[1:],
+			name, open.Repeat+1,
 			open.At.UTC().Format("15:04:05"), at.UTC().Format("15:04:05"))
 		if err := w.incident(ctx, record.Crash, text, open.Step, open.Run, at, last); err != nil {
 			return err
@@ -168,9 +170,11 @@ func (w *worker) recover(ctx context.Context) error {
 }
 
 // incident keeps an incident on disk until it is delivered.
-func (w *worker) incident(ctx context.Context, kind record.IncidentKind, text string, step int, run string, at time.Time, last map[string]float64) error {
+func (w *worker) incident(ctx context.Context, kind record.IncidentKind, text string, step int, run string,
+	at time.Time, last map[string]float64) error {
 	w.result.Incidents++
-	x := record.Incident{ID: uuid.Must(uuid.NewV7()).String(), Plan: w.joined.Plan.ID, Run: run, Step: &step, At: at, Kind: kind, Text: text,
+	x := record.Incident{ID: uuid.Must(uuid.NewV7()).String(), Plan: w.joined.Plan.ID, Run: run, Step: &step, At: at,
+		Kind: kind, Text: text,
 		By: w.machine.Name, Last: last, Times: 1}
 	return w.keep(ctx, x.ID+".incident", x)
 }
@@ -280,13 +284,19 @@ func (w *worker) deliver(ctx context.Context, finished <-chan struct{}) error {
 			if err != nil || json.Unmarshal(b, &x) != nil || x.Plan != w.joined.Plan.ID {
 				continue
 			}
-			if err := w.hand(ctx, name, "an incident", func() error { return w.Service.SendIncident(ctx, w.joined.Token, x) }); err != nil {
+			if err := w.hand(ctx, name, "an incident", func() error {
+				return w.Service.SendIncident(ctx, w.joined.Token,
+					x)
+			}); err != nil {
 				return err
 			}
 		}
 		for _, r := range w.kept() {
 			what := fmt.Sprintf("%s, repeat %d", r.Test, r.Repeat+1)
-			if err := w.hand(ctx, r.ID+".json", what, func() error { return w.Service.SendRun(ctx, w.joined.Token, r) }); err != nil {
+			if err := w.hand(ctx, r.ID+".json", what, func() error {
+				return w.Service.SendRun(ctx, w.joined.Token,
+					r)
+			}); err != nil {
 				return err
 			}
 		}
@@ -316,7 +326,8 @@ func (w *worker) hand(ctx context.Context, name, what string, send func() error)
 // away is said once when the service goes away while results are there.
 const away = "The service cannot be reached; results are kept and sent when it is back."
 
-// patiently tries until it works, the service refuses for good, or ctx ends: then the last error comes back. said is said once, with the first error.
+// patiently tries until it works, the service refuses for good, or ctx ends: then the last error comes back. said is
+// said once, with the first error.
 func (w *worker) patiently(ctx context.Context, said string, try func() error) error {
 	pause := w.Retry
 	told := false

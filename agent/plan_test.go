@@ -32,9 +32,12 @@ type bench struct {
 }
 
 var setups = map[string]method.Setup{
-	"as-delivered": {Slug: "as-delivered", Name: "As delivered", Conditions: map[string]string{"supply": "mains", "power.mode": "default"}},
-	"battery":      {Slug: "battery", Name: "On battery", Conditions: map[string]string{"supply": "battery", "power.mode": "default"}},
-	"fast-mode":    {Slug: "fast-mode", Name: "Fast mode", Hands: "Press the fan key twice", Conditions: map[string]string{"supply": "mains", "power.mode": "fast"}},
+	"as-delivered": {Slug: "as-delivered", Name: "As delivered", Conditions: map[string]string{"supply": "mains",
+		"power.mode": "default"}},
+	"battery": {Slug: "battery", Name: "On battery", Conditions: map[string]string{"supply": "battery",
+		"power.mode": "default"}},
+	"fast-mode": {Slug: "fast-mode", Name: "Fast mode", Hands: "Press the fan key twice",
+		Conditions: map[string]string{"supply": "mains", "power.mode": "fast"}},
 }
 
 func (b *bench) Join(context.Context, string, string, record.Machine) (record.Joined, error) {
@@ -102,12 +105,14 @@ func run(t *testing.T, b *bench, m *simulate.Machine, change ...func(*agent.Opti
 	if b.plan.Setup == "" {
 		b.plan.Setup = "as-delivered"
 	}
-	m.Name, m.Spec, m.Seed, m.Runtime, m.Start = "sample", sheet, 3, "native", time.Date(2026, 11, 21, 8, 0, 0, 0, time.UTC)
+	m.Name, m.Spec, m.Seed, m.Runtime, m.Start = "sample", sheet, 3, "native", time.Date(2026, 11, 21, 8, 0, 0, 0,
+		time.UTC)
 	if m.Setup.Slug == "" {
 		m.Setup = setups[b.plan.SetupOf(0)]
 	}
 	var said []string
-	o := agent.Options{Service: b, Machine: m, Code: "any", Dir: t.TempDir(), Report: 2 * time.Millisecond, Retry: time.Millisecond, Grace: 20 * time.Millisecond,
+	o := agent.Options{Service: b, Machine: m, Code: "any", Dir: t.TempDir(), Report: 2 * time.Millisecond,
+		Retry: time.Millisecond, Grace: 20 * time.Millisecond,
 		Log: func(f string, v ...any) { said = append(said, fmt.Sprintf(f, v...)) },
 		Show: func(p record.Progress) {
 			b.mu.Lock()
@@ -137,7 +142,8 @@ func order(runs []record.Run) string {
 
 func TestAHandIsAskedForAndTheRestGoesOnMeanwhile(t *testing.T) {
 	var asked []record.Ask
-	b := &bench{plan: method.Plan{Steps: steps("hashing@as-delivered", "hashing@battery", "archive@as-delivered", "hashing@fast-mode"), Terms: method.Terms{Order: "interleaved"}}}
+	b := &bench{plan: method.Plan{Steps: steps("hashing@as-delivered", "hashing@battery", "archive@as-delivered",
+		"hashing@fast-mode"), Terms: method.Terms{Order: "interleaved"}}}
 	b.told = func(p record.Progress, d *record.Directive) {
 		if p.Ask != nil && p.Ask.Now && d.Confirmed != p.Ask.ID {
 			asked = append(asked, *p.Ask)
@@ -145,14 +151,18 @@ func TestAHandIsAskedForAndTheRestGoesOnMeanwhile(t *testing.T) {
 		}
 	}
 	r, said := run(t, b, &simulate.Machine{})
-	want := "has0@as-delivered arc0@as-delivered has1@as-delivered arc1@as-delivered has0@battery has1@battery has0@fast-mode has1@fast-mode"
+	want := "has0@as-delivered arc0@as-delivered has1@as-delivered arc1@as-delivered has0@battery has1@battery " +
+		"has0@fast-mode has1@fast-mode"
 	if got := order(b.runs); got != want || r.Runs != 8 {
 		t.Errorf("made %s\nwant %s", got, want)
 	}
 	if len(asked) != 2 || asked[0].Text != "Unplug the charger" || asked[1].Text != "Press the fan key twice" {
 		t.Fatalf("asked %+v", asked)
 	}
-	announced := slices.ContainsFunc(b.shown, func(p record.Progress) bool { return p.Ask != nil && !p.Ask.Now && p.Ask.Setup == "battery" })
+	announced := slices.ContainsFunc(b.shown, func(p record.Progress) bool {
+		return p.Ask != nil && !p.Ask.Now &&
+			p.Ask.Setup == "battery"
+	})
 	if !announced || !strings.Contains(said, "A hand is needed: Unplug the charger") {
 		t.Errorf("the change was not announced beforehand; said %s", said)
 	}
@@ -173,7 +183,8 @@ func TestWhoConfirmsWithoutActingIsAskedAgain(t *testing.T) {
 		}
 	}
 	run(t, b, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Fumble}}})
-	if len(texts) != 2 || !strings.Contains(texts[1], "the machine does not see it yet") || b.runs[3].Observed["supply"] != "battery" {
+	if len(texts) != 2 || !strings.Contains(texts[1], "the machine does not see it yet") ||
+		b.runs[3].Observed["supply"] != "battery" {
 		t.Errorf("asked %q", texts)
 	}
 }
@@ -183,10 +194,12 @@ func TestARunThatDepartsFromItsSetupIsMarkedOrStopped(t *testing.T) {
 	b := &bench{plan: method.Plan{Steps: steps("hashing-sustained")}}
 	run(t, b, &simulate.Machine{Faults: []simulate.Fault{fault}})
 	first, second := b.runs[0], b.runs[1]
-	if len(first.Marks) != 1 || first.Marks[0].Kind != "departure" || first.Marks[0].Text != "supply battery, not mains" || first.Marks[0].At < 30 || first.Marks[0].At > 45 || first.Outcome != "done" {
+	if len(first.Marks) != 1 || first.Marks[0].Kind != "departure" || first.Marks[0].Text != "supply battery, not mains" ||
+		first.Marks[0].At < 30 || first.Marks[0].At > 45 || first.Outcome != "done" {
 		t.Errorf("marked %+v, %s", first.Marks, first.Outcome)
 	}
-	if len(first.Course.Changes) != 2 || first.Course.Changes[0].From != "mains" || first.Course.Changes[0].To != "battery" || len(second.Marks) != 0 {
+	if len(first.Course.Changes) != 2 || first.Course.Changes[0].From != "mains" ||
+		first.Course.Changes[0].To != "battery" || len(second.Marks) != 0 {
 		t.Errorf("changes %+v; the other run is marked %+v", first.Course.Changes, second.Marks)
 	}
 	if !slices.ContainsFunc(b.shown, func(p record.Progress) bool { return len(p.Marks) > 0 }) {
@@ -205,7 +218,8 @@ func TestARunThatDepartsFromItsSetupIsMarkedOrStopped(t *testing.T) {
 	if b.runs[1].Outcome != "done" || b.runs[1].Observed["supply"] != "mains" {
 		t.Errorf("the run after it: %s on %s", b.runs[1].Outcome, b.runs[1].Observed["supply"])
 	}
-	if took := first.Ended.Sub(first.Started); first.Outcome != "failed" || !strings.Contains(first.Failure, "stopped early: supply battery, not mains") || took > time.Minute || len(first.Readings) != 0 {
+	if took := first.Ended.Sub(first.Started); first.Outcome != "failed" || !strings.Contains(first.Failure,
+		"stopped early: supply battery, not mains") || took > time.Minute || len(first.Readings) != 0 {
 		t.Errorf("after %s: %s, %s", took, first.Outcome, first.Failure)
 	}
 }
@@ -225,7 +239,8 @@ func TestInAWrongModeFromTheBeginningAHandIsAskedForIfThePlanSaysStop(t *testing
 }
 
 func TestCoolDownByTimeAndTemperature(t *testing.T) {
-	b := &bench{plan: method.Plan{Steps: steps("grid-solve-sustained"), Terms: method.Terms{Cool: &method.Cool{Seconds: 30, Below: 48, Most: 900}}}}
+	b := &bench{plan: method.Plan{Steps: steps("grid-solve-sustained"), Terms: method.Terms{Cool: &method.Cool{Seconds: 30,
+		Below: 48, Most: 900}}}}
 	run(t, b, &simulate.Machine{})
 	gap := b.runs[1].Started.Sub(b.runs[0].Ended)
 	first, err := trace.Unpack(b.runs[1].Trace)
@@ -235,9 +250,11 @@ func TestCoolDownByTimeAndTemperature(t *testing.T) {
 	if !slices.Contains(b.states(), record.Cooling) {
 		t.Errorf("states %v", b.states())
 	}
-	hot := &bench{plan: method.Plan{Steps: steps("grid-solve-sustained"), Terms: method.Terms{Cool: &method.Cool{Below: 21, Most: 60}}}}
+	hot := &bench{plan: method.Plan{Steps: steps("grid-solve-sustained"), Terms: method.Terms{Cool: &method.Cool{Below: 21,
+		Most: 60}}}}
 	_, said := run(t, hot, &simulate.Machine{})
-	if gap := hot.runs[1].Started.Sub(hot.runs[0].Ended); gap < 55*time.Second || gap > 80*time.Second || !strings.Contains(said, "did not cool to 21 °C within 60 s") {
+	if gap := hot.runs[1].Started.Sub(hot.runs[0].Ended); gap < 55*time.Second || gap > 80*time.Second ||
+		!strings.Contains(said, "did not cool to 21 °C within 60 s") {
 		t.Errorf("rested %s; said %s", gap, said)
 	}
 }
@@ -252,7 +269,8 @@ func TestTracesHoldTheSensorsOnTheRunsClock(t *testing.T) {
 	if n := len(x.Times); n < 1190 || n > 1210 || x.Times[0] > 0.6 || x.Times[n-1] < 599 {
 		t.Errorf("%d samples from %.1f to %.1f s", len(x.Times), x.Times[0], x.Times[len(x.Times)-1])
 	}
-	for _, c := range []string{"temperature.package", "power.package", "clock.mean", "load.processor", "memory.used", "fan.speed", "rate.burst"} {
+	for _, c := range []string{"temperature.package", "power.package", "clock.mean", "load.processor", "memory.used",
+		"fan.speed", "rate.burst"} {
 		if x.Column(c) == nil {
 			t.Errorf("no %s among %v", c, x.Channels)
 		}
@@ -277,26 +295,33 @@ func TestTracesHoldTheSensorsOnTheRunsClock(t *testing.T) {
 
 func TestACrashingStepIsTriedThriceAndParked(t *testing.T) {
 	b := &bench{plan: method.Plan{Steps: steps("hashing", "archive", "route-search")}}
-	r, said := run(t, b, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Crash, Test: "archive", Times: 9}, {Kind: simulate.Crash, Test: "route-search"}}})
-	if got := order(b.runs); got != "has0@as-delivered has1@as-delivered arc0@as-delivered arc1@as-delivered rou0@as-delivered rou1@as-delivered" {
+	r, said := run(t, b, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Crash, Test: "archive", Times: 9},
+		{Kind: simulate.Crash, Test: "route-search"}}})
+	if got := order(b.runs); got != "has0@as-delivered has1@as-delivered arc0@as-delivered arc1@as-delivered "+
+		"rou0@as-delivered rou1@as-delivered" {
 		t.Errorf("made %s", got)
 	}
-	if r.Parked != 2 || b.runs[2].Outcome != "parked" || !strings.Contains(b.runs[2].Failure, "broke off 3 times") || b.runs[4].Outcome != "done" || b.runs[4].Course.Attempt != 1 {
+	if r.Parked != 2 || b.runs[2].Outcome != "parked" || !strings.Contains(b.runs[2].Failure, "broke off 3 times") ||
+		b.runs[4].Outcome != "done" || b.runs[4].Course.Attempt != 1 {
 		t.Errorf("%+v; %s: %s; attempt %d", r, b.runs[2].Outcome, b.runs[2].Failure, b.runs[4].Course.Attempt)
 	}
-	if len(b.incidents) != 4 || b.incidents[0].Kind != "crash" || b.incidents[0].Last["power.package"] == 0 || *b.incidents[0].Step != 1 || !strings.Contains(said, "is parked") {
+	if len(b.incidents) != 4 || b.incidents[0].Kind != "crash" || b.incidents[0].Last["power.package"] == 0 ||
+		*b.incidents[0].Step != 1 || !strings.Contains(said, "is parked") {
 		t.Errorf("incidents %+v", b.incidents)
 	}
 }
 
 func TestTheWatchdogEndsAHungStep(t *testing.T) {
 	b := &bench{plan: method.Plan{Steps: steps("hashing", "archive")}}
-	r, _ := run(t, b, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Hang, Test: "hashing", At: 1}}}, func(o *agent.Options) { o.Quiet = 30 * time.Millisecond })
-	if r.Runs != 4 || r.Failed+r.Parked != 0 || len(b.incidents) != 1 || b.incidents[0].Kind != "hang" || !strings.Contains(b.incidents[0].Text, "ended by the watchdog: nothing heard of it") {
+	r, _ := run(t, b, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Hang, Test: "hashing", At: 1}}},
+		func(o *agent.Options) { o.Quiet = 30 * time.Millisecond })
+	if r.Runs != 4 || r.Failed+r.Parked != 0 || len(b.incidents) != 1 || b.incidents[0].Kind != "hang" ||
+		!strings.Contains(b.incidents[0].Text, "ended by the watchdog: nothing heard of it") {
 		t.Errorf("%+v, incidents %+v", r, b.incidents)
 	}
 	slow := &bench{plan: method.Plan{Steps: steps("hashing")}}
-	_, said := run(t, slow, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Hang, Times: 9}}}, func(o *agent.Options) { o.Limit = 10 * time.Millisecond; o.Quiet = time.Hour })
+	_, said := run(t, slow, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Hang, Times: 9}}},
+		func(o *agent.Options) { o.Limit = 10 * time.Millisecond; o.Quiet = time.Hour })
 	if len(slow.incidents) != 3 || slow.runs[0].Outcome != "parked" || !strings.Contains(said, "it took more than") {
 		t.Errorf("%d incidents; said %s", len(slow.incidents), said)
 	}
@@ -327,7 +352,8 @@ func TestAfterAFailure(t *testing.T) {
 		return &bench{plan: method.Plan{Steps: steps("hashing", "archive"), Terms: method.Terms{Failure: policy}}}
 	}
 	broken := func() *simulate.Machine {
-		return &simulate.Machine{Quirks: []simulate.Quirk{{Measure: "hashing", Fail: "the sum is wrong", Repeats: []int{0, 1}}}}
+		return &simulate.Machine{Quirks: []simulate.Quirk{{Measure: "hashing", Fail: "the sum is wrong", Repeats: []int{0,
+			1}}}}
 	}
 	for _, c := range []struct {
 		policy                  string
@@ -341,7 +367,8 @@ func TestAfterAFailure(t *testing.T) {
 	} {
 		b := plan(c.policy)
 		r, said := run(t, b, broken())
-		if r.Runs != c.runs || r.Failed != c.failed || len(b.incidents) != c.incidents || !strings.Contains(said, c.says) || r.Stopped != (c.policy == "stop") {
+		if r.Runs != c.runs || r.Failed != c.failed || len(b.incidents) != c.incidents || !strings.Contains(said, c.says) ||
+			r.Stopped != (c.policy == "stop") {
 			t.Errorf("%q: %+v, %d incidents; said %s", c.policy, r, len(b.incidents), said)
 		}
 	}

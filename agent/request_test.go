@@ -11,7 +11,8 @@ import (
 	"durvek/core/record"
 )
 
-// A request that is looked at again keeps its name, so that a person's answer is not for another one; another setup or text is another request.
+// A request that is looked at again keeps its name, so that a person's answer is not for another one; another setup or
+// text is another request.
 func TestARequestKeepsItsName(t *testing.T) {
 	w := &worker{joined: record.Joined{Sitting: "s"}}
 	first := w.request("battery", "Unplug it")
@@ -52,11 +53,13 @@ func (anyMachine) Describe(context.Context) (record.Machine, error) {
 }
 func (anyMachine) Now() time.Time { return time.Unix(0, 0) }
 
-// An agent that is started before its service is up waits for it and says so; one that never comes is an error in its own words.
+// An agent that is started before its service is up waits for it and says so; one that never comes is an error in its
+// own words.
 func TestAnAgentWaitsForItsService(t *testing.T) {
 	joining := func(up int, wait time.Duration) (said string, tries int, err error) {
 		s := &late{up: up}
-		w := &worker{Options: Options{Service: s, Machine: anyMachine{}, Code: "K", Dir: t.TempDir(), Retry: time.Millisecond, Wait: wait, Log: func(f string, args ...any) { said += fmt.Sprintf(f+"\n", args...) }}}
+		w := &worker{Options: Options{Service: s, Machine: anyMachine{}, Code: "K", Dir: t.TempDir(), Retry: time.Millisecond,
+			Wait: wait, Log: func(f string, args ...any) { said += fmt.Sprintf(f+"\n", args...) }}}
 		err = w.join(context.Background())
 		return said, s.tries, err
 	}

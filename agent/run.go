@@ -45,9 +45,11 @@ const mostPhases = 400
 
 func (w *worker) newRun(j method.Job, at time.Time) record.Run {
 	p, test := w.joined.Plan, w.test(j.Test)
-	return record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: test.Slug, TestVersion: test.Version, Subject: p.Unit, Host: p.Host,
+	return record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: test.Slug, TestVersion: test.Version, Subject: p.Unit,
+		Host:  p.Host,
 		Place: p.Place, Setup: p.SetupOf(j.Step), Sitting: w.joined.Sitting, Plan: p.ID, Step: j.Step, Repeat: j.Repeat,
-		Started: at, Source: "agent", By: p.Agent, Simulated: w.machine.Simulated, Options: p.Steps[j.Step].Options, Course: record.Course{Attempt: w.crashes[j.Step]}}
+		Started: at, Source: "agent", By: p.Agent, Simulated: w.machine.Simulated, Options: p.Steps[j.Step].Options,
+		Course: record.Course{Attempt: w.crashes[j.Step]}}
 }
 
 // run makes one run under the eyes of the watchdog. It returns errAgain where the attempt does not count and the
@@ -55,7 +57,8 @@ func (w *worker) newRun(j method.Job, at time.Time) record.Run {
 func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
 	j := w.jobs[i]
 	plan, test := w.joined.Plan, w.test(j.Test)
-	m := &making{run: w.newRun(j, w.Machine.Now()), setup: w.setupOf(plan.SetupOf(j.Step)), before: w.Machine.Observe(ctx), spoke: time.Now()}
+	m := &making{run: w.newRun(j, w.Machine.Now()), setup: w.setupOf(plan.SetupOf(j.Step)), before: w.Machine.Observe(ctx),
+		spoke: time.Now()}
 	m.now = m.before
 	if err := w.onDisk(ctx, func() error {
 		return w.journal.write(entry{Event: "begin", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID, Boot: w.machine.Boot})
@@ -189,7 +192,8 @@ type departed struct{ text string }
 func (d departed) Error() string { return "stopped early: " + d.text }
 
 // again takes note of an attempt that broke off, and parks the step at the third.
-func (w *worker) again(ctx context.Context, m *making, j method.Job, kind record.IncidentKind, text string, last map[string]float64) error {
+func (w *worker) again(ctx context.Context, m *making, j method.Job, kind record.IncidentKind, text string,
+	last map[string]float64) error {
 	w.Log("%s", text)
 	w.crashes[j.Step]++
 	if err := w.incident(ctx, kind, text, j.Step, m.run.ID, w.Machine.Now(), last); err != nil {
@@ -234,7 +238,8 @@ func (w *worker) close(ctx context.Context, m *making, test method.Test, out rec
 	r.Negotiated, r.Readings, r.Series = out.Negotiated, out.Readings, out.Series
 	r.Ended = r.Started.Add(took)
 	if step := wall - took; step.Abs() > 2*time.Second {
-		m.mark(record.ClockStepped, fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran; its length is by the steady clock", step.Seconds()), took.Seconds())
+		m.mark(record.ClockStepped, fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran; its length is "+
+			"by the steady clock", step.Seconds()), took.Seconds())
 	}
 	if least := w.joined.Plan.Least; failure == nil && least > 0 && took.Seconds() < least {
 		m.mark(record.TooShort, fmt.Sprintf("it took %.1f s; the plan says at least %g s", took.Seconds(), least), 0)
@@ -262,7 +267,8 @@ func (m *making) mark(kind record.MarkKind, text string, at float64) {
 // note keeps which conditions changed since they were looked at last. The load of the machine is its work.
 func (m *making) note(observed map[string]string, at float64) {
 	for _, k := range sorted(observed, m.now) {
-		if from, to := m.now[k], observed[k]; from != to && k != "load.background" && k != "battery.charge" && len(m.run.Course.Changes) < 200 {
+		if from, to := m.now[k], observed[k]; from != to && k != "load.background" && k != "battery.charge" &&
+			len(m.run.Course.Changes) < 200 {
 			m.run.Course.Changes = append(m.run.Course.Changes, record.Change{At: at, Condition: k, From: from, To: to})
 		}
 	}
@@ -300,7 +306,8 @@ func (w *worker) look(m *making, observed map[string]string, at float64) {
 		}
 	}
 	if q, err := quantity.Parse(observed["load.background"]); at == 0 && err == nil && q.Value >= busyBefore {
-		m.mark(record.Background, fmt.Sprintf("other work used %s of the processor just before", observed["load.background"]), 0)
+		m.mark(record.Background, fmt.Sprintf("other work used %s of the processor just before",
+			observed["load.background"]), 0)
 	}
 	marks := slices.Clone(m.run.Marks)
 	fresh := len(marks) > m.shown
@@ -324,7 +331,8 @@ func (w *worker) spoke(m *making, test method.Test, s record.Sample) {
 		return
 	}
 	m.spoke = time.Now()
-	if n := len(m.run.Course.Phases); s.Phase != "" && n < mostPhases && (n == 0 || m.run.Course.Phases[n-1].Name != s.Phase) {
+	if n := len(m.run.Course.Phases); s.Phase != "" && n < mostPhases &&
+		(n == 0 || m.run.Course.Phases[n-1].Name != s.Phase) {
 		m.run.Course.Phases = append(m.run.Course.Phases, record.Phase{At: at, Name: s.Phase})
 	}
 	if s.Channel != "" && s.Unit != "" && s.Value != 0 { // while it warms up it has no rate yet

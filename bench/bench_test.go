@@ -120,7 +120,8 @@ func alternate(b *testing.B, name, goal string, ours, c func() float64) {
 	b.ReportMetric(median(ratios), "×C")
 	b.ReportMetric(median(control), "C×C")
 	b.ReportMetric(0, "ns/op")
-	row(name, fmt.Sprintf("%.3f × C", median(ratios)), goal, fmt.Sprintf("C against C %.3f (quartiles %.3f to %.3f), median of %d pairs", median(control), stats.Quantile(control, 0.25), stats.Quantile(control, 0.75), pairs))
+	row(name, fmt.Sprintf("%.3f × C", median(ratios)), goal, fmt.Sprintf("C against C %.3f (quartiles %.3f to %.3f), "+
+		"median of %d pairs", median(control), stats.Quantile(control, 0.25), stats.Quantile(control, 0.75), pairs))
 }
 
 func median(xs []float64) float64 { return stats.Quantile(xs, 0.5) }
@@ -157,10 +158,16 @@ func BenchmarkDrive(b *testing.B) {
 		}
 	}
 	b.Run("read", func(b *testing.B) {
-		alternate(b, "Drive, sequential read 1 MiB", "≥ 0.97", pass(false), func() float64 { return ref.seconds(b, "r %s %d", path, blocks) })
+		alternate(b, "Drive, sequential read 1 MiB", "≥ 0.97", pass(false), func() float64 {
+			return ref.seconds(b, "r %s %d",
+				path, blocks)
+		})
 	})
 	b.Run("write", func(b *testing.B) {
-		alternate(b, "Drive, sequential write 1 MiB", "≥ 0.97", pass(true), func() float64 { return ref.seconds(b, "w %s %d", path, blocks) })
+		alternate(b, "Drive, sequential write 1 MiB", "≥ 0.97", pass(true), func() float64 {
+			return ref.seconds(b, "w %s %d",
+				path, blocks)
+		})
 	})
 	b.Run("random", func(b *testing.B) {
 		alternate(b, "Drive, random read 4 KiB, depth 1", "≥ 0.95", func() float64 {
@@ -171,7 +178,8 @@ func BenchmarkDrive(b *testing.B) {
 	})
 	b.Run("depth32", func(b *testing.B) {
 		alternate(b, "Drive, random read 4 KiB, depth 32", "≥ 0.95", func() float64 {
-			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: storage.Deep, Random: true, Reads: 100, Most: many, Length: time.Hour}, nil)
+			t, err := f.Access(ctx, storage.Access{Block: storage.RandomBlock, Depth: storage.Deep, Random: true, Reads: 100,
+				Most: many, Length: time.Hour}, nil)
 			must(b, err)
 			return t.Spent.Seconds()
 		}, func() float64 { return ref.seconds(b, "d %s %d", path, many) })
@@ -251,7 +259,8 @@ func BenchmarkMultiplyAdd(b *testing.B) {
 func desk20(b *testing.B) *client.Client {
 	b.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: b.TempDir(), Name: "Bench"}, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: b.TempDir(), Name: "Bench"},
+		Tests: workload.Tests()})
 	must(b, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(b, err)
@@ -267,7 +276,8 @@ func desk20(b *testing.B) *client.Client {
 	for i := range 20 {
 		fmt.Fprintf(&dossier, "  - {slug: v%d, name: variant %d, units: [{slug: u%d, origin: bought}]}\n", i, i, i)
 		for k := range 5 {
-			fmt.Fprintf(&readings, "u%d,hashing,%d,all,%.3f,native\n", i, k, (1000+15*float64(i))*(1+0.01*math.Sin(float64(7*i+13*k))))
+			fmt.Fprintf(&readings, "u%d,hashing,%d,all,%.3f,native\n", i, k,
+				(1000+15*float64(i))*(1+0.01*math.Sin(float64(7*i+13*k))))
 		}
 	}
 	must(b, c.Do(ctx, http.MethodPost, "/api/dossiers", nil, []byte(dossier.String()), nil))
@@ -291,20 +301,24 @@ func BenchmarkRankOverHTTP(b *testing.B) {
 	for i := range 200 {
 		kept = append(kept, ask())
 		if i%4 == 0 { // a new reading makes every kept answer stale
-			must(b, c.Do(ctx, http.MethodPost, "/api/readings", nil, results.Typed{Test: "hashing", Subject: "u3", Repeat: 9 + i, Conditions: map[string]string{"runtime": "native"}, Readings: map[string]string{"all": fmt.Sprint(1045 + i%9)}}, nil))
+			must(b, c.Do(ctx, http.MethodPost, "/api/readings", nil, results.Typed{Test: "hashing", Subject: "u3", Repeat: 9 + i,
+				Conditions: map[string]string{"runtime": "native"}, Readings: map[string]string{"all": fmt.Sprint(1045 + i%9)}},
+				nil))
 			fresh = append(fresh, ask())
 		}
 	}
 	b.ReportMetric(stats.Quantile(kept, 0.95), "ms-p95-kept")
 	b.ReportMetric(stats.Quantile(fresh, 0.95), "ms-p95-fresh")
 	b.ReportMetric(0, "ns/op")
-	row("Ranked field of 20 over HTTP", fmt.Sprintf("p95 %.1f ms", stats.Quantile(kept, 0.95)), "≤ 10 ms", fmt.Sprintf("computed anew after a reading: p50 %.1f, p95 %.1f ms", median(fresh), stats.Quantile(fresh, 0.95)))
+	row("Ranked field of 20 over HTTP", fmt.Sprintf("p95 %.1f ms", stats.Quantile(kept, 0.95)), "≤ 10 ms",
+		fmt.Sprintf("computed anew after a reading: p50 %.1f, p95 %.1f ms", median(fresh), stats.Quantile(fresh, 0.95)))
 }
 
 func BenchmarkSVG(b *testing.B) {
 	c := chart.Ranked{Title: "A chart of twenty", Subtitle: "In MiB/s, higher is better.", Foot: "5 repeats each."}
 	for i := range 20 {
-		c.Rows = append(c.Rows, chart.Row{Name: fmt.Sprintf("Maker Model %d", i), Note: "16 GiB, 512 GB", Place: "1–20", Value: 100 - float64(i), Lo: 95 - float64(i), Hi: 105 - float64(i), Label: "100", Spread: "5"})
+		c.Rows = append(c.Rows, chart.Row{Name: fmt.Sprintf("Maker Model %d", i), Note: "16 GiB, 512 GB", Place: "1–20",
+			Value: 100 - float64(i), Lo: 95 - float64(i), Hi: 105 - float64(i), Label: "100", Spread: "5"})
 	}
 	var took []float64
 	for b.Loop() {
@@ -349,5 +363,6 @@ func BenchmarkStart(b *testing.B) {
 	}
 	b.ReportMetric(median(took), "ms")
 	b.ReportMetric(0, "ns/op")
-	row("/healthz after start", fmt.Sprintf("median %.0f ms", median(took)), "≤ 300 ms", fmt.Sprintf("worst of %d: %.0f ms", len(took), slices.Max(took)))
+	row("/healthz after start", fmt.Sprintf("median %.0f ms", median(took)), "≤ 300 ms",
+		fmt.Sprintf("worst of %d: %.0f ms", len(took), slices.Max(took)))
 }

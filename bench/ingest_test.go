@@ -97,7 +97,8 @@ func BenchmarkFiftyAgents(b *testing.B) {
 	for i := range tokens {
 		unit := fmt.Sprintf("sample-%d", i)
 		post("/api/units", map[string]any{"slug": unit, "variant": "sample", "origin": "bought"})
-		p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": unit, "steps": []method.PlanStep{{Test: "hashing", Repeats: 1}}})
+		p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": unit,
+			"steps": []method.PlanStep{{Test: "hashing", Repeats: 1}}})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -130,7 +131,8 @@ func BenchmarkFiftyAgents(b *testing.B) {
 					}
 					time.Sleep(time.Until(moment))
 					data := trace.Pack(sensed(rng, s))
-					p := record.Progress{Step: 0, Test: "Hashing", Phase: "all threads", Share: float64(s) / seconds, Run: run, At: float64(s), State: record.Working, Trace: data}
+					p := record.Progress{Step: 0, Test: "Hashing", Phase: "all threads", Share: float64(s) / seconds, Run: run,
+						At: float64(s), State: record.Working, Trace: data}
 					sent := time.Now()
 					if _, err := c.SendProgress(ctx, tokens[i], p); err != nil {
 						b.Error(err)
@@ -150,8 +152,10 @@ func BenchmarkFiftyAgents(b *testing.B) {
 		if !spread {
 			name, goal = "50 agents, all at once", "p99 < 50 ms"
 		}
-		row(name, fmt.Sprintf("p99 %.1f ms", took[len(took)*99/100]), goal, fmt.Sprintf("median %.1f ms, worst %.1f ms", took[len(took)/2], took[len(took)-1]))
-		row("  processor of the service", fmt.Sprintf("%.1f %% of a core", share), "< 8 %", fmt.Sprintf("%.1f bytes a value on the way", float64(packed)/float64(values)))
+		row(name, fmt.Sprintf("p99 %.1f ms", took[len(took)*99/100]), goal, fmt.Sprintf("median %.1f ms, worst %.1f ms",
+			took[len(took)/2], took[len(took)-1]))
+		row("  processor of the service", fmt.Sprintf("%.1f %% of a core", share), "< 8 %",
+			fmt.Sprintf("%.1f bytes a value on the way", float64(packed)/float64(values)))
 	}
 	// What is kept in the end: whole runs of ten minutes.
 	rng := rand.New(rand.NewPCG(1, 1))
@@ -164,7 +168,8 @@ func BenchmarkFiftyAgents(b *testing.B) {
 		part := whole.Slice(from, min(from+600, len(whole.Times)))
 		stored += len(trace.Pack(part))
 	}
-	row("a trace as it is kept", fmt.Sprintf("%.2f bytes a value", float64(stored)/float64(6*len(whole.Times))), "<= 2", fmt.Sprintf("%d values", 6*len(whole.Times)))
+	row("a trace as it is kept", fmt.Sprintf("%.2f bytes a value", float64(stored)/float64(6*len(whole.Times))), "<= 2",
+		fmt.Sprintf("%d values", 6*len(whole.Times)))
 }
 
 // sensed is one second of six channels at ten samples a second.
@@ -172,8 +177,10 @@ func sensed(rng *rand.Rand, second int) record.Trace {
 	var t record.Trace
 	for k := range 10 {
 		at := float64(second) + float64(k+1)/10
-		t.Add(at, map[string]float64{"temperature.package": 70 + at/100 + 0.2*rng.NormFloat64(), "power.package": 42 + 0.3*rng.NormFloat64(), "clock.mean": 3800 + 12*rng.NormFloat64(),
-			"load.processor": min(100, 99+rng.NormFloat64()), "memory.used": 5120 + float64(second), "fan.speed": 2100 + float64(second/10)}, nil)
+		t.Add(at, map[string]float64{"temperature.package": 70 + at/100 + 0.2*rng.NormFloat64(), "power.package": 42 +
+			0.3*rng.NormFloat64(), "clock.mean": 3800 + 12*rng.NormFloat64(),
+			"load.processor": min(100, 99+rng.NormFloat64()), "memory.used": 5120 + float64(second),
+			"fan.speed": 2100 + float64(second/10)}, nil)
 	}
 	return t
 }
@@ -188,6 +195,7 @@ func BenchmarkSensors(b *testing.B) {
 		time.Sleep(20 * time.Second)
 		stop()
 		share := 100 * (processorSeconds(b, os.Getpid()) - before) / time.Since(began).Seconds()
-		row(fmt.Sprintf("sensors, %g samples a second", rate), fmt.Sprintf("%.2f %% of a core", share), "< 0.5 %", fmt.Sprintf("%d values in 20 s", n))
+		row(fmt.Sprintf("sensors, %g samples a second", rate), fmt.Sprintf("%.2f %% of a core", share), "< 0.5 %",
+			fmt.Sprintf("%d values in 20 s", n))
 	}
 }

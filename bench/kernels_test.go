@@ -43,7 +43,8 @@ func (p part) rate(b *testing.B, length time.Duration) float64 {
 
 func (p part) rating(b *testing.B, length time.Duration) workload.Rating {
 	b.Helper()
-	r, err := workload.Rate(context.Background(), workload.Env{}, workload.Timing{Channel: p.name, Unit: p.unit, Length: length}, p.start)
+	r, err := workload.Rate(context.Background(), workload.Env{}, workload.Timing{Channel: p.name, Unit: p.unit,
+		Length: length}, p.start)
 	must(b, err)
 	return r
 }
@@ -73,7 +74,8 @@ func BenchmarkRepeatability(b *testing.B) {
 	rates := make([][]float64, len(list))
 	had := make([][]float64, len(list)) // rates per second that the thread had a processor
 	var shares []float64
-	early := make([][]float64, len(list)) // log rate when the kernel came in the first half of its round, less that in the second
+	early := make([][]float64, len(
+		list)) // log rate when the kernel came in the first half of its round, less that in the second
 	late := make([][]float64, len(list))
 	rng := rand.New(rand.NewPCG(1, 1))
 	for range repeats {
@@ -109,20 +111,25 @@ func BenchmarkRepeatability(b *testing.B) {
 	}
 	b.ReportMetric(median(cvs), "%CV")
 	b.ReportMetric(0, "ns/op")
-	row("Spread of a kernel over 10 repeats", fmt.Sprintf("median %.2f %%", median(cvs)), "≤ 1.5 %", strings.Join(each, ", "))
+	row("Spread of a kernel over 10 repeats", fmt.Sprintf("median %.2f %%", median(cvs)), "≤ 1.5 %", strings.Join(each,
+		", "))
 	var against []float64
 	for i := range list {
 		against = append(against, spread(beside[i]))
 	}
-	row("… of a plain C loop beside them", fmt.Sprintf("%.2f %%", spread(loop)), "", fmt.Sprintf("kernels relative to it: median %.2f %%", median(against)))
+	row("… of a plain C loop beside them", fmt.Sprintf("%.2f %%", spread(loop)), "",
+		fmt.Sprintf("kernels relative to it: median %.2f %%", median(against)))
 	if len(shares) > 0 {
 		var own []float64
 		for i := range list {
 			own = append(own, spread(had[i]))
 		}
-		row("… per second on a processor", fmt.Sprintf("median %.2f %%", median(own)), "", fmt.Sprintf("the threads had a processor for %.1f %% of the time (median; least %.1f %%)", 100*median(shares), 100*stats.Quantile(shares, 0)))
+		row("… per second on a processor", fmt.Sprintf("median %.2f %%", median(own)), "",
+			fmt.Sprintf("the threads had a processor for %.1f %% of the time (median; least %.1f %%)", 100*median(shares),
+				100*stats.Quantile(shares, 0)))
 	}
-	row("Early against late in random order", fmt.Sprintf("× %.4f", math.Exp(shift/float64(n))), "1", fmt.Sprintf("geometric mean over %d kernels", n))
+	row("Early against late in random order", fmt.Sprintf("× %.4f", math.Exp(shift/float64(n))), "1",
+		fmt.Sprintf("geometric mean over %d kernels", n))
 }
 
 // BenchmarkCollector alternates each kernel with the garbage collector off and on at a quarter of its
@@ -172,5 +179,6 @@ func BenchmarkHarness(b *testing.B) {
 	}
 	b.ReportMetric(100*worst, "%")
 	b.ReportMetric(0, "ns/op")
-	row("Timer and harness in a repeat", fmt.Sprintf("at most %.3f %%", 100*worst), "< 0.1 %", fmt.Sprintf("%.0f ns a call; most in %s", 1e9*call, name))
+	row("Timer and harness in a repeat", fmt.Sprintf("at most %.3f %%", 100*worst), "< 0.1 %",
+		fmt.Sprintf("%.0f ns a call; most in %s", 1e9*call, name))
 }

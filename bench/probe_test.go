@@ -83,8 +83,8 @@ func (o *ordered) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// BenchmarkProbe holds the probe's kernels against the same module in a bare page, pair by pair, and tells which share of
-// a frame its harness takes.
+// BenchmarkProbe holds the probe's kernels against the same module in a bare page, pair by pair, and tells which share
+// of a frame its harness takes.
 func BenchmarkProbe(b *testing.B) {
 	o := &ordered{orders: make(chan map[string]any, 1), answers: make(chan record.Outcome, 1)}
 	server := httptest.NewServer(o)
@@ -99,7 +99,8 @@ func BenchmarkProbe(b *testing.B) {
 		return ctx
 	}
 	reference := page("/bare")
-	_, err = chromedp.Run(reference, chromedp.Poll[bool]("!!window.rate && !!window.durvekKernels", chromedp.WithPollingTimeout(20*time.Second)))
+	_, err = chromedp.Run(reference, chromedp.Poll[bool]("!!window.rate && !!window.durvekKernels",
+		chromedp.WithPollingTimeout(20*time.Second)))
 	must(b, err)
 	page("/probe/#local=bench") // the last one stands in front
 	id := 0
@@ -114,7 +115,8 @@ func BenchmarkProbe(b *testing.B) {
 		}
 		return record.Outcome{}
 	}
-	for _, k := range []struct{ slug, part, measure string }{{"hashing", "", "single"}, {"compression", "pack", "pack-single"}, {"route-search", "", "single"}, {"sonar-filtering", "", "single"}} {
+	for _, k := range []struct{ slug, part, measure string }{{"hashing", "", "single"}, {"compression", "pack",
+		"pack-single"}, {"route-search", "", "single"}, {"sonar-filtering", "", "single"}} {
 		w, _ := workload.Find(k.slug)
 		w.Test.Measures = w.Test.Measures[:1]
 		var ratios, control []float64
@@ -129,9 +131,11 @@ func BenchmarkProbe(b *testing.B) {
 			second := call()
 			ratios, control = append(ratios, ours/((first+second)/2)), append(control, second/first)
 		}
-		row("probe, "+k.slug+" ÷ bare page", fmt.Sprintf("%.3f", median(ratios)), "0.9", fmt.Sprintf("bare ÷ bare %.3f", median(control)))
+		row("probe, "+k.slug+" ÷ bare page", fmt.Sprintf("%.3f", median(ratios)), "0.9", fmt.Sprintf("bare ÷ bare %.3f",
+			median(control)))
 	}
 	w, _ := workload.Find("graphics-scene")
 	out := make(w.Test, map[string]string{"size": "640x360", "quality": "low", "duration": "8 s"})
-	row("probe, harness in a frame", strings.TrimSuffix(out.Negotiated["harness.share"], " of the frames' time"), "below 2 %", fmt.Sprintf("%d frames", len(out.Series[0].Values)))
+	row("probe, harness in a frame", strings.TrimSuffix(out.Negotiated["harness.share"], " of the frames' time"),
+		"below 2 %", fmt.Sprintf("%d frames", len(out.Series[0].Values)))
 }

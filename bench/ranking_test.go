@@ -8,8 +8,8 @@ import (
 	"durvek/internal/trials"
 )
 
-// BenchmarkStandings is the whole trial of rank sets: 10,000 fields of equals for each size, and 2,000 of fields with differences. It prints
-// the tables of docs/methods.md.
+// BenchmarkStandings is the whole trial of rank sets: 10,000 fields of equals for each size, and 2,000 of fields with
+// differences. It prints the tables of docs/methods.md.
 func BenchmarkStandings(b *testing.B) {
 	stand := func(f trials.Field, fields int) trials.Standings {
 		var halves [2]trials.Standings
@@ -42,12 +42,14 @@ func BenchmarkStandings(b *testing.B) {
 				fmt.Printf("| %d | %s | %.2f %% | %.2f %% |\n", size, name[own], 100*at[0], 100*at[1])
 			}
 		}
-		fmt.Println("\n| field | variances | joint coverage | mean width | single-step Bonferroni | narrower |\n| --- | --- | --- | --- | --- | --- |")
+		fmt.Println("\n| field | variances | joint coverage | mean width | single-step Bonferroni | narrower |\n| --- | " +
+			"--- | --- | --- | --- | --- |")
 		for _, truth := range []string{"spread", "blocked", "tied"} {
 			for _, size := range []int{15, 40} {
 				for _, own := range []bool{false, true} {
 					s := stand(trials.Field{Size: size, Truth: truth, Own: own}, 2000)
-					fmt.Printf("| %d %s | %s | %.2f %% | %.2f | %.2f | %.1f %% |\n", size, truth, name[own], 100*s.Share(), s.Width, s.SingleStep, s.Narrower())
+					fmt.Printf("| %d %s | %s | %.2f %% | %.2f | %.2f | %.1f %% |\n", size, truth, name[own], 100*s.Share(), s.Width,
+						s.SingleStep, s.Narrower())
 				}
 			}
 		}
@@ -56,7 +58,8 @@ func BenchmarkStandings(b *testing.B) {
 	}
 }
 
-// BenchmarkIndexIntervals is the whole trial of the index with missing cells: 2,000 fields of 20 variants by 15 measures for each world.
+// BenchmarkIndexIntervals is the whole trial of the index with missing cells: 2,000 fields of 20 variants by 15
+// measures for each world.
 func BenchmarkIndexIntervals(b *testing.B) {
 	for range b.N {
 		fmt.Println("\n| index | intervals that hold | bias of one variant | mean half-width |\n| --- | --- | --- | --- |")

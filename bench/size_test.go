@@ -54,8 +54,9 @@ func p95(b *testing.B, asks int, ask func(k int) error) float64 {
 	return stats.Quantile(took, 0.95)
 }
 
-// BenchmarkSize asks a service of the planned size, made by `durvek data generate`, over HTTP, ten clients at once, and beside each question the
-// bare SQL query for the same cells, ten at once, in the same run. DURVEK_SIZE names a folder to keep the data in.
+// BenchmarkSize asks a service of the planned size, made by `durvek data generate`, over HTTP, ten clients at once, and
+// beside each question the bare SQL query for the same cells, ten at once, in the same run. DURVEK_SIZE names a folder
+// to keep the data in.
 func BenchmarkSize(b *testing.B) {
 	exe := filepath.Join(b.TempDir(), "durvek")
 	build := exec.Command("go", "build", "-o", exe, "durvek/cmd/durvek")
@@ -102,9 +103,11 @@ func BenchmarkSize(b *testing.B) {
 	row("Start with 2 M readings, /healthz", fmt.Sprintf("%.0f ms", 1e3*time.Since(began).Seconds()), "≤ 300 ms", "")
 	m := func(k int) string { return method.ID(load.Test(k%15), fmt.Sprintf("m%d", k/15%4)) }
 	must(b, get("/api/places", client.Query("measure", m(0), "variant", "load-0000")))
-	row("Start, first place in history", fmt.Sprintf("%.0f ms", 1e3*time.Since(began).Seconds()), "", "the matrix loads behind it")
+	row("Start, first place in history", fmt.Sprintf("%.0f ms", 1e3*time.Since(began).Seconds()), "",
+		"the matrix loads behind it")
 
-	db, err := sql.Open("sqlite", "file:"+filepath.Join(dir, "durvek.db")+"?_pragma=query_only(1)&_pragma=cache_size(-32768)")
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(dir, "durvek.db")+
+		"?_pragma=query_only(1)&_pragma=cache_size(-32768)")
 	must(b, err)
 	defer db.Close()
 	db.SetMaxOpenConns(3)
@@ -134,7 +137,8 @@ func BenchmarkSize(b *testing.B) {
 			var s [9]string
 			var n [2]int
 			var f [2]float64
-			if err := rows.Scan(&s[0], &s[1], &s[2], &s[3], &s[4], &s[5], &s[6], &s[7], &s[8], &n[0], &n[1], &f[0], &f[1]); err != nil {
+			if err := rows.Scan(&s[0], &s[1], &s[2], &s[3], &s[4], &s[5], &s[6], &s[7], &s[8], &n[0], &n[1], &f[0],
+				&f[1]); err != nil {
 				return err
 			}
 		}
@@ -142,22 +146,33 @@ func BenchmarkSize(b *testing.B) {
 	}
 	list := func(xs []string) string { b, _ := json.Marshal(xs); return string(b) }
 	weights := strings.Join(thirty, "=1,") + "=1"
-	const one, among = "measure = ? and setup = 'as-delivered' and variant in (select value from json_each(?))", "measure in (select value from json_each(?)) and setup = 'as-delivered' and variant in (select value from json_each(?))"
+	const one, among = "measure = ? and setup = 'as-delivered' and variant in (select value from json_each(?))",
+		"measure in (select value from json_each(?)) and setup = 'as-delivered' and variant in (select value from " +
+			"json_each(?))"
 	pair := func(k int) []string { return []string{fifty[k%50], fifty[(k*7+1)%50]} }
 	questions := []struct {
 		name, goal string
 		ask        func(k int) error
 		sql        func(k int) error
 	}{
-		{"Ranked chart of 50, JSON", "≤ 10 ms", func(k int) error { return get("/api/ranking", client.Query("measure", m(k), "field", "load-50")) }, func(k int) error { return bare(one, m(k), list(fifty)) }},
+		{"Ranked chart of 50, JSON", "≤ 10 ms", func(k int) error {
+			return get("/api/ranking", client.Query("measure", m(k),
+				"field", "load-50"))
+		}, func(k int) error { return bare(one, m(k), list(fifty)) }},
 		{"Ranked chart of 50, SVG", "≤ 15 ms", func(k int) error {
 			return get("/api/charts/ranked.svg", client.Query("measure", m(k), "field", "load-50"))
 		}, func(k int) error { return bare(one, m(k), list(fifty)) }},
-		{"Place in all history of 5,000", "≤ 5 ms", func(k int) error { return get("/api/places", client.Query("measure", m(k), "variant", fifty[k%50])) }, func(k int) error { return bare("measure = ? and setup = 'as-delivered'", m(k)) }},
+		{"Place in all history of 5,000", "≤ 5 ms", func(k int) error {
+			return get("/api/places", client.Query("measure",
+				m(k), "variant", fifty[k%50]))
+		}, func(k int) error { return bare("measure = ? and setup = 'as-delivered'", m(k)) }},
 		{"Cells of 50 × 30", "≤ 25 ms", func(k int) error {
 			return get("/api/cells", client.Query("field", "load-50", "measures", strings.Join(thirty, ",")))
 		}, func(k int) error { return bare(among, list(thirty), list(fifty)) }},
-		{"Head to head of two", "≤ 15 ms", func(k int) error { return get("/api/heads", client.Query("variants", strings.Join(pair(k), ","))) }, func(k int) error {
+		{"Head to head of two", "≤ 15 ms", func(k int) error {
+			return get("/api/heads", client.Query("variants",
+				strings.Join(pair(k), ",")))
+		}, func(k int) error {
 			return bare("variant in (select value from json_each(?)) and setup = 'as-delivered'", list(pair(k)))
 		}},
 		{"Index of 50 × 30, intervals", "≤ 150 ms", func(k int) error {
@@ -166,13 +181,16 @@ func BenchmarkSize(b *testing.B) {
 	}
 	asked := time.Now()
 	must(b, get("/api/ranking", client.Query("measure", m(59), "field", "load-50")))
-	row("Ranked chart during the load", fmt.Sprintf("%.0f ms", 1e3*time.Since(asked).Seconds()), "", "its column read from the database first")
+	row("Ranked chart during the load", fmt.Sprintf("%.0f ms", 1e3*time.Since(asked).Seconds()), "",
+		"its column read from the database first")
 	rest := func() {
-		for began := time.Now(); time.Since(began) < 90*time.Second && busy(served.Process.Pid, b) > 0.05; time.Sleep(time.Second) {
+		for began := time.Now(); time.Since(began) < 90*time.Second && busy(served.Process.Pid,
+			b) > 0.05; time.Sleep(time.Second) {
 		}
 	}
 	rest()
-	row("Memory of the service, loaded", fmt.Sprintf("%.0f MB", float64(resident(b, served.Process.Pid))/1e6), "≤ 150 MB", fmt.Sprintf("%.0f s after its start", time.Since(began).Seconds()))
+	row("Memory of the service, loaded", fmt.Sprintf("%.0f MB", float64(resident(b, served.Process.Pid))/1e6), "≤ 150 MB",
+		fmt.Sprintf("%.0f s after its start", time.Since(began).Seconds()))
 	// What is worked out for the first time, by one client.
 	var fresh []float64
 	for k := range 20 {
@@ -180,7 +198,8 @@ func BenchmarkSize(b *testing.B) {
 		must(b, get("/api/ranking", client.Query("measure", m(k), "field", "load-50", "subject", fifty[k])))
 		fresh = append(fresh, 1e3*time.Since(asked).Seconds())
 	}
-	row("Standings of 50 for the first time", fmt.Sprintf("median %.1f ms", median(fresh)), "≤ 40 ms", fmt.Sprintf("worst of %d: %.1f ms", len(fresh), stats.Quantile(fresh, 1)))
+	row("Standings of 50 for the first time", fmt.Sprintf("median %.1f ms", median(fresh)), "≤ 40 ms",
+		fmt.Sprintf("worst of %d: %.1f ms", len(fresh), stats.Quantile(fresh, 1)))
 	for _, q := range questions {
 		first := time.Now()
 		must(b, q.ask(58)) // nobody asked it before
@@ -195,13 +214,16 @@ func BenchmarkSize(b *testing.B) {
 		for range 3 {
 			ours, theirs = append(ours, p95(b, asks, q.ask)), append(theirs, p95(b, bares, q.sql))
 		}
-		row(q.name, fmt.Sprintf("p95 %.1f ms", median(ours)), q.goal, fmt.Sprintf("%.3f × bare SQL (p95 %.1f ms), goal 0.5; for the first time %.1f ms", median(ours)/median(theirs), median(theirs), cold))
+		row(q.name, fmt.Sprintf("p95 %.1f ms", median(ours)), q.goal, fmt.Sprintf("%.3f × bare SQL (p95 %.1f ms), goal "+
+			"0.5; for the first time %.1f ms", median(ours)/median(theirs), median(theirs), cold))
 		b.ReportMetric(median(ours), "ms-"+strings.ReplaceAll(q.name, " ", "-"))
 	}
-	for began, size := time.Now(), int64(1<<62); time.Since(began) < 150*time.Second && size > 150e6; time.Sleep(2 * time.Second) { // it gives back what it does not need after a minute or two
+	for began, size := time.Now(), int64(1<<62); time.Since(began) < 150*time.Second &&
+		size > 150e6; time.Sleep(2 * time.Second) { // it gives back what it does not need after a minute or two
 		size = resident(b, served.Process.Pid)
 	}
-	row("Memory of the service, idle again", fmt.Sprintf("%.0f MB", float64(resident(b, served.Process.Pid))/1e6), "≤ 150 MB", "after all of these")
+	row("Memory of the service, idle again", fmt.Sprintf("%.0f MB", float64(resident(b, served.Process.Pid))/1e6),
+		"≤ 150 MB", "after all of these")
 	b.ReportMetric(0, "ns/op")
 }
 

@@ -37,7 +37,8 @@ func BenchmarkClean(b *testing.B) {
 	}
 }
 
-// BenchmarkPlanted is the whole trial of planted trouble: 200 of each, at the promised size, at half and at a quarter of it.
+// BenchmarkPlanted is the whole trial of planted trouble: 200 of each, at the promised size, at half and at a quarter
+// of it.
 func BenchmarkPlanted(b *testing.B) {
 	for range b.N {
 		fmt.Println("\n| planted | size | world | found | at ½ | at ¼ |\n| --- | --- | --- | --- | --- | --- |")
@@ -70,26 +71,31 @@ func BenchmarkCoverage(b *testing.B) {
 		fmt.Println("\n| repeats | τ = 0 | τ = 0.4 | noisier than 1.5 × typical |\n| --- | --- | --- | --- |")
 		for n := 1; n <= 10; n++ {
 			even, uneven := trials.Cover(300, trials.World{}, n, 10000), trials.Cover(301, trials.World{Tau: 0.4}, n, 10000)
-			fmt.Printf("| %d | %.1f %% | %.1f %% | %.1f %% |\n", n, 100*even.Share(), 100*uneven.Share(), 100*float64(uneven.Noisy)/float64(uneven.NoisyAll))
+			fmt.Printf("| %d | %.1f %% | %.1f %% | %.1f %% |\n", n, 100*even.Share(), 100*uneven.Share(),
+				100*float64(uneven.Noisy)/float64(uneven.NoisyAll))
 		}
 		fmt.Println("\n| repeats in sittings | unit's mean held |\n| --- | --- |")
 		for _, x := range [][2]int{{10, 5}, {20, 10}, {10, 10}} {
-			fmt.Printf("| %d in %d | %.1f %% |\n", x[0], x[1], 100*trials.Cover(302, trials.World{Sitting: 0.5, Sittings: x[1]}, x[0], 10000).Share())
+			fmt.Printf("| %d in %d | %.1f %% |\n", x[0], x[1], 100*trials.Cover(302, trials.World{Sitting: 0.5, Sittings: x[1]},
+				x[0], 10000).Share())
 		}
 	}
 }
 
-// BenchmarkRules is what the rules take of a run that arrives at a desk of two million readings: 5,000 variants, each with
-// ten repeats of four tests of ten measures. The readings are put in by SQL; the estimates are made by the desk itself.
+// BenchmarkRules is what the rules take of a run that arrives at a desk of two million readings: 5,000 variants, each
+// with ten repeats of four tests of ten measures. The readings are put in by SQL; the estimates are made by the desk
+// itself.
 func BenchmarkRules(b *testing.B) {
 	const variants, tests, repeats = 5000, 4, 10
 	ctx := context.Background()
 	dir := b.TempDir()
 	var defs []method.Test
 	for t := range tests {
-		d := method.Test{Slug: fmt.Sprint("load-", t), Version: 1, Name: fmt.Sprint("Load ", t), Group: "CPU", Origin: "workload", MustMatch: []string{"supply"}, Seconds: 3}
+		d := method.Test{Slug: fmt.Sprint("load-", t), Version: 1, Name: fmt.Sprint("Load ", t), Group: "CPU",
+			Origin: "workload", MustMatch: []string{"supply"}, Seconds: 3}
 		for m := range 10 {
-			d.Measures = append(d.Measures, method.Measure{Slug: fmt.Sprint("m", m), Name: fmt.Sprint("measure ", m), Unit: "/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02})
+			d.Measures = append(d.Measures, method.Measure{Slug: fmt.Sprint("m", m), Name: fmt.Sprint("measure ", m), Unit: "/s",
+				Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02})
 		}
 		defs = append(defs, d)
 	}
@@ -101,7 +107,8 @@ func BenchmarkRules(b *testing.B) {
 		return d
 	}
 	d := open()
-	if err := d.Books.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"}, "me"); err != nil {
+	if err := d.Books.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"},
+		"me"); err != nil {
 		b.Fatal(err)
 	}
 	if err := d.Books.AddVariant(ctx, catalog.Variant{Slug: "v0", Model: "m", Name: "v0"}, "me"); err != nil {
@@ -167,7 +174,8 @@ func BenchmarkRules(b *testing.B) {
 	for range b.N {
 		began := time.Now()
 		for k := range asked {
-			if _, err := d.Results.TypeReadings(ctx, results.Typed{Test: "load-1", Subject: "v0", Sitting: uuid.NewString(), Repeat: k, Readings: readings(k)}, "me"); err != nil {
+			if _, err := d.Results.TypeReadings(ctx, results.Typed{Test: "load-1", Subject: "v0", Sitting: uuid.NewString(),
+				Repeat: k, Readings: readings(k)}, "me"); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -23,48 +23,56 @@ import (
 )
 
 func (a *app) signInCmd() *cobra.Command {
-	c := verb("sign-in LINK", "Sign this computer in with a one-time link", "durvek sign-in 'http://127.0.0.1:8460/sign-in?code=…'", 1, func(cmd *cobra.Command, args []string) error {
-		u, err := url.Parse(args[0])
-		if err != nil || u.Host == "" || u.Query().Get("code") == "" {
-			return usageError{fmt.Errorf("%q is no sign-in link; it looks like http://host:port/sign-in?code=…", args[0])}
-		}
-		server := u.Scheme + "://" + u.Host
-		host, _ := os.Hostname()
-		t, err := client.Post[struct{ Token string }](cmd.Context(), client.New(server, ""), "/api/sign-in", nil, map[string]string{"code": u.Query().Get("code"), "name": "command line on " + host})
-		if err != nil {
-			return err
-		}
-		path, err := signedIn()
-		if err != nil {
-			return err
-		}
-		if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-			return err
-		}
-		b, err := json.Marshal(local{server, t.Token})
-		if err != nil {
-			return err
-		}
-		if err := os.WriteFile(path, b, 0o600); err != nil {
-			return err
-		}
-		a.say("Signed in to %s.", server)
-		return nil
-	})
-	c.AddCommand(verb("link", "Print a new one-time sign-in link", "durvek sign-in link --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		return post(a, cmd, "/api/sign-in-links", nil, nil, func(x struct{ Code string }) { a.say("%s/sign-in?code=%s", cl.Server, x.Code) })
-	}))
+	c := verb("sign-in LINK", "Sign this computer in with a one-time link",
+		"durvek sign-in 'http://127.0.0.1:8460/sign-in?code=…'", 1, func(cmd *cobra.Command, args []string) error {
+			u, err := url.Parse(args[0])
+			if err != nil || u.Host == "" || u.Query().Get("code") == "" {
+				return usageError{fmt.Errorf("%q is no sign-in link; it looks like http://host:port/sign-in?code=…", args[0])}
+			}
+			server := u.Scheme + "://" + u.Host
+			host, _ := os.Hostname()
+			t, err := client.Post[struct{ Token string }](cmd.Context(), client.New(server, ""), "/api/sign-in", nil,
+				map[string]string{"code": u.Query().Get("code"), "name": "command line on " + host})
+			if err != nil {
+				return err
+			}
+			path, err := signedIn()
+			if err != nil {
+				return err
+			}
+			if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+				return err
+			}
+			b, err := json.Marshal(local{server, t.Token})
+			if err != nil {
+				return err
+			}
+			if err := os.WriteFile(path, b, 0o600); err != nil {
+				return err
+			}
+			a.say("Signed in to %s.", server)
+			return nil
+		})
+	c.AddCommand(verb("link", "Print a new one-time sign-in link", "durvek sign-in link --data demo-data", 0,
+		func(cmd *cobra.Command, _ []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			return post(a, cmd, "/api/sign-in-links", nil, nil, func(x struct{ Code string }) {
+				a.say("%s/sign-in?code=%s",
+					cl.Server, x.Code)
+			})
+		}))
 	return c
 }
 
 func (a *app) tokenCmd() *cobra.Command {
 	return noun("token", "Tokens for programs",
-		verb("add NAME", "Make a token; it is shown this once", "durvek token add nightly-export", 1, func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/tokens", nil, map[string]string{"name": args[0], "desk": ""}, func(x struct{ Token string }) { a.say("%s", x.Token) })
+		verb("add NAME", "Make a token; it is shown this once", "durvek token add nightly-export", 1, func(cmd *cobra.Command,
+			args []string) error {
+			return post(a, cmd, "/api/tokens", nil, map[string]string{"name": args[0], "desk": ""},
+				func(x struct{ Token string }) { a.say("%s", x.Token) })
 		}),
 		verb("list", "List tokens", "durvek token list", 0, func(cmd *cobra.Command, _ []string) error {
 			return get(a, cmd, "/api/tokens", nil, func(ts []books.Named) {
@@ -75,30 +83,33 @@ func (a *app) tokenCmd() *cobra.Command {
 				a.print([]string{"Name", "Role", "Made", "Expires"}, rows)
 			})
 		}),
-		verb("drop NAME", "End a token", "durvek token drop nightly-export", 1, func(cmd *cobra.Command, args []string) error {
-			return ask(a, cmd, http.MethodDelete, "/api/tokens/"+client.Slug(args[0]), nil, nil, func(struct{}) { a.say("Token %q is ended.", args[0]) })
+		verb("drop NAME", "End a token", "durvek token drop nightly-export", 1, func(cmd *cobra.Command,
+			args []string) error {
+			return ask(a, cmd, http.MethodDelete, "/api/tokens/"+client.Slug(args[0]), nil, nil,
+				func(struct{}) { a.say("Token %q is ended.", args[0]) })
 		}))
 }
 
 func (a *app) apiCmd() *cobra.Command {
 	return noun("api", "The HTTP API",
-		verb("describe", "Print the API's OpenAPI 3.1 description, without a service", "durvek api describe > openapi.json", 0, func(cmd *cobra.Command, _ []string) error {
-			dir, err := os.MkdirTemp("", "durvek-api-*")
-			if err != nil {
+		verb("describe", "Print the API's OpenAPI 3.1 description, without a service", "durvek api describe > openapi.json",
+			0, func(cmd *cobra.Command, _ []string) error {
+				dir, err := os.MkdirTemp("", "durvek-api-*")
+				if err != nil {
+					return err
+				}
+				defer os.RemoveAll(dir)
+				d, err := house.Open(cmd.Context(), house.Options{Options: desk.Options{Dir: dir}})
+				if err != nil {
+					return err
+				}
+				defer d.Close()
+				b, err := service.New(d, service.Options{}).OpenAPI()
+				if err == nil {
+					a.say("%s", b)
+				}
 				return err
-			}
-			defer os.RemoveAll(dir)
-			d, err := house.Open(cmd.Context(), house.Options{Options: desk.Options{Dir: dir}})
-			if err != nil {
-				return err
-			}
-			defer d.Close()
-			b, err := service.New(d, service.Options{}).OpenAPI()
-			if err == nil {
-				a.say("%s", b)
-			}
-			return err
-		}))
+			}))
 }
 
 func (a *app) vocabularyCmd() *cobra.Command {
@@ -108,7 +119,10 @@ func (a *app) vocabularyCmd() *cobra.Command {
 		Units      []quantity.Unit
 	}
 	list := func(use, short string, show func(answer)) *cobra.Command {
-		return verb(use, short, "durvek vocabulary "+use, 0, func(cmd *cobra.Command, _ []string) error { return get(a, cmd, "/api/vocabulary", nil, show) })
+		return verb(use, short, "durvek vocabulary "+use, 0, func(cmd *cobra.Command, _ []string) error {
+			return get(a, cmd,
+				"/api/vocabulary", nil, show)
+		})
 	}
 	return noun("vocabulary", "The words that files may use",
 		list("specs", "Keys of spec sheets", func(x answer) {

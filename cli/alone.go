@@ -28,53 +28,57 @@ import (
 func (a *app) benchCmd() *cobra.Command {
 	var group string
 	var all bool
-	list := verb("list", "List the tests that this machine can run", "durvek bench list --group storage", 0, func(*cobra.Command, []string) error {
-		var shown []method.Test
-		for _, t := range workload.Tests() {
-			if (group == "" || strings.EqualFold(t.Group, group)) && (all || t.Of == "" || group != "") {
-				shown = append(shown, t)
+	list := verb("list", "List the tests that this machine can run", "durvek bench list --group storage", 0,
+		func(*cobra.Command, []string) error {
+			var shown []method.Test
+			for _, t := range workload.Tests() {
+				if (group == "" || strings.EqualFold(t.Group, group)) && (all || t.Of == "" || group != "") {
+					shown = append(shown, t)
+				}
 			}
-		}
-		if len(shown) == 0 {
-			return usageError{fmt.Errorf("there is no group %q; there are %s", group, strings.Join(groups(), ", "))}
-		}
-		if a.json {
-			return a.printJSON(shown)
-		}
-		slices.SortStableFunc(shown, func(x, y method.Test) int {
-			return slices.Index(groups(), x.Group) - slices.Index(groups(), y.Group)
+			if len(shown) == 0 {
+				return usageError{fmt.Errorf("there is no group %q; there are %s", group, strings.Join(groups(), ", "))}
+			}
+			if a.json {
+				return a.printJSON(shown)
+			}
+			slices.SortStableFunc(shown, func(x, y method.Test) int {
+				return slices.Index(groups(), x.Group) - slices.Index(groups(), y.Group)
+			})
+			var rows [][]any
+			for _, t := range shown {
+				writes := "—"
+				if n := t.WritesWith(nil); n > 0 {
+					writes = bytesText(n)
+				}
+				rows = append(rows, []any{t.Group, t.Slug, t.Name, leftText(t.Seconds), writes})
+			}
+			a.print([]string{"Group", "Test", "Name", "→One run", "→Writes at most"}, rows)
+			if !all && group == "" {
+				a.say("\nCPU tests and some others also come as NAME-scaling, NAME-cores and NAME-sustained; `durvek bench list " +
+					"--all` shows them.")
+			}
+			return nil
 		})
-		var rows [][]any
-		for _, t := range shown {
-			writes := "—"
-			if n := t.WritesWith(nil); n > 0 {
-				writes = bytesText(n)
-			}
-			rows = append(rows, []any{t.Group, t.Slug, t.Name, leftText(t.Seconds), writes})
-		}
-		a.print([]string{"Group", "Test", "Name", "→One run", "→Writes at most"}, rows)
-		if !all && group == "" {
-			a.say("\nCPU tests and some others also come as NAME-scaling, NAME-cores and NAME-sustained; `durvek bench list --all` shows them.")
-		}
-		return nil
-	})
 	list.Flags().StringVar(&group, "group", "", "only this group: "+strings.Join(groups(), ", "))
 	list.Flags().BoolVar(&all, "all", false, "also scaling, core by core, and sustained")
 
-	explain := verb("explain TEST", "Say what a test does, what it stands for and what limits it", "durvek bench explain route-search", 1, func(_ *cobra.Command, args []string) error {
-		w, ok := workload.Find(args[0])
-		if !ok {
-			return usageError{noSuchTest(args[0])}
-		}
-		if a.json {
-			return a.printJSON(w.Test)
-		}
-		a.explain(w.Test)
-		return nil
-	})
+	explain := verb("explain TEST", "Say what a test does, what it stands for and what limits it",
+		"durvek bench explain route-search", 1, func(_ *cobra.Command, args []string) error {
+			w, ok := workload.Find(args[0])
+			if !ok {
+				return usageError{noSuchTest(args[0])}
+			}
+			if a.json {
+				return a.printJSON(w.Test)
+			}
+			a.explain(w.Test)
+			return nil
+		})
 
 	var p alonePlan
-	run := &cobra.Command{Use: "run TEST…", Short: "Run tests on this machine and print their figures", Example: "  durvek bench run hashing drive-random --repeats 5 --path /mnt/dock --out runs.json",
+	run := &cobra.Command{Use: "run TEST…", Short: "Run tests on this machine and print their figures",
+		Example: "  durvek bench run hashing drive-random --repeats 5 --path /mnt/dock --out runs.json",
 		Args: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 && !p.usual {
 				return usageError{errors.New("say which tests to run, or --usual; `durvek bench list` lists them")}
@@ -128,7 +132,8 @@ func (a *app) printJSON(v any) error {
 // explain prints a test's definition in words.
 func (a *app) explain(t method.Test) {
 	a.say("%s (%s, version %d), %s", t.Name, t.Slug, t.Version, t.Group)
-	for _, x := range []struct{ head, text string }{{"What it does", t.About}, {"Stands for", t.StandsFor}, {"Limited by", t.LimitedBy}, {"Works on", t.Input}, {"Checked by", t.Checked},
+	for _, x := range []struct{ head, text string }{{"What it does", t.About}, {"Stands for", t.StandsFor},
+		{"Limited by", t.LimitedBy}, {"Works on", t.Input}, {"Checked by", t.Checked},
 		{"Compared", compared(t)}} {
 		if x.text != "" {
 			a.say("\n%s", wrap(x.head+": "+x.text, a.width()))
@@ -247,7 +252,8 @@ func (p alonePlan) steps() ([]method.PlanStep, []method.Test, error) {
 		if repeats == 0 {
 			repeats = max(w.Test.Repeats, 1)
 		}
-		steps, tests = append(steps, method.PlanStep{Test: slug, Repeats: repeats, Options: options[slug]}), append(tests, w.Test)
+		steps, tests = append(steps, method.PlanStep{Test: slug, Repeats: repeats, Options: options[slug]}),
+			append(tests, w.Test)
 	}
 	for slug := range options {
 		if !slices.Contains(p.tests, slug) {
@@ -293,7 +299,8 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
 	}
 	if !a.json {
-		announced := fmt.Sprintf("%s of %s, about %s", many(runsOf(steps), "run"), many(len(steps), "test"), leftText(seconds))
+		announced := fmt.Sprintf("%s of %s, about %s", many(runsOf(steps), "run"), many(len(steps), "test"),
+			leftText(seconds))
 		if writes > 0 {
 			announced += fmt.Sprintf("; writes at most %s to %s", bytesText(writes), p.path)
 		}
@@ -333,17 +340,20 @@ steps:
 				if share > 0.05 {
 					left = time.Since(begin).Seconds() * (1 - share) / share
 				}
-				show.update(record.Progress{Done: done, Jobs: total, Step: i, Repeat: repeat, Test: tests[i].Name, Phase: x.Phase, Share: x.Share, Left: left, Value: x.Value, Unit: x.Unit})
+				show.update(record.Progress{Done: done, Jobs: total, Step: i, Repeat: repeat, Test: tests[i].Name, Phase: x.Phase,
+					Share: x.Share, Left: left, Value: x.Value, Unit: x.Unit})
 			})
 			if ctx.Err() != nil {
-				stopped = fmt.Errorf("stopped during %s; nothing of it is left on the drive, and the %d runs before it are kept", tests[i].Name, done)
+				stopped = fmt.Errorf("stopped during %s; nothing of it is left on the drive, and the %d runs before it are kept",
+					tests[i].Name, done)
 				break steps
 			}
 			done++
 			for k, v := range out.Observed {
 				observed[k] = v
 			}
-			r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: tests[i].Slug, TestVersion: tests[i].Version, Repeat: repeat, Started: started, Ended: local.Now(),
+			r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: tests[i].Slug, TestVersion: tests[i].Version,
+				Repeat: repeat, Started: started, Ended: local.Now(),
 				Options: s.Options, Observed: observed, Negotiated: out.Negotiated, Readings: out.Readings, Series: out.Series}
 			r.Close(err)
 			for k, x := range r.Readings {
@@ -429,7 +439,8 @@ type aloneRun struct {
 func runFileOut(f results.RunFile) any {
 	runs := make([]aloneRun, len(f.Runs))
 	for i, r := range f.Runs {
-		runs[i] = aloneRun{r.ID, r.Test, r.TestVersion, r.Repeat, r.Started, r.Ended, r.Outcome, r.Failure, r.Options, r.Observed, r.Negotiated, r.Readings, r.Series}
+		runs[i] = aloneRun{r.ID, r.Test, r.TestVersion, r.Repeat, r.Started, r.Ended, r.Outcome, r.Failure, r.Options,
+			r.Observed, r.Negotiated, r.Readings, r.Series}
 	}
 	return struct {
 		Format  string         `json:"format"`
@@ -500,7 +511,8 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 	if len(rows) > 0 {
 		a.say("")
 		a.print([]string{"Test", "Measure", "→Figure", "→95 %", "→Runs", "Better"}, rows)
-		a.say("\nIntervals hold within this boot of this machine. They rest on the spread of these runs and on what is typical of each test.")
+		a.say("\nIntervals hold within this boot of this machine. They rest on the spread of these runs and on what is " +
+			"typical of each test.")
 	}
 	for _, l := range lines {
 		a.say("%s", l)
@@ -510,7 +522,8 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 		for _, n := range slices.Sorted(maps.Keys(slowed)) {
 			names = append(names, fmt.Sprintf("%s (%d)", n, slowed[n]))
 		}
-		a.say("\nIn runs of these tests, other programs or the host of a virtual machine took the processor away for more than 2 %% of the time: %s.", strings.Join(names, ", "))
+		a.say("\nIn runs of these tests, other programs or the host of a virtual machine took the processor away for more "+
+			"than 2 %% of the time: %s.", strings.Join(names, ", "))
 	}
 }
 

@@ -38,12 +38,14 @@ func TestPlansFromTheCommandLine(t *testing.T) {
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
 	do("plan", "library", "--kind", "laptop").want(t, 0, "laptop-full", "Laptop, every mode", "lasting-load")
-	do("plan", "add", "fen-14-16-512-a", "--library", "laptop-full", "--tests", "hashing").want(t, 2, "brings its own tests")
+	do("plan", "add", "fen-14-16-512-a", "--library", "laptop-full", "--tests", "hashing").want(t, 2,
+		"brings its own tests")
 	do("plan", "add", "fen-14-16-512-a", "--library", "drive").want(t, 1, "not for a laptop")
 	r := do("plan", "add", "fen-14-16-512-a", "--library", "laptop-full", "--repeats", "1")
 	r.want(t, 0, "is on the bench", "durvek agent --server", "It takes about", "writes at most")
 	id := planID.FindStringSubmatch(r.out)[1]
-	do("plan", "show", id).want(t, 0, "4 setups", "Set power mode to fast", "unplug the charger", "needs a hand", "fast-mode")
+	do("plan", "show", id).want(t, 0, "4 setups", "Set power mode to fast", "unplug the charger", "needs a hand",
+		"fast-mode")
 	file := do("plan", "export", id)
 	file.want(t, 0, "format: durvek-plan/1", "order: interleaved", "test: video-encode")
 	must(os.WriteFile(filepath.Join(home, "plan.yaml"), []byte(file.out), 0o644))
@@ -56,13 +58,17 @@ func TestPlansFromTheCommandLine(t *testing.T) {
 	do("plan", "stop", id).want(t, 0, "ends")
 	do("plan", "stop", id).want(t, 1, "is stopped")
 	do("plan", "show", id).want(t, 0, "skipped", "stopped")
-	do("plan", "add", "fen-14-16-512-a", "--tests", "hashing", "--setups", "as-delivered,battery", "--order", "interleaved", "--cool", "5", "--cool-below", "45", "--ambient", "18-26", "--after-failure", "retry", "--least", "2", "--sampling", "2").want(t, 0, "is on the bench")
+	do("plan", "add", "fen-14-16-512-a", "--tests", "hashing", "--setups", "as-delivered,battery", "--order",
+		"interleaved", "--cool", "5", "--cool-below", "45", "--ambient", "18-26", "--after-failure", "retry", "--least", "2",
+		"--sampling", "2").want(t, 0, "is on the bench")
 	do("plan", "add", "fen-14-16-512-a", "--tests", "hashing", "--ambient", "warm").want(t, 2, "not a band such as 18-26")
 	do("plan", "add", "fen-14-16-512-a", "--tests", "hashing", "--order", "sideways").want(t, 1, "order")
-	do("plan", "add", "tern-mini-32-1000-a", "--tests", "hashing", "--setup", "battery").want(t, 1, "runs on battery, and a mini-pc has none")
+	do("plan", "add", "tern-mini-32-1000-a", "--tests", "hashing", "--setup", "battery").want(t, 1,
+		"runs on battery, and a mini-pc has none")
 	do("condition", "add", "own.table-fan", "--name", "Table fan", "--meaning", "off, or its step").want(t, 0, "is known")
 	do("condition", "list").want(t, 0, "own.table-fan")
-	do("setup", "add", "fanned", "--name", "Fanned", "--condition", "own.table-fan=2", "--hands", "Turn the fan to 2").want(t, 0, "is known")
+	do("setup", "add", "fanned", "--name", "Fanned", "--condition", "own.table-fan=2", "--hands",
+		"Turn the fan to 2").want(t, 0, "is known")
 	do("setup", "list").want(t, 0, "own.table-fan=2")
 }
 
@@ -74,8 +80,10 @@ func TestTracesAndLogsFromTheCommandLine(t *testing.T) {
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
 	id := newest(t, home, "sound-14-16-512-a", "video-encode-sustained")
-	do("run", "trace", id).want(t, 0, "10 min of trace", "power.package", "temperature.package", "rate.burst", "Phases: burst at 0 s", "█")
-	do("run", "show", id).want(t, 0, "Held back by power limit", "Negotiated", "Power limit, long", "Not observable here", "durvek run trace")
+	do("run", "trace", id).want(t, 0, "10 min of trace", "power.package", "temperature.package", "rate.burst",
+		"Phases: burst at 0 s", "█")
+	do("run", "show", id).want(t, 0, "Held back by power limit", "Negotiated", "Power limit, long", "Not observable here",
+		"durvek run trace")
 	do("run", "trace", id, "-o", "trace.csv").want(t, 0, "Written to trace.csv")
 	table, err := os.ReadFile(filepath.Join(home, "trace.csv"))
 	must(err)
@@ -117,13 +125,17 @@ func TestIncidentsSheetsPhotosAndPartnersFromTheCommandLine(t *testing.T) {
 		t.Helper()
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
-	do("incident", "rate", "--unit", "narrows-hub-a").want(t, 0, "slow link in 3 of 11 tries (27 %, 95 %: 6–61 %), on two of three hosts", "fen-14-16-512-a right port")
-	do("incident", "list", "--unit", "cuddy-8-256-a").want(t, 0, "crash", "Compression, repeat 1", "Last: temperature package")
-	do("incident", "add", "gannet-2000-a", "--kind", "drop-out", "--host", "fen-14-16-512-a", "--times", "2", "--tries", "9", "--text", "gone and back").want(t, 0, "Noted: drop-out, 2 time(s) in 9")
+	do("incident", "rate", "--unit", "narrows-hub-a").want(t, 0, "slow link in 3 of 11 tries (27 %, 95 %: 6–61 %), on "+
+		"two of three hosts", "fen-14-16-512-a right port")
+	do("incident", "list", "--unit", "cuddy-8-256-a").want(t, 0, "crash", "Compression, repeat 1",
+		"Last: temperature package")
+	do("incident", "add", "gannet-2000-a", "--kind", "drop-out", "--host", "fen-14-16-512-a", "--times", "2", "--tries",
+		"9", "--text", "gone and back").want(t, 0, "Noted: drop-out, 2 time(s) in 9")
 	do("incident", "add", "gannet-2000-a", "--kind", "drop-out", "--times", "9", "--tries", "2").want(t, 1, "cannot be")
 	do("incident", "add", "gannet-2000-a").want(t, 2, "kind")
 	do("sheet", "list", "--kind", "phone").want(t, 0, "handheld", "start-up-time")
-	do("sheet", "show", "fen-14-16-512-a").want(t, 0, "4: good: even, firm, clear travel", "The right port carries data alone", "fail")
+	do("sheet", "show", "fen-14-16-512-a").want(t, 0, "4: good: even, firm, clear travel",
+		"The right port carries data alone", "fail")
 	do("reading", "add", "fen-14-16-512-a", "hinge", "hold=5", "--note", "hold=with one hand").want(t, 0, "1 reading(s)")
 	do("reading", "add", "fen-14-16-512-a", "hinge", "hold=11").want(t, 1, "no mark of the rubric")
 	do("reading", "add", "cuddy-8-256-a", "start-up-time", "--lap", "9.1,8.8").want(t, 0, "2 laps are 2 runs")
@@ -139,19 +151,23 @@ func TestIncidentsSheetsPhotosAndPartnersFromTheCommandLine(t *testing.T) {
 	do("photo", "save", id, "-o", "saved.png").want(t, 0, "Written to saved.png")
 	do("photo", "add", "fen-14-16-512-a", "saved.png", "--run", "nothing").want(t, 1, "nothing")
 	do("partner", "list", "--part", "gannet-2000-a").want(t, 0, "USB 20 Gbit/s", "fails", "drops out under lasting writes")
-	do("partner", "note", "gannet-2000-a", "chart plotter", "--fails", "--how", "wants another file system").want(t, 0, "Noted")
+	do("partner", "note", "gannet-2000-a", "chart plotter", "--fails", "--how", "wants another file system").want(t, 0,
+		"Noted")
 	do("partner", "list").want(t, 0, "wants another file system", "narrows-hub-a")
 }
 
 func TestTheAgentGoesOnAfterItWasKilled(t *testing.T) {
 	server, _ := serve(t, bed.data)
 	home := t.TempDir()
-	call(t, home, "agent", "--server", server, "--code", "AAAA-BBBB", "--path", "no-such-folder").want(t, 2, "is no folder on this machine")
-	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "tide-synthesis,hashing", "--repeats", "2", "--name", "broken off")
+	call(t, home, "agent", "--server", server, "--code", "AAAA-BBBB", "--path", "no-such-folder").want(t, 2,
+		"is no folder on this machine")
+	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "tide-synthesis,hashing",
+		"--repeats", "2", "--name", "broken off")
 	r.want(t, 0)
 	id := planID.FindStringSubmatch(r.out)[1]
 	code := regexp.MustCompile(`--code (\S+)`).FindStringSubmatch(r.out)[1]
-	args := []string{"agent", "--server", server, "--path", home, "--seconds", "0.3", "--keep", filepath.Join(home, "keep")}
+	args := []string{"agent", "--server", server, "--path", home, "--seconds", "0.3", "--keep", filepath.Join(home,
+		"keep")}
 	first := exec.Command(bed.program, append(args, "--code", code)...)
 	must(first.Start())
 	journal := filepath.Join(home, "keep", "journal.jsonl")
@@ -166,7 +182,9 @@ func TestTheAgentGoesOnAfterItWasKilled(t *testing.T) {
 	}
 	must(first.Process.Signal(syscall.SIGKILL))
 	first.Wait()
-	call(t, home, args...).want(t, 0, "The agent was ended while Tide synthesis, repeat 1, went on", "It goes on where it was", "4 runs done, 0 failed, 0 not run, 1 incident(s), all delivered.")
+	call(t, home, args...).want(t, 0, "The agent was ended while Tide synthesis, repeat 1, went on",
+		"It goes on where it was", "4 runs done, 0 failed, 0 not run, 1 incident(s), all delivered.")
 	call(t, home, "--data", bed.data, "plan", "show", id).want(t, 0, "2 of 2", "done", "crash: The agent was ended")
-	call(t, home, "--data", bed.data, "run", "list", "--unit", "this-machine-a", "--test", "tide-synthesis").want(t, 0, "2 of 2 runs.")
+	call(t, home, "--data", bed.data, "run", "list", "--unit", "this-machine-a", "--test", "tide-synthesis").want(t, 0,
+		"2 of 2 runs.")
 }

@@ -25,7 +25,8 @@ func (a *app) dossierCmd() *cobra.Command {
 		if check {
 			short = "Say everything that is wrong with a dossier, and change nothing"
 		}
-		return verb(name+" FILE", short, "durvek dossier "+name+" demo/dossiers/04-fen-14.yaml", 1, func(cmd *cobra.Command, args []string) error {
+		return verb(name+" FILE", short, "durvek dossier "+name+" demo/dossiers/04-fen-14.yaml", 1, func(cmd *cobra.Command,
+			args []string) error {
 			data, err := a.readFile(args[0])
 			if err != nil {
 				return err
@@ -39,30 +40,34 @@ func (a *app) dossierCmd() *cobra.Command {
 				if x.Checked {
 					done = "Nothing wrong, nothing written"
 				}
-				a.say("%s: %s with %d variant(s), %d unit(s), %d claim(s), %d offer(s), %d rig(s).", done, x.Model, x.Variants, x.Units, x.Claims, x.Offers, x.Rigs)
+				a.say("%s: %s with %d variant(s), %d unit(s), %d claim(s), %d offer(s), %d rig(s).", done, x.Model, x.Variants,
+					x.Units, x.Claims, x.Offers, x.Rigs)
 			})
 		})
 	}
-	export := verb("export MODEL", "Write everything known of a model as a dossier", "durvek dossier export fen-14 -o fen-14.yaml", 1, func(cmd *cobra.Command, args []string) error {
-		c, err := a.client()
-		if err != nil {
-			return err
-		}
-		name := args[0]
-		if a.json || strings.HasSuffix(out, ".json") {
-			name += ".json"
-		}
-		var b []byte
-		if err := c.Do(cmd.Context(), "GET", "/api/dossiers/"+client.Slug(name), nil, nil, &b); err != nil {
-			return err
-		}
-		return a.writeOut(out, b)
-	})
+	export := verb("export MODEL", "Write everything known of a model as a dossier",
+		"durvek dossier export fen-14 -o fen-14.yaml", 1, func(cmd *cobra.Command, args []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			name := args[0]
+			if a.json || strings.HasSuffix(out, ".json") {
+				name += ".json"
+			}
+			var b []byte
+			if err := c.Do(cmd.Context(), "GET", "/api/dossiers/"+client.Slug(name), nil, nil, &b); err != nil {
+				return err
+			}
+			return a.writeOut(out, b)
+		})
 	export.Flags().StringVarP(&out, "output", "o", "", "file to write; standard output if left out")
-	schema := verb("schema", "Print the JSON Schema of dossiers", "durvek dossier schema", 0, func(cmd *cobra.Command, _ []string) error {
+	schema := verb("schema", "Print the JSON Schema of dossiers", "durvek dossier schema", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return a.raw(cmd, "/api/formats/dossier")
 	})
-	return noun("dossier", "Everything known of a model, as a file", take("import", false), take("check", true), export, schema)
+	return noun("dossier", "Everything known of a model, as a file", take("import", false), take("check", true), export,
+		schema)
 }
 
 // raw prints an answer as it comes.
@@ -94,7 +99,8 @@ func (a *app) modelCmd() *cobra.Command {
 	var m catalog.Model
 	var kind string
 	var also []string
-	add := verb("add SLUG", "Add or change a model", "durvek model add fen-15 --maker Selvane --name 'Fen 15' --kind laptop --succeeds fen-14", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add SLUG", "Add or change a model", "durvek model add fen-15 --maker Selvane --name 'Fen 15' --kind "+
+		"laptop --succeeds fen-14", 1, func(cmd *cobra.Command, args []string) error {
 		m.Slug, m.Kind = args[0], catalog.Kind(kind)
 		for _, s := range also {
 			maker, name, ok := strings.Cut(s, "/")
@@ -126,38 +132,39 @@ func (a *app) modelCmd() *cobra.Command {
 			a.print([]string{"Slug", "Model", "Kind", "Released", "Succeeds", "Also sold as"}, rows)
 		})
 	})
-	show := verb("show SLUG", "Show a model with its variants, units, claims and offers", "durvek model show fen-14", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/models/"+client.Slug(args[0]), nil, func(p books.ModelPage) {
-			a.say("%s (%s), %s%s", p.Model.FullName(), p.Model.Slug, p.Model.Kind, note(", released ", p.Model.Released))
-			for _, x := range p.Model.AlsoSoldAs {
-				a.say("Also sold as %s %s%s", x.Maker, x.Name, note(" in ", x.Region))
-			}
-			if len(p.Lineage) > 0 {
-				var names []string
-				for _, m := range p.Lineage {
-					names = append(names, m.FullName())
+	show := verb("show SLUG", "Show a model with its variants, units, claims and offers", "durvek model show fen-14", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/models/"+client.Slug(args[0]), nil, func(p books.ModelPage) {
+				a.say("%s (%s), %s%s", p.Model.FullName(), p.Model.Slug, p.Model.Kind, note(", released ", p.Model.Released))
+				for _, x := range p.Model.AlsoSoldAs {
+					a.say("Also sold as %s %s%s", x.Maker, x.Name, note(" in ", x.Region))
 				}
-				a.say("Succeeds %s", strings.Join(names, ", which succeeded "))
-			}
-			for i, v := range p.Variants {
-				a.say("\n%s (%s)", v.Name, v.Slug)
-				var rows [][]any
-				for _, r := range p.Sheets[i] {
-					rows = append(rows, []any{"  " + r.Name, r.Value})
+				if len(p.Lineage) > 0 {
+					var names []string
+					for _, m := range p.Lineage {
+						names = append(names, m.FullName())
+					}
+					a.say("Succeeds %s", strings.Join(names, ", which succeeded "))
 				}
-				a.print([]string{"  Spec sheet", ""}, rows)
-				for _, u := range v.Units {
-					a.say("  Unit %s, %s%s%s", u.Slug, u.Origin, note(", received ", u.Received), note(", ", u.State))
+				for i, v := range p.Variants {
+					a.say("\n%s (%s)", v.Name, v.Slug)
+					var rows [][]any
+					for _, r := range p.Sheets[i] {
+						rows = append(rows, []any{"  " + r.Name, r.Value})
+					}
+					a.print([]string{"  Spec sheet", ""}, rows)
+					for _, u := range v.Units {
+						a.say("  Unit %s, %s%s%s", u.Slug, u.Origin, note(", received ", u.Received), note(", ", u.State))
+					}
+					for _, o := range v.Offers {
+						a.say("  %s", offerText(o))
+					}
+					if len(v.Claims) > 0 {
+						a.say("  %d claim(s); judge them with `durvek claim check %s`", len(v.Claims), v.Slug)
+					}
 				}
-				for _, o := range v.Offers {
-					a.say("  %s", offerText(o))
-				}
-				if len(v.Claims) > 0 {
-					a.say("  %d claim(s); judge them with `durvek claim check %s`", len(v.Claims), v.Slug)
-				}
-			}
+			})
 		})
-	})
 	return noun("model", "Models as they are named and sold", add, list, show)
 }
 
@@ -191,7 +198,8 @@ func offerText(o catalog.Offer) string {
 func (a *app) variantCmd() *cobra.Command {
 	var v catalog.Variant
 	var spec []string
-	add := verb("add SLUG", "Add or change a variant", "durvek variant add fen-14-8-256 --model fen-14 --name '8 GiB, 256 GB' --spec memory.size='8 GiB' --spec cpu.cores=10", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add SLUG", "Add or change a variant", "durvek variant add fen-14-8-256 --model fen-14 --name '8 GiB, "+
+		"256 GB' --spec memory.size='8 GiB' --spec cpu.cores=10", 1, func(cmd *cobra.Command, args []string) error {
 		v.Slug = args[0]
 		kv, err := pairs(spec)
 		if err != nil {
@@ -206,7 +214,10 @@ func (a *app) variantCmd() *cobra.Command {
 				v.Spec[k] = s
 			}
 		}
-		return post(a, cmd, "/api/variants", nil, v, func(x catalog.Variant) { a.say("Variant %s is in the catalogue.", x.Slug) })
+		return post(a, cmd, "/api/variants", nil, v, func(x catalog.Variant) {
+			a.say("Variant %s is in the catalogue.",
+				x.Slug)
+		})
 	})
 	f := add.Flags()
 	f.StringVar(&v.Model, "model", "", "its model")
@@ -214,7 +225,8 @@ func (a *app) variantCmd() *cobra.Command {
 	f.StringArrayVar(&spec, "spec", nil, "KEY=VALUE of the spec sheet; may be repeated")
 	f.StringVar(&v.Notes, "notes", "", "notes")
 	var model string
-	list := verb("list", "List variants", "durvek variant list --model fen-14", 0, func(cmd *cobra.Command, _ []string) error {
+	list := verb("list", "List variants", "durvek variant list --model fen-14", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return get(a, cmd, "/api/variants", client.Query("model", model), func(vs []catalog.Variant) {
 			var rows [][]any
 			for _, v := range vs {
@@ -224,7 +236,8 @@ func (a *app) variantCmd() *cobra.Command {
 		})
 	})
 	list.Flags().StringVar(&model, "model", "", "only this model's")
-	show := verb("show SLUG", "Show a variant", "durvek variant show fen-14-16-512", 1, func(cmd *cobra.Command, args []string) error {
+	show := verb("show SLUG", "Show a variant", "durvek variant show fen-14-16-512", 1, func(cmd *cobra.Command,
+		args []string) error {
 		return get(a, cmd, "/api/variants/"+client.Slug(args[0]), nil, func(v catalog.DossierVariant) {
 			a.say("%s, a variant of %s: %s", v.Slug, v.Model, v.Name)
 			var rows [][]any
@@ -239,7 +252,8 @@ func (a *app) variantCmd() *cobra.Command {
 
 func (a *app) unitCmd() *cobra.Command {
 	var u catalog.Unit
-	add := verb("add SLUG", "Add or change a unit", "durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin bought", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add SLUG", "Add or change a unit", "durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin "+
+		"bought", 1, func(cmd *cobra.Command, args []string) error {
 		u.Slug = args[0]
 		return post(a, cmd, "/api/units", nil, u, func(x catalog.Unit) { a.say("Unit %s is on the books.", x.Slug) })
 	})
@@ -261,9 +275,11 @@ func (a *app) unitCmd() *cobra.Command {
 		})
 	})
 	list.Flags().StringVar(&variant, "variant", "", "only this variant's")
-	show := verb("show SLUG", "Show a unit", "durvek unit show fen-14-16-512-a", 1, func(cmd *cobra.Command, args []string) error {
+	show := verb("show SLUG", "Show a unit", "durvek unit show fen-14-16-512-a", 1, func(cmd *cobra.Command,
+		args []string) error {
 		return get(a, cmd, "/api/units/"+client.Slug(args[0]), nil, func(u catalog.Unit) {
-			a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ", u.Received), note(", ", u.State), note(". ", u.Notes))
+			a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ",
+				u.Received), note(", ", u.State), note(". ", u.Notes))
 		})
 	})
 	return noun("unit", "Samples on the desk", add, list, show, a.historyCmd())
@@ -272,7 +288,8 @@ func (a *app) unitCmd() *cobra.Command {
 func (a *app) rigCmd() *cobra.Command {
 	var r catalog.Rig
 	var parts []string
-	add := verb("add SLUG", "Add or change a rig", "durvek rig add wrack-in-tower --name 'Wrack in the Harbour Tower' --part harbour-tower-64-2000-a=host --part wrack-1000-a=drive", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add SLUG", "Add or change a rig", "durvek rig add wrack-in-tower --name 'Wrack in the Harbour Tower' "+
+		"--part harbour-tower-64-2000-a=host --part wrack-1000-a=drive", 1, func(cmd *cobra.Command, args []string) error {
 		r.Slug = args[0]
 		for _, p := range parts {
 			unit, role, ok := strings.Cut(p, "=")
@@ -313,7 +330,9 @@ func (a *app) claimCmd() *cobra.Command {
 	var c catalog.Claim
 	var qualifier, value string
 	var conditions []string
-	add := verb("add VARIANT", "Add a claim about a variant", "durvek claim add fen-14-16-512 --measure drive-sequential/read --value '5.0 GB/s' --qualifier 'up to' --source box", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add VARIANT", "Add a claim about a variant", "durvek claim add fen-14-16-512 --measure "+
+		"drive-sequential/read --value '5.0 GB/s' --qualifier 'up to' --source box", 1, func(cmd *cobra.Command,
+		args []string) error {
 		q, err := quantity.Parse(value)
 		if err != nil {
 			return usageError{err}
@@ -365,7 +384,8 @@ func (a *app) claimCmd() *cobra.Command {
 			})
 		})
 	}
-	check := list("check VARIANT", "Judge the claims about a variant; with -o draw the chart", "durvek claim check fen-14-16-512 -o claims.svg", 1)
+	check := list("check VARIANT", "Judge the claims about a variant; with -o draw the chart",
+		"durvek claim check fen-14-16-512 -o claims.svg", 1)
 	d.flags(check)
 	return noun("claim", "What makers promise, and what became of it", add, check,
 		list("list", "Judge every claim", "durvek claim list", 0), a.tallyCmd())
@@ -375,7 +395,8 @@ func (a *app) offerCmd() *cobra.Command {
 	var o catalog.Offer
 	var amount, voucher string
 	var without bool
-	add := verb("add VARIANT", "Add a price seen on a day", "durvek offer add fen-14-16-512 --price '1049.00 EUR' --region DE --seller 'Quayside Electric' --date 2026-11-16", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add VARIANT", "Add a price seen on a day", "durvek offer add fen-14-16-512 --price '1049.00 EUR' "+
+		"--region DE --seller 'Quayside Electric' --date 2026-11-16", 1, func(cmd *cobra.Command, args []string) error {
 		var err error
 		o.Variant, o.TaxIncluded = args[0], !without
 		if o.Amount, o.Currency, err = price(amount); err != nil {
@@ -405,11 +426,13 @@ func (a *app) offerCmd() *cobra.Command {
 	f.StringArrayVar(&o.Contents, "with", nil, "what is in the box; may be repeated")
 	f.BoolVar(&o.List, "list-price", false, "the maker's list price")
 	var variant string
-	list := verb("list", "List offers", "durvek offer list --variant fen-14-16-512", 0, func(cmd *cobra.Command, _ []string) error {
+	list := verb("list", "List offers", "durvek offer list --variant fen-14-16-512", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return get(a, cmd, "/api/offers", client.Query("variant", variant), func(os []catalog.Offer) {
 			var rows [][]any
 			for _, o := range os {
-				rows = append(rows, []any{o.Variant, catalog.Money(o.Amount, o.Currency), strings.TrimPrefix(offerText(o), catalog.Money(o.Amount, o.Currency)+", ")})
+				rows = append(rows, []any{o.Variant, catalog.Money(o.Amount, o.Currency), strings.TrimPrefix(offerText(o),
+					catalog.Money(o.Amount, o.Currency)+", ")})
 			}
 			a.print([]string{"Variant", "→Price", "Where and when"}, rows)
 		})

@@ -179,7 +179,8 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("token", "list").want(t, 0, "this computer")
 
 	r := do("rank", "show", "survey-export/time", "--field", "machines", "--subject", "fen-14-16-512")
-	r.want(t, 0, "lower is better", "» Selvane Fen 14", "> 1800", "Not ranked: Hythebrook Sound 12: not comparable: program version 2.9, not 3.2")
+	r.want(t, 0, "lower is better", "» Selvane Fen 14", "> 1800", "Not ranked: Hythebrook Sound 12: not comparable: "+
+		"program version 2.9, not 3.2")
 	if strings.Index(r.out, "Wexcombe Harbour Tower") > strings.Index(r.out, "Thrunby Relay Desk") {
 		t.Error("the faster machine does not come first")
 	}
@@ -224,7 +225,8 @@ func TestAReviewFromTheCommandLine(t *testing.T) {
 	do("review", "add", "skiff-14-16-1000", "--slug", "skiff", "--field", "laptops").want(t, 0, "Ardnoe Skiff 14 (skiff)")
 	do("edition", "publish", "skiff").want(t, 1, "is not signed as it stands")
 	do("review", "sign", "skiff", "--by", "Odo").want(t, 1, "write the summary before signing")
-	do("review", "set", "skiff", "--recommendation", "not recommended", "--summary", "Loud.", "--weakness", "The hinge creaks.").want(t, 0, "The hinge creaks.")
+	do("review", "set", "skiff", "--recommendation", "not recommended", "--summary", "Loud.", "--weakness",
+		"The hinge creaks.").want(t, 0, "The hinge creaks.")
 	do("review", "set", "skiff", "--hide", "no-such").want(t, 1, `no finding "no-such"`)
 	do("review", "sign", "skiff", "--by", "Odo").want(t, 0, "Signed by Odo")
 	do("edition", "publish", "skiff", "--note", "first").want(t, 0, "Edition 1 of skiff is in skiff-edition-1")
@@ -247,13 +249,16 @@ func TestReadingsFromTheCommandLine(t *testing.T) {
 	do("reading", "add", "cuddy-8-256-a", "weight", "weight=light").want(t, 1, "does not start with a number")
 	do("reading", "add", "cuddy-8-256-a", "weight").want(t, 2, "usage: durvek reading add UNIT TEST")
 	do("reading", "add", "cuddy-8-256-a", "weight", "410").want(t, 2, "not key=value")
-	must(os.WriteFile(filepath.Join(home, "t.csv"), []byte("unit,test,measure,value\ncuddy-8-256-a,weight,weight,0.41\nnobody,weight,weight,1\n"), 0o644))
+	must(os.WriteFile(filepath.Join(home, "t.csv"),
+		[]byte("unit,test,measure,value\ncuddy-8-256-a,weight,weight,0.41\nnobody,weight,weight,1\n"), 0o644))
 	do("table", "import", "t.csv").want(t, 1, "Nothing was written.", `no unit "nobody"`, "1 refusal(s)")
 	do("table", "import", "no-such.csv").want(t, 1, "read no-such.csv: no such file")
 	do("test", "import", "t.csv").want(t, 1, "line 1")
-	do("offer", "add", "cuddy-8-256", "--price", "199 EUR", "--seller", "Bellbuoy", "--region", "DE", "--date", "2026-11-20", "--voucher", "TIDE=20").want(t, 0, "199.00 EUR", "TIDE (20.00 EUR off)")
+	do("offer", "add", "cuddy-8-256", "--price", "199 EUR", "--seller", "Bellbuoy", "--region", "DE", "--date",
+		"2026-11-20", "--voucher", "TIDE=20").want(t, 0, "199.00 EUR", "TIDE (20.00 EUR off)")
 	do("offer", "add", "cuddy-8-256", "--price", "cheap").want(t, 2, "--price takes an amount and a currency")
-	do("claim", "add", "cuddy-8-256", "--measure", "weight/weight", "--value", "0.9 lb", "--source", "box").want(t, 0, "is noted")
+	do("claim", "add", "cuddy-8-256", "--measure", "weight/weight", "--value", "0.9 lb", "--source", "box").want(t, 0,
+		"is noted")
 	do("setup", "add", "dim", "--name", "Dim", "--condition", "mood=low").want(t, 1, `unknown condition "mood"`)
 }
 
@@ -271,20 +276,28 @@ func TestFrameTimesFromTheCommandLine(t *testing.T) {
 	}
 	must(os.WriteFile(filepath.Join(home, "f.csv"), []byte(table.String()), 0o644))
 	// Reading alone needs no service.
-	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms").want(t, 0, "83.33 frames/s", "1500 frames in 18.0 s", "type-7 quantile", "stand well from 6000 on")
-	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms", "--generated", "made").want(t, 0, "Shown, with generated frames", "41.67 frames/s")
+	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms").want(t, 0, "83.33 frames/s", "1500 frames in 18.0 s",
+		"type-7 quantile", "stand well from 6000 on")
+	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms", "--generated", "made").want(t, 0,
+		"Shown, with generated frames", "41.67 frames/s")
 	call(t, home, "frames", "read", "f.csv", "--column", "frame_ms", "--json").want(t, 0, `"mean":83.33`)
-	call(t, home, "frames", "read", "f.csv").want(t, 1, "say which column holds the frame times; there are frame, frame_ms, made")
+	call(t, home, "frames", "read", "f.csv").want(t, 1, "say which column holds the frame times; there are frame, "+
+		"frame_ms, made")
 	call(t, home, "frames", "read", "none.csv").want(t, 1, "no such file")
-	do("frames", "add", "f.csv", "--test", "harbour-flight", "--unit", "fen-14-32-1000-a", "--column", "frame_ms", "--condition", "content=harbour replay", "--condition", "program.version=3.1").want(t, 0, "mean: 83.33", "Recorded as run")
-	do("frames", "add", "f.csv", "--test", "hashing", "--unit", "fen-14-32-1000-a", "--column", "frame_ms").want(t, 1, "does not read frame times")
+	do("frames", "add", "f.csv", "--test", "harbour-flight", "--unit", "fen-14-32-1000-a", "--column", "frame_ms",
+		"--condition", "content=harbour replay", "--condition", "program.version=3.1").want(t, 0, "mean: 83.33",
+		"Recorded as run")
+	do("frames", "add", "f.csv", "--test", "hashing", "--unit", "fen-14-32-1000-a", "--column", "frame_ms").want(t, 1,
+		"does not read frame times")
 	do("rank", "show", "harbour-flight/mean", "--field", "laptops").want(t, 0, "Hythebrook Sound 16", "83.3")
 }
 
 func TestTheServicesCertificatesFromTheCommandLine(t *testing.T) {
 	home := t.TempDir()
-	call(t, home, "serve", "--listen", "127.0.0.1:0", "--data", "d", "--certificate", "c.pem").want(t, 1, "needs both --certificate and --key")
-	call(t, home, "serve", "--listen", "127.0.0.1:0", "--data", "d", "--certificate", "c.pem", "--key", "k.pem").want(t, 1, "read the certificate c.pem")
+	call(t, home, "serve", "--listen", "127.0.0.1:0", "--data", "d", "--certificate", "c.pem").want(t, 1,
+		"needs both --certificate and --key")
+	call(t, home, "serve", "--listen", "127.0.0.1:0", "--data", "d", "--certificate", "c.pem", "--key", "k.pem").want(t, 1,
+		"read the certificate c.pem")
 	server, _ := serve(t, bed.data)
 	r, err := http.Get(server + "/probe/authority.crt")
 	must(err)
@@ -295,12 +308,14 @@ func TestTheServicesCertificatesFromTheCommandLine(t *testing.T) {
 	pool := x509.NewCertPool()
 	pool.AddCert(authority)
 	secure := http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}}}
-	if r, err = secure.Get(strings.Replace(server, "http:", "https:", 1) + "/probe/"); err != nil || r.StatusCode != http.StatusOK {
+	if r, err = secure.Get(strings.Replace(server, "http:", "https:", 1) + "/probe/"); err != nil ||
+		r.StatusCode != http.StatusOK {
 		t.Errorf("the probe over TLS: %v", err)
 	}
 }
 
-// TestTheAgentOpensTheMachinesBrowser makes a plan of both kinds of tests with one agent, which its owner allowed a browser.
+// TestTheAgentOpensTheMachinesBrowser makes a plan of both kinds of tests with one agent, which its owner allowed a
+// browser.
 func TestTheAgentOpensTheMachinesBrowser(t *testing.T) {
 	server, _ := serve(t, bed.data)
 	home := t.TempDir()
@@ -316,16 +331,20 @@ func TestTheAgentOpensTheMachinesBrowser(t *testing.T) {
 		}
 		return x.ID + x.Code
 	}
-	plan := id(do("plan", "add", "this-machine-a", "--tests", "hashing,graphics-arithmetic", "--repeats", "1", "--name", "With a browser", "--json"))
+	plan := id(do("plan", "add", "this-machine-a", "--tests", "hashing,graphics-arithmetic", "--repeats", "1", "--name",
+		"With a browser", "--json"))
 	do("plan", "code", plan).want(t, 0, server+"/probe/#", "durvek agent --code", "listens on this computer alone")
 	code := id(do("plan", "code", plan, "--json"))
-	args := []string{"agent", "--server", server, "--code", code, "--keep", "keep", "--seconds", "0.2", "--browser", tab.Chromium()}
-	for _, x := range []string{"--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"} {
+	args := []string{"agent", "--server", server, "--code", code, "--keep", "keep", "--seconds", "0.2", "--browser",
+		tab.Chromium()}
+	for _, x := range []string{"--headless=new", "--no-sandbox", "--use-angle=swiftshader",
+		"--enable-unsafe-swiftshader"} {
 		args = append(args, "--browser-arg", x)
 	}
 	call(t, home, args...).want(t, 0, "2 runs done, 0 failed, 0 not run")
 	do("run", "list", "--unit", "this-machine-a", "--test", "graphics-arithmetic").want(t, 0, "1 of 1 runs")
-	do("rank", "show", "graphics-arithmetic/f32", "--field", "machines", "--subject", "this-machine").want(t, 0, "not comparable: renderer hardware, not software; runtime in browser, simulated engine 1")
+	do("rank", "show", "graphics-arithmetic/f32", "--field", "machines", "--subject", "this-machine").want(t, 0,
+		"not comparable: renderer hardware, not software; runtime in browser, simulated engine 1")
 }
 
 func TestExitStatuses(t *testing.T) {
@@ -343,7 +362,8 @@ func TestExitStatuses(t *testing.T) {
 	call(t, home, "model", "show").want(t, 2, "usage: durvek model show SLUG")
 	call(t, home, "--data", bed.data, "model", "show", "nothing").want(t, 1, `no model "nothing" is known here`)
 	call(t, home, "--data", bed.data, "rank", "show", "hashing/all", "-o", "chart.gif").want(t, 2, ".svg or .png")
-	call(t, home, "agent", "--server", server, "--code", "AAAA-BBBB", "--keep", "agent").want(t, 3, "unknown, spent or expired")
+	call(t, home, "agent", "--server", server, "--code", "AAAA-BBBB", "--keep", "agent").want(t, 3,
+		"unknown, spent or expired")
 	call(t, home, "agent", "--keep", "agent").want(t, 2, "no plan to go on with")
 	call(t, home, "serve", "--listen", strings.TrimPrefix(server, "http://")).want(t, 1, "address already in use")
 
@@ -359,7 +379,8 @@ func TestExitStatuses(t *testing.T) {
 func TestTheAgentMeasuresThisMachine(t *testing.T) {
 	server, _ := serve(t, bed.data)
 	home := t.TempDir()
-	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "hashing", "--repeats", "2", "--name", "again")
+	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "hashing", "--repeats", "2",
+		"--name", "again")
 	r.want(t, 0, "On the machine, within an hour")
 	code := regexp.MustCompile(`--code (\S+)`).FindStringSubmatch(r.out)[1]
 	r = call(t, home, "agent", "--server", server, "--code", code, "--seconds", "0.1", "--keep", "keep")

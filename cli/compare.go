@@ -30,38 +30,43 @@ func (a *app) fieldCmd() *cobra.Command {
 	var f ranking.Field
 	var kinds []string
 	var band, day, released, screen string
-	add := verb("add SLUG", "Add or change a field: variants that meet every rule given, and those picked by hand", "durvek field add light --name 'light laptops' --kinds laptop --price '600..1100 EUR' --released 2025-01..", 1, func(cmd *cobra.Command, args []string) error {
-		f.Slug = args[0]
-		for _, k := range kinds {
-			f.Kinds = append(f.Kinds, catalog.Kind(k))
-		}
-		if band != "" {
-			span, code, ok := strings.Cut(strings.TrimSpace(band), " ")
-			low, high, ok2 := strings.Cut(span, "..")
-			p := ranking.PriceBand{Currency: code, Day: day}
+	add := verb("add SLUG", "Add or change a field: variants that meet every rule given, and those picked by hand",
+		"durvek field add light --name 'light laptops' --kinds laptop --price '600..1100 EUR' --released 2025-01..", 1,
+		func(cmd *cobra.Command, args []string) error {
+			f.Slug = args[0]
+			for _, k := range kinds {
+				f.Kinds = append(f.Kinds, catalog.Kind(k))
+			}
+			if band != "" {
+				span, code, ok := strings.Cut(strings.TrimSpace(band), " ")
+				low, high, ok2 := strings.Cut(span, "..")
+				p := ranking.PriceBand{Currency: code, Day: day}
+				var err error
+				if p.From, err = number(low); err == nil {
+					p.To, err = number(high)
+				}
+				if !ok || !ok2 || err != nil {
+					return usageError{fmt.Errorf("--price takes a span and a currency such as '600..1100 EUR', got %q", band)}
+				}
+				f.Price = &p
+			}
+			f.ReleasedFrom, f.ReleasedTo, _ = strings.Cut(released, "..")
+			if released != "" && !strings.Contains(released, "..") {
+				f.ReleasedTo = f.ReleasedFrom
+			}
+			low, high, _ := strings.Cut(screen, "..")
 			var err error
-			if p.From, err = number(low); err == nil {
-				p.To, err = number(high)
+			if f.ScreenFrom, err = number(low); err == nil {
+				f.ScreenTo, err = number(high)
 			}
-			if !ok || !ok2 || err != nil {
-				return usageError{fmt.Errorf("--price takes a span and a currency such as '600..1100 EUR', got %q", band)}
+			if err != nil {
+				return usageError{fmt.Errorf("--screen takes a span in inches such as 13..15, got %q", screen)}
 			}
-			f.Price = &p
-		}
-		f.ReleasedFrom, f.ReleasedTo, _ = strings.Cut(released, "..")
-		if released != "" && !strings.Contains(released, "..") {
-			f.ReleasedTo = f.ReleasedFrom
-		}
-		low, high, _ := strings.Cut(screen, "..")
-		var err error
-		if f.ScreenFrom, err = number(low); err == nil {
-			f.ScreenTo, err = number(high)
-		}
-		if err != nil {
-			return usageError{fmt.Errorf("--screen takes a span in inches such as 13..15, got %q", screen)}
-		}
-		return post(a, cmd, "/api/fields", nil, f, func(x ranking.Field) { a.say("Field %s is known: %s.", x.Slug, x.Rule()) })
-	})
+			return post(a, cmd, "/api/fields", nil, f, func(x ranking.Field) {
+				a.say("Field %s is known: %s.", x.Slug,
+					x.Rule())
+			})
+		})
 	g := add.Flags()
 	g.StringVar(&f.Name, "name", "", "name in the plural, such as 'light laptops'")
 	g.StringSliceVar(&kinds, "kinds", nil, "variants of these kinds")
@@ -74,7 +79,8 @@ func (a *app) fieldCmd() *cobra.Command {
 	g.StringSliceVar(&f.Variants, "variants", nil, "variants picked by hand")
 	g.StringSliceVar(&f.Without, "without", nil, "variants left out by hand")
 	g.BoolVar(&f.Modes, "modes", false, "raised modes stand as rows of their own")
-	list := verb("list", "List fields with what they hold", "durvek field list", 0, func(cmd *cobra.Command, _ []string) error {
+	list := verb("list", "List fields with what they hold", "durvek field list", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return get(a, cmd, "/api/fields", nil, func(fs []figures.FieldPage) {
 			var rows [][]any
 			for _, f := range fs {
@@ -83,9 +89,11 @@ func (a *app) fieldCmd() *cobra.Command {
 			a.print([]string{"Slug", "Name", "Rule", "→Variants"}, rows)
 		})
 	})
-	drop := verb("drop SLUG", "Remove a field that no review rests on", "durvek field drop light", 1, func(cmd *cobra.Command, args []string) error {
-		return ask(a, cmd, http.MethodDelete, "/api/fields/"+client.Slug(args[0]), nil, nil, func(struct{}) { a.say("Field %s is gone.", args[0]) })
-	})
+	drop := verb("drop SLUG", "Remove a field that no review rests on", "durvek field drop light", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return ask(a, cmd, http.MethodDelete, "/api/fields/"+client.Slug(args[0]), nil, nil,
+				func(struct{}) { a.say("Field %s is gone.", args[0]) })
+		})
 	return noun("field", "Sets of rivals", add, list, drop)
 }
 
@@ -99,7 +107,8 @@ func number(s string) (float64, error) {
 
 func (a *app) measureCmd() *cobra.Command {
 	return noun("measure", "Figures that tests yield",
-		verb("list", "List measures with how many variants have a figure", "durvek measure list", 0, func(cmd *cobra.Command, _ []string) error {
+		verb("list", "List measures with how many variants have a figure", "durvek measure list", 0, func(cmd *cobra.Command,
+			_ []string) error {
 			return get(a, cmd, "/api/measures", nil, func(ms []compare.Measure) {
 				var rows [][]any
 				for _, m := range ms {
@@ -108,21 +117,24 @@ func (a *app) measureCmd() *cobra.Command {
 				a.print([]string{"Measure", "Name", "Unit", "Better", "→Variants"}, rows)
 			})
 		}),
-		verb("show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all", 1, func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/measures/"+args[0], nil, func(p figures.MeasurePage) {
-				a.say("%s, %s, %s", p.Measure.Name, cmp.Or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
-				a.say("%s", p.Good)
-				for _, t := range p.Tunings {
-					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
-				}
-				var rows [][]any
-				for _, c := range p.Cells {
-					v, half := quantity.PlusMinus(c.Estimate.Centre, (c.Estimate.Hi-c.Estimate.Lo)/2)
-					rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "), strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
-				}
-				a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"}, rows)
-			})
-		}), a.worthCmd(), a.whyCmd())
+		verb("show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all", 1,
+			func(cmd *cobra.Command, args []string) error {
+				return get(a, cmd, "/api/measures/"+args[0], nil, func(p figures.MeasurePage) {
+					a.say("%s, %s, %s", p.Measure.Name, cmp.Or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
+					a.say("%s", p.Good)
+					for _, t := range p.Tunings {
+						a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
+					}
+					var rows [][]any
+					for _, c := range p.Cells {
+						v, half := quantity.PlusMinus(c.Estimate.Centre, (c.Estimate.Hi-c.Estimate.Lo)/2)
+						rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "),
+							strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
+					}
+					a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"},
+						rows)
+				})
+			}), a.worthCmd(), a.whyCmd())
 }
 
 // drawing is where and how a chart is drawn, for every command that has one.
@@ -148,7 +160,8 @@ func show[T any](a *app, cmd *cobra.Command, d drawing, kind, path string, query
 	}
 	ext := strings.ToLower(filepath.Ext(d.output))
 	if ext != ".svg" && ext != ".png" && ext != ".csv" {
-		return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png for a picture, or .csv for its figures, got %q", d.output)}
+		return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png for a picture, or .csv for its figures, "+
+			"got %q", d.output)}
 	}
 	if _, ok := draw.Formats[d.format]; !ok {
 		return usageError{fmt.Errorf("--format is page, column, card or tall, got %q", d.format)}
@@ -184,8 +197,12 @@ func (a *app) rankCmd() *cobra.Command {
 	var noClaims, noRaised, carried, modes bool
 	var allow []string
 	var d drawing
-	ranked := verb("show MEASURE", "Rank a field by a measure, a number of the spec sheets (spec/body.weight) or the price (price/EUR); with -o draw the chart", "durvek rank show hashing/all --field laptops --subject fen-14-16-512 -o chart.png", 1, func(cmd *cobra.Command, args []string) error {
-		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative", q.relative, "claims", yes(!noClaims), "raised", yes(!noRaised), "carried", yes(carried), "modes", yes(modes), "allow", strings.Join(allow, ","))
+	ranked := verb("show MEASURE", "Rank a field by a measure, a number of the spec sheets (spec/body.weight) or the "+
+		"price (price/EUR); with -o draw the chart", "durvek rank show hashing/all --field laptops --subject "+
+		"fen-14-16-512 -o chart.png", 1, func(cmd *cobra.Command, args []string) error {
+		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative",
+			q.relative, "claims", yes(!noClaims), "raised", yes(!noRaised), "carried", yes(carried), "modes", yes(modes),
+			"allow", strings.Join(allow, ","))
 		return show(a, cmd, d, "ranked", "/api/ranking", query, a.printRanking)
 	})
 	f := ranked.Flags()
@@ -200,13 +217,16 @@ func (a *app) rankCmd() *cobra.Command {
 	f.BoolVar(&modes, "modes", false, "raised modes as rows of their own")
 	d.flags(ranked)
 	var setup string
-	place := verb("place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured", "durvek rank place fan-noise/full-load tern-mini-32-1000", 2, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/places", client.Query("measure", args[0], "variant", args[1], "setup", setup), func(p figures.Place) {
-			a.say("%s", p.Sentence)
-			rows := [][]any{{"Its kind", chart.PlaceText(p.Class.Best, p.Class.Worst), p.Class.Of}, {"All history", chart.PlaceText(p.History.Best, p.History.Worst), p.History.Of}}
-			a.print([]string{"Among", "→Place", "→Of"}, rows)
+	place := verb("place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured",
+		"durvek rank place fan-noise/full-load tern-mini-32-1000", 2, func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/places", client.Query("measure", args[0], "variant", args[1], "setup", setup),
+				func(p figures.Place) {
+					a.say("%s", p.Sentence)
+					rows := [][]any{{"Its kind", chart.PlaceText(p.Class.Best, p.Class.Worst), p.Class.Of},
+						{"All history", chart.PlaceText(p.History.Best, p.History.Worst), p.History.Of}}
+					a.print([]string{"Among", "→Place", "→Of"}, rows)
+				})
 		})
-	})
 	place.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
 	return noun("rank", "Fields in order", ranked, place)
 }
@@ -242,7 +262,8 @@ func (a *app) printRanking(c compare.Comparison) {
 			rows = append(rows, []any{"", "", "  " + m.Label, "", "", "", "", ""})
 		}
 	}
-	a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(c.Chart.Unit, "Value"), "95 %", "→Claimed", "→Repeats", "Tie"}, rows)
+	a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(c.Chart.Unit, "Value"), "95 %", "→Claimed", "→Repeats",
+		"Tie"}, rows)
 	for i, n := range c.Chart.Notes {
 		a.say("%d: %s", i+1, n)
 	}
@@ -268,10 +289,12 @@ func (a *app) reviewCmd() *cobra.Command {
 		Field    string   `json:"field,omitempty"`
 		Measures []string `json:"measures,omitempty"`
 	}
-	add := verb("add VARIANT", "Start a review with findings from the figures", "durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", 1, func(cmd *cobra.Command, args []string) error {
-		n.Subject = args[0]
-		return post(a, cmd, "/api/reviews", nil, n, a.printReview)
-	})
+	add := verb("add VARIANT", "Start a review with findings from the figures",
+		"durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", 1, func(cmd *cobra.Command,
+			args []string) error {
+			n.Subject = args[0]
+			return post(a, cmd, "/api/reviews", nil, n, a.printReview)
+		})
 	f := add.Flags()
 	f.StringVar(&n.Slug, "slug", "", "identifier; the variant's if left out")
 	f.StringVar(&n.Title, "title", "", "title")
@@ -290,14 +313,16 @@ func (a *app) reviewCmd() *cobra.Command {
 			a.print([]string{"Slug", "Title", "Variant", "Recommendation", "State", "→Editions"}, rows)
 		})
 	})
-	show := verb("show REVIEW", "Show a review with its findings", "durvek review show fen-14", 1, func(cmd *cobra.Command, args []string) error {
+	show := verb("show REVIEW", "Show a review with its findings", "durvek review show fen-14", 1, func(cmd *cobra.Command,
+		args []string) error {
 		return get(a, cmd, "/api/reviews/"+client.Slug(args[0]), nil, a.printReview)
 	})
 	var s struct {
 		title, summary, advice, recommendation, field string
 		measures, hide, show, strengths, weaknesses   []string
 	}
-	set := verb("set REVIEW", "Change a review", "durvek review set tern-mini --recommendation recommended --summary 'Quiet and quick.' --hide missing-evidence:missing", 1, func(cmd *cobra.Command, args []string) error {
+	set := verb("set REVIEW", "Change a review", "durvek review set tern-mini --recommendation recommended --summary "+
+		"'Quiet and quick.' --hide missing-evidence:missing", 1, func(cmd *cobra.Command, args []string) error {
 		c, err := a.client()
 		if err != nil {
 			return err
@@ -311,7 +336,8 @@ func (a *app) reviewCmd() *cobra.Command {
 			flag string
 			to   *string
 			from string
-		}{{"title", &r.Title, s.title}, {"summary", &r.Summary, s.summary}, {"advice", &r.Advice, s.advice}, {"recommendation", (*string)(&r.Recommendation), s.recommendation}, {"field", &r.Field, s.field}} {
+		}{{"title", &r.Title, s.title}, {"summary", &r.Summary, s.summary}, {"advice", &r.Advice, s.advice},
+			{"recommendation", (*string)(&r.Recommendation), s.recommendation}, {"field", &r.Field, s.field}} {
 			if cmd.Flags().Changed(x.flag) {
 				*x.to = x.from
 			}
@@ -336,10 +362,12 @@ func (a *app) reviewCmd() *cobra.Command {
 			}
 		}
 		for _, t := range s.strengths {
-			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Strength, Text: t, Rule: verdict.Reviewer, Certainty: verdict.Sure, RestsOn: []string{}})
+			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Strength, Text: t, Rule: verdict.Reviewer,
+				Certainty: verdict.Sure, RestsOn: []string{}})
 		}
 		for _, t := range s.weaknesses {
-			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Weakness, Text: t, Rule: verdict.Reviewer, Certainty: verdict.Sure, RestsOn: []string{}})
+			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Weakness, Text: t, Rule: verdict.Reviewer,
+				Certainty: verdict.Sure, RestsOn: []string{}})
 		}
 		return ask(a, cmd, http.MethodPut, path, nil, r, a.printReview)
 	})
@@ -354,15 +382,19 @@ func (a *app) reviewCmd() *cobra.Command {
 	f.StringArrayVar(&s.show, "show", nil, "finding to show again; may be repeated")
 	f.StringArrayVar(&s.strengths, "strength", nil, "a strength of your own; may be repeated")
 	f.StringArrayVar(&s.weaknesses, "weakness", nil, "a weakness of your own; may be repeated")
-	refresh := verb("refresh REVIEW", "Draw the findings anew and keep your own words", "durvek review refresh tern-mini", 1, func(cmd *cobra.Command, args []string) error {
-		return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/findings", nil, nil, a.printReview)
-	})
-	var by string
-	sign := verb("sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'", 1, func(cmd *cobra.Command, args []string) error {
-		return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/signature", nil, map[string]string{"by": by}, func(r verdict.Review) {
-			a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By, len(r.Signed.Figures), r.Slug)
+	refresh := verb("refresh REVIEW", "Draw the findings anew and keep your own words", "durvek review refresh tern-mini",
+		1, func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/findings", nil, nil, a.printReview)
 		})
-	})
+	var by string
+	sign := verb("sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/signature", nil, map[string]string{"by": by},
+				func(r verdict.Review) {
+					a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
+						len(r.Signed.Figures), r.Slug)
+				})
+		})
 	sign.Flags().StringVar(&by, "by", "", "your name")
 	return noun("review", "Verdicts and what they rest on", add, list, show, set, refresh, sign)
 }
@@ -406,7 +438,8 @@ func (a *app) editionCmd() *cobra.Command {
 			return fmt.Errorf("%s is there already; name another folder with -o", dir)
 		}
 		var b []byte
-		if err := c.Do(cmd.Context(), http.MethodGet, fmt.Sprintf("/api/reviews/%s/editions/%d", client.Slug(review), number), nil, nil, &b); err != nil {
+		if err := c.Do(cmd.Context(), http.MethodGet, fmt.Sprintf("/api/reviews/%s/editions/%d", client.Slug(review), number),
+			nil, nil, &b); err != nil {
 			return err
 		}
 		if err := unzip(b, dir); err != nil {
@@ -415,28 +448,32 @@ func (a *app) editionCmd() *cobra.Command {
 		a.say("Edition %d of %s is in %s; open %s.", number, review, dir, filepath.Join(dir, "index.html"))
 		return nil
 	}
-	pub := verb("publish REVIEW", "Publish the next edition of a signed review, and write its folder", "durvek edition publish fen-14 -o site/fen-14", 1, func(cmd *cobra.Command, args []string) error {
-		if out != "" {
-			if _, err := os.Stat(out); err == nil {
-				return fmt.Errorf("%s is there already; name another folder with -o", out)
+	pub := verb("publish REVIEW", "Publish the next edition of a signed review, and write its folder",
+		"durvek edition publish fen-14 -o site/fen-14", 1, func(cmd *cobra.Command, args []string) error {
+			if out != "" {
+				if _, err := os.Stat(out); err == nil {
+					return fmt.Errorf("%s is there already; name another folder with -o", out)
+				}
 			}
-		}
-		number := 0
-		err := post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/editions", nil, map[string]string{"note": remark}, func(e verdict.Edition) { number = e.Number })
-		if err != nil || a.json {
-			return err
-		}
-		return fetch(cmd, args[0], number)
-	})
+			number := 0
+			err := post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/editions", nil, map[string]string{"note": remark},
+				func(e verdict.Edition) { number = e.Number })
+			if err != nil || a.json {
+				return err
+			}
+			return fetch(cmd, args[0], number)
+		})
 	pub.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
 	pub.Flags().StringVar(&remark, "note", "", "what changed since the edition before")
 	var number int
-	write := verb("write REVIEW", "Write the folder of an edition that was published before", "durvek edition write fen-14 --number 1 -o fen-14-first", 1, func(cmd *cobra.Command, args []string) error {
-		return fetch(cmd, args[0], number)
-	})
+	write := verb("write REVIEW", "Write the folder of an edition that was published before",
+		"durvek edition write fen-14 --number 1 -o fen-14-first", 1, func(cmd *cobra.Command, args []string) error {
+			return fetch(cmd, args[0], number)
+		})
 	write.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
 	write.Flags().IntVar(&number, "number", 1, "number of the edition")
-	list := verb("list REVIEW", "List a review's editions", "durvek edition list fen-14", 1, func(cmd *cobra.Command, args []string) error {
+	list := verb("list REVIEW", "List a review's editions", "durvek edition list fen-14", 1, func(cmd *cobra.Command,
+		args []string) error {
 		return get(a, cmd, "/api/reviews/"+client.Slug(args[0]), nil, func(r verdict.Review) {
 			var rows [][]any
 			for _, e := range r.Editions {

@@ -30,7 +30,8 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 	do("doubt", "list", "--unit", "relay-desk-32-1000-a").want(t, 0, "near a factor of 8", "open", "serious")
 	do("doubt", "rules").want(t, 0, "outlier", "drive-appends: limit 8 (Single slow flushes", "Cause", "stays in it")
 	upheld := doubtOf(t, home, "departure", "relay-15-16-512-a", "upheld")
-	do("doubt", "show", upheld.ID).want(t, 0, "mains planned, battery observed", "raised", "upheld", "The plug had slipped out")
+	do("doubt", "show", upheld.ID).want(t, 0, "mains planned, battery observed", "raised", "upheld",
+		"The plug had slipped out")
 	do("run", "show", upheld.Run).want(t, 0, "void: The plug had slipped out", "Before", "Taken under other conditions")
 	do("run", "list", "--state", "void", "--unit", "relay-15-16-512-a").want(t, 0, "(void)", "1 of 1 runs")
 
@@ -38,7 +39,8 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 	do("doubt", "show", x.ID).want(t, 0, "◆", "durvek doubt uphold", "as when a unit is mixed up")
 	do("doubt", "uphold", x.ID).want(t, 2, "required flag")
 	do("doubt", "uphold", x.ID, "--cause", "moonlight").want(t, 1, "none of conditions, background")
-	do("doubt", "uphold", x.ID, "--cause", "handling", "--reason", "bits for bytes").want(t, 0, "1 run(s) no longer count in "+x.Measure)
+	do("doubt", "uphold", x.ID, "--cause", "handling", "--reason", "bits for bytes").want(t, 0,
+		"1 run(s) no longer count in "+x.Measure)
 	do("doubt", "dismiss", x.ID, "--reason", "no").want(t, 1, "is upheld already; reopen it first")
 	do("doubt", "reopen", x.ID, "--reason", "to be sure").want(t, 0, "Open again")
 	do("doubt", "dismiss", x.ID, "--reason", "it is so").want(t, 0, "counts as before")
@@ -70,16 +72,22 @@ func TestExplanationsFromTheCommandLine(t *testing.T) {
 		t.Helper()
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
-	do("unit", "history", "relay-15-16-512-a", "small-files/create").want(t, 0, "with firmware 1.12, not 1.08", "Sitting (UTC)")
+	do("unit", "history", "relay-15-16-512-a", "small-files/create").want(t, 0, "with firmware 1.12, not 1.08",
+		"Sitting (UTC)")
 	do("unit", "history", "relay-15-16-512-a", "no/measure").want(t, 1, "no measure")
-	do("measure", "worth", "hashing/all").want(t, 0, "Power mode", "default → fast", "Supply", "mains → battery", "Not attributed: Selvane Fen 14")
-	do("measure", "why", "hashing/all", "sound-14-16-512", "sound-12-16-512").want(t, 0, "processor: Skarn Nine and Skarn Seven", "Held back by")
+	do("measure", "worth", "hashing/all").want(t, 0, "Power mode", "default → fast", "Supply", "mains → battery",
+		"Not attributed: Selvane Fen 14")
+	do("measure", "why", "hashing/all", "sound-14-16-512", "sound-12-16-512").want(t, 0,
+		"processor: Skarn Nine and Skarn Seven", "Held back by")
 	do("measure", "show", "hashing/all").want(t, 0, "One run of this test is good to ±", "this desk's own")
-	out := call(t, home, "--data", bed.data, "--json", "run", "list", "--unit", "relay-15-16-512-a", "--test", "hashing").out
+	out := call(t, home, "--data", bed.data, "--json", "run", "list", "--unit", "relay-15-16-512-a", "--test",
+		"hashing").out
 	ids := regexp.MustCompile(`"id":"([^"]+)"`).FindAllStringSubmatch(out, 2)
-	do("run", "changed", ids[0][1], ids[1][1]).want(t, 0, "cannot be compared: supply mains, not battery", "more than two runs scatter", "supply *")
+	do("run", "changed", ids[0][1], ids[1][1]).want(t, 0, "cannot be compared: supply mains, not battery",
+		"more than two runs scatter", "supply *")
 	do("run", "changed", ids[0][1], "nothing").want(t, 1, `no run "nothing"`)
-	do("rank", "show", "survey-export/time", "--field", "machines").want(t, 0, "Hythebrook Sound 12: not comparable: program version 2.9, not 3.2")
+	do("rank", "show", "survey-export/time", "--field", "machines").want(t, 0,
+		"Hythebrook Sound 12: not comparable: program version 2.9, not 3.2")
 	r := do("rank", "show", "survey-export/time", "--field", "machines", "--allow", "sound-12-16-512")
 	r.want(t, 0, "Compared though unlike: program version 2.9, not 3.2", "Hythebrook Sound 12 [1]")
 	if strings.Contains(r.out, "not comparable") {

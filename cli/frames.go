@@ -23,7 +23,8 @@ func (a *app) framesCmd() *cobra.Command {
 		f.StringVar(&x.Generated, "generated", "", "column that is 1, true or yes for frames generated between rendered ones")
 	}
 	var look analyse.FrameFile
-	read := verb("read FILE", "Say what a table of frame times holds, by the definitions printed with it; nothing is recorded", "durvek frames read harbour.csv --column frame_ms", 1, func(cmd *cobra.Command, args []string) error {
+	read := verb("read FILE", "Say what a table of frame times holds, by the definitions printed with it; nothing is "+
+		"recorded", "durvek frames read harbour.csv --column frame_ms", 1, func(cmd *cobra.Command, args []string) error {
 		data, err := a.readFile(args[0])
 		if err != nil {
 			return err
@@ -44,7 +45,8 @@ func (a *app) framesCmd() *cobra.Command {
 			rows = append(rows, []any{"Shown, with generated frames", quantity.Format(x.Shown, "{frame}/s")})
 		}
 		if x.P99 > 0 {
-			rows = append(rows, []any{"1 % low", quantity.Format(x.Low, "{frame}/s")}, []any{"99th percentile", quantity.Format(x.P99, "ms")}, []any{"Stutters", fmt.Sprintf("%d, %s", x.Stutters, quantity.Format(x.Share, "%"))})
+			rows = append(rows, []any{"1 % low", quantity.Format(x.Low, "{frame}/s")}, []any{"99th percentile",
+				quantity.Format(x.P99, "ms")}, []any{"Stutters", fmt.Sprintf("%d, %s", x.Stutters, quantity.Format(x.Share, "%"))})
 		}
 		a.print([]string{"Figure", "→Value"}, rows)
 		a.say("%d frames in %.1f s%s.", x.Count, x.Seconds, note("; ", x.Warning))
@@ -56,26 +58,30 @@ func (a *app) framesCmd() *cobra.Command {
 	var test, unit, host, place, setup, date string
 	var repeat int
 	var conditions []string
-	add := verb("add FILE", "Record a run whose frame times are in a table", "durvek frames add harbour.csv --test harbour-flight --unit sound-16-32-1000-a --column frame_ms", 1, func(cmd *cobra.Command, args []string) error {
-		data, err := a.readFile(args[0])
-		if err != nil {
-			return err
-		}
-		q := client.Query("test", test, "unit", unit, "host", host, "place", place, "setup", setup, "date", date, "repeat", zero(repeat), "column", file.Column, "unit-of-time", file.Unit, "generated", file.Generated, "conditions", strings.Join(conditions, ";"))
-		if file.Moments {
-			q.Set("moments", "true")
-		}
-		return post(a, cmd, "/api/frames", q, data, func(r record.Run) {
-			for _, x := range r.Readings {
-				text := fmt.Sprintf("%.4g", x.Value)
-				if x.State == record.Missing {
-					text = "missing: " + x.Reason
-				}
-				a.say("%s: %s", x.Measure, text)
+	add := verb("add FILE", "Record a run whose frame times are in a table",
+		"durvek frames add harbour.csv --test harbour-flight --unit sound-16-32-1000-a --column frame_ms", 1,
+		func(cmd *cobra.Command, args []string) error {
+			data, err := a.readFile(args[0])
+			if err != nil {
+				return err
 			}
-			a.say("Recorded as run %s.", r.ID)
+			q := client.Query("test", test, "unit", unit, "host", host, "place", place, "setup", setup, "date", date, "repeat",
+				zero(repeat), "column", file.Column, "unit-of-time", file.Unit, "generated", file.Generated, "conditions",
+				strings.Join(conditions, ";"))
+			if file.Moments {
+				q.Set("moments", "true")
+			}
+			return post(a, cmd, "/api/frames", q, data, func(r record.Run) {
+				for _, x := range r.Readings {
+					text := fmt.Sprintf("%.4g", x.Value)
+					if x.State == record.Missing {
+						text = "missing: " + x.Reason
+					}
+					a.say("%s: %s", x.Measure, text)
+				}
+				a.say("Recorded as run %s.", r.ID)
+			})
 		})
-	})
 	f := add.Flags()
 	layout(f, &file)
 	f.StringVar(&test, "test", "", "test with the analysis frames")

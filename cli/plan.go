@@ -28,7 +28,8 @@ func (a *app) planCmd() *cobra.Command {
 	var repeats int
 	var file, library, ambient string
 	var cool method.Cool
-	add := verb("add UNIT", "Plan measurements of a unit", "durvek plan add fen-14-16-512-a --tests hashing,archive --repeats 5", 1, func(cmd *cobra.Command, args []string) error {
+	add := verb("add UNIT", "Plan measurements of a unit", "durvek plan add fen-14-16-512-a --tests hashing,archive "+
+		"--repeats 5", 1, func(cmd *cobra.Command, args []string) error {
 		p.Unit = args[0]
 		c, err := a.client()
 		if err != nil {
@@ -59,7 +60,8 @@ func (a *app) planCmd() *cobra.Command {
 		}
 		if ambient != "" {
 			p.Ambient = &method.Band{}
-			if _, err := fmt.Sscanf(strings.ReplaceAll(ambient, "–", "-"), "%g-%g", &p.Ambient.Low, &p.Ambient.High); err != nil {
+			if _, err := fmt.Sscanf(strings.ReplaceAll(ambient, "–", "-"), "%g-%g", &p.Ambient.Low,
+				&p.Ambient.High); err != nil {
 				return usageError{fmt.Errorf("--ambient %q is not a band such as 18-26", ambient)}
 			}
 		}
@@ -100,7 +102,8 @@ func (a *app) planCmd() *cobra.Command {
 	f.StringSliceVar(&setups, "setups", nil, "several setups, in order: every test is made under each")
 	f.StringVar(&file, "file", "", "plan file; - for standard input")
 	f.StringVar(&library, "library", "", "plan of the library; `durvek plan library` lists them")
-	f.StringVar(&p.Order, "order", "", "grouped (all repeats of a test in a row) or interleaved (a repeat of each test in turn)")
+	f.StringVar(&p.Order, "order", "", "grouped (all repeats of a test in a row) or interleaved (a repeat of each test "+
+		"in turn)")
 	f.Float64Var(&cool.Seconds, "cool", 0, "seconds of rest before each run")
 	f.Float64Var(&cool.Below, "cool-below", 0, "rest until the processor is below so many °C")
 	f.Float64Var(&cool.Most, "cool-most", 0, "rest at most so many seconds; 0 for 600")
@@ -112,70 +115,87 @@ func (a *app) planCmd() *cobra.Command {
 	f.StringVar(&p.Host, "host", "", "unit or rig that a part is measured in")
 	f.StringVar(&p.Place, "place", "", "port, slot, screen or surface")
 	f.StringVar(&p.Name, "name", "", "name of the plan")
-	list := verb("list", "List plans, those that run first", "durvek plan list", 0, func(cmd *cobra.Command, _ []string) error {
+	list := verb("list", "List plans, those that run first", "durvek plan list", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return get(a, cmd, "/api/bench", client.Query("limit", "100"), func(bs []record.BenchPlan) {
 			var rows [][]any
 			for _, b := range bs {
-				rows = append(rows, []any{b.Plan.ID, b.Title, b.Plan.Name, b.SetupName, b.Plan.State, fmt.Sprintf("%d of %d", b.Done, b.Jobs)})
+				rows = append(rows, []any{b.Plan.ID, b.Title, b.Plan.Name, b.SetupName, b.Plan.State, fmt.Sprintf("%d of %d",
+					b.Done, b.Jobs)})
 			}
 			a.print([]string{"Plan", "Unit", "Name", "Setup", "State", "→Runs"}, rows)
 		})
 	})
-	show := verb("show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/plans/"+client.Slug(args[0]), nil, a.printPlan)
-	})
-	code := verb("code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/codes", nil, nil, func(x struct {
-			Code, Link, Note string
-			Expires          time.Time
-		}) {
-			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
-			a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code, x.Link[:strings.Index(x.Link, "/probe/")])
-			a.say("On a phone, a tablet or in any browser:  %s", x.Link)
-			if x.Note != "" {
-				a.say("%s", x.Note)
-			}
-			if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
-				a.say("%s", qr.Text())
-			}
+	show := verb("show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/plans/"+client.Slug(args[0]), nil, a.printPlan)
 		})
-	})
-	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return a.watch(cmd.Context(), args[0])
-	})
+	code := verb("code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/codes", nil, nil, func(x struct {
+				Code, Link, Note string
+				Expires          time.Time
+			}) {
+				a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
+				a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code,
+					x.Link[:strings.Index(x.Link, "/probe/")])
+				a.say("On a phone, a tablet or in any browser:  %s", x.Link)
+				if x.Note != "" {
+					a.say("%s", x.Note)
+				}
+				if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
+					a.say("%s", qr.Text())
+				}
+			})
+		})
+	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return a.watch(cmd.Context(), args[0])
+		})
 	var kind string
-	lib := verb("library", "List the plans that ship with the program", "durvek plan library --kind laptop", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/plan-library", client.Query("kind", kind), func(fs []bench.PlanFile) {
-			var rows [][]any
-			for _, f := range fs {
-				rows = append(rows, []any{f.Slug, f.Name, kindsText(f.Subjects), f.Estimate.Runs, leftText(f.Estimate.Seconds), bytesText(f.Estimate.Writes), f.About})
-			}
-			a.print([]string{"Plan", "Name", "For", "→Runs", "→Takes about", "→Writes at most", ""}, rows)
+	lib := verb("library", "List the plans that ship with the program", "durvek plan library --kind laptop", 0,
+		func(cmd *cobra.Command, _ []string) error {
+			return get(a, cmd, "/api/plan-library", client.Query("kind", kind), func(fs []bench.PlanFile) {
+				var rows [][]any
+				for _, f := range fs {
+					rows = append(rows, []any{f.Slug, f.Name, kindsText(f.Subjects), f.Estimate.Runs, leftText(f.Estimate.Seconds),
+						bytesText(f.Estimate.Writes), f.About})
+				}
+				a.print([]string{"Plan", "Name", "For", "→Runs", "→Takes about", "→Writes at most", ""}, rows)
+			})
 		})
-	})
 	lib.Flags().StringVar(&kind, "kind", "", "only those for this kind of device")
-	export := verb("export PLAN", "Print a plan as a file, for other units", "durvek plan export 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return a.raw(cmd, "/api/plan-files/"+client.Slug(args[0]))
-	})
-	schema := verb("schema", "Print the JSON Schema of plan files", "durvek plan schema", 0, func(cmd *cobra.Command, _ []string) error {
+	export := verb("export PLAN", "Print a plan as a file, for other units", "durvek plan export 01995c3e-…", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return a.raw(cmd, "/api/plan-files/"+client.Slug(args[0]))
+		})
+	schema := verb("schema", "Print the JSON Schema of plan files", "durvek plan schema", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return a.raw(cmd, "/api/formats/plan")
 	})
-	confirm := verb("confirm PLAN", "Say that what a plan asked for is done", "durvek plan confirm 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-		return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/confirmations", nil, map[string]any{}, func(x method.Plan) { a.say("Plan %s hears of it with its agent's next report.", x.Name) })
-	})
+	confirm := verb("confirm PLAN", "Say that what a plan asked for is done", "durvek plan confirm 01995c3e-…", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/confirmations", nil, map[string]any{},
+				func(x method.Plan) { a.say("Plan %s hears of it with its agent's next report.", x.Name) })
+		})
 	direct := func(do, short, then string) *cobra.Command {
 		return verb(do+" PLAN", short, "durvek plan "+do+" 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/directives", nil, map[string]any{"do": do}, func(x method.Plan) { a.say("Plan %s %s.", x.Name, then) })
+			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/directives", nil, map[string]any{"do": do},
+				func(x method.Plan) { a.say("Plan %s %s.", x.Name, then) })
 		})
 	}
 	var step int
-	skip := verb("skip PLAN", "Leave out a step from now on", "durvek plan skip 01995c3e-… --step 4", 1, func(cmd *cobra.Command, args []string) error {
-		return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/directives", nil, map[string]any{"do": "skip", "step": step}, func(x method.Plan) { a.say("Plan %s leaves out step %d.", x.Name, step) })
-	})
+	skip := verb("skip PLAN", "Leave out a step from now on", "durvek plan skip 01995c3e-… --step 4", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/directives", nil, map[string]any{"do": "skip",
+				"step": step}, func(x method.Plan) { a.say("Plan %s leaves out step %d.", x.Name, step) })
+		})
 	skip.Flags().IntVar(&step, "step", 0, "the step, counted from 1 as `durvek plan show` does")
 	skip.MarkFlagRequired("step")
-	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(), export, schema, confirm,
-		direct("pause", "Let a plan rest after the present run", "rests after the present run"), direct("resume", "Let a plan go on", "goes on"), direct("stop", "End a plan; what it has stays", "ends"), skip)
+	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(), export,
+		schema, confirm,
+		direct("pause", "Let a plan rest after the present run", "rests after the present run"), direct("resume",
+			"Let a plan go on", "goes on"), direct("stop", "End a plan; what it has stays", "ends"), skip)
 }
 
 // planned says how a machine joins for a plan, and what it takes.
@@ -185,7 +205,8 @@ func (a *app) planned(cmd *cobra.Command, c *client.Client, x method.Plan) {
 		a.say("Plan %s is on the bench. (%v)", x.ID, err)
 		return
 	}
-	a.say("Plan %s is on the bench. On the machine, within an hour:\n  durvek agent --server %s --code %s", x.ID, c.Server, code.Code)
+	a.say("Plan %s is on the bench. On the machine, within an hour:\n  durvek agent --server %s --code %s", x.ID, c.Server,
+		code.Code)
 	if b, err := client.Get[record.BenchPlan](cmd.Context(), c, "/api/plans/"+x.ID, nil); err == nil {
 		a.say("%s", announced(b))
 	}
@@ -255,13 +276,15 @@ func announced(b record.BenchPlan) string {
 }
 
 func (a *app) printPlan(b record.BenchPlan) {
-	a.say("%s: %s, %s, %s. %d of %d runs. %s", b.Title, b.Plan.Name, b.SetupName, b.Plan.State, b.Done, b.Jobs, announced(b))
+	a.say("%s: %s, %s, %s. %d of %d runs. %s", b.Title, b.Plan.Name, b.SetupName, b.Plan.State, b.Done, b.Jobs,
+		announced(b))
 	var rows [][]any
 	for i, s := range b.Steps {
 		var figures []string
 		for _, f := range s.Figures {
 			if f.Text != "" {
-				figures = append(figures, strings.TrimSpace(f.Name+" "+f.Text+" "+f.Spread)+note(" (expected ", f.Expect+closing(f.Expect)))
+				figures = append(figures, strings.TrimSpace(f.Name+" "+f.Text+" "+f.Spread)+note(" (expected ",
+					f.Expect+closing(f.Expect)))
 			}
 		}
 		what := strings.Join(figures, "; ") + s.Note

@@ -16,7 +16,8 @@ import (
 // Reference writes the reference of all commands as Markdown, from the command tree itself.
 func Reference(w io.Writer) {
 	root := (&app{}).root()
-	fmt.Fprintf(w, "# Commands\n\nWritten by `make reference` from the commands themselves.\n\n%s\n\nEvery command also takes:\n\n", root.Long)
+	fmt.Fprintf(w, "# Commands\n\nWritten by `make reference` from the commands themselves.\n\n%s\n\nEvery command "+
+		"also takes:\n\n", root.Long)
 	flags(w, root.PersistentFlags())
 	fmt.Fprint(w, "\nExit status: 0 done, 1 failed, 2 wrong usage, 3 could not reach the service or sign in.\n")
 	for _, noun := range root.Commands() {
@@ -28,7 +29,8 @@ func Reference(w io.Writer) {
 			leaf(w, noun)
 		}
 		for _, verb := range noun.Commands() {
-			fmt.Fprintf(w, "\n### %s\n\n%s.\n", strings.TrimPrefix(strings.TrimSuffix(verb.UseLine(), " [flags]"), "durvek "), verb.Short)
+			fmt.Fprintf(w, "\n### %s\n\n%s.\n", strings.TrimPrefix(strings.TrimSuffix(verb.UseLine(), " [flags]"), "durvek "),
+				verb.Short)
 			leaf(w, verb)
 		}
 	}
@@ -61,7 +63,8 @@ func flags(w io.Writer, set *pflag.FlagSet) {
 
 // Vocabulary writes the words that files may use, as Markdown tables.
 func Vocabulary(w io.Writer) {
-	fmt.Fprint(w, "# Vocabulary\n\nWritten by `make reference` from the program's own tables.\n\n## Spec sheets\n\n| key | name | type | shown in | meaning |\n| --- | --- | --- | --- | --- |\n")
+	fmt.Fprint(w, "# Vocabulary\n\nWritten by `make reference` from the program's own tables.\n\n## Spec sheets\n\n| "+
+		"key | name | type | shown in | meaning |\n| --- | --- | --- | --- | --- |\n")
 	for _, k := range catalog.Vocabulary {
 		fmt.Fprintf(w, "| `%s` | %s | %s | %s | %s |\n", k.Key, k.Name, k.Type, quantity.Symbol(k.Unit), k.Meaning)
 	}
@@ -69,7 +72,8 @@ func Vocabulary(w io.Writer) {
 	for _, k := range method.ConditionVocabulary {
 		fmt.Fprintf(w, "| `%s` | %s | %s |\n", k.Key, k.Name, k.Meaning)
 	}
-	fmt.Fprint(w, "\n## Units\n\nData hold the UCUM code; people write either.\n\n| code | symbol | stands for |\n| --- | --- | --- |\n")
+	fmt.Fprint(w, "\n## Units\n\nData hold the UCUM code; people write either.\n\n| code | symbol | stands for |\n| "+
+		"--- | --- | --- |\n")
 	for _, u := range quantity.Units() {
 		fmt.Fprintf(w, "| `%s` | %s | %s |\n", u.Code, u.Symbol, u.Dimension)
 	}

@@ -69,9 +69,11 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	var usage usageError
 	var p *client.Problem
 	switch {
-	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(), "required flag"):
+	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(),
+		"required flag"):
 		return wrongUsage
-	case errors.Is(err, client.ErrUnreachable), errors.As(err, &p) && (p.Status == http.StatusUnauthorized || p.Status == http.StatusForbidden):
+	case errors.Is(err, client.ErrUnreachable), errors.As(err, &p) && (p.Status == http.StatusUnauthorized ||
+		p.Status == http.StatusForbidden):
 		return unreachable
 	}
 	return failed
@@ -94,10 +96,13 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	f.StringVar(&a.data, "data", os.Getenv("DURVEK_DATA"), "data folder of a service on this computer")
 	f.BoolVar(&a.json, "json", false, "print what the service answered, as JSON")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.tokenCmd(), a.apiCmd(),
+	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.tokenCmd(),
+		a.apiCmd(),
 		a.dossierCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(), a.vocabularyCmd(),
-		a.testCmd(), a.setupCmd(), a.conditionCmd(), a.planCmd(), a.runCmd(), a.doubtCmd(), a.incidentCmd(), a.sheetCmd(), a.photoCmd(), a.partnerCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
-		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(), a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd())
+		a.testCmd(), a.setupCmd(), a.conditionCmd(), a.planCmd(), a.runCmd(), a.doubtCmd(), a.incidentCmd(), a.sheetCmd(),
+		a.photoCmd(), a.partnerCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
+		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(),
+		a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd())
 	for _, c := range root.Commands() {
 		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
 			c.RunE = func(c *cobra.Command, args []string) error {
@@ -128,7 +133,8 @@ func noun(name, short string, verbs ...*cobra.Command) *cobra.Command {
 
 // verb is one command; use starts with its name, words are how many arguments it takes, below 0 at least so many.
 func verb(use, short, example string, words int, run func(cmd *cobra.Command, args []string) error) *cobra.Command {
-	return &cobra.Command{Use: use, Short: short, Example: "  " + example, RunE: run, Args: func(c *cobra.Command, args []string) error {
+	return &cobra.Command{Use: use, Short: short, Example: "  " + example, RunE: run, Args: func(c *cobra.Command,
+		args []string) error {
 		if len(args) != words && (words >= 0 || len(args) < -words) {
 			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}
 		}
@@ -176,7 +182,8 @@ func (a *app) client() (*client.Client, error) {
 		}
 	}
 	if server == "" {
-		return nil, fmt.Errorf("%w: say where it is with --server or --data, or sign in with `durvek sign-in LINK`", client.ErrUnreachable)
+		return nil, fmt.Errorf("%w: say where it is with --server or --data, or sign in with `durvek sign-in LINK`",
+			client.ErrUnreachable)
 	}
 	if u, err := url.Parse(server); err != nil || u.Host == "" {
 		return nil, usageError{fmt.Errorf("%q is no address; write it as http://host:port", server)}
@@ -261,7 +268,8 @@ func (a *app) print(head []string, rows [][]any) {
 			rest += widest + 2
 		}
 		if !strings.HasPrefix(head[len(head)-1], "→") {
-			columns = append(columns, table.ColumnConfig{Number: len(head), WidthMax: max(room-rest-2, 30), WidthMaxEnforcer: text.WrapSoft})
+			columns = append(columns, table.ColumnConfig{Number: len(head), WidthMax: max(room-rest-2, 30),
+				WidthMaxEnforcer: text.WrapSoft})
 		}
 	}
 	t.SetColumnConfigs(columns)

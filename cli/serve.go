@@ -34,7 +34,8 @@ import (
 
 // host starts a service on a data folder, hands its address, a token and a sign-in link to started,
 // and serves until ctx ends or started fails.
-func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string, started func(ctx context.Context, server, token, link string) error) error {
+func (a *app) host(ctx context.Context, listen, dir, name string, tls [2]string, started func(ctx context.Context,
+	server, token, link string) error) error {
 	certificates, err := service.NewCertificates(filepath.Join(dir, "tls"), tls[0], tls[1], time.Now)
 	if err != nil {
 		return err
@@ -128,19 +129,21 @@ func defaultData() string {
 func (a *app) serveCmd() *cobra.Command {
 	var listen, name string
 	var tls [2]string
-	c := verb("serve", "Start the service", "durvek serve --listen 127.0.0.1:8460 --data ~/desk --name \"Marram Desk\"", 0, func(cmd *cobra.Command, _ []string) error {
-		dir := cmp.Or(a.data, defaultData())
-		return a.host(cmd.Context(), listen, dir, name, tls, func(_ context.Context, server, _, link string) error {
-			a.say("Durvek listens on %s, data in %s.", server, dir)
-			for _, other := range elsewhere(listen, server) {
-				a.say("Other devices reach it on %s, and with TLS on %s.", other, strings.Replace(other, "http:", "https:", 1))
-			}
-			a.say("Sign in once within 15 minutes: %s", link)
-			return nil
+	c := verb("serve", "Start the service", "durvek serve --listen 127.0.0.1:8460 --data ~/desk --name \"Marram Desk\"", 0,
+		func(cmd *cobra.Command, _ []string) error {
+			dir := cmp.Or(a.data, defaultData())
+			return a.host(cmd.Context(), listen, dir, name, tls, func(_ context.Context, server, _, link string) error {
+				a.say("Durvek listens on %s, data in %s.", server, dir)
+				for _, other := range elsewhere(listen, server) {
+					a.say("Other devices reach it on %s, and with TLS on %s.", other, strings.Replace(other, "http:", "https:", 1))
+				}
+				a.say("Sign in once within 15 minutes: %s", link)
+				return nil
+			})
 		})
-	})
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
-	c.Flags().StringVar(&tls[0], "certificate", "", "certificate of your own for TLS, a PEM file; without one the service signs its own")
+	c.Flags().StringVar(&tls[0], "certificate", "", "certificate of your own for TLS, a PEM file; without one the "+
+		"service signs its own")
 	c.Flags().StringVar(&tls[1], "key", "", "its private key, a PEM file")
 	c.Flags().StringVar(&name, "name", "Durvek", "name of the desk, as it stands on charts and editions")
 	return c
@@ -149,45 +152,48 @@ func (a *app) serveCmd() *cobra.Command {
 func (a *app) demoCmd() *cobra.Command {
 	var listen string
 	var once bool
-	c := verb("demo", "Start the service with the demo's data and a simulated bench", "durvek demo --listen 127.0.0.1:8460 --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {
-		dir := cmp.Or(a.data, "demo-data")
-		return a.host(cmd.Context(), listen, dir, demo.DeskName, [2]string{}, func(ctx context.Context, server, token, link string) error {
-			a.say("The Marram Desk's demo listens on %s, data in %s.", server, dir)
-			a.say("Sign in once within 15 minutes: %s&to=%s", link, url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
-			a.say("For the command line: export DURVEK_DATA=%s", dir)
-			cl := client.New(server, token)
-			models, err := client.Get[[]any](ctx, cl, "/api/models", nil)
-			if err != nil {
-				return err
-			}
-			if len(models) > 0 {
-				a.say("The folder holds a demo already; it goes on as it is. Remove it to start anew.")
-			}
-			o := demo.Options{Client: cl, Dir: dir, Pace: 1, Say: a.say, Local: func(ctx context.Context, code string) error {
-				return localAgent(ctx, server, code, dir)
-			}}
-			if len(models) == 0 {
-				if once {
-					o.Pace = 0
-				}
-				if err := demo.Fill(ctx, o); err != nil {
-					if ctx.Err() != nil {
-						return nil
-					}
+	c := verb("demo", "Start the service with the demo's data and a simulated bench",
+		"durvek demo --listen 127.0.0.1:8460 --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {
+			dir := cmp.Or(a.data, "demo-data")
+			return a.host(cmd.Context(), listen, dir, demo.DeskName, [2]string{}, func(ctx context.Context, server, token,
+				link string) error {
+				a.say("The Marram Desk's demo listens on %s, data in %s.", server, dir)
+				a.say("Sign in once within 15 minutes: %s&to=%s", link,
+					url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
+				a.say("For the command line: export DURVEK_DATA=%s", dir)
+				cl := client.New(server, token)
+				models, err := client.Get[[]any](ctx, cl, "/api/models", nil)
+				if err != nil {
 					return err
 				}
-				a.say("The bench is done. A simulated machine joins for every plan that you put on it.")
-			}
-			if once {
-				if err := demo.Check(ctx, cl); err != nil {
-					return fmt.Errorf("the demo is not whole: %w", err)
+				if len(models) > 0 {
+					a.say("The folder holds a demo already; it goes on as it is. Remove it to start anew.")
 				}
-				a.say("Checked: every planted case is there.")
-				return errOnce
-			}
-			return demo.Attend(ctx, o)
+				o := demo.Options{Client: cl, Dir: dir, Pace: 1, Say: a.say, Local: func(ctx context.Context, code string) error {
+					return localAgent(ctx, server, code, dir)
+				}}
+				if len(models) == 0 {
+					if once {
+						o.Pace = 0
+					}
+					if err := demo.Fill(ctx, o); err != nil {
+						if ctx.Err() != nil {
+							return nil
+						}
+						return err
+					}
+					a.say("The bench is done. A simulated machine joins for every plan that you put on it.")
+				}
+				if once {
+					if err := demo.Check(ctx, cl); err != nil {
+						return fmt.Errorf("the demo is not whole: %w", err)
+					}
+					a.say("Checked: every planted case is there.")
+					return errOnce
+				}
+				return demo.Attend(ctx, o)
+			})
 		})
-	})
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
 	c.Flags().BoolVar(&once, "once", false, "fill, check and exit")
 	return c
@@ -199,7 +205,8 @@ func localAgent(ctx context.Context, server, code, dir string) error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--seconds", "0.35", "--keep", filepath.Join(dir, "agents", "this-machine"))
+	cmd := exec.CommandContext(ctx, exe, "agent", "--server", server, "--code", code, "--path", dir, "--seconds", "0.35",
+		"--keep", filepath.Join(dir, "agents", "this-machine"))
 	cmd.Cancel = func() error { return cmd.Process.Signal(os.Interrupt) }
 	cmd.WaitDelay = 10 * time.Second
 	out, err := cmd.CombinedOutput()
@@ -213,78 +220,86 @@ func (a *app) agentCmd() *cobra.Command {
 	var code, path, keep, browser string
 	var browserArgs []string
 	var seconds float64
-	c := verb("agent", "Measure this machine: join with a one-time code and work through the plan", "durvek agent --server http://10.0.0.5:8460 --code K7QF-2M3X --path /mnt/dock", 0, func(cmd *cobra.Command, _ []string) error {
-		if keep == "" {
-			dir, err := os.UserCacheDir()
+	c := verb("agent", "Measure this machine: join with a one-time code and work through the plan",
+		"durvek agent --server http://10.0.0.5:8460 --code K7QF-2M3X --path /mnt/dock", 0, func(cmd *cobra.Command,
+			_ []string) error {
+			if keep == "" {
+				dir, err := os.UserCacheDir()
+				if err != nil {
+					return err
+				}
+				keep = filepath.Join(dir, "durvek-agent")
+			}
+			if at, err := os.Stat(path); err != nil || !at.IsDir() {
+				return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured",
+					path)}
+			}
+			server := a.server
+			if server == "" && code == "" {
+				s, err := agent.KeptServer(keep)
+				if err != nil {
+					return usageError{err}
+				}
+				server = s
+			}
+			if server == "" && a.data != "" {
+				l, err := readLocal(localFile(a.data))
+				if err != nil {
+					return fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
+				}
+				server = l.Server
+			}
+			if server == "" {
+				return usageError{errors.New("say where the service is with --server")}
+			}
+			allowed, err := machine.AllowedFile()
 			if err != nil {
 				return err
 			}
-			keep = filepath.Join(dir, "durvek-agent")
-		}
-		if at, err := os.Stat(path); err != nil || !at.IsDir() {
-			return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured", path)}
-		}
-		server := a.server
-		if server == "" && code == "" {
-			s, err := agent.KeptServer(keep)
+			exe, err := os.Executable()
 			if err != nil {
-				return usageError{err}
+				return err
 			}
-			server = s
-		}
-		if server == "" && a.data != "" {
-			l, err := readLocal(localFile(a.data))
+			m := machine.Apart{Local: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Exe: exe,
+				Args: []string{"agent", "step", "--path", path, "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64), "--browser",
+					browser}}
+			for _, x := range browserArgs {
+				m.Args = append(m.Args, "--browser-arg", x)
+			}
+			show := a.progress()
+			r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: m,
+				Code: code, Dir: keep, Confirm: a.entered(cmd.Context()),
+				Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
+			show.end()
 			if err != nil {
-				return fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
+				return err
 			}
-			server = l.Server
-		}
-		if server == "" {
-			return usageError{errors.New("say where the service is with --server")}
-		}
-		allowed, err := machine.AllowedFile()
-		if err != nil {
-			return err
-		}
-		exe, err := os.Executable()
-		if err != nil {
-			return err
-		}
-		m := machine.Apart{Local: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Exe: exe,
-			Args: []string{"agent", "step", "--path", path, "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64), "--browser", browser}}
-		for _, x := range browserArgs {
-			m.Args = append(m.Args, "--browser-arg", x)
-		}
-		show := a.progress()
-		r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: m, Code: code, Dir: keep, Confirm: a.entered(cmd.Context()),
-			Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
-		show.end()
-		if err != nil {
-			return err
-		}
-		a.say("%s", ended(r))
-		if len(r.Refused) > 0 {
-			return fmt.Errorf("the service refused %d thing(s), which stay in %s", len(r.Refused), keep)
-		}
-		return nil
-	})
-	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where it was ended")
+			a.say("%s", ended(r))
+			if len(r.Refused) > 0 {
+				return fmt.Errorf("the service refused %d thing(s), which stay in %s", len(r.Refused), keep)
+			}
+			return nil
+		})
+	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where "+
+		"it was ended")
 	c.PersistentFlags().StringVar(&path, "path", ".", "folder on the drive that is to be measured")
 	c.Flags().StringVar(&keep, "keep", "", "folder where results wait until the service has them")
-	c.PersistentFlags().StringVar(&browser, "browser", "", "program that may open the probe on this machine for graphics tests, such as chromium; without one the agent asks for a hand")
+	c.PersistentFlags().StringVar(&browser, "browser", "", "program that may open the probe on this machine for "+
+		"graphics tests, such as chromium; without one the agent asks for a hand")
 	c.PersistentFlags().StringArrayVar(&browserArgs, "browser-arg", nil, "argument for that program; may be given again")
 	c.PersistentFlags().Float64Var(&seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
-	step := verb("step", "Make one run that an agent asks for on standard input; agents start it", "durvek agent step --path /mnt/dock < order.json", 0, func(cmd *cobra.Command, _ []string) error {
-		allowed, err := machine.AllowedFile()
-		if err != nil {
-			return err
-		}
-		l := machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}
-		if browser != "" {
-			l.Browser = append([]string{browser}, browserArgs...)
-		}
-		return l.Serve(cmd.Context(), os.Stdin, a.out)
-	})
+	step := verb("step", "Make one run that an agent asks for on standard input; agents start it",
+		"durvek agent step --path /mnt/dock < order.json", 0, func(cmd *cobra.Command, _ []string) error {
+			allowed, err := machine.AllowedFile()
+			if err != nil {
+				return err
+			}
+			l := machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}
+			if browser != "" {
+				l.Browser = append([]string{browser}, browserArgs...)
+			}
+			return l.Serve(cmd.Context(), os.Stdin, a.out)
+		})
 	step.Hidden = true
 	c.AddCommand(step)
 	return c
@@ -345,7 +360,8 @@ func (s *shower) update(p record.Progress) {
 		if p.Value > 0 {
 			value = formatValue(p.Value, p.Unit)
 		}
-		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s left%s", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value, leftText(p.Left), note("  ", briefly(p.Last)))
+		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s left%s", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value,
+			leftText(p.Left), note("  ", briefly(p.Last)))
 		fmt.Fprintf(s.a.out, "\r\x1b[K%s", line)
 		s.written = len(line)
 		return
@@ -357,7 +373,8 @@ func (s *shower) update(p record.Progress) {
 	case p.Ask != nil && p.Ask.Now:
 		step = "Needs you: " + p.Ask.Text
 	case p.State == record.Cooling, p.State == record.Ambient, p.State == record.Paused, p.State == record.NoRoom:
-		step += ", " + map[record.Activity]string{record.Cooling: "cooling down", record.Ambient: "waiting for the room", record.Paused: "paused", record.NoRoom: "no room on its drive"}[p.State]
+		step += ", " + map[record.Activity]string{record.Cooling: "cooling down", record.Ambient: "waiting for the room",
+			record.Paused: "paused", record.NoRoom: "no room on its drive"}[p.State]
 	}
 	if step != s.last {
 		s.last = step

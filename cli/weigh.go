@@ -24,33 +24,38 @@ import (
 func (a *app) headCmd() *cobra.Command {
 	var setup, currency string
 	var d drawing
-	head := verb("show VARIANT VARIANT...", "Hold one to three variants against the first in all measures; with -o draw the chart", "durvek head show sound-14-16-512 sound-16-32-1000 -o head.svg", -2, func(cmd *cobra.Command, args []string) error {
+	head := verb("show VARIANT VARIANT...", "Hold one to three variants against the first in all measures; with -o "+
+		"draw the chart", "durvek head show sound-14-16-512 sound-16-32-1000 -o head.svg", -2, func(cmd *cobra.Command,
+		args []string) error {
 		query := client.Query("variants", strings.Join(args, ","), "setup", setup, "currency", currency)
 		return show(a, cmd, d, "head", "/api/heads", query, a.printHead)
 	})
 	head.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
 	head.Flags().StringVar(&currency, "currency", "", "currency of prices; as they were seen if left out")
 	d.flags(head)
-	rivals := verb("rivals VARIANT", "Find a variant's siblings, predecessors and successors", "durvek head rivals sound-16-32-1000", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/rivals", client.Query("variant", args[0]), func(r figures.Rivals) {
-			for _, x := range []struct {
-				what string
-				list []string
-			}{{"Siblings", r.Siblings}, {"Predecessors", r.Predecessors}, {"Successors", r.Successors}} {
-				a.say("%s: %s", x.what, cmp.Or(strings.Join(x.list, ", "), "none"))
-			}
+	rivals := verb("rivals VARIANT", "Find a variant's siblings, predecessors and successors",
+		"durvek head rivals sound-16-32-1000", 1, func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/rivals", client.Query("variant", args[0]), func(r figures.Rivals) {
+				for _, x := range []struct {
+					what string
+					list []string
+				}{{"Siblings", r.Siblings}, {"Predecessors", r.Predecessors}, {"Successors", r.Successors}} {
+					a.say("%s: %s", x.what, cmp.Or(strings.Join(x.list, ", "), "none"))
+				}
+			})
 		})
-	})
 	var most int
-	alike := verb("alike VARIANT", "List the variants of its kind that are nearest to one over all measures", "durvek head alike fen-14-16-512", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/likeness", client.Query("variant", args[0], "most", fmt.Sprint(most)), func(ls []compare.Likeness) {
-			var rows [][]any
-			for _, l := range ls {
-				rows = append(rows, []any{l.Variant, l.Name, quantity.Fixed(l.Distance, 2), l.Shared, l.Sentence})
-			}
-			a.print([]string{"Variant", "Model", "→Distance, σ", "→Measures", "How alike"}, rows)
+	alike := verb("alike VARIANT", "List the variants of its kind that are nearest to one over all measures",
+		"durvek head alike fen-14-16-512", 1, func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/likeness", client.Query("variant", args[0], "most", fmt.Sprint(most)),
+				func(ls []compare.Likeness) {
+					var rows [][]any
+					for _, l := range ls {
+						rows = append(rows, []any{l.Variant, l.Name, quantity.Fixed(l.Distance, 2), l.Shared, l.Sentence})
+					}
+					a.print([]string{"Variant", "Model", "→Distance, σ", "→Measures", "How alike"}, rows)
+				})
 		})
-	})
 	alike.Flags().IntVar(&most, "most", 5, "how many")
 	return noun("head", "Variants head to head", head, rivals, alike)
 }
@@ -119,69 +124,73 @@ func (w *weighing) flags(c *cobra.Command) {
 	f.StringVar(&w.field, "field", "", "field; everything if left out")
 	f.StringVar(&w.setup, "setup", "", "setup; as delivered if left out")
 	f.StringVar(&w.use, "use", "", "kind of use whose weights count")
-	f.StringVar(&w.weights, "weights", "", "measures or groups with weights, such as hashing/all=2,storage=1; on top of the use's")
+	f.StringVar(&w.weights, "weights", "", "measures or groups with weights, such as hashing/all=2,storage=1; on top "+
+		"of the use's")
 	f.StringVar(&w.subject, "subject", "", "variant in question")
 	f.StringVar(&w.against, "against", "", "variant that is 100; the field's geometric mean if left out")
 }
 
 func (w weighing) query() []string {
-	return []string{"field", w.field, "setup", w.setup, "use", w.use, "weights", w.weights, "subject", w.subject, "against", w.against}
+	return []string{"field", w.field, "setup", w.setup, "use", w.use, "weights", w.weights, "subject", w.subject,
+		"against", w.against}
 }
 
 func (a *app) indexCmd() *cobra.Command {
 	var w weighing
 	var d drawing
-	index := verb("show", "Make an index of a field by a use's weights or your own; with -o draw the chart", "durvek index show --field machines --use chart-room -o index.png", 0, func(cmd *cobra.Command, _ []string) error {
-		return show(a, cmd, d, "index", "/api/index", client.Query(w.query()...), func(x figures.Index) {
-			a.say("%s\n%s\n", x.Chart.Title, x.Chart.Subtitle)
-			var rows [][]any
-			for _, r := range x.Rows {
-				place := "not ranked"
-				if r.Ranked {
-					place = chart.PlaceText(r.Place.Best, r.Place.Worst)
+	index := verb("show", "Make an index of a field by a use's weights or your own; with -o draw the chart",
+		"durvek index show --field machines --use chart-room -o index.png", 0, func(cmd *cobra.Command, _ []string) error {
+			return show(a, cmd, d, "index", "/api/index", client.Query(w.query()...), func(x figures.Index) {
+				a.say("%s\n%s\n", x.Chart.Title, x.Chart.Subtitle)
+				var rows [][]any
+				for _, r := range x.Rows {
+					place := "not ranked"
+					if r.Ranked {
+						place = chart.PlaceText(r.Place.Best, r.Place.Worst)
+					}
+					moves := ""
+					if len(r.Moves) > 0 {
+						moves = r.Moves[0].Measure + " " + quantity.Signed(r.Moves[0].By, 1) + " %"
+					}
+					row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) +
+						" to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
+					for _, g := range x.ByGroup {
+						v := ""
+						if y, ok := g.Values[r.ID]; ok {
+							v = quantity.Fixed(y, 0)
+						}
+						row = append(row, v)
+					}
+					rows = append(rows, row)
 				}
-				moves := ""
-				if len(r.Moves) > 0 {
-					moves = r.Moves[0].Measure + " " + quantity.Signed(r.Moves[0].By, 1) + " %"
-				}
-				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) + " to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
+				header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
 				for _, g := range x.ByGroup {
-					v := ""
-					if y, ok := g.Values[r.ID]; ok {
-						v = quantity.Fixed(y, 0)
-					}
-					row = append(row, v)
+					header = append(header, "→"+g.Group)
 				}
-				rows = append(rows, row)
-			}
-			header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
-			for _, g := range x.ByGroup {
-				header = append(header, "→"+g.Group)
-			}
-			a.print(header, rows)
-			a.say("%s", x.Firmness)
-			if len(x.Measures) <= 12 {
-				for _, m := range x.Measures {
-					a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)
-				}
-			}
-			for _, g := range x.ByGroup {
-				n := 0
-				for _, m := range x.Measures {
-					if m.Group == g.Group {
-						n++
+				a.print(header, rows)
+				a.say("%s", x.Firmness)
+				if len(x.Measures) <= 12 {
+					for _, m := range x.Measures {
+						a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)
 					}
 				}
-				a.say("%s: %.0f %% of the weight, over %d measures", g.Group, 100*g.Weight, n)
-			}
-			for _, s := range x.Refused {
-				a.say("No index of the group %s", s)
-			}
-			if len(x.Left) > 0 {
-				a.say("Nothing measured of: %s", strings.Join(x.Left, ", "))
-			}
+				for _, g := range x.ByGroup {
+					n := 0
+					for _, m := range x.Measures {
+						if m.Group == g.Group {
+							n++
+						}
+					}
+					a.say("%s: %.0f %% of the weight, over %d measures", g.Group, 100*g.Weight, n)
+				}
+				for _, s := range x.Refused {
+					a.say("No index of the group %s", s)
+				}
+				if len(x.Left) > 0 {
+					a.say("Nothing measured of: %s", strings.Join(x.Left, ", "))
+				}
+			})
 		})
-	})
 	w.flags(index)
 	d.flags(index)
 	return noun("index", "Weighted means over many measures", index)
@@ -189,15 +198,17 @@ func (a *app) indexCmd() *cobra.Command {
 
 func (a *app) useCmd() *cobra.Command {
 	var check bool
-	add := verb("import FILE", "Take in a kind of use: its needs, weights and curves (YAML or JSON)", "durvek use import wheelhouse.yaml", 1, func(cmd *cobra.Command, args []string) error {
-		data, err := a.readFile(args[0])
-		if err != nil {
-			return err
-		}
-		return post(a, cmd, "/api/use-files", client.Query("check_only", yes(check)), data, func(u fit.Use) {
-			a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights), map[bool]string{true: "; nothing was written"}[check])
+	add := verb("import FILE", "Take in a kind of use: its needs, weights and curves (YAML or JSON)",
+		"durvek use import wheelhouse.yaml", 1, func(cmd *cobra.Command, args []string) error {
+			data, err := a.readFile(args[0])
+			if err != nil {
+				return err
+			}
+			return post(a, cmd, "/api/use-files", client.Query("check_only", yes(check)), data, func(u fit.Use) {
+				a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights),
+					map[bool]string{true: "; nothing was written"}[check])
+			})
 		})
-	})
 	add.Flags().BoolVar(&check, "check-only", false, "say what would happen and write nothing")
 	list := verb("list", "List kinds of use", "durvek use list", 0, func(cmd *cobra.Command, _ []string) error {
 		return get(a, cmd, "/api/uses", nil, func(us []fit.Use) {
@@ -213,25 +224,30 @@ func (a *app) useCmd() *cobra.Command {
 		})
 	})
 	var field, setup string
-	fit := verb("fit USE", "Tell how the variants of a field fit a kind of use", "durvek use fit foredeck --field foredeck", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/fits", client.Query("use", args[0], "field", field, "setup", setup), func(x figures.UseFit) {
-			a.say("Fit for %s, %s", x.Use.Name, x.Field)
-			var rows [][]any
-			for _, f := range x.Fits {
-				var needs []string
-				for _, n := range f.Needs {
-					if n.Met != "met" {
-						needs = append(needs, string(n.Met)+": "+n.Text+" — "+n.Why)
+	fit := verb("fit USE", "Tell how the variants of a field fit a kind of use",
+		"durvek use fit foredeck --field foredeck", 1, func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/fits", client.Query("use", args[0], "field", field, "setup", setup),
+				func(x figures.UseFit) {
+					a.say("Fit for %s, %s", x.Use.Name, x.Field)
+					var rows [][]any
+					for _, f := range x.Fits {
+						var needs []string
+						for _, n := range f.Needs {
+							if n.Met != "met" {
+								needs = append(needs, string(n.Met)+": "+n.Text+" — "+n.Why)
+							}
+						}
+						rows = append(rows, []any{f.For, x.Names[f.Variant].Name, x.Names[f.Variant].Note, quantity.Fixed(f.Score, 0),
+							quantity.Fixed(f.Lo, 0) + " to " + quantity.Fixed(f.Hi, 0), quantity.Fixed(100*f.Completeness, 0) + " %",
+							strings.Join(needs, "; ")})
 					}
-				}
-				rows = append(rows, []any{f.For, x.Names[f.Variant].Name, x.Names[f.Variant].Note, quantity.Fixed(f.Score, 0), quantity.Fixed(f.Lo, 0) + " to " + quantity.Fixed(f.Hi, 0), quantity.Fixed(100*f.Completeness, 0) + " %", strings.Join(needs, "; ")})
-			}
-			a.print([]string{"", "Model", "Variant", "→Fit of 100", "95 %", "→Measured", "Needs"}, rows)
+					a.print([]string{"", "Model", "Variant", "→Fit of 100", "95 %", "→Measured", "Needs"}, rows)
+				})
 		})
-	})
 	fit.Flags().StringVar(&field, "field", "", "field; everything if left out")
 	fit.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
-	schema := verb("schema", "Print the JSON Schema of kinds of use", "durvek use schema", 0, func(cmd *cobra.Command, _ []string) error {
+	schema := verb("schema", "Print the JSON Schema of kinds of use", "durvek use schema", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return a.raw(cmd, "/api/formats/use")
 	})
 	return noun("use", "Kinds of use: what they need, what counts", add, list, fit, schema)
@@ -239,20 +255,25 @@ func (a *app) useCmd() *cobra.Command {
 
 func (a *app) rateCmd() *cobra.Command {
 	var r catalog.Rate
-	add := verb("add FROM TO RATE", "Note what one unit of a currency was worth in another on a day", "durvek rate add GBP EUR 1.137 --date 2026-11-02", 3, func(cmd *cobra.Command, args []string) error {
-		v, err := number(args[2])
-		if err != nil {
-			return usageError{fmt.Errorf("the rate is a number such as 1.137, got %q", args[2])}
-		}
-		r.From, r.To, r.Rate = args[0], args[1], v
-		if r.Date == "" {
-			r.Date = time.Now().Format(time.DateOnly)
-		}
-		return post(a, cmd, "/api/rates", nil, r, func(x catalog.Rate) { a.say("1 %s was worth %g %s on %s.", x.From, x.Rate, x.To, x.Date) })
-	})
+	add := verb("add FROM TO RATE", "Note what one unit of a currency was worth in another on a day",
+		"durvek rate add GBP EUR 1.137 --date 2026-11-02", 3, func(cmd *cobra.Command, args []string) error {
+			v, err := number(args[2])
+			if err != nil {
+				return usageError{fmt.Errorf("the rate is a number such as 1.137, got %q", args[2])}
+			}
+			r.From, r.To, r.Rate = args[0], args[1], v
+			if r.Date == "" {
+				r.Date = time.Now().Format(time.DateOnly)
+			}
+			return post(a, cmd, "/api/rates", nil, r, func(x catalog.Rate) {
+				a.say("1 %s was worth %g %s on %s.", x.From, x.Rate,
+					x.To, x.Date)
+			})
+		})
 	add.Flags().StringVar(&r.Date, "date", "", "day, YYYY-MM-DD; today if left out")
 	add.Flags().StringVar(&r.Source, "source", "", "where it was read")
-	list := verb("list", "List exchange rates, the newest first", "durvek rate list", 0, func(cmd *cobra.Command, _ []string) error {
+	list := verb("list", "List exchange rates, the newest first", "durvek rate list", 0, func(cmd *cobra.Command,
+		_ []string) error {
 		return get(a, cmd, "/api/rates", nil, func(rs catalog.Rates) {
 			var rows [][]any
 			for _, r := range rs {
@@ -280,7 +301,8 @@ func (p *pricing) flags(c *cobra.Command) {
 }
 
 func (p pricing) query() []string {
-	return []string{"currency", p.currency, "region", p.region, "condition", p.condition, "day", p.day, "no_voucher", yes(p.plain)}
+	return []string{"currency", p.currency, "region", p.region, "condition", p.condition, "day", p.day, "no_voucher",
+		yes(p.plain)}
 }
 
 func (a *app) valueCmd() *cobra.Command {
@@ -288,46 +310,51 @@ func (a *app) valueCmd() *cobra.Command {
 	var p pricing
 	var d drawing
 	var measure string
-	value := verb("show", "Set performance against price: by a measure, or by an index; with -o draw the chart", "durvek value show --measure compression/pack-all --field laptops --subject fen-14-16-512", 0, func(cmd *cobra.Command, _ []string) error {
-		query := client.Query(slices.Concat(w.query(), p.query(), []string{"measure", measure})...)
-		return show(a, cmd, d, "value", "/api/value", query, func(v figures.Valued) {
-			a.say("%s against price", v.What)
-			var rows [][]any
-			money := func(x float64) string {
-				if x == 0 {
-					return "—"
+	value := verb("show", "Set performance against price: by a measure, or by an index; with -o draw the chart",
+		"durvek value show --measure compression/pack-all --field laptops --subject fen-14-16-512", 0,
+		func(cmd *cobra.Command, _ []string) error {
+			query := client.Query(slices.Concat(w.query(), p.query(), []string{"measure", measure})...)
+			return show(a, cmd, d, "value", "/api/value", query, func(v figures.Valued) {
+				a.say("%s against price", v.What)
+				var rows [][]any
+				money := func(x float64) string {
+					if x == 0 {
+						return "—"
+					}
+					return quantity.Fixed(x, 0)
 				}
-				return quantity.Fixed(x, 0)
-			}
-			for _, x := range v.Values {
-				n := v.Names[x.ID]
-				front := ""
-				if x.Frontier {
-					front = "yes"
-				} else if x.BeatenBy != "" {
-					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + x.BeatenBy
+				for _, x := range v.Values {
+					n := v.Names[x.ID]
+					front := ""
+					if x.Frontier {
+						front = "yes"
+					} else if x.BeatenBy != "" {
+						front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + x.BeatenBy
+					}
+					place := fmt.Sprint(x.Place)
+					if x.Unranked {
+						place = "not ranked"
+					}
+					rows = append(rows, []any{place, n.Name, n.Note, quantity.Number(x.Worth, 4), v.Prices[x.ID].Text,
+						quantity.Fixed(x.Per, 0), front, money(x.BestAt), strings.Join(v.Prices[x.ID].Notes, "; ")})
 				}
-				place := fmt.Sprint(x.Place)
-				if x.Unranked {
-					place = "not ranked"
+				a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(v.Symbol, "Index"), "→Price", "→Per price, best 100",
+					"On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
+				for _, s := range v.Sentence {
+					a.say("%s", s)
 				}
-				rows = append(rows, []any{place, n.Name, n.Note, quantity.Number(x.Worth, 4), v.Prices[x.ID].Text, quantity.Fixed(x.Per, 0), front, money(x.BestAt), strings.Join(v.Prices[x.ID].Notes, "; ")})
-			}
-			a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(v.Symbol, "Index"), "→Price", "→Per price, best 100", "On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
-			for _, s := range v.Sentence {
-				a.say("%s", s)
-			}
-			for _, s := range v.Climb {
-				a.say("Along the frontier from %s to %s: %s %% for %.0f %s.", s.From, s.To, quantity.Signed(s.More, 1), s.Costs, v.Currency)
-			}
-			for _, x := range v.Per {
-				a.say("%s: %s %s per %s (%s)", x.Variant, quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
-			}
-			for _, s := range v.Without {
-				a.say("Left out: %s", s)
-			}
+				for _, s := range v.Climb {
+					a.say("Along the frontier from %s to %s: %s %% for %.0f %s.", s.From, s.To, quantity.Signed(s.More, 1), s.Costs,
+						v.Currency)
+				}
+				for _, x := range v.Per {
+					a.say("%s: %s %s per %s (%s)", x.Variant, quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
+				}
+				for _, s := range v.Without {
+					a.say("Left out: %s", s)
+				}
+			})
 		})
-	})
 	value.Flags().StringVar(&measure, "measure", "", "performance by this measure; by an index if left out")
 	w.flags(value)
 	p.flags(value)
@@ -337,19 +364,20 @@ func (a *app) valueCmd() *cobra.Command {
 
 func (a *app) rigCostCmd() *cobra.Command {
 	var p pricing
-	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost own-build", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x figures.Cost) {
-			var rows [][]any
-			for _, part := range x.Parts {
-				rows = append(rows, []any{part.Role, part.Name, part.Price.Text, strings.Join(part.Price.Notes, "; ")})
-			}
-			a.print([]string{"Role", "Part", "→Price", "Offer"}, rows)
-			a.say("Together: %s", x.Total)
-			for _, m := range x.Missing {
-				a.say("Without a price, and not in the sum: %s", m)
-			}
+	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost own-build", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x figures.Cost) {
+				var rows [][]any
+				for _, part := range x.Parts {
+					rows = append(rows, []any{part.Role, part.Name, part.Price.Text, strings.Join(part.Price.Notes, "; ")})
+				}
+				a.print([]string{"Role", "Part", "→Price", "Offer"}, rows)
+				a.say("Together: %s", x.Total)
+				for _, m := range x.Missing {
+					a.say("Without a price, and not in the sum: %s", m)
+				}
+			})
 		})
-	})
 	p.flags(c)
 	return c
 }
@@ -357,19 +385,22 @@ func (a *app) rigCostCmd() *cobra.Command {
 func (a *app) modeCmd() *cobra.Command {
 	var field string
 	var d drawing
-	c := verb("show MEASURE", "Show what raised modes gain in a measure, and what they cost in dB, °C and W; with -o draw the chart", "durvek mode show compression/pack-all --field laptops", 1, func(cmd *cobra.Command, args []string) error {
-		return show(a, cmd, d, "modes", "/api/modes", client.Query("measure", args[0], "field", field), func(m compare.Modes) {
-			a.say("%s", m.Chart.Title)
-			var rows [][]any
-			for _, g := range m.Gains {
-				var costs []string
-				for _, c := range g.Costs {
-					costs = append(costs, c.Name+" "+c.Effect.Text)
+	c := verb("show MEASURE", "Show what raised modes gain in a measure, and what they cost in dB, °C and W; with -o "+
+		"draw the chart", "durvek mode show compression/pack-all --field laptops", 1, func(cmd *cobra.Command,
+		args []string) error {
+		return show(a, cmd, d, "modes", "/api/modes", client.Query("measure", args[0], "field", field),
+			func(m compare.Modes) {
+				a.say("%s", m.Chart.Title)
+				var rows [][]any
+				for _, g := range m.Gains {
+					var costs []string
+					for _, c := range g.Costs {
+						costs = append(costs, c.Name+" "+c.Effect.Text)
+					}
+					rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, cmp.Or(strings.Join(costs, "; "), "not measured")})
 				}
-				rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, cmp.Or(strings.Join(costs, "; "), "not measured")})
-			}
-			a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
-		})
+				a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
+			})
 	})
 	c.Flags().StringVar(&field, "field", "", "field; everything if left out")
 	d.flags(c)
@@ -380,8 +411,11 @@ func (a *app) curveCmd() *cobra.Command {
 	var field, setup, subject string
 	var variants []string
 	var d drawing
-	c := verb("show TEST", "Lay the newest series of a test over each other: sustained lines, scaling curves; with -o draw the chart", "durvek curve show hashing-sustained --field laptops -o sustained.svg", 1, func(cmd *cobra.Command, args []string) error {
-		query := client.Query("test", args[0], "field", field, "variants", strings.Join(variants, ","), "setup", setup, "subject", subject)
+	c := verb("show TEST", "Lay the newest series of a test over each other: sustained lines, scaling curves; with -o "+
+		"draw the chart", "durvek curve show hashing-sustained --field laptops -o sustained.svg", 1, func(cmd *cobra.Command,
+		args []string) error {
+		query := client.Query("test", args[0], "field", field, "variants", strings.Join(variants, ","), "setup", setup,
+			"subject", subject)
 		return show(a, cmd, d, "curves", "/api/curves", query, func(l chart.Lines) {
 			a.say("%s\n%s", l.Title, l.Subtitle)
 			var rows [][]any
@@ -405,30 +439,31 @@ func (a *app) curveCmd() *cobra.Command {
 
 func (a *app) tallyCmd() *cobra.Command {
 	var by, maker string
-	c := verb("tally", "Tally what became of claims, by maker, model, variant, year or maker-year", "durvek claim tally --by maker", 0, func(cmd *cobra.Command, _ []string) error {
-		if !slices.Contains(claims.Bys, by) {
-			return usageError{fmt.Errorf("claims are tallied by maker, model, variant, year or maker-year, not %q", by)}
-		}
-		return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l figures.Ledger) {
-			header := []string{"Of", "→Claims", "→Held"}
-			for _, o := range claims.Outcomes[1:] {
-				header = append(header, "→"+strings.ToUpper(string(o[:1]))+string(o[1:]))
+	c := verb("tally", "Tally what became of claims, by maker, model, variant, year or maker-year",
+		"durvek claim tally --by maker", 0, func(cmd *cobra.Command, _ []string) error {
+			if !slices.Contains(claims.Bys, by) {
+				return usageError{fmt.Errorf("claims are tallied by maker, model, variant, year or maker-year, not %q", by)}
 			}
-			var rows [][]any
-			for _, t := range l.Tallies {
-				row := []any{t.Of + note(", ", t.Year), t.Claims}
-				for _, o := range claims.Outcomes {
-					row = append(row, t.Outcomes[o])
+			return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l figures.Ledger) {
+				header := []string{"Of", "→Claims", "→Held"}
+				for _, o := range claims.Outcomes[1:] {
+					header = append(header, "→"+strings.ToUpper(string(o[:1]))+string(o[1:]))
 				}
-				rows = append(rows, row)
-			}
-			a.print(header, rows)
-			for _, t := range l.Tallies {
-				a.say("%s", t.Sentence)
-			}
-			a.say("%s", l.Note)
+				var rows [][]any
+				for _, t := range l.Tallies {
+					row := []any{t.Of + note(", ", t.Year), t.Claims}
+					for _, o := range claims.Outcomes {
+						row = append(row, t.Outcomes[o])
+					}
+					rows = append(rows, row)
+				}
+				a.print(header, rows)
+				for _, t := range l.Tallies {
+					a.say("%s", t.Sentence)
+				}
+				a.say("%s", l.Note)
+			})
 		})
-	})
 	c.Flags().StringVar(&by, "by", "maker", "maker, model, variant, year or maker-year")
 	c.Flags().StringVar(&maker, "maker", "", "only this maker's")
 	return c
@@ -437,37 +472,41 @@ func (a *app) tallyCmd() *cobra.Command {
 func (a *app) suggestCmd() *cobra.Command {
 	var field, variant, use, measure string
 	var most, add int
-	c := verb("suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on the bench", "durvek plan suggest --field laptops --most 8", 0, func(cmd *cobra.Command, _ []string) error {
-		query := client.Query("field", field, "variant", variant, "use", use, "measure", measure, "most", fmt.Sprint(min(max(most, add), 200)))
-		if add == 0 {
-			return get(a, cmd, "/api/suggestions", query, func(list []ranking.Suggestion) {
-				var rows [][]any
-				for i, s := range list {
-					rows = append(rows, []any{i + 1, s.Name, s.Test, s.Repeats, quantity.Number(s.Minutes, 2), quantity.Fixed(s.Places, 1), s.Claims, s.Why})
-				}
-				a.print([]string{"→", "Variant", "Test", "→Repeats", "→Minutes", "→Places", "→Claims", "Why"}, rows)
+	c := verb("suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on the bench",
+		"durvek plan suggest --field laptops --most 8", 0, func(cmd *cobra.Command, _ []string) error {
+			query := client.Query("field", field, "variant", variant, "use", use, "measure", measure, "most",
+				fmt.Sprint(min(max(most, add), 200)))
+			if add == 0 {
+				return get(a, cmd, "/api/suggestions", query, func(list []ranking.Suggestion) {
+					var rows [][]any
+					for i, s := range list {
+						rows = append(rows, []any{i + 1, s.Name, s.Test, s.Repeats, quantity.Number(s.Minutes, 2),
+							quantity.Fixed(s.Places, 1), s.Claims, s.Why})
+					}
+					a.print([]string{"→", "Variant", "Test", "→Repeats", "→Minutes", "→Places", "→Claims", "Why"}, rows)
+				})
+			}
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			list, err := client.Get[[]ranking.Suggestion](cmd.Context(), c, "/api/suggestions", query)
+			if err != nil {
+				return err
+			}
+			if add < 0 || add > len(list) {
+				return usageError{fmt.Errorf("--add takes a number of the list, 1 to %d, got %d", len(list), add)}
+			}
+			s := list[add-1]
+			if s.Unit == "" {
+				return fmt.Errorf("no unit of %s is on the desk; add one with `durvek unit add` first", s.Variant)
+			}
+			body := map[string]any{"unit": s.Unit, "setup": s.Setup, "name": "Suggested: " + s.Test,
+				"steps": []method.PlanStep{{Test: s.Test, Repeats: s.Repeats}}}
+			return post(a, cmd, "/api/plans", nil, body, func(p method.Plan) {
+				a.say("Plan %s is on the bench: %s, %d repeats on %s.", p.ID, s.Test, s.Repeats, s.Unit)
 			})
-		}
-		c, err := a.client()
-		if err != nil {
-			return err
-		}
-		list, err := client.Get[[]ranking.Suggestion](cmd.Context(), c, "/api/suggestions", query)
-		if err != nil {
-			return err
-		}
-		if add < 0 || add > len(list) {
-			return usageError{fmt.Errorf("--add takes a number of the list, 1 to %d, got %d", len(list), add)}
-		}
-		s := list[add-1]
-		if s.Unit == "" {
-			return fmt.Errorf("no unit of %s is on the desk; add one with `durvek unit add` first", s.Variant)
-		}
-		body := map[string]any{"unit": s.Unit, "setup": s.Setup, "name": "Suggested: " + s.Test, "steps": []method.PlanStep{{Test: s.Test, Repeats: s.Repeats}}}
-		return post(a, cmd, "/api/plans", nil, body, func(p method.Plan) {
-			a.say("Plan %s is on the bench: %s, %d repeats on %s.", p.ID, s.Test, s.Repeats, s.Unit)
 		})
-	})
 	f := c.Flags()
 	f.StringVar(&field, "field", "", "field; everything if left out")
 	f.StringVar(&variant, "variant", "", "only this one's gaps")

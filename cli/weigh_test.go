@@ -18,32 +18,43 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	}
 
 	// Head to head: the dearer sibling that ties on mains and loses on battery; a predecessor; rivals that are found.
-	do("head", "show", "fen-14-16-512", "fen-14-32-1000").want(t, 0, "in 0 and surely worse in", "Gives up: Battery life, chart panning: −18", "For 350.00 EUR more", "take the cheaper")
-	do("head", "show", "sound-14-16-512", "sound-16-32-1000").want(t, 0, "Worth it for an owner of the Hythebrook Sound 14", "Benjamini–Hochberg", "undecided")
-	do("head", "rivals", "sound-16-32-1000").want(t, 0, "Siblings: sound-16-16-512", "Predecessors: sound-14-16-512, sound-12-16-512", "Successors: none")
+	do("head", "show", "fen-14-16-512", "fen-14-32-1000").want(t, 0, "in 0 and surely worse in",
+		"Gives up: Battery life, chart panning: −18", "For 350.00 EUR more", "take the cheaper")
+	do("head", "show", "sound-14-16-512", "sound-16-32-1000").want(t, 0,
+		"Worth it for an owner of the Hythebrook Sound 14", "Benjamini–Hochberg", "undecided")
+	do("head", "rivals", "sound-16-32-1000").want(t, 0, "Siblings: sound-16-16-512",
+		"Predecessors: sound-14-16-512, sound-12-16-512", "Successors: none")
 	do("head", "alike", "fen-14-16-512", "--most", "2").want(t, 0, "fen-14-32-1000", "alike over")
 	do("head", "show", "fen-14-16-512").want(t, 2, "usage: durvek head show")
 
 	// An index, a fit, value.
-	do("index", "show", "--field", "machines", "--use", "chart-room").want(t, 0, "100 is the field’s geometric mean", "not ranked", "of plausible weights", "CPU: 33 % of the weight")
+	do("index", "show", "--field", "machines", "--use", "chart-room").want(t, 0, "100 is the field’s geometric mean",
+		"not ranked", "of plausible weights", "CPU: 33 % of the weight")
 	do("index", "show", "--weights", "hashing/all=0").want(t, 1, "sum to zero")
 	do("index", "show", "--weights", "fan-noise/full-load=1").want(t, 1, "cannot enter an index")
 	do("use", "schema").want(t, 0, "json-schema.org/draft/2020-12")
 	do("use", "list").want(t, 0, "foredeck", "wheelhouse")
-	do("use", "fit", "foredeck", "--field", "foredeck").want(t, 0, "Fit for the foredeck", "unknown: Screen luminance at least 500 cd/m²")
-	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--subject", "fen-14-16-512").want(t, 0, "with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy", "no sure gain for 350.00 EUR more", "EUR per Wh", "at 1.137 EUR of 2026-11-02")
-	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--no-voucher").want(t, 0, "1,079.01 EUR")
+	do("use", "fit", "foredeck", "--field", "foredeck").want(t, 0, "Fit for the foredeck",
+		"unknown: Screen luminance at least 500 cd/m²")
+	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--subject", "fen-14-16-512").want(t, 0,
+		"with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy", "no sure gain for 350.00 EUR more",
+		"EUR per Wh", "at 1.137 EUR of 2026-11-02")
+	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--no-voucher").want(t, 0,
+		"1,079.01 EUR")
 	do("value", "show", "--measure", "drive-sequential/read", "--field", "survey-drives").want(t, 0, "EUR per GB")
 	do("value", "show", "--measure", "hashing/all", "--currency", "CHF").want(t, 1, "no exchange rate from EUR to CHF")
 	do("rate", "add", "CHF", "EUR", "one").want(t, 2, "a number such as 1.137")
 	do("rate", "list").want(t, 0, "1 GBP", "1.137 EUR")
-	do("rig", "cost", "own-build").want(t, 0, "case, supply and cooler", "109.00 GBP at 1.137 EUR", "Together: 1,039.93 EUR")
+	do("rig", "cost", "own-build").want(t, 0, "case, supply and cooler", "109.00 GBP at 1.137 EUR",
+		"Together: 1,039.93 EUR")
 
 	// Modes, curves, places, the ledger, what to test next.
 	do("mode", "show", "compression/pack-all").want(t, 0, "Fast mode", "Noise +4", "On battery", "not measured")
 	do("mode", "show", "fan-noise/full-load").want(t, 1, "told in per cent")
-	do("curve", "show", "hashing-sustained", "--field", "laptops").want(t, 0, "Hythebrook Sound 16 is highest at the end", "keeps 8")
-	do("rank", "place", "fan-noise/full-load", "tern-mini-32-1000").want(t, 0, "ever measured alike", "Its kind", "All history")
+	do("curve", "show", "hashing-sustained", "--field", "laptops").want(t, 0, "Hythebrook Sound 16 is highest at the end",
+		"keeps 8")
+	do("rank", "place", "fan-noise/full-load", "tern-mini-32-1000").want(t, 0, "ever measured alike", "Its kind",
+		"All history")
 	do("rank", "show", "spec/body.weight", "--field", "laptops").want(t, 0, "As written down, not measured")
 	do("rank", "show", "compression/pack-all", "--field", "laptop-modes").want(t, 0, "in fast mode", "on battery")
 	do("claim", "tally").want(t, 0, "Of 14 claims by Selvane", "Impossible")
@@ -52,14 +63,17 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	do("plan", "suggest", "--add", "999").want(t, 2, "--add takes a number of the list")
 
 	// Fields.
-	do("field", "add", "light", "--name", "light laptops", "--kinds", "laptop", "--price", "600..1300 EUR", "--released", "2025-01..").want(t, 0, "laptops; 600 to 1300 EUR; released from 2025-01")
+	do("field", "add", "light", "--name", "light laptops", "--kinds", "laptop", "--price", "600..1300 EUR", "--released",
+		"2025-01..").want(t, 0, "laptops; 600 to 1300 EUR; released from 2025-01")
 	do("field", "add", "light", "--name", "x", "--price", "cheap").want(t, 2, "'600..1100 EUR'")
 	do("field", "drop", "light").want(t, 0, "is gone")
 	do("field", "drop", "laptops").want(t, 1, "rests on the field")
 
 	// What a picture shows is in its figures, too.
-	for _, c := range [][]string{{"head", "show", "fen-14-16-512", "fen-14-32-1000"}, {"index", "show", "--use", "survey", "--field", "laptops"}, {"value", "show", "--use", "survey", "--field", "laptops"},
-		{"mode", "show", "compression/pack-all"}, {"curve", "show", "hashing-sustained", "--field", "laptops"}, {"claim", "check", "fen-14-16-512"}} {
+	for _, c := range [][]string{{"head", "show", "fen-14-16-512", "fen-14-32-1000"}, {"index", "show", "--use", "survey",
+		"--field", "laptops"}, {"value", "show", "--use", "survey", "--field", "laptops"},
+		{"mode", "show", "compression/pack-all"}, {"curve", "show", "hashing-sustained", "--field", "laptops"},
+		{"claim", "check", "fen-14-16-512"}} {
 		name := strings.Join(c[:1], "") + ".csv"
 		do(append(c, "-o", name)...).want(t, 0, "Written to "+name)
 		b, err := os.ReadFile(filepath.Join(home, name))
@@ -79,15 +93,18 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 func TestASuggestionGoesOnTheBench(t *testing.T) {
 	serve(t, bed.fresh)
 	home := t.TempDir()
-	call(t, home, "--data", bed.fresh, "plan", "suggest", "--field", "laptops", "--add", "1").want(t, 0, "is on the bench", "5 repeats on ")
+	call(t, home, "--data", bed.fresh, "plan", "suggest", "--field", "laptops", "--add", "1").want(t, 0, "is on the bench",
+		"5 repeats on ")
 	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Suggested: ", "waiting")
 }
 
 func TestDataAreMadeUpForASize(t *testing.T) {
 	home := t.TempDir()
-	call(t, home, "data", "generate", "--data", "load", "--variants", "60", "--tests", "20", "--readings", "6000").want(t, 0, "60 variants, 20 tests", "durvek serve --data load")
+	call(t, home, "data", "generate", "--data", "load", "--variants", "60", "--tests", "20", "--readings", "6000").want(t,
+		0, "60 variants, 20 tests", "durvek serve --data load")
 	call(t, home, "data", "generate", "--data", "load").want(t, 1, "into an empty data folder")
 	call(t, home, "data", "generate", "--data", "other", "--variants", "3").want(t, 1, "at least 50 variants")
 	serve(t, filepath.Join(home, "load"))
-	call(t, home, "--data", "load", "rank", "show", "load-003/m1", "--field", "load-50").want(t, 0, "Maker", "All samples are simulated")
+	call(t, home, "--data", "load", "rank", "show", "load-003/m1", "--field", "load-50").want(t, 0, "Maker",
+		"All samples are simulated")
 }

@@ -3,12 +3,14 @@ package cli
 import "testing"
 
 func TestSpansAndBarsAtTheirEdges(t *testing.T) {
-	for seconds, want := range map[float64]string{0: "0 s", 89.4: "89 s", 90: "2 min", 150: "2 min", 3600: "60 min", 5399: "90 min", 5400: "1.5 h", 36000: "10.0 h"} {
+	for seconds, want := range map[float64]string{0: "0 s", 89.4: "89 s", 90: "2 min", 150: "2 min", 3600: "60 min",
+		5399: "90 min", 5400: "1.5 h", 36000: "10.0 h"} {
 		if got := leftText(seconds); got != want {
 			t.Errorf("%g s: %q, want %q", seconds, got, want)
 		}
 	}
-	for share, want := range map[float64]string{-1: "[    ]", 0: "[    ]", 0.12: "[    ]", 0.13: "[=   ]", 0.5: "[==  ]", 0.87: "[=== ]", 0.88: "[====]", 1: "[====]", 7: "[====]"} {
+	for share, want := range map[float64]string{-1: "[    ]", 0: "[    ]", 0.12: "[    ]", 0.13: "[=   ]", 0.5: "[==  ]",
+		0.87: "[=== ]", 0.88: "[====]", 1: "[====]", 7: "[====]"} {
 		if got := bar(share, 4); got != want {
 			t.Errorf("%g of a bar: %q, want %q", share, got, want)
 		}

@@ -13,7 +13,8 @@ import (
 
 // References are the documents that are written from the program's own tables, by path.
 func References() map[string]func(io.Writer) {
-	out := map[string]func(io.Writer){"docs/commands.md": Reference, "docs/vocabulary.md": Vocabulary, "docs/workloads.md": workloads}
+	out := map[string]func(io.Writer){"docs/commands.md": Reference, "docs/vocabulary.md": Vocabulary,
+		"docs/workloads.md": workloads}
 	for _, t := range workload.Tests() {
 		if t.Of == "" {
 			out["docs/workloads/"+t.Slug+".md"] = func(w io.Writer) { page(w, t) }
@@ -24,13 +25,16 @@ func References() map[string]func(io.Writer) {
 
 // page writes one workload's page.
 func page(w io.Writer, t method.Test) {
-	fmt.Fprintf(w, "# %s\n\n`%s`, version %d, %s. Written by `make reference` from the workload itself.\n\n%s\n", t.Name, t.Slug, t.Version, t.Group, t.About)
-	for _, x := range []struct{ head, text string }{{"What it stands for", t.StandsFor}, {"What limits it", t.LimitedBy}, {"What it works on", t.Input}, {"How it is checked", t.Checked}} {
+	fmt.Fprintf(w, "# %s\n\n`%s`, version %d, %s. Written by `make reference` from the workload itself.\n\n%s\n", t.Name,
+		t.Slug, t.Version, t.Group, t.About)
+	for _, x := range []struct{ head, text string }{{"What it stands for", t.StandsFor}, {"What limits it", t.LimitedBy},
+		{"What it works on", t.Input}, {"How it is checked", t.Checked}} {
 		if x.text != "" {
 			fmt.Fprintf(w, "\n## %s\n\n%s\n", x.head, x.text)
 		}
 	}
-	fmt.Fprint(w, "\n## What comes out\n\n| measure | unit | better | one run is typically good to |\n| --- | --- | --- | --- |\n")
+	fmt.Fprint(w, "\n## What comes out\n\n| measure | unit | better | one run is typically good to |\n| --- | --- | "+
+		"--- | --- |\n")
 	for _, m := range t.Measures {
 		good := "—"
 		switch {
@@ -39,7 +43,8 @@ func page(w io.Writer, t method.Test) {
 		case m.Repeatability > 0:
 			good = "± " + quantity.Format(2*m.Repeatability, m.Unit)
 		}
-		fmt.Fprintf(w, "| `%s` %s | %s | %s | %s |\n", m.Slug, m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"), m.Better.Phrase(), good)
+		fmt.Fprintf(w, "| `%s` %s | %s | %s | %s |\n", m.Slug, m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"),
+			m.Better.Phrase(), good)
 	}
 	fmt.Fprintf(w, "\n%s Two figures are compared %s.\n", cost(t), compared(t))
 	if len(t.Options) > 0 {

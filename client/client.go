@@ -164,7 +164,8 @@ func (c *Client) as(token string) *Client {
 // final marks refusals that no later try will change.
 func final(err error) error {
 	var p *Problem
-	if errors.As(err, &p) && p.Status >= 400 && p.Status < 500 && p.Status != http.StatusTooManyRequests && p.Status != http.StatusRequestTimeout {
+	if errors.As(err, &p) && p.Status >= 400 && p.Status < 500 && p.Status != http.StatusTooManyRequests &&
+		p.Status != http.StatusRequestTimeout {
 		return fmt.Errorf("%w: %w", agent.ErrRefused, err)
 	}
 	return err
@@ -172,7 +173,8 @@ func final(err error) error {
 
 // Join spends a one-time code; the token is the agent's own secret.
 func (c *Client) Join(ctx context.Context, code, token string, m record.Machine) (record.Joined, error) {
-	j, err := Post[record.Joined](ctx, c.as(""), "/api/agent/join", nil, map[string]any{"code": code, "token": token, "machine": m})
+	j, err := Post[record.Joined](ctx, c.as(""), "/api/agent/join", nil, map[string]any{"code": code, "token": token,
+		"machine": m})
 	return j, final(err)
 }
 

@@ -44,7 +44,8 @@ func TestAProblemIsReadableWithAllItsFaults(t *testing.T) {
 }
 
 func TestWhatNoTryWillChangeIsRefused(t *testing.T) {
-	for status, refused := range map[int]bool{200: false, 401: true, 404: true, 409: true, 422: true, 408: false, 429: false, 500: false, 503: false} {
+	for status, refused := range map[int]bool{200: false, 401: true, 404: true, 409: true, 422: true, 408: false,
+		429: false, 500: false, 503: false} {
 		err := answering(t, status, `{"fresh": true}`).SendRun(context.Background(), "secret", record.Run{})
 		if errors.Is(err, agent.ErrRefused) != refused {
 			t.Errorf("status %d: %v", status, err)
@@ -58,7 +59,8 @@ func TestWhatNoTryWillChangeIsRefused(t *testing.T) {
 func TestAServiceThatIsNotThere(t *testing.T) {
 	c := New("http://127.0.0.1:1", "x")
 	err := c.SendRun(context.Background(), "x", record.Run{})
-	if !errors.Is(err, ErrUnreachable) || errors.Is(err, agent.ErrRefused) || !strings.Contains(err.Error(), "http://127.0.0.1:1") {
+	if !errors.Is(err, ErrUnreachable) || errors.Is(err, agent.ErrRefused) || !strings.Contains(err.Error(),
+		"http://127.0.0.1:1") {
 		t.Error(err)
 	}
 	if _, err := Get[any](context.Background(), New("::", ""), "/", nil); err == nil {
@@ -74,12 +76,14 @@ func TestBytesAndQueriesPass(t *testing.T) {
 	}))
 	defer s.Close()
 	var out []byte
-	err := New(s.URL, "").Do(context.Background(), http.MethodPost, "/api/"+Slug("a/b c"), Query("x", "1 &", "none", "", "n", Number(3)), []byte("bytes"), &out)
+	err := New(s.URL, "").Do(context.Background(), http.MethodPost, "/api/"+Slug("a/b c"), Query("x", "1 &", "none", "",
+		"n", Number(3)), []byte("bytes"), &out)
 	if err != nil || string(out) != "application/octet-stream|bytes|n=3&x=1+%26|/api/a%2Fb%20c" {
 		t.Errorf("%s, %v", out, err)
 	}
 	var v struct{}
-	if err := New(s.URL, "").Do(context.Background(), http.MethodGet, "/x", nil, nil, &v); err == nil || !strings.Contains(err.Error(), "could not be read") {
+	if err := New(s.URL, "").Do(context.Background(), http.MethodGet, "/x", nil, nil, &v); err == nil ||
+		!strings.Contains(err.Error(), "could not be read") {
 		t.Errorf("an answer that is not JSON: %v", err)
 	}
 }

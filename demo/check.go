@@ -27,7 +27,8 @@ func Check(ctx context.Context, c *client.Client) error {
 	for _, j := range judged {
 		seen[j.Verdict.Outcome]++
 	}
-	for _, o := range []claims.Outcome{claims.Held, claims.Beyond, claims.Short, claims.Open, claims.Impossible, claims.Untested} {
+	for _, o := range []claims.Outcome{claims.Held, claims.Beyond, claims.Short, claims.Open, claims.Impossible,
+		claims.Untested} {
 		if seen[o] == 0 {
 			return fmt.Errorf("no claim is %s: %v", o, seen)
 		}
@@ -41,7 +42,8 @@ func Check(ctx context.Context, c *client.Client) error {
 	}
 	i := slices.IndexFunc(all.Rows, func(r compare.Row) bool { return r.Variant == ThisMachine })
 	unlike := slices.ContainsFunc(all.LeftOut, func(l compare.LeftOut) bool {
-		return l.Variant == ThisMachine && l.Kind == compare.NotComparable // an unplugged laptop, say: measured, and rightly not ranked
+		return l.Variant == ThisMachine &&
+			l.Kind == compare.NotComparable // an unplugged laptop, say: measured, and rightly not ranked
 	})
 	if !unlike && (i < 0 || all.Rows[i].Simulated) {
 		return fmt.Errorf("this machine, really measured, is not ranked among %d machines", len(all.Rows))
@@ -84,7 +86,10 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(incidents.Incidents, func(x record.Incident) bool { return x.Kind == record.Crash && len(x.Last) > 0 }) {
+	if !slices.ContainsFunc(incidents.Incidents, func(x record.Incident) bool {
+		return x.Kind == record.Crash &&
+			len(x.Last) > 0
+	}) {
 		return fmt.Errorf("no crash is kept with its last sensor values")
 	}
 	plans, err := client.Get[[]record.BenchPlan](ctx, c, "/api/bench", client.Query("limit", "200"))
@@ -98,10 +103,12 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Outcome == "fails" }) || !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Works > 10 }) {
+	if !slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Outcome == "fails" }) ||
+		!slices.ContainsFunc(pairs, func(p compare.Pair) bool { return p.Works > 10 }) {
 		return fmt.Errorf("the matrix of what works with what is not filled")
 	}
-	for measure, least := range map[string]int{"graphics-arithmetic/f32": 12, "graphics-scene/low": 12, "harbour-flight/low": 4} {
+	for measure, least := range map[string]int{"graphics-arithmetic/f32": 12, "graphics-scene/low": 12,
+		"harbour-flight/low": 4} {
 		drawn, err := rank(measure, "machines")
 		if err != nil {
 			return err
@@ -110,18 +117,22 @@ func Check(ctx context.Context, c *client.Client) error {
 			return fmt.Errorf("only %d machines are ranked by %s", len(drawn.Rows), measure)
 		}
 	}
-	if soft, err := rank("graphics-arithmetic/f32", "machines"); err != nil || !slices.ContainsFunc(soft.LeftOut, func(l compare.LeftOut) bool { return strings.Contains(l.Reason, "renderer software") }) {
+	if soft, err := rank("graphics-arithmetic/f32", "machines"); err != nil || !slices.ContainsFunc(soft.LeftOut,
+		func(l compare.LeftOut) bool { return strings.Contains(l.Reason, "renderer software") }) {
 		return fmt.Errorf("no machine that draws in software is left out (%v)", err)
 	}
-	if scene, err := rank("graphics-scene/mean", "machines"); err != nil || !slices.ContainsFunc(scene.Rows, func(r compare.Row) bool { return r.Estimate.Bound == "at least" }) {
+	if scene, err := rank("graphics-scene/mean", "machines"); err != nil || !slices.ContainsFunc(scene.Rows,
+		func(r compare.Row) bool { return r.Estimate.Bound == "at least" }) {
 		return fmt.Errorf("no screen limits its graphics chip (%v)", err)
 	}
 	for rule, about := range map[string]struct {
 		unit  string
 		state trust.DoubtState
-	}{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open}, "ambient": {"petrel-8-256-a", trust.Open},
+	}{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open},
+		"ambient":        {"petrel-8-256-a", trust.Open},
 		"versions-mixed": {"sound-12-16-512-a", trust.Open}, "ceiling": {"fen-14-16-512-a", trust.Dismissed}} {
-		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject", about.unit, "state", string(about.state)))
+		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject",
+			about.unit, "state", string(about.state)))
 		if err != nil {
 			return err
 		}
@@ -129,7 +140,8 @@ func Check(ctx context.Context, c *client.Client) error {
 			return fmt.Errorf("no doubt of the rule %s about %s is %s", rule, about.unit, about.state)
 		}
 	}
-	history, err := client.Get[trust.History](ctx, c, "/api/histories", client.Query("unit", "relay-15-16-512-a", "measure", "small-files/create"))
+	history, err := client.Get[trust.History](ctx, c, "/api/histories", client.Query("unit", "relay-15-16-512-a",
+		"measure", "small-files/create"))
 	if err != nil {
 		return err
 	}
@@ -151,14 +163,17 @@ func Check(ctx context.Context, c *client.Client) error {
 
 // checkComparisons makes sure that every way of comparing has something true to show.
 func checkComparisons(ctx context.Context, c *client.Client) error {
-	siblings, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants", "fen-14-16-512,fen-14-32-1000"))
+	siblings, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants",
+		"fen-14-16-512,fen-14-32-1000"))
 	if err != nil {
 		return err
 	}
-	if x := siblings.Exchanges[0]; len(x.Gains) > 0 || !slices.ContainsFunc(x.GivesUp, func(s string) bool { return strings.HasPrefix(s, "Battery life") }) {
+	if x := siblings.Exchanges[0]; len(x.Gains) > 0 || !slices.ContainsFunc(x.GivesUp,
+		func(s string) bool { return strings.HasPrefix(s, "Battery life") }) {
 		return fmt.Errorf("the dearer Fen 14 does not tie on mains and lose on battery: %s", x.Sentence)
 	}
-	older, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants", "sound-14-16-512,sound-16-32-1000"))
+	older, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants",
+		"sound-14-16-512,sound-16-32-1000"))
 	if err != nil {
 		return err
 	}

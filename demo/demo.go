@@ -55,14 +55,17 @@ var fields = []ranking.Field{
 	{Slug: "chart-room", Name: "chart-room machines", Kinds: []catalog.Kind{"desktop", "mini-pc"}},
 	{Slug: "foredeck", Name: "tablets and phones", Kinds: []catalog.Kind{"tablet", "phone"}},
 	{Slug: "survey-drives", Name: "survey drives", Kinds: []catalog.Kind{"drive"}},
-	{Slug: "under-1100", Name: "laptops from 600 to 1,100 EUR", Kinds: []catalog.Kind{"laptop"}, Price: &ranking.PriceBand{From: 600, To: 1100, Currency: "EUR"}},
-	{Slug: "since-2026", Name: "machines of 2026", Kinds: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"}, ReleasedFrom: "2026-01"},
+	{Slug: "under-1100", Name: "laptops from 600 to 1,100 EUR", Kinds: []catalog.Kind{"laptop"},
+		Price: &ranking.PriceBand{From: 600, To: 1100, Currency: "EUR"}},
+	{Slug: "since-2026", Name: "machines of 2026", Kinds: []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet",
+		"phone"}, ReleasedFrom: "2026-01"},
 	{Slug: "skarn", Name: "machines with a Skarn", Chip: "Skarn"},
 	{Slug: "pocket", Name: "screens of up to 12 inches", ScreenTo: 12},
 	{Slug: "laptop-modes", Name: "crew laptops, every mode", Kinds: []catalog.Kind{"laptop"}, Modes: true},
 }
 
-// Rates that the desk wrote down. Prices in dollars of before the first day cannot be converted, which is as it should be.
+// Rates that the desk wrote down. Prices in dollars of before the first day cannot be converted, which is as it should
+// be.
 var rates = []catalog.Rate{
 	{From: "GBP", To: "EUR", Rate: 1.148, Date: "2026-10-01", Source: "bank's sheet, 1 October"},
 	{From: "USD", To: "EUR", Rate: 0.861, Date: "2026-10-01", Source: "bank's sheet, 1 October"},
@@ -82,7 +85,8 @@ func Catalogue(ctx context.Context, c *client.Client) error {
 			return err
 		}
 	}
-	for _, x := range []struct{ pattern, path string }{{"tests/*.yaml", "/api/tests"}, {"dossiers/*.yaml", "/api/dossiers"}, {"tables/*.csv", "/api/tables"}, {"uses/*.yaml", "/api/use-files"}} {
+	for _, x := range []struct{ pattern, path string }{{"tests/*.yaml", "/api/tests"}, {"dossiers/*.yaml",
+		"/api/dossiers"}, {"tables/*.csv", "/api/tables"}, {"uses/*.yaml", "/api/use-files"}} {
 		names, err := fs.Glob(files, x.pattern)
 		if err != nil {
 			return err
@@ -127,15 +131,19 @@ func (j job) machine() string {
 
 // What plans measure: a whole machine; this machine, for real and in little time; a drive; lasting load.
 var (
-	whole = []string{"hashing", "compression", "sealing", "log-indexing", "route-search", "inference", "video-encode", "memory-bandwidth", "memory-latency",
-		"drive-sequential", "drive-random", "drive-appends", "small-files", "archive", "database", "photo-batch", "foreground", "wake-up"}
-	short   = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "drive-appends", "archive"}
+	whole = []string{"hashing", "compression", "sealing", "log-indexing", "route-search", "inference", "video-encode",
+		"memory-bandwidth", "memory-latency",
+		"drive-sequential", "drive-random", "drive-appends", "small-files", "archive", "database", "photo-batch",
+		"foreground", "wake-up"}
+	short = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "drive-appends",
+		"archive"}
 	filling = []string{"drive-fill", "drive-write-sustained"}
 	drive   = []string{"drive-sequential", "drive-random", "drive-appends", "drive-depths"}
 	monthly = []string{"small-files"}
 	lasting = []string{"hashing-sustained", "video-encode-sustained", "route-search-scaling"}
-	drawing = []string{"graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic", "graphics-scene", "webgpu-compute"}
-	hand    = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
+	drawing = []string{"graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic", "graphics-scene",
+		"webgpu-compute"}
+	hand = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
 )
 
 // firmwareWatch names the plan that a unit repeats every other month, to see what new firmware does to it.
@@ -147,23 +155,33 @@ var bench = []job{
 	{unit: "sound-14-16-512-a"},
 	{unit: "sound-16-32-1000-a"},
 	{unit: "sound-16-32-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
-	{unit: "fen-14-16-512-a", quirks: []simulate.Quirk{{Measure: "drive-sequential/read", Factor: 1.0145}, {Measure: "archive/pack", Factor: 0.99}}},
+	{unit: "fen-14-16-512-a", quirks: []simulate.Quirk{{Measure: "drive-sequential/read", Factor: 1.0145},
+		{Measure: "archive/pack", Factor: 0.99}}},
 	{unit: "fen-14-16-512-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "fen-14-16-512-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "fen-14-32-1000-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 1.003}}},
-	{unit: "fen-14-32-1000-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3, quirks: []simulate.Quirk{{Factor: 0.9}}},
-	{unit: "relay-15-16-512-a", ago: 240, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
-	{unit: "relay-15-16-512-a", ago: 200, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
-	{unit: "relay-15-16-512-a", ago: 160, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
-	{unit: "relay-15-16-512-a", ago: 110, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
-	{unit: "relay-15-16-512-a", ago: 60, tests: monthly, repeats: 3, name: firmwareWatch, quirks: []simulate.Quirk{{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
-	{unit: "relay-15-16-512-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 0.8, Repeats: []int{4}, Observed: map[string]string{"supply": "battery"}},
+	{unit: "fen-14-32-1000-a", setup: "battery", tests: []string{"hashing", "compression"}, repeats: 3,
+		quirks: []simulate.Quirk{{Factor: 0.9}}},
+	{unit: "relay-15-16-512-a", ago: 240, tests: monthly, repeats: 3, name: firmwareWatch,
+		quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
+	{unit: "relay-15-16-512-a", ago: 200, tests: monthly, repeats: 3, name: firmwareWatch,
+		quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
+	{unit: "relay-15-16-512-a", ago: 160, tests: monthly, repeats: 3, name: firmwareWatch,
+		quirks: []simulate.Quirk{{Observed: map[string]string{"firmware": "1.08"}}}},
+	{unit: "relay-15-16-512-a", ago: 110, tests: monthly, repeats: 3, name: firmwareWatch,
+		quirks: []simulate.Quirk{{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
+	{unit: "relay-15-16-512-a", ago: 60, tests: monthly, repeats: 3, name: firmwareWatch,
+		quirks: []simulate.Quirk{{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
+	{unit: "relay-15-16-512-a", quirks: []simulate.Quirk{{Measure: "hashing", Factor: 0.8, Repeats: []int{4},
+		Observed: map[string]string{"supply": "battery"}},
 		{Measure: "small-files", Factor: 0.78, Observed: map[string]string{"firmware": "1.12"}}}},
-	{unit: "pilot-13-16-512-a", tests: []string{"hashing", "compression", "sealing", "route-search", "memory-bandwidth", "memory-latency", "drive-sequential", "archive", "wake-up"}},
+	{unit: "pilot-13-16-512-a", tests: []string{"hashing", "compression", "sealing", "route-search", "memory-bandwidth",
+		"memory-latency", "drive-sequential", "archive", "wake-up"}},
 	{unit: "skiff-14-16-1000-a"},
 	{unit: "skiff-14-16-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "harbour-tower-64-2000-a"},
-	{unit: "relay-desk-32-1000-a", quirks: []simulate.Quirk{{Measure: "log-indexing", Factor: 8, Repeats: []int{3}}}}, // bits were taken for bytes, once
+	// bits were taken for bytes, once
+	{unit: "relay-desk-32-1000-a", quirks: []simulate.Quirk{{Measure: "log-indexing", Factor: 8, Repeats: []int{3}}}},
 	{unit: "tern-mini-32-1000-a"},
 	{unit: "tern-mini-32-1000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "ketch-tab-8-256-a"},
@@ -171,7 +189,8 @@ var bench = []job{
 		quirks: []simulate.Quirk{{Measure: "memory-bandwidth", Fail: "the system ended the program for want of memory"}}},
 	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: drive},
 	{unit: "gannet-2000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive,
-		quirks: []simulate.Quirk{{Measure: "drive-sequential/write", Factor: 0.93}, {Measure: "drive-appends/rate", Factor: 0.16}, {Measure: "drive-appends/median", Factor: 5.1},
+		quirks: []simulate.Quirk{{Measure: "drive-sequential/write", Factor: 0.93}, {Measure: "drive-appends/rate",
+			Factor: 0.16}, {Measure: "drive-appends/median", Factor: 5.1},
 			{Measure: "drive-appends/latency-99", Factor: 9}, {Measure: "drive-appends/worst", Factor: 7}}},
 	{unit: "holdfast-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive},
 	{unit: "wrack-1000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: filling, repeats: 1},
@@ -186,14 +205,18 @@ var bench = []job{
 	{unit: "sound-16-32-1000-a", tests: []string{"hull-mesher"}, repeats: 3},
 	{unit: "fen-14-16-512-a", tests: []string{"hull-mesher"}, repeats: 3},
 	{unit: "relay-15-16-512-a", tests: []string{"hull-mesher"}, repeats: 1,
-		quirks: []simulate.Quirk{{NotRun: "not allowed on this machine: hull-mesher --size 40 --report mesh.json; its owner allows it there with `durvek command allow -- hull-mesher --size 40 --report mesh.json`"}}},
+		quirks: []simulate.Quirk{{NotRun: "not allowed on this machine: hull-mesher --size 40 --report mesh.json; its " +
+			"owner allows it there with `durvek command allow -- hull-mesher --size 40 --report mesh.json`"}}},
 	{unit: "sound-12-16-512-a", tests: drawing, repeats: 3},
 	{unit: "sound-14-16-512-a", tests: drawing, repeats: 3},
 	{unit: "sound-16-32-1000-a", tests: drawing, repeats: 3},
 	{unit: "fen-14-16-512-a", tests: drawing, repeats: 3},
-	{unit: "fen-14-32-1000-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "graphics-arithmetic", Factor: 1.004}}},
-	{unit: "relay-15-16-512-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "webgpu-compute", NotRun: "this browser has no WebGPU"}}},
-	{unit: "pilot-13-16-512-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "graphics-arithmetic", Observed: map[string]string{"graphics.renderer": "software", "graphics.chip": "the processor"}, Factor: 0.06}}},
+	{unit: "fen-14-32-1000-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "graphics-arithmetic",
+		Factor: 1.004}}},
+	{unit: "relay-15-16-512-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "webgpu-compute",
+		NotRun: "this browser has no WebGPU"}}},
+	{unit: "pilot-13-16-512-a", tests: drawing, repeats: 3, quirks: []simulate.Quirk{{Measure: "graphics-arithmetic",
+		Observed: map[string]string{"graphics.renderer": "software", "graphics.chip": "the processor"}, Factor: 0.06}}},
 	{unit: "skiff-14-16-1000-a", tests: drawing, repeats: 3},
 	{unit: "harbour-tower-64-2000-a", tests: drawing, repeats: 3},
 	{unit: "relay-desk-32-1000-a", tests: drawing, repeats: 3},
@@ -201,12 +224,17 @@ var bench = []job{
 	{unit: "ketch-tab-8-256-a", tests: hand, repeats: 3, browser: true},
 	{unit: "leaf-11-12-256-a", tests: hand, repeats: 3, browser: true},
 	{unit: "petrel-8-256-a", tests: hand, repeats: 3, browser: true},
-	{unit: "inlet-6-128-a", tests: hand, repeats: 3, browser: true, quirks: []simulate.Quirk{{Measure: "webgpu-compute", NotRun: "this browser has no WebGPU"}}},
-	{unit: "petrel-8-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true, name: "Phone, ten minutes of drawing"},
-	{unit: "leaf-11-12-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true, name: "Tablet, ten minutes of drawing"},
-	{unit: "sound-16-32-1000-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, name: "Ten minutes of drawing"},
+	{unit: "inlet-6-128-a", tests: hand, repeats: 3, browser: true, quirks: []simulate.Quirk{{Measure: "webgpu-compute",
+		NotRun: "this browser has no WebGPU"}}},
+	{unit: "petrel-8-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true,
+		name: "Phone, ten minutes of drawing"},
+	{unit: "leaf-11-12-256-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1, browser: true,
+		name: "Tablet, ten minutes of drawing"},
+	{unit: "sound-16-32-1000-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1,
+		name: "Ten minutes of drawing"},
 	{unit: "sound-16-16-512-a", repeats: 3},
-	{unit: "pilot-13-32-1000-a", repeats: 3, tests: []string{"hashing", "compression", "sealing", "route-search", "memory-bandwidth", "memory-latency", "drive-sequential", "drive-random", "archive", "wake-up"}},
+	{unit: "pilot-13-32-1000-a", repeats: 3, tests: []string{"hashing", "compression", "sealing", "route-search",
+		"memory-bandwidth", "memory-latency", "drive-sequential", "drive-random", "archive", "wake-up"}},
 	{unit: "skiff-14-32-2000-a", repeats: 3},
 	{unit: "skiff-14-32-2000-a", setup: "fast-mode", tests: []string{"hashing", "compression"}, repeats: 3},
 	{unit: "harbour-tower-32-1000-a", repeats: 3},
@@ -224,11 +252,15 @@ var bench = []job{
 	{unit: "cockle-2000-a", host: "sound-16-32-1000-a", place: "inner slot", tests: drive},
 	{unit: "samphire-1000-a", host: "sound-16-32-1000-a", place: "left port", tests: drive, repeats: 3},
 	{unit: "marl-1000-a", host: "harbour-tower-64-2000-a", place: "inner port", tests: drive, repeats: 3},
-	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3, name: "Chart room, overnight", terms: method.Terms{Order: "interleaved", Failure: "retry", Cool: &method.Cool{Seconds: 5, Below: 45, Most: 30}},
-		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", At: 2}, {Kind: simulate.Background, Test: "memory-bandwidth", Repeats: []int{1}}}},
-	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2, name: "Foredeck tablet, both supplies",
+	{unit: "cuddy-8-256-a", tests: short, watch: true, repeats: 3, name: "Chart room, overnight",
+		terms: method.Terms{Order: "interleaved", Failure: "retry", Cool: &method.Cool{Seconds: 5, Below: 45, Most: 30}},
+		faults: []simulate.Fault{{Kind: simulate.Crash, Test: "compression", At: 2}, {Kind: simulate.Background,
+			Test: "memory-bandwidth", Repeats: []int{1}}}},
+	{unit: "leaf-11-12-256-a", tests: short, setups: []string{method.AsDelivered, "battery"}, watch: true, repeats: 2,
+		name:   "Foredeck tablet, both supplies",
 		faults: []simulate.Fault{{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 2}}},
-	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3, name: "Pocket phone, warm room", terms: method.Terms{Ambient: &method.Band{Low: 18, High: 27}, Sampling: 2},
+	{unit: "petrel-8-256-a", tests: short, watch: true, repeats: 3, name: "Pocket phone, warm room",
+		terms:  method.Terms{Ambient: &method.Band{Low: 18, High: 27}, Sampling: 2},
 		faults: []simulate.Fault{{Kind: simulate.WarmRoom}}, lost: [2]float64{40, 110}},
 }
 
@@ -356,7 +388,8 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	if err != nil {
 		return err
 	}
-	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit), Browser: j.browser, Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
+	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit),
+		Browser: j.browser, Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
 	if j.ago > 0 {
 		m.Start = time.Now().AddDate(0, 0, -j.ago).Truncate(time.Hour)
 		m.Boot, m.Earlier = fmt.Sprintf("simulated-%s-%d-days-ago", m.Name, j.ago), 100*j.ago
@@ -409,7 +442,8 @@ func work(ctx context.Context, o Options, m *simulate.Machine, code, keep string
 	if o.service != nil {
 		service = o.service
 	}
-	_, err := agent.Work(ctx, agent.Options{Service: service, Server: o.Client.Server, Machine: m, Code: code, Dir: dir, Retry: 50 * time.Millisecond, Confirm: hand})
+	_, err := agent.Work(ctx, agent.Options{Service: service, Server: o.Client.Server, Machine: m, Code: code, Dir: dir,
+		Retry: 50 * time.Millisecond, Confirm: hand})
 	if err == nil {
 		os.RemoveAll(dir)
 	}
@@ -440,7 +474,8 @@ func Attend(ctx context.Context, o Options) error {
 			o.Say("The demo's bench cannot be seen: %v", err)
 		}
 		for _, b := range plans {
-			if b.Plan.State != method.PlanWaiting || seen[b.Plan.ID] || name(b.Plan.Unit) == ThisMachine || b.Plan.Host != "" && name(b.Plan.Host) == ThisMachine {
+			if b.Plan.State != method.PlanWaiting || seen[b.Plan.ID] || name(b.Plan.Unit) == ThisMachine || b.Plan.Host != "" &&
+				name(b.Plan.Host) == ThisMachine {
 				continue
 			}
 			seen[b.Plan.ID] = true
@@ -465,7 +500,8 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 	if err != nil {
 		return err
 	}
-	m := &simulate.Machine{Name: name(p.Unit), Spec: spec, Seed: seed(p.Unit) + seed(p.ID), Runtime: machine.Runtime(), Pace: o.Pace}
+	m := &simulate.Machine{Name: name(p.Unit), Spec: spec, Seed: seed(p.Unit) + seed(p.ID), Runtime: machine.Runtime(),
+		Pace: o.Pace}
 	probed, err := inBrowser(ctx, o.Client, p)
 	if err != nil {
 		return err
@@ -556,8 +592,10 @@ func specOf(ctx context.Context, c *client.Client, unit string) (map[string]any,
 
 // planFor adds a plan and makes its one-time code.
 func planFor(ctx context.Context, c *client.Client, p method.Plan) (string, error) {
-	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host, "place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps,
-		"order": cmp.Or(p.Order, "grouped"), "cool": p.Cool, "ambient": p.Ambient, "after_failure": cmp.Or(p.Failure, "go-on"), "sampling": p.Sampling})
+	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host,
+		"place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps,
+		"order": cmp.Or(p.Order, "grouped"), "cool": p.Cool, "ambient": p.Ambient, "after_failure": cmp.Or(p.Failure,
+			"go-on"), "sampling": p.Sampling})
 	if err != nil {
 		return "", err
 	}
@@ -620,9 +658,11 @@ func addMachine(ctx context.Context, c *client.Client, m record.Machine) error {
 
 // Reviews writes, signs and publishes the demo's review, and starts a second one.
 func Reviews(ctx context.Context, c *client.Client) error {
-	r, err := client.Post[verdict.Review](ctx, c, "/api/reviews", nil, map[string]any{"slug": "fen-14", "subject": "fen-14-16-512", "field": "laptops",
+	r, err := client.Post[verdict.Review](ctx, c, "/api/reviews", nil, map[string]any{"slug": "fen-14",
+		"subject": "fen-14-16-512", "field": "laptops",
 		"title": "Selvane Fen 14: quick exports, short watches",
-		"measures": []string{"survey-export/time", "hashing/all", "compression/pack-all", "memory-bandwidth/multiply-add", "drive-sequential/read", "drive-sequential/write",
+		"measures": []string{"survey-export/time", "hashing/all", "compression/pack-all", "memory-bandwidth/multiply-add",
+			"drive-sequential/read", "drive-sequential/write",
 			"archive/pack", "chart-pan-battery/hours", "fan-noise/full-load", "screen-luminance/white", "weight/weight"}})
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == http.StatusConflict {
@@ -631,19 +671,24 @@ func Reviews(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	r.Summary = "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: a watch of eleven hours is the most we got."
-	r.Advice = "**Right for** crews who post-process between trips and sit near a socket. **Not for** long watches: take the Wexcombe Pilot 13 instead. The dearer sibling with 32 GiB is no faster here and lasts two hours less."
+	r.Summary = "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen " +
+		"keeps what it promises. Its battery does not: a watch of eleven hours is the most we got."
+	r.Advice = "**Right for** crews who post-process between trips and sit near a socket. **Not for** long watches: " +
+		"take the Wexcombe Pilot 13 instead. The dearer sibling with 32 GiB is no faster here and lasts two hours less."
 	r.Recommendation = "recommended for some"
 	if r, err = put(ctx, c, r); err != nil {
 		return err
 	}
-	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/signature", nil, map[string]string{"by": "Ines Marram"}, nil); err != nil {
+	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/signature", nil, map[string]string{"by": "Ines Marram"},
+		nil); err != nil {
 		return err
 	}
-	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/editions", nil, map[string]string{"note": "First edition"}, nil); err != nil {
+	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/editions", nil, map[string]string{"note": "First edition"},
+		nil); err != nil {
 		return err
 	}
-	return c.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"slug": "tern-mini", "subject": "tern-mini-32-1000", "field": "chart-room", "title": "Tamrisk Tern Mini: small, quiet, quick"}, nil)
+	return c.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"slug": "tern-mini",
+		"subject": "tern-mini-32-1000", "field": "chart-room", "title": "Tamrisk Tern Mini: small, quiet, quick"}, nil)
 }
 
 func put(ctx context.Context, c *client.Client, r verdict.Review) (verdict.Review, error) {
@@ -653,7 +698,8 @@ func put(ctx context.Context, c *client.Client, r verdict.Review) (verdict.Revie
 }
 
 // Simulate works the plan of a one-time code on a simulated machine of a unit's variant.
-func Simulate(ctx context.Context, c *client.Client, code, unit string, pace float64, dir string, faults ...simulate.Fault) error {
+func Simulate(ctx context.Context, c *client.Client, code, unit string, pace float64, dir string,
+	faults ...simulate.Fault) error {
 	spec, err := specOf(ctx, c, unit)
 	if err != nil {
 		return err
@@ -662,6 +708,7 @@ func Simulate(ctx context.Context, c *client.Client, code, unit string, pace flo
 	if err != nil {
 		return err
 	}
-	m := &simulate.Machine{Name: name(unit), Spec: spec, Seed: seed(unit), Runtime: machine.Runtime(), Pace: pace, Setup: setup, Faults: faults}
+	m := &simulate.Machine{Name: name(unit), Spec: spec, Seed: seed(unit), Runtime: machine.Runtime(), Pace: pace,
+		Setup: setup, Faults: faults}
 	return work(ctx, Options{Client: c, Dir: dir}, m, code, "simulated")
 }

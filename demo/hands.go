@@ -31,10 +31,12 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	}
 	const hub = "narrows-hub-a"
 	slow := func(host, place string, times, tries int, text string) map[string]any {
-		return map[string]any{"unit": hub, "host": host, "place": place, "kind": "slow-link", "times": times, "tries": tries, "text": text}
+		return map[string]any{"unit": hub, "host": host, "place": place, "kind": "slow-link", "times": times, "tries": tries,
+			"text": text}
 	}
 	if err := post("/api/incidents",
-		slow("sound-16-32-1000-a", "left port", 2, 4, "Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging it in again helped."),
+		slow("sound-16-32-1000-a", "left port", 2, 4, "Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging "+
+			"it in again helped."),
 		slow("fen-14-16-512-a", "right port", 1, 4, "The same, once."),
 		slow("harbour-tower-64-2000-a", "front port", 0, 3, "Never here."),
 	); err != nil {
@@ -58,18 +60,22 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	if err := post("/api/readings",
 		form("size", map[string]string{"width": "312", "depth": "219.5", "height": "17.0"}, nil),
 		form("free-space", map[string]string{"free": "431.8"}, nil),
-		form("ports", map[string]string{"data": "pass", "display": "pass", "power": "fail"}, map[string]string{"power": "The right port carries data alone, and nothing on the case says so."}),
+		form("ports", map[string]string{"data": "pass", "display": "pass", "power": "fail"},
+			map[string]string{"power": "The right port carries data alone, and nothing on the case says so."}),
 		form("other-system", map[string]string{"boots": "pass", "devices": "pass"}, nil),
 		form("keyboard", map[string]string{"typing": "4"}, map[string]string{"typing": "The arrow keys are halved."}),
 		form("hinge", map[string]string{"hold": "3"}, nil),
-		form("access", map[string]string{"access": "3"}, map[string]string{"access": "Drive and battery; the memory is soldered."}),
+		form("access", map[string]string{"access": "3"}, map[string]string{"access": "Drive and battery; the memory is " +
+			"soldered."}),
 		map[string]any{"test": "start-up-time", "subject": "fen-14-16-512-a", "laps": []float64{11.8, 11.4, 12.1}},
 	); err != nil {
 		return err
 	}
-	for unit, rate := range map[string]float64{"sound-16-32-1000-a": 88, "fen-14-16-512-a": 56, "skiff-14-16-1000-a": 41, "relay-15-16-512-a": 37} {
+	for unit, rate := range map[string]float64{"sound-16-32-1000-a": 88, "fen-14-16-512-a": 56, "skiff-14-16-1000-a": 41,
+		"relay-15-16-512-a": 37} {
 		for repeat := range 3 {
-			q := client.Query("test", "harbour-flight", "unit", unit, "column", "frame_ms", "repeat", strconv.Itoa(repeat), "conditions", "content=harbour replay; program.version=3.1")
+			q := client.Query("test", "harbour-flight", "unit", unit, "column", "frame_ms", "repeat", strconv.Itoa(repeat),
+				"conditions", "content=harbour replay; program.version=3.1")
 			if err := c.Do(ctx, http.MethodPost, "/api/frames", q, flight(unit, rate, repeat), nil); err != nil {
 				return err
 			}
@@ -79,15 +85,17 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"}, "caption": {"The right port: no word that it does not charge."}}
+	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"},
+		"caption": {"The right port: no word that it does not charge."}}
 	return c.Do(ctx, http.MethodPost, "/api/photos", q, picture, nil)
 }
 
-// Settle does what the desk's people did about doubts: one upheld, one dismissed, one reopened, a rule tuned for a test, a reading
-// corrected, a table's row that was taken in twice merged.
+// Settle does what the desk's people did about doubts: one upheld, one dismissed, one reopened, a rule tuned for a
+// test, a reading corrected, a table's row that was taken in twice merged.
 func Settle(ctx context.Context, c *client.Client) error {
 	doubt := func(rule, unit string) (trust.Doubt, error) {
-		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject", unit))
+		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject",
+			unit))
 		if err == nil && len(l.Doubts) == 0 {
 			err = fmt.Errorf("%s raised no doubt about %s", rule, unit)
 		}
@@ -105,22 +113,28 @@ func Settle(ctx context.Context, c *client.Client) error {
 		}
 		return err
 	}
-	if err := settle("departure", "relay-15-16-512-a", map[string]any{"do": "uphold", "cause": "conditions", "reason": "The plug had slipped out; nobody noticed before the last repeat."}); err != nil {
+	if err := settle("departure", "relay-15-16-512-a", map[string]any{"do": "uphold", "cause": "conditions",
+		"reason": "The plug had slipped out; nobody noticed before the last repeat."}); err != nil {
 		return err
 	}
-	if err := settle("versions-mixed", "sound-12-16-512-a", map[string]any{"do": "dismiss", "reason": "It stays at 2.9 until the new version runs on it."},
+	if err := settle("versions-mixed", "sound-12-16-512-a", map[string]any{"do": "dismiss",
+		"reason": "It stays at 2.9 until the new version runs on it."},
 		map[string]any{"do": "reopen", "reason": "3.2 runs on it now, so it can be measured anew."}); err != nil {
 		return err
 	}
-	if err := settle("ceiling", "fen-14-16-512-a", map[string]any{"do": "dismiss", "reason": "Its screen shows 60 pictures a second and no more; the figure says so."}); err != nil {
+	if err := settle("ceiling", "fen-14-16-512-a", map[string]any{"do": "dismiss",
+		"reason": "Its screen shows 60 pictures a second and no more; the figure says so."}); err != nil {
 		return err
 	}
-	if err := c.Do(ctx, http.MethodPut, "/api/rules/outlier/tuning", nil, map[string]any{"test": "drive-appends", "limit": 8, "reason": "Single slow flushes are what this test is about."}, nil); err != nil {
+	if err := c.Do(ctx, http.MethodPut, "/api/rules/outlier/tuning", nil, map[string]any{"test": "drive-appends",
+		"limit": 8, "reason": "Single slow flushes are what this test is about."}, nil); err != nil {
 		return err
 	}
 	// The same two lines of the noise table were taken in under another date.
-	again := map[string]any{"test": "fan-noise", "subject": "pilot-13-16-512-a", "date": "2026-11-02", "readings": map[string]string{"full-load": "36.7"}}
-	first := map[string]any{"test": "fan-noise", "subject": "pilot-13-16-512-a", "date": "2026-11-01", "readings": map[string]string{"full-load": "36.7"}}
+	again := map[string]any{"test": "fan-noise", "subject": "pilot-13-16-512-a", "date": "2026-11-02",
+		"readings": map[string]string{"full-load": "36.7"}}
+	first := map[string]any{"test": "fan-noise", "subject": "pilot-13-16-512-a", "date": "2026-11-01",
+		"readings": map[string]string{"full-load": "36.7"}}
 	var kept, twice record.Run
 	if err := c.Do(ctx, http.MethodPost, "/api/readings", nil, first, &kept); err != nil {
 		return err
@@ -128,11 +142,12 @@ func Settle(ctx context.Context, c *client.Client) error {
 	if err := c.Do(ctx, http.MethodPost, "/api/readings", nil, again, &twice); err != nil {
 		return err
 	}
-	return c.Do(ctx, http.MethodPost, "/api/runs/"+twice.ID+"/corrections", nil, map[string]any{"do": "merge", "into": kept.ID, "reason": "The same sheet was typed twice."}, nil)
+	return c.Do(ctx, http.MethodPost, "/api/runs/"+twice.ID+"/corrections", nil, map[string]any{"do": "merge",
+		"into": kept.ID, "reason": "The same sheet was typed twice."}, nil)
 }
 
-// flight is what the chart viewer wrote of one flight over the harbour: two minutes of frames, with the tiles that had to
-// be fetched as stumbles.
+// flight is what the chart viewer wrote of one flight over the harbour: two minutes of frames, with the tiles that had
+// to be fetched as stumbles.
 func flight(unit string, rate float64, repeat int) []byte {
 	rng := rand.New(rand.NewPCG(seed(unit), uint64(repeat)))
 	var b bytes.Buffer

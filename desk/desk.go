@@ -1,8 +1,8 @@
-// Package desk is the small core that the rooms of a desk are built around: the store, the clock, live events and the one
-// writer. The rooms are its sub-packages, by step of the job: books, bench, results, figures, reviews. They do not know each
-// other; package house joins them. It is the only place where store and core meet. An operation takes a context and plain
-// values and returns plain values; a refusal is an *Error or *document.Faults with one clear sentence; a failed read is an
-// answer, never an empty one, and is never kept.
+// Package desk is the small core that the rooms of a desk are built around: the store, the clock, live events and the
+// one writer. The rooms are its sub-packages, by step of the job: books, bench, results, figures, reviews. They do not
+// know each other; package house joins them. It is the only place where store and core meet. An operation takes a
+// context and plain values and returns plain values; a refusal is an *Error or *document.Faults with one clear
+// sentence; a failed read is an answer, never an empty one, and is never kept.
 package desk
 
 import (
@@ -108,8 +108,8 @@ func (d *Desk) Put(ctx context.Context, by, act, subject string, f func(*Tx) err
 	})
 }
 
-// OnCatalogue has f called after every change of models, variants, units, claims, offers, rates, tests, setups, fields or
-// uses. It is for opening a desk, before anybody writes.
+// OnCatalogue has f called after every change of models, variants, units, claims, offers, rates, tests, setups, fields
+// or uses. It is for opening a desk, before anybody writes.
 func (d *Desk) OnCatalogue(f func()) { d.watchers = append(d.watchers, f) }
 
 // CatalogueChanged tells those who watch the catalogue that it is another.

@@ -13,9 +13,10 @@ import (
 // parts are the kinds that are measured in a host, never by themselves.
 var parts = []catalog.Kind{"drive", "processor", "board", "memory", "graphics-card", "enclosure", "hub", "dock"}
 
-// CheckPlace says what is wrong with a subject, host and setup, all at once, and of which kind the subject is ("" where it
-// is not known). The error is one of reading alone.
-func (d *Desk) CheckPlace(ctx context.Context, unit, host, setup string) (kind catalog.Kind, wrong []string, err error) {
+// CheckPlace says what is wrong with a subject, host and setup, all at once, and of which kind the subject is ("" where
+// it is not known). The error is one of reading alone.
+func (d *Desk) CheckPlace(ctx context.Context, unit, host, setup string) (kind catalog.Kind, wrong []string,
+	err error) {
 	if kind, err = d.KindOf(ctx, unit); Refused(err, NotFound) {
 		wrong, err = append(wrong, fmt.Sprintf("no unit %q is known", unit)), nil
 	} else if err != nil {

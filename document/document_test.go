@@ -6,7 +6,8 @@ import (
 	"testing"
 )
 
-var schema = MustSchema("probe", []byte(`{"$schema": "https://json-schema.org/draft/2020-12/schema", "type": "object", "additionalProperties": false, "required": ["name"],
+var schema = MustSchema("probe",
+	[]byte(`{"$schema": "https://json-schema.org/draft/2020-12/schema", "type": "object", "additionalProperties": false, "required": ["name"],
 	"properties": {"name": {"type": "string"}, "list": {"type": "array", "items": {"type": "object", "properties": {"n": {"type": "integer"}}, "required": ["n"]}}}}`))
 
 type probe struct {
@@ -35,7 +36,8 @@ func TestFaultsNameTheirPlaceAllAtOnce(t *testing.T) {
 		at = append(at, f.String())
 	}
 	text := strings.Join(at, "\n")
-	for _, part := range []string{"line 1, column 1 (name)", "line 3, column 5 (list[0].n)", "line 4, column 5 (list[1])", "missing property 'n'", "line 5, column 1 (extra): \"extra\" is not known here"} {
+	for _, part := range []string{"line 1, column 1 (name)", "line 3, column 5 (list[0].n)", "line 4, column 5 (list[1])",
+		"missing property 'n'", "line 5, column 1 (extra): \"extra\" is not known here"} {
 		if !strings.Contains(text, part) {
 			t.Errorf("nothing says %q in\n%s", part, text)
 		}
@@ -59,7 +61,8 @@ func TestYAMLAndJSONReadAlike(t *testing.T) {
 }
 
 func TestBrokenFiles(t *testing.T) {
-	for src, says := range map[string]string{"": "empty", "name: [1,\n": "", "a: 1\n---\nb: 2\n": "one document", "name: x\nname: y\n": "name"} {
+	for src, says := range map[string]string{"": "empty", "name: [1,\n": "", "a: 1\n---\nb: 2\n": "one document",
+		"name: x\nname: y\n": "name"} {
 		list := faultsOf(t, src)
 		if len(list) == 0 || list[0].Line < 1 || !strings.Contains(list[0].Reason, says) {
 			t.Errorf("%q: %v, want %q", src, list, says)
@@ -71,7 +74,8 @@ func TestBrokenFiles(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"a: 1", "- x\n- y: [1, {z: 2}]", `{"a": [true, null, 1e9]}`, "&a {b: *a}", "!!binary x", "? [1]\n: 2", "\t", "a: |\n  text\n"} {
+	for _, s := range []string{"a: 1", "- x\n- y: [1, {z: 2}]", `{"a": [true, null, 1e9]}`, "&a {b: *a}", "!!binary x",
+		"? [1]\n: 2", "\t", "a: |\n  text\n"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

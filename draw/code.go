@@ -59,7 +59,8 @@ func (c Code) Text() string {
 	for y := 0; y < len(c); y += 2 {
 		for x := range c[y] {
 			above, below := c[y][x], y+1 >= len(c) || c[y+1][x]
-			b.WriteString(map[[2]bool]string{{false, false}: "█", {false, true}: "▀", {true, false}: "▄", {true, true}: " "}[[2]bool{above, below}])
+			b.WriteString(map[[2]bool]string{{false, false}: "█", {false, true}: "▀", {true, false}: "▄",
+				{true, true}: " "}[[2]bool{above, below}])
 		}
 		b.WriteByte('\n')
 	}

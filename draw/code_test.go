@@ -36,7 +36,8 @@ func TestACodeHasItsFindersAndQuietZone(t *testing.T) {
 		}
 	}
 	svg := string(c.SVG(link + "<&>"))
-	if err := xml.Unmarshal([]byte(svg), new(struct{ XMLName xml.Name })); err != nil || !strings.Contains(svg, "&lt;&amp;&gt;</title>") {
+	if err := xml.Unmarshal([]byte(svg), new(struct{ XMLName xml.Name })); err != nil || !strings.Contains(svg,
+		"&lt;&amp;&gt;</title>") {
 		t.Errorf("%v: %.120s", err, svg)
 	}
 	lines := strings.Split(strings.TrimRight(c.Text(), "\n"), "\n")

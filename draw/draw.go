@@ -61,8 +61,10 @@ func hex(s string) color.Color {
 
 // Light and Dark are the two palettes, the same as the console's.
 var (
-	Light = Theme{hex("#F6F8F9"), hex("#12232E"), hex("#4F6470"), hex("#C9D4DA"), hex("#9DB2BD"), hex("#C6D3DA"), hex("#0B6E7F"), hex("#A81E6B"), hex("#F6EBCB")}
-	Dark  = Theme{hex("#0E1B23"), hex("#E3ECEF"), hex("#9DB1BB"), hex("#2C414D"), hex("#4F6B79"), hex("#34505E"), hex("#39B3C4"), hex("#F07AB5"), hex("#3A3722")}
+	Light = Theme{hex("#F6F8F9"), hex("#12232E"), hex("#4F6470"), hex("#C9D4DA"), hex("#9DB2BD"), hex("#C6D3DA"),
+		hex("#0B6E7F"), hex("#A81E6B"), hex("#F6EBCB")}
+	Dark = Theme{hex("#0E1B23"), hex("#E3ECEF"), hex("#9DB1BB"), hex("#2C414D"), hex("#4F6B79"), hex("#34505E"),
+		hex("#39B3C4"), hex("#F07AB5"), hex("#3A3722")}
 )
 
 func (o Options) theme() Theme {
@@ -134,7 +136,8 @@ func PNG(p chart.Picture, o Options) ([]byte, error) {
 		ground = o.theme().Ground
 	}
 	w, h := d.size()
-	img := vgimg.NewWith(vgimg.UseWH(vg.Length(w), vg.Length(h)), vgimg.UseDPI(int(72*o.Pixels)), vgimg.UseBackgroundColor(ground))
+	img := vgimg.NewWith(vgimg.UseWH(vg.Length(w), vg.Length(h)), vgimg.UseDPI(int(72*o.Pixels)),
+		vgimg.UseBackgroundColor(ground))
 	d.paint(img, true)
 	var b bytes.Buffer
 	err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, img.Image())
@@ -157,7 +160,8 @@ var (
 
 var faces = sync.OnceValue(func() map[style]*opentype.Font {
 	out := map[style]*opentype.Font{}
-	for s, name := range map[style]string{text: "IBMPlexSans-Regular", strong: "IBMPlexSans-SemiBold", narrow: "IBMPlexSansCondensed-Regular",
+	for s, name := range map[style]string{text: "IBMPlexSans-Regular", strong: "IBMPlexSans-SemiBold",
+		narrow:    "IBMPlexSansCondensed-Regular",
 		narrowMid: "IBMPlexSansCondensed-Medium", narrowBig: "IBMPlexSansCondensed-SemiBold"} {
 		data, err := Fonts.ReadFile("fonts/" + name + ".ttf")
 		if err != nil {

@@ -23,14 +23,21 @@ func claim(v float64) *float64 { return &v }
 
 // sketch is a chart with everything in it: ties, claims, raised modes, a bound, what is not ranked.
 func sketch() chart.Ranked {
-	c := chart.Ranked{Title: "Selvane Fen 14 shares second place in survey gridding", Subtitle: "In /min, higher is better. As delivered; bars are geometric means, whiskers 95 %.", Unit: "/min",
+	c := chart.Ranked{Title: "Selvane Fen 14 shares second place in survey gridding",
+		Subtitle: "In /min, higher is better. As delivered; bars are geometric means, whiskers 95 %.", Unit: "/min",
 		Rows: []chart.Row{
-			{ID: "a", Name: "Hythebrook Sound 16", Note: "chart-room laptop", Place: "1", Value: 412, Lo: 403, Hi: 421, Label: "412", Spread: "9"},
-			{ID: "b", Name: "Selvane Fen 14", Note: "16 GiB, 512 GB", Place: "2–3", Value: 388, Lo: 382, Hi: 394, Label: "388", Spread: "6", Subject: true, Claim: claim(402)},
-			{ID: "c", Name: "Tamrisk Tern Mini & Sons", Place: "2–3", Value: 384, Lo: 373, Hi: 395, Label: "384", Spread: "11", Raised: []chart.Raised{{Value: 401, Label: "401 in fast mode"}}},
-			{ID: "d", Name: "Wexcombe Pilot 13 with a very long name that must wrap somewhere", Note: "and a very long note too, longer than the column is wide", Place: "4", Value: 300, Lo: 300, Hi: 300, Label: "≥ 300", Hollow: true},
+			{ID: "a", Name: "Hythebrook Sound 16", Note: "chart-room laptop", Place: "1", Value: 412, Lo: 403, Hi: 421,
+				Label: "412", Spread: "9"},
+			{ID: "b", Name: "Selvane Fen 14", Note: "16 GiB, 512 GB", Place: "2–3", Value: 388, Lo: 382, Hi: 394, Label: "388",
+				Spread: "6", Subject: true, Claim: claim(402)},
+			{ID: "c", Name: "Tamrisk Tern Mini & Sons", Place: "2–3", Value: 384, Lo: 373, Hi: 395, Label: "384", Spread: "11",
+				Raised: []chart.Raised{{Value: 401, Label: "401 in fast mode"}}},
+			{ID: "d", Name: "Wexcombe Pilot 13 with a very long name that must wrap somewhere",
+				Note: "and a very long note too, longer than the column is wide", Place: "4", Value: 300, Lo: 300, Hi: 300,
+				Label: "≥ 300", Hollow: true},
 		},
-		Groups: []chart.Group{{From: 1, To: 2, Kind: "undecided"}}, NotRanked: []string{"Ardnoe Ketch Tab: failed in 3 of 5 runs", "Wexcombe Pilot 11: not comparable: program version 2.9, not 3.2"}, Foot: "5 repeats each. A Desk."}
+		Groups: []chart.Group{{From: 1, To: 2, Kind: "undecided"}}, NotRanked: []string{"Ardnoe Ketch Tab: failed in 3 of " +
+			"5 runs", "Wexcombe Pilot 11: not comparable: program version 2.9, not 3.2"}, Foot: "5 repeats each. A Desk."}
 	c.Text = c.Describe()
 	return c
 }
@@ -56,7 +63,8 @@ func TestGoldenCharts(t *testing.T) {
 	}
 }
 
-var textElement = regexp.MustCompile(`<text x="([^"]+)" y="([^"]+)" font-family="([^"]+)" font-size="([^"]+)"( font-weight="(\d+)")?( text-anchor="(\w+)")? fill="[^"]+">([^<]*)</text>`)
+var textElement = regexp.MustCompile(
+	`<text x="([^"]+)" y="([^"]+)" font-family="([^"]+)" font-size="([^"]+)"( font-weight="(\d+)")?( text-anchor="(\w+)")? fill="[^"]+">([^<]*)</text>`)
 
 type box struct {
 	x0, x1, y float64
@@ -99,10 +107,14 @@ func boxes(t *testing.T, svg []byte) []box {
 func TestNothingOverlapsOrLeavesThePicture(t *testing.T) {
 	long := sketch()
 	for i := range 25 {
-		long.Rows = append(long.Rows, chart.Row{Name: fmt.Sprintf("Maker Number %d", i), Place: "5–29", Value: 200 - float64(i)*7, Lo: 180 - float64(i)*7, Hi: 230 - float64(i)*7, Label: "12,345.6", Spread: "1,234", Claim: claim(float64(410 - i))})
+		long.Rows = append(long.Rows, chart.Row{Name: fmt.Sprintf("Maker Number %d", i), Place: "5–29",
+			Value: 200 - float64(i)*7, Lo: 180 - float64(i)*7, Hi: 230 - float64(i)*7, Label: "12,345.6", Spread: "1,234",
+			Claim: claim(float64(410 - i))})
 	}
-	tiny := chart.Ranked{Title: "One", Rows: []chart.Row{{Name: "Only", Place: "1", Value: 3e-4, Lo: 2.9e-4, Hi: 3.1e-4, Label: "0.0003", Spread: "0.00001"}}, Foot: "Foot."}
-	for name, c := range map[string]chart.Ranked{"sketch": sketch(), "long": long, "tiny": tiny, "empty": {Title: "Nothing to rank yet", Foot: "Foot."}} {
+	tiny := chart.Ranked{Title: "One", Rows: []chart.Row{{Name: "Only", Place: "1", Value: 3e-4, Lo: 2.9e-4, Hi: 3.1e-4,
+		Label: "0.0003", Spread: "0.00001"}}, Foot: "Foot."}
+	for name, c := range map[string]chart.Ranked{"sketch": sketch(), "long": long, "tiny": tiny,
+		"empty": {Title: "Nothing to rank yet", Foot: "Foot."}} {
 		for format, f := range Formats {
 			svg, err := SVG(c, Options{Format: format})
 			if err != nil {
@@ -141,7 +153,8 @@ func TestTheSVGIsWellFormedAndSpeaksForItself(t *testing.T) {
 	if err := xml.Unmarshal(svg, &doc); err != nil {
 		t.Fatal(err)
 	}
-	if doc.Role != "img" || doc.Title != c.Title || !strings.Contains(doc.Desc, "claimed 402") || !strings.Contains(doc.Desc, "Not ranked: Ardnoe Ketch Tab") {
+	if doc.Role != "img" || doc.Title != c.Title || !strings.Contains(doc.Desc, "claimed 402") ||
+		!strings.Contains(doc.Desc, "Not ranked: Ardnoe Ketch Tab") {
 		t.Errorf("%+v", doc)
 	}
 }
@@ -170,10 +183,12 @@ func TestThePNGShowsTheSubjectInItsColour(t *testing.T) {
 		}
 		return n
 	}
-	if subject, field := count([3]uint32{0x0b, 0x6e, 0x7f}), count([3]uint32{0x9d, 0xb2, 0xbd}); subject < 1000 || field < subject {
+	if subject, field := count([3]uint32{0x0b, 0x6e, 0x7f}), count([3]uint32{0x9d, 0xb2, 0xbd}); subject < 1000 ||
+		field < subject {
 		t.Errorf("%d points of the subject, %d of the field", subject, field)
 	}
-	if _, err := PNG(sketch(), Options{Format: "poster"}); err == nil || !strings.Contains(err.Error(), "page, column, card and tall") {
+	if _, err := PNG(sketch(), Options{Format: "poster"}); err == nil || !strings.Contains(err.Error(),
+		"page, column, card and tall") {
 		t.Errorf("an unknown format: %v", err)
 	}
 }
@@ -197,7 +212,8 @@ func TestContrast(t *testing.T) {
 	}
 	for name, th := range map[string]Theme{"light": Light, "dark": Dark} {
 		for _, ground := range []interface{ RGBA() (r, g, b, a uint32) }{th.Ground, th.Tie} {
-			for what, c := range map[string]interface{ RGBA() (r, g, b, a uint32) }{"ink": th.Ink, "soft": th.Soft, "subject": th.Subject, "caution": th.Caution} {
+			for what, c := range map[string]interface{ RGBA() (r, g, b, a uint32) }{"ink": th.Ink, "soft": th.Soft,
+				"subject": th.Subject, "caution": th.Caution} {
 				if r := ratio(c, ground); r < 4.5 {
 					t.Errorf("%s: %s has a contrast of %.2f", name, what, r)
 				}
@@ -209,7 +225,8 @@ func TestContrast(t *testing.T) {
 func BenchmarkRankedSVG(b *testing.B) {
 	c := sketch()
 	for i := range 16 {
-		c.Rows = append(c.Rows, chart.Row{Name: fmt.Sprintf("Maker %d", i), Place: "5–20", Value: 200, Lo: 190, Hi: 210, Label: "200", Spread: "10"})
+		c.Rows = append(c.Rows, chart.Row{Name: fmt.Sprintf("Maker %d", i), Place: "5–20", Value: 200, Lo: 190, Hi: 210,
+			Label: "200", Spread: "10"})
 	}
 	for b.Loop() {
 		if _, err := SVG(c, Options{}); err != nil {
@@ -219,9 +236,11 @@ func BenchmarkRankedSVG(b *testing.B) {
 }
 
 func TestNotesAreNumberedAsTheirRowsAre(t *testing.T) {
-	c := chart.Ranked{Title: "Notes", Subtitle: "In s.", Foot: "Foot.", Notes: []string{"The first is warm.", "The last is old."}}
+	c := chart.Ranked{Title: "Notes", Subtitle: "In s.", Foot: "Foot.", Notes: []string{"The first is warm.",
+		"The last is old."}}
 	for i := range 9 {
-		c.Rows = append(c.Rows, chart.Row{ID: string(rune('a' + i)), Name: "Row", Place: "1", Value: 10, Lo: 9, Hi: 11, Label: "10", Spread: "1"})
+		c.Rows = append(c.Rows, chart.Row{ID: string(rune('a' + i)), Name: "Row", Place: "1", Value: 10, Lo: 9, Hi: 11,
+			Label: "10", Spread: "1"})
 	}
 	c.Rows[0].Mark, c.Rows[8].Mark, c.Rows[8].Subject = 1, 2, true
 	svg, err := SVG(c, Options{})

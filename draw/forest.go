@@ -41,7 +41,8 @@ func layOutForest(c chart.Forest, f Format, t Theme) *forest {
 	}
 	short := func() []string {
 		if n := len(c.Rows) - len(l.c.Rows); n > 0 {
-			return append(append([]string{}, c.Notes...), fmt.Sprintf("%d of %d rows are shown, the largest differences; the table has all.", len(l.c.Rows), len(c.Rows)))
+			return append(append([]string{}, c.Notes...), fmt.Sprintf("%d of %d rows are shown, the largest differences; the "+
+				"table has all.", len(l.c.Rows), len(c.Rows)))
 		}
 		return c.Notes
 	}
@@ -91,7 +92,8 @@ func forestHeight(c chart.Forest, row, heading float64) float64 {
 	return h
 }
 
-// without leaves out the row that says least: one without a dot, then the smallest difference that is not sure, then the smallest.
+// without leaves out the row that says least: one without a dot, then the smallest difference that is not sure, then
+// the smallest.
 func without(c chart.Forest) chart.Forest {
 	says := func(r chart.ForestRow) float64 {
 		size := math.Abs(c.At(r.Value))

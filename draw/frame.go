@@ -19,7 +19,8 @@ type frame struct {
 }
 
 // newFrame sets the texts. The body is as high as asked for, or what a card leaves.
-func newFrame(title, subtitle string, notes []string, foot string, f Format, t Theme, body func(z float64) float64) frame {
+func newFrame(title, subtitle string, notes []string, foot string, f Format, t Theme,
+	body func(z float64) float64) frame {
 	z := f.Zoom
 	fr := frame{pen: pen{t: t, w: f.Width, z: z}, titleSize: 22 * z}
 	room := fr.w - 2*margin*z
@@ -68,7 +69,8 @@ func (fr *frame) paintFrame(c vg.Canvas, groundless bool) {
 	}
 }
 
-// series gives the colour of the n-th series and marks a point with its shape: shapes differ, too, for those who do not see colours.
+// series gives the colour of the n-th series and marks a point with its shape: shapes differ, too, for those who do not
+// see colours.
 func (fr *frame) series(n int) color.Color {
 	return []color.Color{fr.t.Subject, fr.t.Ink, fr.t.Soft}[n%3]
 }

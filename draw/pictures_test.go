@@ -14,11 +14,15 @@ import (
 
 // forestSketch has groups, two series, hollow and warned rows, whiskers beyond the axis, a bare row and a long name.
 func forestSketch() chart.Forest {
-	c := chart.Forest{Title: "Hythebrook Sound 16 against Hythebrook Sound 14", Subtitle: "In % better, whichever way is better.", Axis: "better →", Symbol: "%", Unit: "% better", Log: true, Legend: []string{"Sound 16", "Sound 15"}, Band: 1,
+	c := chart.Forest{Title: "Hythebrook Sound 16 against Hythebrook Sound 14",
+		Subtitle: "In % better, whichever way is better.", Axis: "better →", Symbol: "%", Unit: "% better", Log: true,
+		Legend: []string{"Sound 16", "Sound 15"}, Band: 1,
 		Rows: []chart.ForestRow{
 			{Group: "CPU", Name: "Compression, packing, all threads", Value: 59, Lo: 56, Hi: 62, Label: "747 → 1189 MiB/s"},
-			{Group: "CPU", Name: "Compression, packing, all threads", Value: 12, Lo: -3, Hi: 30, Label: "747 → 836 MiB/s", Series: 1, Hollow: true},
-			{Group: "Graphics", Name: "WebGPU, compute, inference, packed 8-bit integers, in a very long word of a name", Value: 273, Lo: 263, Hi: 283, Label: "1480 → 5515 GFLOP/s", Doubt: true},
+			{Group: "CPU", Name: "Compression, packing, all threads", Value: 12, Lo: -3, Hi: 30, Label: "747 → 836 MiB/s",
+				Series: 1, Hollow: true},
+			{Group: "Graphics", Name: "WebGPU, compute, inference, packed 8-bit integers, in a very long word of a name",
+				Value: 273, Lo: 263, Hi: 283, Label: "1480 → 5515 GFLOP/s", Doubt: true},
 			{Group: "Body", Name: "Weight", Value: -22, Lo: -22.5, Hi: -21.5, Label: "1.40 → 1.79 kg", Warn: true},
 			{Group: "Response", Name: "Wake-up delay", Value: 20, Lo: -70, Hi: 900, Label: "846 → 702 µs"},
 			{Group: "Noise", Name: "Noise", Label: "39.5 → 42.4 dB(A)", Bare: true},
@@ -28,16 +32,21 @@ func forestSketch() chart.Forest {
 }
 
 func scatterSketch() chart.Scatter {
-	c := chart.Scatter{Title: "Index against price, crew laptops", Subtitle: "Points on the dashed line.", X: "Price, EUR", Y: "Index", Frontier: true, Foot: "A Desk.", Notes: []string{"2 left out: no price."}}
-	for i, p := range [][2]float64{{699, 100}, {699, 99.6}, {749, 98}, {829, 108}, {1049, 121}, {1193, 158}, {1249, 107}, {1349, 108}, {1399, 121}, {1529, 155}} {
-		c.Points = append(c.Points, chart.Point{ID: fmt.Sprint(i), Name: fmt.Sprintf("Maker Model %d", 10+i), Note: "16 GiB, 512 GB", X: p[0], Y: p[1], Lo: p[1] - 3, Hi: p[1] + 3, Best: i == 0 || i == 3 || i == 4 || i == 5, Subject: i == 4, Hollow: i == 7, Label: fmt.Sprintf("%.0f for %.2f EUR", p[1], p[0])})
+	c := chart.Scatter{Title: "Index against price, crew laptops", Subtitle: "Points on the dashed line.", X: "Price, EUR",
+		Y: "Index", Frontier: true, Foot: "A Desk.", Notes: []string{"2 left out: no price."}}
+	for i, p := range [][2]float64{{699, 100}, {699, 99.6}, {749, 98}, {829, 108}, {1049, 121}, {1193, 158}, {1249, 107},
+		{1349, 108}, {1399, 121}, {1529, 155}} {
+		c.Points = append(c.Points, chart.Point{ID: fmt.Sprint(i), Name: fmt.Sprintf("Maker Model %d", 10+i),
+			Note: "16 GiB, 512 GB", X: p[0], Y: p[1], Lo: p[1] - 3, Hi: p[1] + 3, Best: i == 0 || i == 3 || i == 4 || i == 5,
+			Subject: i == 4, Hollow: i == 7, Label: fmt.Sprintf("%.0f for %.2f EUR", p[1], p[0])})
 	}
 	c.Text = c.Describe()
 	return c
 }
 
 func linesSketch() chart.Lines {
-	c := chart.Lines{Title: "Hashing, sustained: Sound 16 is highest at the end", Subtitle: "One run each.", X: "Time, s", Y: "Rate, MiB/s", Foot: "A Desk."}
+	c := chart.Lines{Title: "Hashing, sustained: Sound 16 is highest at the end", Subtitle: "One run each.", X: "Time, s",
+		Y: "Rate, MiB/s", Foot: "A Desk."}
 	for k, name := range []string{"Hythebrook Sound 16", "Selvane Fen 14", "Thrunby Dunlin 15", "Wexcombe Pilot 13"} {
 		l := chart.Line{ID: fmt.Sprint(k), Name: name, Note: "16 GiB", Summary: "keeps 88 %: 19,455 MiB/s", Subject: k == 1}
 		for i := range 120 {
@@ -50,7 +59,8 @@ func linesSketch() chart.Lines {
 }
 
 func TestGoldenPictures(t *testing.T) {
-	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "scatter": scatterSketch(), "lines": linesSketch()} {
+	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "scatter": scatterSketch(),
+		"lines": linesSketch()} {
 		got, err := SVG(c, Options{})
 		if err != nil {
 			t.Fatal(err)
@@ -70,14 +80,18 @@ func TestGoldenPictures(t *testing.T) {
 func TestNoPictureOverlapsOrLeavesItsFormat(t *testing.T) {
 	long := forestSketch()
 	for i := range 90 {
-		long.Rows = append(long.Rows, chart.ForestRow{Group: fmt.Sprint("Group ", i/12), Name: fmt.Sprint("Measure number ", i), Value: float64(i - 40), Lo: float64(i - 50), Hi: float64(i - 30), Label: "28,421,969 → 44,863,507 nodes/s", Hollow: i%3 == 0})
+		long.Rows = append(long.Rows, chart.ForestRow{Group: fmt.Sprint("Group ", i/12), Name: fmt.Sprint("Measure number ",
+			i), Value: float64(i - 40), Lo: float64(i - 50), Hi: float64(i - 30), Label: "28,421,969 → 44,863,507 nodes/s",
+			Hollow: i%3 == 0})
 	}
 	same := scatterSketch()
 	for i := range same.Points {
 		same.Points[i].X, same.Points[i].Y = 700+float64(i), 100+float64(i)/10
 	}
-	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "long forest": long, "empty forest": chart.Forest{Title: "Nothing", Foot: "Foot."}, "scatter": scatterSketch(), "heap": same,
-		"empty scatter": chart.Scatter{Title: "Nothing", Foot: "Foot."}, "lines": linesSketch(), "empty lines": chart.Lines{Title: "Nothing", Foot: "Foot."}} {
+	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "long forest": long,
+		"empty forest": chart.Forest{Title: "Nothing", Foot: "Foot."}, "scatter": scatterSketch(), "heap": same,
+		"empty scatter": chart.Scatter{Title: "Nothing", Foot: "Foot."}, "lines": linesSketch(),
+		"empty lines": chart.Lines{Title: "Nothing", Foot: "Foot."}} {
 		for format, f := range Formats {
 			svg, err := SVG(c, Options{Format: format})
 			if err != nil {
@@ -94,7 +108,8 @@ func TestNoPictureOverlapsOrLeavesItsFormat(t *testing.T) {
 					}
 				}
 			}
-			if title, text := c.Heading(); !strings.Contains(string(svg), "<title>"+title+"</title>") || text != "" && !strings.Contains(string(svg), "<desc>") {
+			if title, text := c.Heading(); !strings.Contains(string(svg), "<title>"+title+"</title>") || text != "" &&
+				!strings.Contains(string(svg), "<desc>") {
 				t.Errorf("%s as %s has no title or text", name, format)
 			}
 		}
@@ -104,13 +119,15 @@ func TestNoPictureOverlapsOrLeavesItsFormat(t *testing.T) {
 func TestALongFieldOfDifferencesKeepsTheLargestAndSaysSo(t *testing.T) {
 	c := forestSketch()
 	for i := range 60 {
-		c.Rows = append(c.Rows, chart.ForestRow{Group: "More", Name: fmt.Sprint("Small ", i), Value: 1, Lo: 0.5, Hi: 1.5, Label: "1 → 1"})
+		c.Rows = append(c.Rows, chart.ForestRow{Group: "More", Name: fmt.Sprint("Small ", i), Value: 1, Lo: 0.5, Hi: 1.5,
+			Label: "1 → 1"})
 	}
 	svg, err := SVG(c, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if s := string(svg); !strings.Contains(s, "40 of 66 rows are shown") || !strings.Contains(s, "1480 → 5515 GFLOP/s") || len(c.Table().Rows) != 66 {
+	if s := string(svg); !strings.Contains(s, "40 of 66 rows are shown") || !strings.Contains(s, "1480 → 5515 GFLOP/s") ||
+		len(c.Table().Rows) != 66 {
 		t.Error("the largest differences are not kept, or the picture does not say what it leaves out")
 	}
 }
@@ -122,7 +139,8 @@ func TestARowOfASVGCanBeHit(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if n := strings.Count(string(svg), "<g data-row="); n != len(c.Rows) || !strings.Contains(string(svg), `data-row="a&#34;b&lt;c"`) {
+	if n := strings.Count(string(svg), "<g data-row="); n != len(c.Rows) || !strings.Contains(string(svg),
+		`data-row="a&#34;b&lt;c"`) {
 		t.Errorf("%d of %d rows can be hit", n, len(c.Rows))
 	}
 }

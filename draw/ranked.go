@@ -234,7 +234,8 @@ func (l *layout) footLines(room float64) {
 		head := "Not ranked"
 		indent := width(strong, 13*z, head) + 12*z
 		for i, line := range wrap(text, 13*z, strings.Join(l.c.NotRanked, ". ")+".", room-indent) {
-			s := []segment{{text: head, style: strong, color: l.t.Caution, wide: indent}, {text: line, style: text, color: l.t.Ink}}
+			s := []segment{{text: head, style: strong, color: l.t.Caution, wide: indent}, {text: line, style: text,
+				color: l.t.Ink}}
 			if i > 0 {
 				s[0].text = ""
 			}
@@ -269,7 +270,8 @@ func (l *layout) footLines(room float64) {
 			continue
 		}
 		for k, line := range wrap(text, 13*z, note, room-22*z) {
-			s := []segment{{text: head, style: strong, color: l.t.Caution, wide: 22 * z}, {text: line, style: text, color: l.t.Ink}}
+			s := []segment{{text: head, style: strong, color: l.t.Caution, wide: 22 * z}, {text: line, style: text,
+				color: l.t.Ink}}
 			if k > 0 {
 				s[0].text = ""
 			}

@@ -99,9 +99,12 @@ func (l *scatter) paint(c vg.Canvas, groundless bool) {
 			off, firm := []float64{10, 20, 34, 52, 74}[try%5], try < 5
 			d := off * z
 			top, foot := l.py(p.Hi)-3*z, l.py(p.Lo)+3*z // beyond its whisker
-			for k, at := range []area{{x + d, y - h/2, x + d + w, y + h/2}, {x - d - w, y - h/2, x - d, y + h/2}, {x + 0.7*d, y - d - 0.6*h, x + 0.7*d + w, y - d + 0.4*h}, {x - 0.7*d - w, y - d - 0.6*h, x - 0.7*d, y - d + 0.4*h},
-				{x + 0.7*d, y + d - 0.4*h, x + 0.7*d + w, y + d + 0.6*h}, {x - 0.7*d - w, y + d - 0.4*h, x - 0.7*d, y + d + 0.6*h}, {x - w/2, y - d - h, x + w/2, y - d}, {x - w/2, y + d, x + w/2, y + d + h},
-				{x - w/2, top - h, x + w/2, top}, {x - w + d, top - h, x + d, top}, {x - d, top - h, x + w - d, top}, {x - w/2, foot, x + w/2, foot + h}, {x - w + d, foot, x + d, foot + h}} {
+			for k, at := range []area{{x + d, y - h/2, x + d + w, y + h/2}, {x - d - w, y - h/2, x - d, y + h/2},
+				{x + 0.7*d, y - d - 0.6*h, x + 0.7*d + w, y - d + 0.4*h}, {x - 0.7*d - w, y - d - 0.6*h, x - 0.7*d, y - d + 0.4*h},
+				{x + 0.7*d, y + d - 0.4*h, x + 0.7*d + w, y + d + 0.6*h}, {x - 0.7*d - w, y + d - 0.4*h, x - 0.7*d, y + d + 0.6*h},
+				{x - w/2, y - d - h, x + w/2, y - d}, {x - w/2, y + d, x + w/2, y + d + h},
+				{x - w/2, top - h, x + w/2, top}, {x - w + d, top - h, x + d, top}, {x - d, top - h, x + w - d, top},
+				{x - w/2, foot, x + w/2, foot + h}, {x - w + d, foot, x + d, foot + h}} {
 				free := at.x0 >= l.x0-4*z && at.x1 <= l.w-margin*z/2 && at.y0 >= l.y1-14*z && at.y1 <= l.y0
 				for n, b := range taken {
 					free = free && (n < points && n == i || n >= points && n < lines && !firm || !at.meets(b))

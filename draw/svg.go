@@ -32,7 +32,8 @@ type svgState struct {
 
 func newSVG(w, h float64, title, description string) *svgCanvas {
 	c := &svgCanvas{h: h, state: svgState{color: color.Black, width: 1}}
-	fmt.Fprintf(&c.buf, `<svg xmlns="http://www.w3.org/2000/svg" role="img" viewBox="0 0 %s %s" width="%s" height="%s">`, num(w), num(h), num(w), num(h))
+	fmt.Fprintf(&c.buf, `<svg xmlns="http://www.w3.org/2000/svg" role="img" viewBox="0 0 %s %s" width="%s" height="%s">`,
+		num(w), num(h), num(w), num(h))
 	c.buf.WriteString("<title>" + escape(title) + "</title><desc>" + escape(description) + "</desc>\n")
 	return c
 }
@@ -114,7 +115,8 @@ func (c *svgCanvas) Stroke(p vg.Path) {
 		}
 		dash += `"`
 	}
-	fmt.Fprintf(&c.buf, `<path d="%s" fill="none" stroke="%s" stroke-width="%s"%s/>`+"\n", c.path(p), paint(c.state.color), num(float64(c.state.width)), dash)
+	fmt.Fprintf(&c.buf, `<path d="%s" fill="none" stroke="%s" stroke-width="%s"%s/>`+"\n", c.path(p), paint(c.state.color),
+		num(float64(c.state.width)), dash)
 }
 
 func (c *svgCanvas) Fill(p vg.Path) {

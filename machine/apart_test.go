@@ -40,17 +40,20 @@ func apart(t *testing.T, part string) Apart {
 func TestARunInAProcessOfItsOwn(t *testing.T) {
 	w, _ := workload.Find("tide-synthesis")
 	var heard []record.Sample
-	out, err := apart(t, "run").Run(context.Background(), record.Order{Test: w.Test}, func(s record.Sample) { heard = append(heard, s) })
+	out, err := apart(t, "run").Run(context.Background(), record.Order{Test: w.Test},
+		func(s record.Sample) { heard = append(heard, s) })
 	if err != nil || len(out.Readings) != len(w.Test.Measures) || len(heard) == 0 || heard[len(heard)-1].Phase == "" {
 		t.Errorf("%d readings, %d samples, %v", len(out.Readings), len(heard), err)
 	}
 	wrong := w.Test
 	wrong.Version = 99
-	if _, err := apart(t, "run").Run(context.Background(), record.Order{Test: wrong}, nil); err == nil || !strings.Contains(err.Error(), "no version 99") || errors.Is(err, record.ErrCrashed) {
+	if _, err := apart(t, "run").Run(context.Background(), record.Order{Test: wrong}, nil); err == nil ||
+		!strings.Contains(err.Error(), "no version 99") || errors.Is(err, record.ErrCrashed) {
 		t.Error(err)
 	}
 	net, _ := workload.Find("network")
-	if _, err := apart(t, "run").Run(context.Background(), record.Order{Test: net.Test}, nil); !errors.Is(err, record.ErrNotRun) {
+	if _, err := apart(t, "run").Run(context.Background(), record.Order{Test: net.Test}, nil); !errors.Is(err,
+		record.ErrNotRun) {
 		t.Errorf("a test that cannot be run here: %v", err)
 	}
 }
@@ -58,10 +61,12 @@ func TestARunInAProcessOfItsOwn(t *testing.T) {
 func TestAProcessThatDiesHasCrashed(t *testing.T) {
 	w, _ := workload.Find("tide-synthesis")
 	_, err := apart(t, "crash").Run(context.Background(), record.Order{Test: w.Test}, nil)
-	if !errors.Is(err, record.ErrCrashed) || !strings.Contains(err.Error(), "panic: the drive is gone") || !strings.Contains(err.Error(), "exit status 2") {
+	if !errors.Is(err, record.ErrCrashed) || !strings.Contains(err.Error(), "panic: the drive is gone") ||
+		!strings.Contains(err.Error(), "exit status 2") {
 		t.Error(err)
 	}
-	if _, err := (Apart{Exe: "/no/such/program"}).Run(context.Background(), record.Order{Test: w.Test}, nil); err == nil || !strings.Contains(err.Error(), "start a process") {
+	if _, err := (Apart{Exe: "/no/such/program"}).Run(context.Background(), record.Order{Test: w.Test}, nil); err == nil ||
+		!strings.Contains(err.Error(), "start a process") {
 		t.Error(err)
 	}
 }

@@ -120,7 +120,8 @@ func (l Local) command(ctx context.Context, t method.Test, report func(record.Sa
 		return out, workload.NotRun("%w", err)
 	}
 	if !slices.ContainsFunc(list, func(a Allowance) bool { return slices.Equal(a.Run, c.Run) && a.Program == program }) {
-		return out, workload.NotRun("%w: %s; its owner allows it there with `durvek command allow -- %s`", ErrNotAllowed, strings.Join(c.Run, " "), strings.Join(c.Run, " "))
+		return out, workload.NotRun("%w: %s; its owner allows it there with `durvek command allow -- %s`", ErrNotAllowed,
+			strings.Join(c.Run, " "), strings.Join(c.Run, " "))
 	}
 	base := l.Dir
 	if base == "" {
@@ -190,7 +191,8 @@ func limitReached(t method.Test, c method.Command) []record.Reading {
 		m, _ := t.Measure(f.Measure)
 		v, err := quantity.Convert(c.Limit, "s", m.Unit)
 		if f.Time == "" || err != nil {
-			out = append(out, record.Reading{Measure: f.Measure, State: record.Missing, Reason: "the program was ended at its time limit"})
+			out = append(out, record.Reading{Measure: f.Measure, State: record.Missing,
+				Reason: "the program was ended at its time limit"})
 			continue
 		}
 		timed = true
@@ -206,7 +208,8 @@ var errLimit = errors.New("ended at its time limit")
 
 // execute runs the program until it ends, the awaited line comes, or its time is up. All that it
 // started ends with it, where the system lets processes be grouped.
-func execute(ctx context.Context, program string, c method.Command, dir string, limit time.Duration) (o method.Output, err error) {
+func execute(ctx context.Context, program string, c method.Command, dir string, limit time.Duration) (o method.Output,
+	err error) {
 	var await *regexp.Regexp
 	if c.Line != "" {
 		if await, err = regexp.Compile(c.Line); err != nil {

@@ -20,7 +20,8 @@ import (
 func script(text string, change func(*method.Test)) method.Test {
 	ms := method.Measure{Slug: "x", Name: "x", Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower}
 	t := method.Test{Slug: "s", Version: 1, Origin: "command", Measures: []method.Measure{ms},
-		Command: &method.Command{Run: []string{"sh", "-c", text}, Limit: 20, Figures: []method.Figure{{Measure: "x", Time: "exit"}}}}
+		Command: &method.Command{Run: []string{"sh", "-c", text}, Limit: 20, Figures: []method.Figure{{Measure: "x",
+			Time: "exit"}}}}
 	if change != nil {
 		change(&t)
 	}
@@ -56,13 +57,17 @@ func TestCommandsAreReadInEveryWay(t *testing.T) {
 		{"another exit status is success", script("exit 3", func(x *method.Test) { x.Command.Exit = 3 }), 0.1, 5000, ""},
 		{"it fails", script("echo broken pump >&2; exit 4", nil), 0, 0, "ended with status 4: broken pump"},
 		{"it fails silently", script("exit 1", nil), 0, 0, "it said nothing"},
-		{"its limit, without a figure of time", script("sleep 60", func(x *method.Test) { text("(.)")(x); x.Command.Limit = 0.2 }), 0, 0, "ended at its time limit of 0.2 s"},
+		{"its limit, without a figure of time", script("sleep 60", func(x *method.Test) {
+			text("(.)")(x)
+			x.Command.Limit = 0.2
+		}), 0, 0, "ended at its time limit of 0.2 s"},
 	} {
 		if _, err := Allow(list, c.test.Command.Run, false, time.Now()); err != nil {
 			t.Fatal(err)
 		}
 		begin := time.Now()
-		out, err := Local{Dir: dir, Allowed: list}.Run(context.Background(), record.Order{Test: c.test}, func(record.Sample) {})
+		out, err := Local{Dir: dir, Allowed: list}.Run(context.Background(), record.Order{Test: c.test},
+			func(record.Sample) {})
 		if spent := time.Since(begin); spent > 15*time.Second {
 			t.Errorf("%s: it took %v", c.name, spent)
 		}
@@ -93,7 +98,8 @@ func TestWhatACommandStartedEndsWithIt(t *testing.T) {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
-	if _, err := (Local{Dir: dir, Allowed: list}).Run(ctx, record.Order{Test: x}, nil); err == nil || !strings.HasPrefix(err.Error(), "stopped") {
+	if _, err := (Local{Dir: dir, Allowed: list}).Run(ctx, record.Order{Test: x}, nil); err == nil ||
+		!strings.HasPrefix(err.Error(), "stopped") {
 		t.Errorf("interrupted: %v", err)
 	}
 	for end := time.Now().Add(1500 * time.Millisecond); time.Now().Before(end); {
@@ -125,7 +131,8 @@ func TestOnlyTheseVeryWordsAndThisVeryFileAreAllowed(t *testing.T) {
 	if err := run(prog); !errors.Is(err, record.ErrNotRun) || !errors.Is(err, ErrNotAllowed) {
 		t.Errorf("nothing is allowed, yet %v", err)
 	}
-	if program, err := Allow(list, []string{prog, "-x"}, false, time.Now()); err != nil || filepath.Base(program) != "one" {
+	if program, err := Allow(list, []string{prog, "-x"}, false, time.Now()); err != nil ||
+		filepath.Base(program) != "one" {
 		t.Errorf("%s, %v", program, err)
 	}
 	if err := run(prog, "-x"); err != nil {

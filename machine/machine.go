@@ -160,12 +160,14 @@ func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sampl
 	}
 	w, ok := workload.Find(o.Test.Slug)
 	if !ok || w.Test.Version != o.Test.Version {
-		return record.Outcome{}, fmt.Errorf("this agent has no version %d of %q; bring agent and service to the same version", o.Test.Version, o.Test.Slug)
+		return record.Outcome{}, fmt.Errorf("this agent has no version %d of %q; bring agent and service to the same version",
+			o.Test.Version, o.Test.Slug)
 	}
 	// A workload sets its own number of threads; the collector's debt of the run before is paid first.
 	runtime.GC()
 	debug.FreeOSMemory()
-	env := workload.Env{Options: o.Options, Dir: l.Dir, Seconds: l.Seconds, Service: o.Service, Token: o.Token, Browser: l.Browser, Report: report}
+	env := workload.Env{Options: o.Options, Dir: l.Dir, Seconds: l.Seconds, Service: o.Service, Token: o.Token,
+		Browser: l.Browser, Report: report}
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		env.Memory = v.Available
 	}

@@ -14,7 +14,8 @@ import (
 
 func TestThisMachineSaysWhatItIs(t *testing.T) {
 	m, err := Local{}.Describe(context.Background())
-	if err != nil || m.Name == "" || m.Boot == "" || m.System == "" || m.Threads != runtime.NumCPU() || m.Memory < 1<<28 || m.Simulated {
+	if err != nil || m.Name == "" || m.Boot == "" || m.System == "" || m.Threads != runtime.NumCPU() || m.Memory < 1<<28 ||
+		m.Simulated {
 		t.Errorf("%+v, %v", m, err)
 	}
 	again, _ := Local{}.Describe(context.Background())
@@ -42,10 +43,13 @@ func TestSupply(t *testing.T) {
 		want  string
 	}{
 		{"no battery at all", nil, "mains"},
-		{"on the line", map[string]string{"AC/type": "Mains", "AC/online": "1", "BAT0/type": "Battery", "BAT0/status": "Charging"}, "mains"},
-		{"unplugged", map[string]string{"AC/type": "Mains", "AC/online": "0", "BAT0/type": "Battery", "BAT0/status": "Discharging"}, "battery"},
+		{"on the line", map[string]string{"AC/type": "Mains", "AC/online": "1", "BAT0/type": "Battery",
+			"BAT0/status": "Charging"}, "mains"},
+		{"unplugged", map[string]string{"AC/type": "Mains", "AC/online": "0", "BAT0/type": "Battery",
+			"BAT0/status": "Discharging"}, "battery"},
 		{"a full battery and no word of a line", map[string]string{"BAT0/type": "Battery", "BAT0/status": "Full"}, ""},
-		{"a mouse's battery", map[string]string{"mouse/type": "Battery", "mouse/scope": "Device", "mouse/status": "Discharging"}, "mains"},
+		{"a mouse's battery", map[string]string{"mouse/type": "Battery", "mouse/scope": "Device",
+			"mouse/status": "Discharging"}, "mains"},
 	} {
 		dir := t.TempDir()
 		for name, content := range c.files {

@@ -92,7 +92,8 @@ func (t tells) chips() []chip {
 	for _, p := range t.list("/sys/class/drm/card[0-9]/device/vendor") {
 		dir := filepath.Dir(p)
 		link, _ := os.Readlink(t.path(dir + "/driver"))
-		out = append(out, chip{dir, strings.TrimPrefix(t.line(p), "0x") + ":" + strings.TrimPrefix(t.line(dir+"/device"), "0x"), filepath.Base(link)})
+		out = append(out, chip{dir, strings.TrimPrefix(t.line(p), "0x") + ":" + strings.TrimPrefix(t.line(dir+"/device"),
+			"0x"), filepath.Base(link)})
 	}
 	return out
 }
@@ -182,7 +183,8 @@ func (t tells) negotiated(dir string) map[string]string {
 				}
 				for _, p := range t.list(dir + "/ata_port/ata*") {
 					port := strings.TrimPrefix(filepath.Base(p), "ata")
-					if s, _, ok := strings.Cut(t.line("/sys/class/ata_link/link"+port+"/sata_spd"), " "); ok && out["link.drive"] == "" {
+					if s, _, ok := strings.Cut(t.line("/sys/class/ata_link/link"+port+"/sata_spd"), " "); ok &&
+						out["link.drive"] == "" {
 						put("link.drive", "SATA "+strings.TrimSuffix(s, ".0")+" Gbit/s")
 					}
 				}
@@ -210,7 +212,8 @@ func (t tells) negotiated(dir string) map[string]string {
 	if c := t.chips(); len(c) > 0 {
 		put("link.graphics", t.pcie(c[0].dir, "current"))
 	}
-	for _, pattern := range []string{"/sys/class/drm/card*-eDP*/edid", "/sys/class/drm/card*-LVDS*/edid", "/sys/class/drm/card*-DSI*/edid"} {
+	for _, pattern := range []string{"/sys/class/drm/card*-eDP*/edid", "/sys/class/drm/card*-LVDS*/edid",
+		"/sys/class/drm/card*-DSI*/edid"} {
 		for _, p := range t.list(pattern) {
 			put("panel.identity", edidName(t.path(p)))
 		}
@@ -244,7 +247,8 @@ func edidName(path string) string {
 		return ""
 	}
 	maker := uint16(b[8])<<8 | uint16(b[9])
-	id := string([]byte{byte('@' + maker>>10&31), byte('@' + maker>>5&31), byte('@' + maker&31)}) + fmt.Sprintf(" %02X%02X", b[11], b[10])
+	id := string([]byte{byte('@' + maker>>10&31), byte('@' + maker>>5&31), byte('@' + maker&31)}) +
+		fmt.Sprintf(" %02X%02X", b[11], b[10])
 	for at := 54; at+18 <= 126; at += 18 {
 		if d := b[at : at+18]; d[0] == 0 && d[1] == 0 && (d[3] == 0xFC || d[3] == 0xFE) {
 			if name := strings.TrimSpace(strings.Split(string(d[5:]), "\n")[0]); name != "" {
@@ -523,7 +527,8 @@ func (s *sensors) read(at time.Duration) map[string]float64 {
 		written, _ := strconv.ParseFloat(f[6], 64)
 		busy, _ := strconv.ParseFloat(f[9], 64) // milliseconds
 		if s.hasDiskStat && seconds > 0 {
-			out["throughput.read"], out["throughput.write"] = (read-s.lastRead)*512/1e6/seconds, (written-s.lastWritten)*512/1e6/seconds
+			out["throughput.read"], out["throughput.write"] = (read-s.lastRead)*512/1e6/seconds,
+				(written-s.lastWritten)*512/1e6/seconds
 			out["load.drive"] = min(100, (busy-s.lastBusy)/10/seconds)
 		}
 		s.lastRead, s.lastWritten, s.lastBusy, s.hasDiskStat = read, written, busy, true
@@ -583,7 +588,8 @@ func (l Local) untold(ctx context.Context) []string {
 	channels := s.read(20 * time.Millisecond)
 	s.close()
 	var out []string
-	for _, k := range []string{"supply", "power.profile", "power.governor", "battery.charge", "displays", "graphics.driver", "firmware", "system.updates", "ambient", "display.luminance"} {
+	for _, k := range []string{"supply", "power.profile", "power.governor", "battery.charge", "displays",
+		"graphics.driver", "firmware", "system.updates", "ambient", "display.luminance"} {
 		if conditions[k] == "" {
 			out = append(out, k)
 		}

@@ -43,7 +43,8 @@ func figures(t *testing.T, r record.Run) map[string]float64 {
 func TestTheFirstLoadIsSmall(t *testing.T) {
 	total := int64(0)
 	err := fs.WalkDir(probe.Files(), ".", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || path != "index.html" && !strings.HasSuffix(path, ".woff2") && !(strings.HasPrefix(path, "assets/index") && strings.HasSuffix(path, ".gz")) {
+		if err != nil || d.IsDir() || path != "index.html" && !strings.HasSuffix(path, ".woff2") &&
+			!(strings.HasPrefix(path, "assets/index") && strings.HasSuffix(path, ".gz")) {
 			return err
 		}
 		info, err := d.Info()
@@ -57,7 +58,8 @@ func TestTheFirstLoadIsSmall(t *testing.T) {
 
 func TestWebGL2IsReallyDrawnAndChecked(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: steps("graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic")})
+	plan, c := planned(t, method.Plan{Steps: steps("graphics-fill", "graphics-texture", "graphics-geometry",
+		"graphics-arithmetic")})
 	p.measured(c.Link)
 	p.Shot("done")
 	got := runs(t, plan.ID)
@@ -76,7 +78,8 @@ func TestWebGL2IsReallyDrawnAndChecked(t *testing.T) {
 			t.Errorf("%s brings the series %v", r.Test, r.Series)
 		}
 		o := r.Observed
-		if o["graphics.renderer"] != "software" || o["graphics.chip"] == "" || o["option.chip"] != "fast" || !strings.HasPrefix(o["runtime"], "in browser, Chromium ") || !strings.Contains(o["runtime"], ", go1.") {
+		if o["graphics.renderer"] != "software" || o["graphics.chip"] == "" || o["option.chip"] != "fast" ||
+			!strings.HasPrefix(o["runtime"], "in browser, Chromium ") || !strings.Contains(o["runtime"], ", go1.") {
 			t.Errorf("%s observed %v", r.Test, o)
 		}
 		if r.Source != "agent" || r.Subject != phone || r.Negotiated["graphics.named"] == "" {
@@ -91,10 +94,12 @@ func TestWebGL2IsReallyDrawnAndChecked(t *testing.T) {
 
 func TestWebGPUIsReallyComputedAndChecked(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: steps("webgpu-fill", "webgpu-texture", "webgpu-geometry", "webgpu-arithmetic", "webgpu-compute")})
+	plan, c := planned(t, method.Plan{Steps: steps("webgpu-fill", "webgpu-texture", "webgpu-geometry", "webgpu-arithmetic",
+		"webgpu-compute")})
 	p.measured(c.Link)
 	got := runs(t, plan.ID)
-	for i, want := range [][]string{{"blended", "opaque"}, {"near", "scattered"}, {"triangles"}, {"f32"}, {"grid", "reduction", "inference-f32"}} {
+	for i, want := range [][]string{{"blended", "opaque"}, {"near", "scattered"}, {"triangles"}, {"f32"},
+		{"grid", "reduction", "inference-f32"}} {
 		v := figures(t, got[i])
 		for _, m := range want {
 			if !(v[m] > 0) {
@@ -126,8 +131,10 @@ func TestAWrongPictureFailsTheRunAndIsNoFigure(t *testing.T) {
 func TestTheSceneYieldsFrameTimesAndTheSizeThatIsHeld(t *testing.T) {
 	p := newDevice(t)
 	small := map[string]string{"size": "640x360", "quality": "low", "duration": "3 s"}
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "graphics-scene", Repeats: 1, Options: small}, {Test: "graphics-hold", Repeats: 1, Options: map[string]string{"quality": "low", "duration": "1 s"}},
-		{Test: "graphics-scene-sustained", Repeats: 1, Options: map[string]string{"size": "640x360", "quality": "low", "duration": "4 s"}}, {Test: "screen-facts", Repeats: 1}}})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "graphics-scene", Repeats: 1, Options: small},
+		{Test: "graphics-hold", Repeats: 1, Options: map[string]string{"quality": "low", "duration": "1 s"}},
+		{Test: "graphics-scene-sustained", Repeats: 1, Options: map[string]string{"size": "640x360", "quality": "low",
+			"duration": "4 s"}}, {Test: "screen-facts", Repeats: 1}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
 	p.Until(`!!document.querySelector('#stage .over')?.innerText.includes('frames/s')`)
@@ -147,7 +154,8 @@ func TestTheSceneYieldsFrameTimesAndTheSizeThatIsHeld(t *testing.T) {
 	if rate := float64(len(frames.Values)) / sum; rate/v["mean"] > 1.0001 || rate/v["mean"] < 0.9999 {
 		t.Errorf("%d frames in %.2f s, and a mean rate of %.2f", len(frames.Values), sum, v["mean"])
 	}
-	if got[0].Observed["option.size"] != "640x360" || got[0].Negotiated["harness.share"] == "" || got[0].Negotiated["frames.few"] == "" {
+	if got[0].Observed["option.size"] != "640x360" || got[0].Negotiated["harness.share"] == "" ||
+		got[0].Negotiated["frames.few"] == "" {
 		t.Errorf("%v %v", got[0].Observed, got[0].Negotiated)
 	}
 	figures(t, got[1])
@@ -157,7 +165,8 @@ func TestTheSceneYieldsFrameTimesAndTheSizeThatIsHeld(t *testing.T) {
 		}
 	}
 	// A renderer in software may be too slow for a level in a few seconds; its rates are there all the same.
-	if v := figures(t, got[2]); len(got[2].Series) != 1 || len(got[2].Series[0].Values) == 0 || len(got[2].Series[0].Values) >= 10 && !(v["burst"] > 0) {
+	if v := figures(t, got[2]); len(got[2].Series) != 1 || len(got[2].Series[0].Values) == 0 ||
+		len(got[2].Series[0].Values) >= 10 && !(v["burst"] > 0) {
 		t.Errorf("under lasting load: %v %v", got[2].Readings, got[2].Series)
 	}
 	if v := figures(t, got[3]); v["refresh"] < 5 || v["width"] < 300 || got[3].Negotiated["screen.gamut"] == "" {
@@ -167,7 +176,9 @@ func TestTheSceneYieldsFrameTimesAndTheSizeThatIsHeld(t *testing.T) {
 
 func TestTheKernelsRunInWorkersAndAreNeverHeldAgainstNativeRuns(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "hashing", Repeats: 1}, {Test: "compression-scaling", Repeats: 1}, {Test: "route-search-sustained", Repeats: 1, Options: map[string]string{"duration": "4 s"}}, {Test: "hashing-cores", Repeats: 1}}})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "hashing", Repeats: 1}, {Test: "compression-scaling",
+		Repeats: 1}, {Test: "route-search-sustained", Repeats: 1, Options: map[string]string{"duration": "4 s"}},
+		{Test: "hashing-cores", Repeats: 1}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Says("1 test left out here")
 	p.Shot("ready")
@@ -192,9 +203,13 @@ func TestTheKernelsRunInWorkersAndAreNeverHeldAgainstNativeRuns(t *testing.T) {
 	// A native run of another phone: comparability alone keeps the two apart.
 	must(natively(t, "inlet-6-128-a", "hashing"))
 	for subject, other := range map[string]string{"petrel-8-256": "inlet-6-128", "inlet-6-128": "petrel-8-256"} {
-		out, err := client.Get[compare.Comparison](context.Background(), bed.client, "/api/ranking", client.Query("measure", "hashing/all", "field", "foredeck", "subject", subject))
+		out, err := client.Get[compare.Comparison](context.Background(), bed.client, "/api/ranking", client.Query("measure",
+			"hashing/all", "field", "foredeck", "subject", subject))
 		if err != nil || len(out.Rows) != 1 || out.Rows[0].Variant != subject || len(out.LeftOut) == 0 ||
-			!slices.ContainsFunc(out.LeftOut, func(l compare.LeftOut) bool { return l.Variant == other && strings.Contains(l.Reason, "runtime") }) {
+			!slices.ContainsFunc(out.LeftOut, func(l compare.LeftOut) bool {
+				return l.Variant == other &&
+					strings.Contains(l.Reason, "runtime")
+			}) {
 			t.Errorf("%s: %v, left out %v, %v", subject, out.Rows, out.LeftOut, err)
 		}
 	}
@@ -207,7 +222,9 @@ func TestScreenTouchStorageAndNetwork(t *testing.T) {
 	p.Press("Start")
 	p.Says("Tap anywhere")
 	p.Shot("touch")
-	for i := 0; tab.Eval[bool](p.Tab, `!document.getElementById('stage').hidden && !/circles/.test(document.getElementById('stage').innerText)`) && i < 60; i++ {
+	for i := 0; tab.Eval[bool](p.Tab,
+		`!document.getElementById('stage').hidden && !/circles/.test(document.getElementById('stage').innerText)`) &&
+		i < 60; i++ {
 		p.Do(chromedp.MouseClickXY(200, 300+float64(i)))
 		p.Do(chromedp.Sleep(60 * time.Millisecond))
 	}
@@ -216,7 +233,8 @@ func TestScreenTouchStorageAndNetwork(t *testing.T) {
 	}
 	p.Says("runs are delivered")
 	got := runs(t, plan.ID)
-	if v := figures(t, got[0]); !(v["write"] > 0 && v["read"] > 0 && v["scattered"] > 0) || got[0].Observed["drive.cache"] != "in use" {
+	if v := figures(t, got[0]); !(v["write"] > 0 && v["read"] > 0 && v["scattered"] > 0) ||
+		got[0].Observed["drive.cache"] != "in use" {
 		t.Errorf("%v", got[0].Readings)
 	}
 	if v := figures(t, got[1]); !(v["down"] > 0 && v["up"] > 0 && v["median"] > 0 && v["latency-90"] >= v["median"]) {
@@ -263,7 +281,8 @@ func incidents(t *testing.T, plan string) []record.Incident {
 
 func TestAFrozenPageVoidsTheRunAndAnotherTabGoesOn(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "route-search-sustained", Repeats: 1, Options: map[string]string{"duration": "6 s"}}}})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "route-search-sustained", Repeats: 1,
+		Options: map[string]string{"duration": "6 s"}}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
 	p.begun("Route search, sustained")
@@ -280,14 +299,16 @@ func TestAFrozenPageVoidsTheRunAndAnotherTabGoesOn(t *testing.T) {
 		t.Errorf("%d runs, %+v", len(got), got[0].Course)
 	}
 	// It tells of the interruption itself, or of a page that was gone if it was frozen before it could.
-	if x := incidents(t, plan.ID); len(x) == 0 || x[0].Kind != "interruption" && x[0].Kind != "crash" || !strings.Contains(x[0].Text, "while Route search, sustained") || x[0].Step == nil {
+	if x := incidents(t, plan.ID); len(x) == 0 || x[0].Kind != "interruption" && x[0].Kind != "crash" ||
+		!strings.Contains(x[0].Text, "while Route search, sustained") || x[0].Step == nil {
 		t.Errorf("%+v", x)
 	}
 }
 
 func TestAPageThatIsHiddenTimeAndAgainParksTheStep(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "route-search-sustained", Repeats: 1, Options: map[string]string{"duration": "20 s"}}, {Test: "screen-facts", Repeats: 1}}})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "route-search-sustained", Repeats: 1,
+		Options: map[string]string{"duration": "20 s"}}, {Test: "screen-facts", Repeats: 1}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
 	for i := range 3 {
@@ -298,7 +319,8 @@ func TestAPageThatIsHiddenTimeAndAgainParksTheStep(t *testing.T) {
 	}
 	p.Says("runs are delivered")
 	got := runs(t, plan.ID)
-	if len(got) != 2 || got[0].Outcome != "parked" || !strings.Contains(got[0].Failure, "3 times") || len(got[0].Readings) != 0 || got[1].Outcome != "done" {
+	if len(got) != 2 || got[0].Outcome != "parked" || !strings.Contains(got[0].Failure, "3 times") ||
+		len(got[0].Readings) != 0 || got[1].Outcome != "done" {
 		t.Errorf("%+v", got)
 	}
 	if x := incidents(t, plan.ID); len(x) != 3 || !strings.Contains(x[0].Text, "hidden") {
@@ -308,11 +330,13 @@ func TestAPageThatIsHiddenTimeAndAgainParksTheStep(t *testing.T) {
 
 func TestResultsWaitOnTheDeviceWhileThereIsNoConnection(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "screen-facts", Repeats: 4}, {Test: "hashing", Repeats: 1}}})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "screen-facts", Repeats: 4}, {Test: "hashing",
+		Repeats: 1}}})
 	connected := func(yes bool) {
 		t.Helper()
 		all := &network.Conditions{Offline: !yes, DownloadThroughput: -1, UploadThroughput: -1}
-		tell(p, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{all}})
+		tell(p, network.EmulateNetworkConditionsByRule,
+			network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{all}})
 	}
 	tell(p, network.Enable, network.EnableParams{})
 	p.Do(chromedp.Navigate(c.Link))
@@ -340,7 +364,8 @@ func TestResultsWaitOnTheDeviceWhileThereIsNoConnection(t *testing.T) {
 
 func TestAReloadedPageGoesOnWhereItWas(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "screen-facts", Repeats: 1}, {Test: "route-search-sustained", Repeats: 1, Options: map[string]string{"duration": "5 s"}}}})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "screen-facts", Repeats: 1},
+		{Test: "route-search-sustained", Repeats: 1, Options: map[string]string{"duration": "5 s"}}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
 	p.begun("Route search, sustained")
@@ -350,7 +375,8 @@ func TestAReloadedPageGoesOnWhereItWas(t *testing.T) {
 	if len(got) != 2 || got[1].Course.Attempt != 1 || got[0].Sitting != got[1].Sitting {
 		t.Errorf("%+v", got)
 	}
-	if x := incidents(t, plan.ID); len(x) != 1 || x[0].Kind != "crash" || !strings.Contains(x[0].Text, "page was closed, or the device was started anew while Route search") {
+	if x := incidents(t, plan.ID); len(x) != 1 || x[0].Kind != "crash" || !strings.Contains(x[0].Text,
+		"page was closed, or the device was started anew while Route search") {
 		t.Errorf("%+v", x)
 	}
 	p.Do(chromedp.Reload())
@@ -359,13 +385,15 @@ func TestAReloadedPageGoesOnWhereItWas(t *testing.T) {
 
 func TestAHandPausesAndStops(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "screen-facts", Repeats: 1}, {Test: "graphics-arithmetic", Repeats: 50}}}, method.AsDelivered, "quiet-mode")
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "screen-facts", Repeats: 1},
+		{Test: "graphics-arithmetic", Repeats: 50}}}, method.AsDelivered, "quiet-mode")
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
 	p.begun("Graphics, arithmetic")
 	direct := func(what string, step int) {
 		t.Helper()
-		if err := bed.client.Do(context.Background(), http.MethodPost, "/api/plans/"+plan.ID+"/directives", nil, map[string]any{"do": what, "step": step}, nil); err != nil {
+		if err := bed.client.Do(context.Background(), http.MethodPost, "/api/plans/"+plan.ID+"/directives", nil,
+			map[string]any{"do": what, "step": step}, nil); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -374,7 +402,8 @@ func TestAHandPausesAndStops(t *testing.T) {
 	p.Shot("hand")
 	waitFor(t, func() bool {
 		b, err := client.Get[record.BenchPlan](context.Background(), bed.client, "/api/plans/"+plan.ID, nil)
-		return err == nil && b.Progress != nil && b.Progress.Ask != nil && b.Progress.Ask.Now && b.Progress.State == record.Asking
+		return err == nil && b.Progress != nil && b.Progress.Ask != nil && b.Progress.Ask.Now &&
+			b.Progress.State == record.Asking
 	})
 	p.Press("Done")
 	p.begun("Graphics, arithmetic")
@@ -388,12 +417,14 @@ func TestAHandPausesAndStops(t *testing.T) {
 
 func TestWithoutASecureContextTheDeviceIsToldAndSomeTestsAreLeftOut(t *testing.T) {
 	p := newDevice(t)
-	plan, c := planned(t, method.Plan{Steps: steps("screen-facts", "webgpu-arithmetic", "browser-storage", "graphics-arithmetic")})
+	plan, c := planned(t, method.Plan{Steps: steps("screen-facts", "webgpu-arithmetic", "browser-storage",
+		"graphics-arithmetic")})
 	plain := strings.Replace(c.Link, "127.0.0.1", "desk.test", 1)
 	p.Do(chromedp.Navigate(plain))
 	p.Says("One confirmation")
 	p.Shot("secure")
-	if to := tab.Eval[string](p.Tab, `document.querySelector('a.go').href`); to != strings.Replace(plain, "http:", "https:", 1) {
+	if to := tab.Eval[string](p.Tab, `document.querySelector('a.go').href`); to != strings.Replace(plain, "http:",
+		"https:", 1) {
 		t.Errorf("the secure address is %s", to)
 	}
 	p.Press("Go on without: some tests are left out")
@@ -444,7 +475,8 @@ func TestACodeIsTypedOnceAndAWrongOneSaysWhatToDo(t *testing.T) {
 
 func TestDarkAndUsableOnSmallScreens(t *testing.T) {
 	p := newDevice(t)
-	tell(p, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
+	tell(p, emulation.SetEmulatedMedia,
+		emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
 	p.Do(chromedp.EmulateViewport(320, 568))
 	_, c := planned(t, method.Plan{Steps: steps("screen-facts")})
 	p.Do(chromedp.Navigate(c.Link))
@@ -478,14 +510,17 @@ func TestADeviceThatSavesPowerIsAskedToStop(t *testing.T) {
 }
 
 func TestTheWrongChipIsMarked(t *testing.T) {
-	must(bed.client.Do(context.Background(), http.MethodPost, "/api/setups", nil, method.Setup{Slug: "second-chip", Name: "Second chip", Conditions: map[string]string{"supply": "mains", "graphics.chip": "Lodestow Reed"}}, nil))
-	must(bed.client.Do(context.Background(), http.MethodPost, "/api/setups", nil, method.Setup{Slug: "named-chip", Name: "Named chip", Conditions: map[string]string{"supply": "mains", "graphics.chip": "swiftshader"}}, nil))
+	must(bed.client.Do(context.Background(), http.MethodPost, "/api/setups", nil, method.Setup{Slug: "second-chip",
+		Name: "Second chip", Conditions: map[string]string{"supply": "mains", "graphics.chip": "Lodestow Reed"}}, nil))
+	must(bed.client.Do(context.Background(), http.MethodPost, "/api/setups", nil, method.Setup{Slug: "named-chip",
+		Name: "Named chip", Conditions: map[string]string{"supply": "mains", "graphics.chip": "swiftshader"}}, nil))
 	for setup, marks := range map[string]int{"second-chip": 1, "named-chip": 0} {
 		p := newDevice(t)
 		plan, c := planned(t, method.Plan{Setup: setup, Steps: steps("graphics-arithmetic")})
 		p.measured(c.Link)
 		r := runs(t, plan.ID)[0]
-		if len(r.Marks) != marks || marks > 0 && (r.Marks[0].Kind != "departure" || !strings.Contains(r.Marks[0].Text, "not Lodestow Reed")) {
+		if len(r.Marks) != marks || marks > 0 && (r.Marks[0].Kind != "departure" || !strings.Contains(r.Marks[0].Text,
+			"not Lodestow Reed")) {
 			t.Errorf("%s: %+v", setup, r.Marks)
 		}
 	}
@@ -497,7 +532,8 @@ func TestAfterAFailureThePlansTermsHold(t *testing.T) {
 		incidents int
 	}{"retry": {"failed failed done", 4}, "skip": {"failed parked done", 0}, "stop": {"failed", 0}} {
 		p := newDevice(t)
-		plan, c := planned(t, method.Plan{Terms: method.Terms{Failure: policy}, Steps: []method.PlanStep{{Test: "graphics-arithmetic", Repeats: 2}, {Test: "screen-facts", Repeats: 1}}})
+		plan, c := planned(t, method.Plan{Terms: method.Terms{Failure: policy},
+			Steps: []method.PlanStep{{Test: "graphics-arithmetic", Repeats: 2}, {Test: "screen-facts", Repeats: 1}}})
 		p.Do(chromedp.Navigate(c.Link))
 		p.Says("Start")
 		tab.Eval[bool](p.Tab, `(HTMLCanvasElement.prototype.getContext = () => { throw new Error('the driver is gone') }, true)`)
@@ -515,9 +551,11 @@ func TestAfterAFailureThePlansTermsHold(t *testing.T) {
 		}
 	}
 	p := newDevice(t) // this browser says that it is on mains
-	plan, c := planned(t, method.Plan{Setup: "battery", Terms: method.Terms{Departure: "stop"}, Steps: steps("screen-facts")})
+	plan, c := planned(t, method.Plan{Setup: "battery", Terms: method.Terms{Departure: "stop"},
+		Steps: steps("screen-facts")})
 	p.measured(c.Link)
-	if r := runs(t, plan.ID)[0]; r.Outcome != "failed" || !strings.Contains(r.Failure, "stopped early: supply mains, not battery") {
+	if r := runs(t, plan.ID)[0]; r.Outcome != "failed" || !strings.Contains(r.Failure,
+		"stopped early: supply mains, not battery") {
 		t.Errorf("%s: %s", r.Outcome, r.Failure)
 	}
 }

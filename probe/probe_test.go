@@ -76,7 +76,8 @@ func run(m *testing.M) int {
 	bed.client = client.New(bed.server, token)
 	must(demo.Catalogue(ctx, bed.client))
 
-	browser, quit, err := tab.Browser(map[string]any{"enable-unsafe-webgpu": true, "use-webgpu-adapter": "swiftshader", "enable-features": "Vulkan", "use-angle": "swiftshader", "enable-unsafe-swiftshader": true,
+	browser, quit, err := tab.Browser(map[string]any{"enable-unsafe-webgpu": true, "use-webgpu-adapter": "swiftshader",
+		"enable-features": "Vulkan", "use-angle": "swiftshader", "enable-unsafe-swiftshader": true,
 		"ignore-certificate-errors": true, "host-resolver-rules": "MAP desk.test 127.0.0.1"})
 	must(err)
 	defer quit()
@@ -123,7 +124,8 @@ func planned(t *testing.T, p method.Plan, setups ...string) (method.Plan, coded)
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
-		bed.client.Do(context.Background(), http.MethodPost, "/api/plans/"+made.ID+"/directives", nil, map[string]any{"do": "stop"}, nil)
+		bed.client.Do(context.Background(), http.MethodPost, "/api/plans/"+made.ID+"/directives", nil,
+			map[string]any{"do": "stop"}, nil)
 		bed.desk.Bench.FinishPlan(context.Background(), made.ID) // so that the phone is free for the next test
 	})
 	c, err := client.Post[coded](context.Background(), bed.client, "/api/plans/"+made.ID+"/codes", nil, nil)
@@ -136,7 +138,8 @@ func planned(t *testing.T, p method.Plan, setups ...string) (method.Plan, coded)
 // runs lists a plan's runs with all that came with them, the oldest first.
 func runs(t *testing.T, plan string) []record.Run {
 	t.Helper()
-	list, err := client.Get[struct{ Runs []record.Run }](context.Background(), bed.client, "/api/runs", client.Query("plan", plan, "limit", "100"))
+	list, err := client.Get[struct{ Runs []record.Run }](context.Background(), bed.client, "/api/runs",
+		client.Query("plan", plan, "limit", "100"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -186,7 +189,8 @@ func TestTheScenesPicturesAreWrittenDown(t *testing.T) {
 				}
 			}
 		}()
-		_, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "graphics-scene", Repeats: 1, Options: map[string]string{"quality": quality, "duration": "1 s"}}}})
+		_, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "graphics-scene", Repeats: 1,
+			Options: map[string]string{"quality": quality, "duration": "1 s"}}}})
 		p.measured(c.Link)
 		select {
 		case picture := <-seen:

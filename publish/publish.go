@@ -199,7 +199,8 @@ func Files(c Content) (map[string][]byte, error) {
 		}
 	}
 	var b bytes.Buffer
-	if err := page.Execute(&b, map[string]any{"C": c, "Charts": charts, "Strengths": strengths, "Weaknesses": weaknesses, "Notes": notes}); err != nil {
+	if err := page.Execute(&b, map[string]any{"C": c, "Charts": charts, "Strengths": strengths, "Weaknesses": weaknesses,
+		"Notes": notes}); err != nil {
 		return nil, err
 	}
 	out["index.html"] = b.Bytes()
@@ -216,7 +217,8 @@ func csvOf(c Content) ([]byte, error) {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
 	num := func(v float64) string { return strconv.FormatFloat(v, 'g', 8, 64) }
-	w.Write([]string{"measure", "unit", "better", "test_version", "variant", "name", "sample", "host", "place", "setup", "place_best", "place_worst",
+	w.Write([]string{"measure", "unit", "better", "test_version", "variant", "name", "sample", "host", "place", "setup",
+		"place_best", "place_worst",
 		"bound", "centre", "low_95", "high_95", "median", "repeats", "sittings", "simulated", "claim", "note"})
 	for _, f := range c.Figures {
 		for _, r := range f.Rows {
@@ -224,18 +226,22 @@ func csvOf(c Content) ([]byte, error) {
 			if r.Claim != nil {
 				claim = num(*r.Claim)
 			}
-			head := []string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), r.Variant, r.Name, r.Unit, r.Host, r.Place}
+			head := []string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), r.Variant,
+				r.Name, r.Unit, r.Host, r.Place}
 			e := r.Estimate
-			w.Write(append(head, r.Setup, strconv.Itoa(r.Standing.Best), strconv.Itoa(r.Standing.Worst), e.Bound, num(e.Centre), num(e.Lo), num(e.Hi), num(e.Median),
+			w.Write(append(head, r.Setup, strconv.Itoa(r.Standing.Best), strconv.Itoa(r.Standing.Worst), e.Bound, num(e.Centre),
+				num(e.Lo), num(e.Hi), num(e.Median),
 				strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), claim, ""))
 			for _, x := range r.Raised {
 				e := x.Estimate
-				w.Write(append(append([]string(nil), head...), x.Setup, "", "", e.Bound, num(e.Centre), num(e.Lo), num(e.Hi), num(e.Median),
+				w.Write(append(append([]string(nil), head...), x.Setup, "", "", e.Bound, num(e.Centre), num(e.Lo), num(e.Hi),
+					num(e.Median),
 					strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "", "raised mode, not ranked"))
 			}
 		}
 		for _, l := range f.LeftOut {
-			w.Write([]string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), l.Variant, l.Name, "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", l.Reason})
+			w.Write([]string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), l.Variant,
+				l.Name, "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", l.Reason})
 		}
 	}
 	w.Flush()
@@ -245,13 +251,15 @@ func csvOf(c Content) ([]byte, error) {
 func claimsCSV(c Content) ([]byte, error) {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
-	w.Write([]string{"measure", "claim", "qualifier", "claim_unit", "claim_in_measure_unit", "measured", "low_95", "high_95", "unit", "outcome", "why", "source"})
+	w.Write([]string{"measure", "claim", "qualifier", "claim_unit", "claim_in_measure_unit", "measured", "low_95",
+		"high_95", "unit", "outcome", "why", "source"})
 	for _, j := range c.Claims {
 		measured, lo, hi := "", "", ""
 		if e := j.Verdict.Estimate; e != nil {
 			measured, lo, hi = fmt.Sprintf("%.8g", e.Centre), fmt.Sprintf("%.8g", e.Lo), fmt.Sprintf("%.8g", e.Hi)
 		}
-		w.Write([]string{j.Measure, fmt.Sprintf("%g", j.Value), string(j.Qualifier), j.Unit, fmt.Sprintf("%.8g", j.Verdict.Claimed), measured, lo, hi, j.Symbol,
+		w.Write([]string{j.Measure, fmt.Sprintf("%g", j.Value), string(j.Qualifier), j.Unit, fmt.Sprintf("%.8g",
+			j.Verdict.Claimed), measured, lo, hi, j.Symbol,
 			string(j.Verdict.Outcome), j.Verdict.Why, j.Source})
 	}
 	w.Flush()
@@ -269,9 +277,11 @@ func dataPackage(c Content) ([]byte, error) {
 		Title   string `json:"title"`
 	}
 	return json.MarshalIndent(map[string]any{
-		"profile": "tabular-data-package", "name": c.Review.Slug, "title": c.Review.Title, "version": fmt.Sprintf("%d.0.0", c.Edition.Number), "created": c.Edition.Published,
+		"profile": "tabular-data-package", "name": c.Review.Slug, "title": c.Review.Title, "version": fmt.Sprintf("%d.0.0",
+			c.Edition.Number), "created": c.Edition.Published,
 		"resources": []resource{
-			{"figures", "figures.csv", "csv", "text/csv", "tabular-data-resource", "Every figure shown in the charts; units are UCUM codes"},
+			{"figures", "figures.csv", "csv", "text/csv", "tabular-data-resource",
+				"Every figure shown in the charts; units are UCUM codes"},
 			{"claims", "claims.csv", "csv", "text/csv", "tabular-data-resource", "Every claim and what became of it"},
 		},
 	}, "", "  ")

@@ -21,22 +21,33 @@ import (
 )
 
 func content() Content {
-	m := compare.Measure{ID: "hashing/all", Name: "Hashing, all threads", Unit: "MiBy/s", Symbol: "MiB/s", Scale: "ratio", Better: "higher", Version: 1}
+	m := compare.Measure{ID: "hashing/all", Name: "Hashing, all threads", Unit: "MiBy/s", Symbol: "MiB/s", Scale: "ratio",
+		Better: "higher", Version: 1}
 	claimed := 4000.0
 	return Content{
 		Desk: "A Desk", Field: "laptops",
-		Review: verdict.Review{Slug: "fen", Title: "Fen & Co", Subject: "fen-16", Recommendation: "not recommended", Summary: "Quick. <script>alert(1)</script>", Advice: "**No** [link](javascript:x)",
-			Signed:   &verdict.Signature{By: "Ines", At: "2026-11-23T08:00:00Z"},
-			Findings: []verdict.Finding{{Kind: "strength", Text: "Fast"}, {Kind: "weakness", Text: "Loud"}, {Kind: "strength", Text: "Kept to ourselves", Hidden: true}}},
+		Review: verdict.Review{Slug: "fen", Title: "Fen & Co", Subject: "fen-16", Recommendation: "not recommended",
+			Summary: "Quick. <script>alert(1)</script>", Advice: "**No** [link](javascript:x)",
+			Signed: &verdict.Signature{By: "Ines", At: "2026-11-23T08:00:00Z"},
+			Findings: []verdict.Finding{{Kind: "strength", Text: "Fast"}, {Kind: "weakness", Text: "Loud"}, {Kind: "strength",
+				Text: "Kept to ourselves", Hidden: true}}},
 		Edition: verdict.Edition{Review: "fen", Number: 2, Published: "2026-11-23T08:00:00Z"},
-		Model:   catalog.Model{Maker: "Selvane", Name: "Fen 14", AlsoSoldAs: []catalog.Alias{{Maker: "Ardnoe", Name: "Bog 14"}}}, Variant: catalog.Variant{Name: "16 GiB"},
-		Sheet:  []catalog.SpecRow{{Key: "cpu.cores", Name: "Cores", Value: "10"}},
-		Offers: []catalog.Offer{{Amount: 104900, Currency: "EUR", Region: "DE", Seller: "Quayside", Date: "2026-11-16", Condition: "new", Voucher: &catalog.Voucher{Code: "HARBOUR", Amount: 5000}}},
-		Claims: []claims.Judged{{Claim: catalog.Claim{Measure: "hashing/all", Value: 4, Unit: "GBy/s", Source: "box"}, Name: "Hashing", Text: "4 GB/s", Symbol: "MiB/s", Verdict: claims.Verdict{Outcome: claims.Short, Why: "short by 9 %"}}},
-		Figures: []Figure{{Comparison: compare.Comparison{Measure: m, Rows: []compare.Row{{Cell: compare.Cell{Variant: "fen-16", Unit: "fen-16-a", Setup: "as-delivered", Estimate: stats.Estimate{Centre: 3600, Lo: 3500, Hi: 3700, N: 5}},
-			Name: "Selvane Fen 14", Standing: ranking.Place{Best: 1, Worst: 2}, Claim: &claimed, Raised: []compare.RaisedRow{{Setup: "fast-mode", Estimate: stats.Estimate{Centre: 3900}}}}},
+		Model: catalog.Model{Maker: "Selvane", Name: "Fen 14", AlsoSoldAs: []catalog.Alias{{Maker: "Ardnoe",
+			Name: "Bog 14"}}}, Variant: catalog.Variant{Name: "16 GiB"},
+		Sheet: []catalog.SpecRow{{Key: "cpu.cores", Name: "Cores", Value: "10"}},
+		Offers: []catalog.Offer{{Amount: 104900, Currency: "EUR", Region: "DE", Seller: "Quayside", Date: "2026-11-16",
+			Condition: "new", Voucher: &catalog.Voucher{Code: "HARBOUR", Amount: 5000}}},
+		Claims: []claims.Judged{{Claim: catalog.Claim{Measure: "hashing/all", Value: 4, Unit: "GBy/s", Source: "box"},
+			Name: "Hashing", Text: "4 GB/s", Symbol: "MiB/s", Verdict: claims.Verdict{Outcome: claims.Short,
+				Why: "short by 9 %"}}},
+		Figures: []Figure{{Comparison: compare.Comparison{Measure: m,
+			Rows: []compare.Row{{Cell: compare.Cell{Variant: "fen-16", Unit: "fen-16-a", Setup: "as-delivered",
+				Estimate: stats.Estimate{Centre: 3600, Lo: 3500, Hi: 3700, N: 5}},
+				Name: "Selvane Fen 14", Standing: ranking.Place{Best: 1, Worst: 2}, Claim: &claimed,
+				Raised: []compare.RaisedRow{{Setup: "fast-mode", Estimate: stats.Estimate{Centre: 3900}}}}},
 			LeftOut: []compare.LeftOut{{Variant: "x", Name: "X", Reason: "not run"}},
-			Chart:   chart.Ranked{Title: "Fen leads", Rows: []chart.Row{{Name: "Selvane Fen 14", Place: "1", Value: 3600, Lo: 3500, Hi: 3700, Label: "3600"}}, Foot: "Foot."}}, Pool: stats.Pool{SR: 0.01, DF: 30}}},
+			Chart: chart.Ranked{Title: "Fen leads", Rows: []chart.Row{{Name: "Selvane Fen 14", Place: "1", Value: 3600,
+				Lo: 3500, Hi: 3700, Label: "3600"}}, Foot: "Foot."}}, Pool: stats.Pool{SR: 0.01, DF: 30}}},
 		Tests: []method.Test{{Name: "Hashing", Version: 1, About: "SHA-256.", MustMatch: []string{"supply"}}},
 	}
 }
@@ -51,7 +62,9 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, want := range []string{"Fen &amp; Co", "not recommended", "Fast", "Loud", "Ardnoe Bog 14", "<title>Fen leads</title>", "short by 9 %", "1,049.00 EUR", "HARBOUR (50.00 EUR off)", "SHA-256.", "Compared only where", "edition 2", "± 2.0 %"} {
+	for _, want := range []string{"Fen &amp; Co", "not recommended", "Fast", "Loud", "Ardnoe Bog 14",
+		"<title>Fen leads</title>", "short by 9 %", "1,049.00 EUR", "HARBOUR (50.00 EUR off)", "SHA-256.",
+		"Compared only where", "edition 2", "± 2.0 %"} {
 		if !bytes.Contains(page, []byte(want)) {
 			t.Errorf("the page lacks %q", want)
 		}
@@ -62,7 +75,8 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 		}
 	}
 	// Every address on the page and in its style leads to a file of the folder.
-	for _, m := range regexp.MustCompile(`(?:href|src)="([^"#]+)"|url\(([^)]+)\)`).FindAllStringSubmatch(string(page), -1) {
+	for _, m := range regexp.MustCompile(`(?:href|src)="([^"#]+)"|url\(([^)]+)\)`).FindAllStringSubmatch(string(page),
+		-1) {
 		name := m[1] + m[2]
 		if strings.HasPrefix(name, "data:") {
 			continue
@@ -72,10 +86,12 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 		}
 	}
 	rows, err := csv.NewReader(bytes.NewReader(read(t, dir, "data/figures.csv"))).ReadAll()
-	if err != nil || len(rows) != 4 || rows[1][4] != "fen-16" || rows[1][13] != "3600" || rows[2][9] != "fast-mode" || rows[3][21] != "not run" {
+	if err != nil || len(rows) != 4 || rows[1][4] != "fen-16" || rows[1][13] != "3600" || rows[2][9] != "fast-mode" ||
+		rows[3][21] != "not run" {
 		t.Errorf("figures %v, %v", rows, err)
 	}
-	if !bytes.HasPrefix(read(t, dir, "charts/hashing-all.png"), []byte("\x89PNG")) || !bytes.HasPrefix(read(t, dir, "charts/hashing-all.svg"), []byte("<svg")) {
+	if !bytes.HasPrefix(read(t, dir, "charts/hashing-all.png"), []byte("\x89PNG")) || !bytes.HasPrefix(read(t, dir,
+		"charts/hashing-all.svg"), []byte("<svg")) {
 		t.Error("a chart is not what its name says")
 	}
 	if sums := read(t, dir, "SHA256SUMS"); bytes.Count(sums, []byte("\n")) != 13 {

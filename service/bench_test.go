@@ -64,7 +64,8 @@ func TestAnAgentThatGoesSilentLosesItsLeaseAndMayComeBack(t *testing.T) {
 	j := joined(r, "hashing")
 	ctx := context.Background()
 	part := warming(3)
-	_, err := r.c.SendProgress(ctx, j.Token, record.Progress{Step: 0, Test: "Hashing", Run: uuid.NewString(), Last: map[string]float64{"power.package": 31}, Trace: trace.Pack(part)})
+	_, err := r.c.SendProgress(ctx, j.Token, record.Progress{Step: 0, Test: "Hashing", Run: uuid.NewString(),
+		Last: map[string]float64{"power.package": 31}, Trace: trace.Pack(part)})
 	must(t, err)
 	show := func() record.BenchPlan { return get[record.BenchPlan](r, "/api/plans/"+j.Plan.ID) }
 	if live := get[[]record.Series](r, "/api/plans/"+j.Plan.ID+"/trace"); len(live) != 2 || len(live[0].Values) != 3 {
@@ -72,7 +73,8 @@ func TestAnAgentThatGoesSilentLosesItsLeaseAndMayComeBack(t *testing.T) {
 	}
 	until(t, "the plan is silent", func() bool { return show().Plan.State == "silent" })
 	b := show()
-	if len(b.Incidents) != 1 || b.Incidents[0].Kind != "disconnection" || b.Incidents[0].Last["power.package"] != 31 || *b.Incidents[0].Step != 0 || b.Incidents[0].Until != nil || b.Progress != nil {
+	if len(b.Incidents) != 1 || b.Incidents[0].Kind != "disconnection" || b.Incidents[0].Last["power.package"] != 31 ||
+		*b.Incidents[0].Step != 0 || b.Incidents[0].Until != nil || b.Progress != nil {
 		t.Errorf("%+v", b.Incidents)
 	}
 	_, err = r.c.SendProgress(ctx, j.Token, record.Progress{Step: 0, Test: "Hashing"})
@@ -143,8 +145,10 @@ func TestPlansAreDirectedAndPromptsConfirmed(t *testing.T) {
 		t.Errorf("told %+v", d)
 	}
 	refused(t, send(r, path+"/confirmations", map[string]any{}), 409, "asks for nothing now")
-	report(record.Progress{State: record.Asking, Ask: &record.Ask{ID: "a-1", Setup: "battery", Text: "Unplug the charger", Now: true}})
-	refused(t, send(r, path+"/confirmations", map[string]any{"ask": "a-0"}), 409, "something else by now: Unplug the charger")
+	report(record.Progress{State: record.Asking, Ask: &record.Ask{ID: "a-1", Setup: "battery", Text: "Unplug the charger",
+		Now: true}})
+	refused(t, send(r, path+"/confirmations", map[string]any{"ask": "a-0"}), 409,
+		"something else by now: Unplug the charger")
 	must(t, send(r, path+"/confirmations", map[string]any{"ask": "a-1"}))
 	if d := report(record.Progress{}); d.Confirmed != "a-1" {
 		t.Errorf("told %+v", d)
@@ -184,7 +188,8 @@ func TestPlansFromTheLibraryAndFromFiles(t *testing.T) {
 	}
 	p, err := take(client.Query("library", "laptop-full", "unit", "fen-14-16-a", "repeats", "2"), nil)
 	must(t, err)
-	if got := p.Setups(); fmt.Sprint(got) != "[as-delivered fast-mode quiet-mode battery]" || p.Order != "interleaved" || p.Cool == nil || p.Steps[0].Repeats != 2 {
+	if got := p.Setups(); fmt.Sprint(got) != "[as-delivered fast-mode quiet-mode battery]" || p.Order != "interleaved" ||
+		p.Cool == nil || p.Steps[0].Repeats != 2 {
 		t.Errorf("%v, %+v", got, p.Terms)
 	}
 	b := get[record.BenchPlan](r, "/api/plans/"+p.ID)
@@ -194,44 +199,62 @@ func TestPlansFromTheLibraryAndFromFiles(t *testing.T) {
 			prompts += s.Prompt + ". "
 		}
 	}
-	if prompts != "Set power mode to fast. Set power mode to quiet. Set power mode to default, unplug the charger. " && prompts != "Set power mode to fast. Set power mode to quiet. Unplug the charger, set power mode to default. " {
+	if prompts != "Set power mode to fast. Set power mode to quiet. Set power mode to default, unplug the charger. " &&
+		prompts != "Set power mode to fast. Set power mode to quiet. Unplug the charger, set power mode to default. " {
 		t.Errorf("prompts %q", prompts)
 	}
 	var file []byte
 	must(t, r.c.Do(ctx, http.MethodGet, "/api/plan-files/"+p.ID, nil, nil, &file))
 	same, err := take(client.Query("unit", "fen-14-16-a"), file)
 	must(t, err)
-	if fmt.Sprint(same.Steps) != fmt.Sprint(p.Steps) || fmt.Sprint(same.Terms.Cool) != fmt.Sprint(p.Terms.Cool) || same.Name != p.Name {
+	if fmt.Sprint(same.Steps) != fmt.Sprint(p.Steps) || fmt.Sprint(same.Terms.Cool) != fmt.Sprint(p.Terms.Cool) ||
+		same.Name != p.Name {
 		t.Errorf("a plan comes back as another: %+v", same)
 	}
 	_, err = take(client.Query("library", "drive", "unit", "fen-14-16-a"), nil)
 	refused(t, err, 422, "is meant for [drive enclosure], not for a laptop")
 	_, err = take(client.Query("library", "nothing", "unit", "fen-14-16-a"), nil)
 	refused(t, err, 404, "no plan \"nothing\"")
-	_, err = take(client.Query("unit", "fen-14-16-a"), []byte("format: durvek-plan/1\nname: x\ntests: [{test: hashing, repeats: 200}]\nterms: {order: sideways}\n"))
+	_, err = take(client.Query("unit", "fen-14-16-a"), []byte("format: durvek-plan/1\nname: x\ntests: [{test: hashing, "+
+		"repeats: 200}]\nterms: {order: sideways}\n"))
 	refused(t, err, 422, "line 3", "line 4")
-	_, err = take(client.Query("unit", "fen-14-16-a"), []byte("format: durvek-plan/1\nname: x\nsetups: [upside-down]\ntests: [{test: no-such}]\n"))
+	_, err = take(client.Query("unit", "fen-14-16-a"), []byte("format: durvek-plan/1\nname: x\nsetups: "+
+		"[upside-down]\ntests: [{test: no-such}]\n"))
 	refused(t, err, 422, `no setup "upside-down"`, `no test "no-such"`)
 }
 
 func TestImpossibleTermsAndSetupsAreRefusedWithEveryReason(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
-	must(t, send(r, "/api/dossiers", []byte("format: durvek-dossier/1\nmodel: {slug: tower, maker: Wexcombe, name: Tower, kind: desktop}\nvariants: [{slug: tower-1, name: one, spec: {cpu.cores: 4}, units: [{slug: tower-1-a, origin: bought}]}]\n")))
-	must(t, send(r, "/api/tests", []byte("format: durvek-test/1\nslug: run-down\nversion: 1\nname: Run-down\ngroup: battery\nneeds: {supply: battery}\ncommand: {run: [\"run-down\"], limit: 60, figures: [{measure: hours, text: 'hours=([0-9.]+)'}]}\nmeasures: [{slug: hours, name: hours, unit: h, scale: ratio, better: higher}]\n")))
+	must(t, send(r, "/api/dossiers", []byte("format: durvek-dossier/1\nmodel: {slug: tower, maker: Wexcombe, name: "+
+		"Tower, kind: desktop}\nvariants: [{slug: tower-1, name: one, spec: {cpu.cores: 4}, units: [{slug: tower-1-a, "+
+		"origin: bought}]}]\n")))
+	must(t, send(r, "/api/tests", []byte("format: durvek-test/1\nslug: run-down\nversion: 1\nname: Run-down\ngroup: "+
+		"battery\nneeds: {supply: battery}\ncommand: {run: [\"run-down\"], limit: 60, figures: [{measure: hours, text: "+
+		"'hours=([0-9.]+)'}]}\nmeasures: [{slug: hours, name: hours, unit: h, scale: ratio, better: higher}]\n")))
 	plan := func(in map[string]any) error { return send(r, "/api/plans", in) }
 	one := []method.PlanStep{{Test: "hashing", Repeats: 1}}
-	refused(t, plan(map[string]any{"unit": "fen-14-16-a", "steps": one, "cool": map[string]float64{"below": 5, "seconds": 90, "most": 10}, "ambient": map[string]float64{"low": 30, "high": 20}}), 422,
+	refused(t, plan(map[string]any{"unit": "fen-14-16-a", "steps": one, "cool": map[string]float64{"below": 5,
+		"seconds": 90, "most": 10}, "ambient": map[string]float64{"low": 30, "high": 20}}), 422,
 		"cools to between 20 and 90", "cannot end after 10 s", "band 30 to 20")
-	refused(t, plan(map[string]any{"unit": "tower-1-a", "setup": "battery", "steps": one}), 422, "runs on battery, and a desktop has none")
-	refused(t, plan(map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "run-down", Repeats: 1}, {Test: "run-down", Setup: "battery", Repeats: 1}}}), 422, `test "run-down" needs supply=battery, and setup "as-delivered" says mains`)
-	must(t, plan(map[string]any{"unit": "fen-14-16-a", "setup": "battery", "steps": []method.PlanStep{{Test: "run-down", Repeats: 1}}}))
+	refused(t, plan(map[string]any{"unit": "tower-1-a", "setup": "battery", "steps": one}), 422,
+		"runs on battery, and a desktop has none")
+	refused(t, plan(map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "run-down", Repeats: 1},
+		{Test: "run-down", Setup: "battery", Repeats: 1}}}), 422,
+		`test "run-down" needs supply=battery, and setup "as-delivered" says mains`)
+	must(t, plan(map[string]any{"unit": "fen-14-16-a", "setup": "battery", "steps": []method.PlanStep{{Test: "run-down",
+		Repeats: 1}}}))
 	// A desk's own conditions must be known before a setup names them.
-	own := method.Setup{Slug: "with-fan", Name: "Under the table fan", Conditions: map[string]string{"supply": "mains", "own.table-fan": "step 2"}}
-	refused(t, send(r, "/api/setups", own), 422, `no condition "own.table-fan" is known`, "add it to the desk's own conditions")
-	refused(t, send(r, "/api/conditions", method.ConditionKey{Key: "table-fan", Name: "x", Meaning: "y"}), 422, `begins with "own."`)
-	refused(t, send(r, "/api/conditions", method.ConditionKey{Key: "own.table-fan", Name: "Table fan"}), 422, "a name and a meaning")
-	must(t, send(r, "/api/conditions", method.ConditionKey{Key: "own.table-fan", Name: "Table fan", Meaning: "off, or its step"}))
+	own := method.Setup{Slug: "with-fan", Name: "Under the table fan", Conditions: map[string]string{"supply": "mains",
+		"own.table-fan": "step 2"}}
+	refused(t, send(r, "/api/setups", own), 422, `no condition "own.table-fan" is known`,
+		"add it to the desk's own conditions")
+	refused(t, send(r, "/api/conditions", method.ConditionKey{Key: "table-fan", Name: "x", Meaning: "y"}), 422,
+		`begins with "own."`)
+	refused(t, send(r, "/api/conditions", method.ConditionKey{Key: "own.table-fan", Name: "Table fan"}), 422,
+		"a name and a meaning")
+	must(t, send(r, "/api/conditions", method.ConditionKey{Key: "own.table-fan", Name: "Table fan",
+		Meaning: "off, or its step"}))
 	must(t, send(r, "/api/setups", own))
 	if cs := get[[]method.ConditionKey](r, "/api/conditions"); len(cs) != 1 || cs[0].Meaning != "off, or its step" {
 		t.Errorf("%+v", cs)
@@ -252,7 +275,8 @@ func TestTracesAreKeptThinnedAndGivenWhole(t *testing.T) {
 	must(t, r.c.SendRun(ctx, j.Token, run))
 	path := "/api/runs/" + run.ID
 	v := get[results.TraceView](r, path+"/trace", "points", "200")
-	if len(v.Series) != 2 || v.Samples != 10000 || len(v.Series[0].Values) > 200 || v.From != 1 || v.To != 5000 || len(v.Phases) != 1 {
+	if len(v.Series) != 2 || v.Samples != 10000 || len(v.Series[0].Values) > 200 || v.From != 1 || v.To != 5000 ||
+		len(v.Phases) != 1 {
 		t.Fatalf("%d series, %d samples, %g to %g", len(v.Series), v.Samples, v.From, v.To)
 	}
 	for _, s := range v.Series {
@@ -266,13 +290,15 @@ func TestTracesAreKeptThinnedAndGivenWhole(t *testing.T) {
 			}
 		}
 	}
-	if v := get[results.TraceView](r, path+"/trace", "from", "1200", "to", "1260"); len(v.Series[0].Values) != 61 || v.From != 1200 || v.To != 1260 {
+	if v := get[results.TraceView](r, path+"/trace", "from", "1200", "to", "1260"); len(v.Series[0].Values) != 61 ||
+		v.From != 1200 || v.To != 1260 {
 		t.Errorf("a stretch has %d samples from %g to %g", len(v.Series[0].Values), v.From, v.To)
 	}
 	var table []byte
 	must(t, r.c.Do(ctx, http.MethodGet, path+"/trace.csv", nil, nil, &table))
 	rows, err := csv.NewReader(bytes.NewReader(table)).ReadAll()
-	if err != nil || len(rows) != 5001 || strings.Join(rows[0], ",") != "seconds,temperature.package [Cel],power.package [W]" || rows[3211][2] != "99.50" {
+	if err != nil || len(rows) != 5001 || strings.Join(rows[0], ",") != "seconds,temperature.package "+
+		"[Cel],power.package [W]" || rows[3211][2] != "99.50" {
 		t.Errorf("%d rows, first %v, %v", len(rows), rows[0], err)
 	}
 	page := get[results.RunPage](r, path)
@@ -313,10 +339,12 @@ func TestAnOutsideLogIsLaidBesideARun(t *testing.T) {
 		t.Errorf("%d series, the log begins at %g", n, v.Series[n-1].Times[0])
 	}
 	must(t, call(r, http.MethodPut, path+"/logs/"+o.ID, map[string]float64{"shift": -80}))
-	if page := get[results.RunPage](r, path); len(page.Outside) != 1 || page.Outside[0].Shift != -80 || page.Outside[0].Found == nil {
+	if page := get[results.RunPage](r, path); len(page.Outside) != 1 || page.Outside[0].Shift != -80 ||
+		page.Outside[0].Found == nil {
 		t.Errorf("%+v", page.Outside)
 	}
-	byHand, err := lay(client.Query("name", "flat", "shift", "5"), "time,noise [dB(A)]\n"+run.Started.UTC().Format(time.RFC3339)+",31\n"+run.Started.Add(10*time.Second).UTC().Format(time.RFC3339)+",31\n")
+	byHand, err := lay(client.Query("name", "flat", "shift", "5"), "time,noise [dB(A)]\n"+
+		run.Started.UTC().Format(time.RFC3339)+",31\n"+run.Started.Add(10*time.Second).UTC().Format(time.RFC3339)+",31\n")
 	must(t, err)
 	if byHand.Shift != 5 || byHand.Found != nil || !strings.Contains(byHand.Note, "set the shift by hand") {
 		t.Errorf("%+v", byHand)
@@ -340,21 +368,25 @@ func TestAnOutsideLogIsLaidBesideARun(t *testing.T) {
 func TestIncidentsAndTheirRates(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
-	hub := "format: durvek-dossier/1\nmodel: {slug: hub, maker: Lodestow, name: Hub, kind: hub}\nvariants: [{slug: hub-4, name: four ports, units: [{slug: hub-4-a, origin: bought}]}]\n"
+	hub := "format: durvek-dossier/1\nmodel: {slug: hub, maker: Lodestow, name: Hub, kind: hub}\nvariants: [{slug: " +
+		"hub-4, name: four ports, units: [{slug: hub-4-a, origin: bought}]}]\n"
 	must(t, send(r, "/api/dossiers", []byte(hub)))
 	tower := strings.NewReplacer("hub-4", "tower-1", "slug: hub", "slug: tower", "kind: hub", "kind: desktop").Replace(hub)
 	must(t, send(r, "/api/dossiers", []byte(tower)))
 	note := func(host string, times, tries int) error {
-		return send(r, "/api/incidents", map[string]any{"unit": "hub-4-a", "host": host, "place": "left port", "kind": "slow-link", "times": times, "tries": tries, "text": "woke on 5 Gbit/s"})
+		return send(r, "/api/incidents", map[string]any{"unit": "hub-4-a", "host": host, "place": "left port",
+			"kind": "slow-link", "times": times, "tries": tries, "text": "woke on 5 Gbit/s"})
 	}
 	must(t, note("fen-14-16-a", 3, 7))
 	must(t, note("tower-4-a", 0, 4))
 	rates := get[[]record.IncidentRate](r, "/api/incident-rates", "unit", "hub-4-a")
-	if len(rates) != 3 || rates[0].Sentence != "slow link in 3 of 11 tries (27 %, 95 %: 6–61 %), on one of two hosts" || rates[1].Host != "fen-14-16-a" || rates[2].Times != 0 {
+	if len(rates) != 3 || rates[0].Sentence != "slow link in 3 of 11 tries (27 %, 95 %: 6–61 %), on one of two hosts" ||
+		rates[1].Host != "fen-14-16-a" || rates[2].Times != 0 {
 		t.Errorf("%+v", rates)
 	}
 	refused(t, note("nowhere", 5, 4), 422, `"nowhere" is known to be the host`, "5 times in 4 tries")
-	refused(t, send(r, "/api/incidents", map[string]any{"unit": "nobody", "kind": "Slow link!", "times": 1}), 422, `no unit "nobody"`, "the kind is a short name")
+	refused(t, send(r, "/api/incidents", map[string]any{"unit": "nobody", "kind": "Slow link!", "times": 1}), 422,
+		`no unit "nobody"`, "the kind is a short name")
 	// What an agent notes is a share of the runs that were begun.
 	j := joined(r, "hashing")
 	ctx := context.Background()
@@ -362,12 +394,14 @@ func TestIncidentsAndTheirRates(t *testing.T) {
 		must(t, r.c.SendRun(ctx, j.Token, runFor(j, i, 12000)))
 	}
 	step := 0
-	x := record.Incident{ID: uuid.Must(uuid.NewV7()).String(), Kind: "crash", Step: &step, Run: uuid.NewString(), At: time.Now(), Text: "The machine was started anew."}
+	x := record.Incident{ID: uuid.Must(uuid.NewV7()).String(), Kind: "crash", Step: &step, Run: uuid.NewString(),
+		At: time.Now(), Text: "The machine was started anew."}
 	for range 2 {
 		must(t, r.c.SendIncident(ctx, j.Token, x))
 	}
 	rates = get[[]record.IncidentRate](r, "/api/incident-rates", "unit", "fen-14-16-a")
-	if len(rates) != 1 || rates[0].Times != 1 || rates[0].Tries != 4 || !strings.Contains(rates[0].Sentence, "crash in 1 of 4 runs") {
+	if len(rates) != 1 || rates[0].Times != 1 || rates[0].Tries != 4 || !strings.Contains(rates[0].Sentence,
+		"crash in 1 of 4 runs") {
 		t.Errorf("%+v", rates)
 	}
 	x.ID, x.Kind = uuid.Must(uuid.NewV7()).String(), "sulking"
@@ -385,12 +419,16 @@ func TestHandsOnWork(t *testing.T) {
 		}
 		return send(r, "/api/readings", in)
 	}
-	must(t, enter("ports", map[string]any{"readings": readings{"data": "pass", "display": "fail", "power": "not applicable"}, "notes": readings{"display": "the left one stays dark"}}))
+	must(t, enter("ports", map[string]any{"readings": readings{"data": "pass", "display": "fail",
+		"power": "not applicable"}, "notes": readings{"display": "the left one stays dark"}}))
 	must(t, enter("keyboard", map[string]any{"readings": readings{"typing": "4"}}))
-	must(t, enter("keyboard", map[string]any{"repeat": 1, "readings": readings{"typing": "good: even, firm, clear travel"}}))
+	must(t, enter("keyboard", map[string]any{"repeat": 1,
+		"readings": readings{"typing": "good: even, firm, clear travel"}}))
 	must(t, enter("start-up-time", map[string]any{"laps": []float64{11.8, 11.4, 12.1}}))
-	refused(t, enter("ports", map[string]any{"readings": readings{"data": "perhaps"}}), 422, "pass, fail or not applicable")
-	refused(t, enter("keyboard", map[string]any{"readings": readings{"typing": "9"}}), 422, "no mark of the rubric", "1: unfit")
+	refused(t, enter("ports", map[string]any{"readings": readings{"data": "perhaps"}}), 422,
+		"pass, fail or not applicable")
+	refused(t, enter("keyboard", map[string]any{"readings": readings{"typing": "9"}}), 422, "no mark of the rubric",
+		"1: unfit")
 	refused(t, enter("ports", map[string]any{"laps": []float64{3}}), 422, "not timed with a stopwatch")
 	refused(t, enter("start-up-time", map[string]any{"laps": []float64{11, -2}}), 422, "above zero")
 	x := get[results.Inspection](r, "/api/inspections/fen-14-16-a")
@@ -407,7 +445,8 @@ func TestHandsOnWork(t *testing.T) {
 			}
 		}
 	}
-	for k, want := range (readings{"ports/data": "pass", "ports/display": "fail the left one stays dark", "ports/power": "not applicable", "keyboard/typing": "4: good: even, firm, clear travel"}) {
+	for k, want := range (readings{"ports/data": "pass", "ports/display": "fail the left one stays dark",
+		"ports/power": "not applicable", "keyboard/typing": "4: good: even, firm, clear travel"}) {
 		if found[k] != want {
 			t.Errorf("%s is %q, want %q", k, found[k], want)
 		}
@@ -415,7 +454,8 @@ func TestHandsOnWork(t *testing.T) {
 	if runs["start-up-time"] != 3 || runs["keyboard"] != 2 {
 		t.Errorf("runs %v", runs)
 	}
-	bad := "format: durvek-test/1\nslug: feel\nversion: 1\nname: Feel\ngroup: body\nhands: grade\nmeasures: [{slug: a, name: a, unit: \"1\", scale: grade, better: higher}]\n"
+	bad := "format: durvek-test/1\nslug: feel\nversion: 1\nname: Feel\ngroup: body\nhands: grade\nmeasures: [{slug: a, " +
+		"name: a, unit: \"1\", scale: grade, better: higher}]\n"
 	refused(t, send(r, "/api/tests", []byte(bad)), 422, "two levels or more")
 	if sheets := get[[]method.Sheet](r, "/api/sheets"); len(sheets) < 4 {
 		t.Errorf("%d sheets", len(sheets))
@@ -424,7 +464,8 @@ func TestHandsOnWork(t *testing.T) {
 
 // withOrientation puts an Exif segment into a JPEG file: it is held turned, and was taken somewhere.
 func withOrientation(picture []byte, orientation byte) []byte {
-	exif := append([]byte("Exif\x00\x00MM\x00\x2a\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"), orientation, 0, 0, 0, 0, 0, 0)
+	exif := append([]byte("Exif\x00\x00MM\x00\x2a\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"),
+		orientation, 0, 0, 0, 0, 0, 0)
 	exif = append(exif, "GPS 54.1 N 7.9 E, camera of Ines"...)
 	segment := append([]byte{0xFF, 0xE1, byte((len(exif) + 2) >> 8), byte(len(exif) + 2)}, exif...)
 	return append(append(append([]byte{}, picture[:2]...), segment...), picture[2:]...)
@@ -451,8 +492,10 @@ func TestPhotosKeepThePictureAlone(t *testing.T) {
 		return client.Post[results.Attachment](ctx, r.c, "/api/photos", q, data)
 	}
 	// Where the dark half lies once the picture is upright: left, top, right or below.
-	for orientation, at := range map[byte]image.Point{1: {2, 10}, 2: {37, 10}, 3: {37, 10}, 4: {2, 10}, 5: {10, 2}, 6: {10, 2}, 7: {10, 37}, 8: {10, 37}} {
-		a, err := add(client.Query("unit", "fen-14-16-a", "name", "C:\\photos\\port.jpg", "caption", "the port"), withOrientation(plain.Bytes(), orientation))
+	for orientation, at := range map[byte]image.Point{1: {2, 10}, 2: {37, 10}, 3: {37, 10}, 4: {2, 10}, 5: {10, 2},
+		6: {10, 2}, 7: {10, 37}, 8: {10, 37}} {
+		a, err := add(client.Query("unit", "fen-14-16-a", "name", "C:\\photos\\port.jpg", "caption", "the port"),
+			withOrientation(plain.Bytes(), orientation))
 		must(t, err)
 		var data []byte
 		must(t, r.c.Do(ctx, http.MethodGet, "/api/photos/"+a.ID, nil, nil, &data))
@@ -491,10 +534,12 @@ func TestPhotosKeepThePictureAlone(t *testing.T) {
 func TestWhatWorksWithWhatFillsItself(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
-	drive := "format: durvek-dossier/1\nmodel: {slug: wrack, maker: Ferrow, name: Wrack, kind: drive}\nvariants: [{slug: wrack-1, name: 1 TB, units: [{slug: wrack-1-a, origin: bought}]}]\n"
+	drive := "format: durvek-dossier/1\nmodel: {slug: wrack, maker: Ferrow, name: Wrack, kind: drive}\nvariants: " +
+		"[{slug: wrack-1, name: 1 TB, units: [{slug: wrack-1-a, origin: bought}]}]\n"
 	must(t, send(r, "/api/dossiers", []byte(drive)))
 	ctx := context.Background()
-	p, err := client.Post[method.Plan](ctx, r.c, "/api/plans", nil, map[string]any{"unit": "wrack-1-a", "host": "fen-14-16-a", "place": "left port", "steps": []method.PlanStep{{Test: "drive-sequential", Repeats: 3}}})
+	p, err := client.Post[method.Plan](ctx, r.c, "/api/plans", nil, map[string]any{"unit": "wrack-1-a",
+		"host": "fen-14-16-a", "place": "left port", "steps": []method.PlanStep{{Test: "drive-sequential", Repeats: 3}}})
 	must(t, err)
 	code, err := client.Post[struct{ Code string }](ctx, r.c, "/api/plans/"+p.ID+"/codes", nil, nil)
 	must(t, err)
@@ -502,21 +547,26 @@ func TestWhatWorksWithWhatFillsItself(t *testing.T) {
 	must(t, err)
 	for i, link := range []string{"USB 10 Gbit/s", "USB 5 Gbit/s", "USB 10 Gbit/s"} {
 		run := runFor(j, i, 400)
-		run.Test, run.TestVersion, run.Negotiated, run.Readings, run.Series = "drive-sequential", 2, map[string]string{"link.usb": link, "drive.firmware": "F11"}, []record.Reading{}, nil
+		run.Test, run.TestVersion, run.Negotiated, run.Readings, run.Series = "drive-sequential", 2,
+			map[string]string{"link.usb": link, "drive.firmware": "F11"}, []record.Reading{}, nil
 		if i == 1 {
 			run.Outcome, run.Failure = "failed", "the drive vanished"
 		}
 		must(t, r.c.SendRun(ctx, j.Token, run))
 	}
-	must(t, send(r, "/api/partners", map[string]any{"part": "wrack-1-a", "partner": "a navigation computer", "outcome": "fails", "how": "not seen"}))
-	must(t, send(r, "/api/readings", map[string]any{"test": "recognised", "subject": "wrack-1-a", "host": "fen-14-16-a", "place": "right port", "readings": map[string]string{"there": "pass", "full-link": "fail"}}))
-	refused(t, send(r, "/api/partners", map[string]any{"part": "nobody", "partner": "", "outcome": "works"}), 422, `no unit "nobody"`, "name the partner")
+	must(t, send(r, "/api/partners", map[string]any{"part": "wrack-1-a", "partner": "a navigation computer",
+		"outcome": "fails", "how": "not seen"}))
+	must(t, send(r, "/api/readings", map[string]any{"test": "recognised", "subject": "wrack-1-a", "host": "fen-14-16-a",
+		"place": "right port", "readings": map[string]string{"there": "pass", "full-link": "fail"}}))
+	refused(t, send(r, "/api/partners", map[string]any{"part": "nobody", "partner": "", "outcome": "works"}), 422,
+		`no unit "nobody"`, "name the partner")
 	got := get[[]compare.Pair](r, "/api/partners", "part", "wrack-1-a")
 	text := ""
 	for _, x := range got {
 		text += fmt.Sprintf("%s %s %s: %s %d/%d %v; ", x.Partner, x.Place, x.Firmware, x.Outcome, x.Works, x.Fails, x.How)
 	}
-	want := "a navigation computer  : fails 0/1 [not seen]; fen-14-16-a left port F11: both 2/1 [USB 10 Gbit/s drive-sequential: the drive vanished]; fen-14-16-a right port : fails 0/1 [recognised did not pass]; "
+	want := "a navigation computer  : fails 0/1 [not seen]; fen-14-16-a left port F11: both 2/1 [USB 10 Gbit/s " +
+		"drive-sequential: the drive vanished]; fen-14-16-a right port : fails 0/1 [recognised did not pass]; "
 	if text != want {
 		t.Errorf("%s\nwant %s", text, want)
 	}

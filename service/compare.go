@@ -42,7 +42,8 @@ func split(list string) []string {
 }
 
 func (q Asked) desk() compare.Question {
-	return compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference, Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried, Modes: q.Modes}
+	return compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference,
+		Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried, Modes: q.Modes}
 }
 
 // Priced says which offers make a price.
@@ -55,7 +56,8 @@ type Priced struct {
 }
 
 func (p Priced) pricing() catalog.Pricing {
-	return catalog.Pricing{Currency: p.Currency, Region: p.Region, Condition: p.Condition, Day: p.Day, NoVoucher: p.NoVoucher}
+	return catalog.Pricing{Currency: p.Currency, Region: p.Region, Condition: p.Condition, Day: p.Day,
+		NoVoucher: p.NoVoucher}
 }
 
 // Weighed is an index as a query asks for it.
@@ -73,8 +75,10 @@ func (w Weighed) question() (figures.IndexQuestion, error) {
 	for _, part := range split(w.Weights) {
 		name, number, ok := strings.Cut(part, "=")
 		v, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
-		if name = strings.TrimSpace(name); !ok || err != nil || strings.Trim(name, "/") == "" || math.IsNaN(v) || math.IsInf(v, 0) {
-			return q, &desk.Error{Kind: desk.Invalid, Message: fmt.Sprintf("weights are written as hashing/all=2,storage=1, not %q", part)}
+		if name = strings.TrimSpace(name); !ok || err != nil || strings.Trim(name, "/") == "" || math.IsNaN(v) ||
+			math.IsInf(v, 0) {
+			return q, &desk.Error{Kind: desk.Invalid, Message: fmt.Sprintf("weights are written as hashing/all=2,storage=1, "+
+				"not %q", part)}
 		}
 		x := fit.Weight{Weight: v}
 		if strings.Contains(name, "/") {
@@ -102,7 +106,8 @@ type ValueAsked struct {
 }
 
 func (v ValueAsked) question() (figures.ValueQuestion, error) {
-	q := figures.ValueQuestion{Field: v.Field, Measure: v.Measure, Setup: v.Setup, Subject: v.Subject, Pricing: v.pricing()}
+	q := figures.ValueQuestion{Field: v.Field, Measure: v.Measure, Setup: v.Setup, Subject: v.Subject,
+		Pricing: v.pricing()}
 	if v.Measure == "" {
 		x, err := v.Weighed.question()
 		q.Index = &x
@@ -143,8 +148,10 @@ type Drawn struct {
 func (d Drawn) wanted() Drawn { return d }
 
 // pictures registers a chart, drawn as SVG or PNG on a page or a card, or its figures as CSV (RFC 4180).
-func pictures[I interface{ wanted() Drawn }](s *Service, kind, summary string, f func(context.Context, *I) (chart.Picture, error)) {
-	files(s, "compare", "/api/charts/"+kind+".{type}", "chart-"+kind, summary, "image/svg+xml", func(ctx context.Context, in *I) (*blob, error) {
+func pictures[I interface{ wanted() Drawn }](s *Service, kind, summary string, f func(context.Context,
+	*I) (chart.Picture, error)) {
+	files(s, "compare", "/api/charts/"+kind+".{type}", "chart-"+kind, summary, "image/svg+xml", func(ctx context.Context,
+		in *I) (*blob, error) {
 		c, err := f(ctx, in)
 		if err != nil {
 			return nil, err
@@ -173,21 +180,31 @@ func (s *Service) compareRoutes() {
 	d := s.desk
 	by := func(ctx context.Context) string { return who(ctx).Name }
 
-	get(s, "compare", "/api/fields", "list-fields", "List fields with their rules in words", func(ctx context.Context, _ *none) ([]figures.FieldPage, error) { return d.Figures.FieldPages(ctx) })
-	post(s, "compare", "/api/fields", "add-field", "Add or change a field", func(ctx context.Context, in *body[ranking.Field]) (ranking.Field, error) {
+	get(s, "compare", "/api/fields", "list-fields", "List fields with their rules in words", func(ctx context.Context,
+		_ *none) ([]figures.FieldPage, error) {
+		return d.Figures.FieldPages(ctx)
+	})
+	post(s, "compare", "/api/fields", "add-field", "Add or change a field", func(ctx context.Context,
+		in *body[ranking.Field]) (ranking.Field, error) {
 		return in.Body, d.Figures.AddField(ctx, in.Body, by(ctx))
 	})
-	register(s, http.MethodDelete, "compare", "/api/fields/{slug}", "drop-field", "Remove a field that no review rests on", func(ctx context.Context, in *Slugged) (none, error) {
-		return none{}, d.Figures.DropField(ctx, in.Slug, by(ctx))
+	register(s, http.MethodDelete, "compare", "/api/fields/{slug}", "drop-field", "Remove a field that no review rests on",
+		func(ctx context.Context, in *Slugged) (none, error) {
+			return none{}, d.Figures.DropField(ctx, in.Slug, by(ctx))
+		})
+	get(s, "compare", "/api/measures", "list-measures", "List measures", func(ctx context.Context,
+		_ *none) ([]compare.Measure, error) {
+		return d.Figures.Measures(ctx)
 	})
-	get(s, "compare", "/api/measures", "list-measures", "List measures", func(ctx context.Context, _ *none) ([]compare.Measure, error) { return d.Figures.Measures(ctx) })
-	get(s, "compare", "/api/measures/{slug}/{measure}", "show-measure", "A measure with its repeatability and every cell", func(ctx context.Context, in *struct {
-		Slug    string `path:"slug"`
-		Measure string `path:"measure"`
-	}) (figures.MeasurePage, error) {
-		return d.Figures.Measure(ctx, method.ID(in.Slug, in.Measure))
-	})
-	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context, in *Asked) (compare.Comparison, error) {
+	get(s, "compare", "/api/measures/{slug}/{measure}", "show-measure", "A measure with its repeatability and every cell",
+		func(ctx context.Context, in *struct {
+			Slug    string `path:"slug"`
+			Measure string `path:"measure"`
+		}) (figures.MeasurePage, error) {
+			return d.Figures.Measure(ctx, method.ID(in.Slug, in.Measure))
+		})
+	get(s, "compare", "/api/ranking", "rank", "A field ranked by one measure", func(ctx context.Context,
+		in *Asked) (compare.Comparison, error) {
 		return d.Figures.Rank(ctx, in.desk())
 	})
 	pictures(s, "ranked", "A field ranked by one measure, drawn", func(ctx context.Context, in *struct {
@@ -197,24 +214,27 @@ func (s *Service) compareRoutes() {
 		c, err := d.Figures.Rank(ctx, in.desk())
 		return c.Chart, err
 	})
-	get(s, "compare", "/api/cells", "cells", "The figures of variants in measures, as one matrix", func(ctx context.Context, in *struct {
-		Variants string `query:"variants" doc:"Variants, commas between; the field's if empty"`
-		Measures string `query:"measures" doc:"Measures, commas between; all with figures if empty"`
-		Field    string `query:"field"`
-		Setup    string `query:"setup"`
-	}) (figures.Cells, error) {
-		return d.Figures.CellsOf(ctx, in.Field, split(in.Variants), split(in.Measures), in.Setup)
-	})
-	get(s, "compare", "/api/places", "place", "Where a variant stands in a measure among its kind and in all history", func(ctx context.Context, in *struct {
-		Measure string `query:"measure" required:"true"`
-		Variant string `query:"variant" required:"true"`
-		Setup   string `query:"setup"`
-	}) (figures.Place, error) {
-		return d.Figures.PlaceOf(ctx, in.Measure, in.Variant, in.Setup)
-	})
-	get(s, "compare", "/api/heads", "head-to-head", "Two to four variants against the first in all measures", func(ctx context.Context, in *HeadAsked) (compare.Head, error) {
-		return d.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
-	})
+	get(s, "compare", "/api/cells", "cells", "The figures of variants in measures, as one matrix",
+		func(ctx context.Context, in *struct {
+			Variants string `query:"variants" doc:"Variants, commas between; the field's if empty"`
+			Measures string `query:"measures" doc:"Measures, commas between; all with figures if empty"`
+			Field    string `query:"field"`
+			Setup    string `query:"setup"`
+		}) (figures.Cells, error) {
+			return d.Figures.CellsOf(ctx, in.Field, split(in.Variants), split(in.Measures), in.Setup)
+		})
+	get(s, "compare", "/api/places", "place", "Where a variant stands in a measure among its kind and in all history",
+		func(ctx context.Context, in *struct {
+			Measure string `query:"measure" required:"true"`
+			Variant string `query:"variant" required:"true"`
+			Setup   string `query:"setup"`
+		}) (figures.Place, error) {
+			return d.Figures.PlaceOf(ctx, in.Measure, in.Variant, in.Setup)
+		})
+	get(s, "compare", "/api/heads", "head-to-head", "Two to four variants against the first in all measures",
+		func(ctx context.Context, in *HeadAsked) (compare.Head, error) {
+			return d.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
+		})
 	pictures(s, "head", "Two to four variants against the first, drawn", func(ctx context.Context, in *struct {
 		HeadAsked
 		Drawn
@@ -222,16 +242,19 @@ func (s *Service) compareRoutes() {
 		h, err := d.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
 		return h.Chart, err
 	})
-	get(s, "compare", "/api/rivals", "rivals", "A variant's siblings, predecessors and successors", func(ctx context.Context, in *VariantAsked) (figures.Rivals, error) {
-		return d.Figures.Rivals(ctx, in.Variant)
-	})
-	get(s, "compare", "/api/likeness", "alike", "The variants of its kind that are nearest to one over all measures", func(ctx context.Context, in *struct {
-		VariantAsked
-		Most int `query:"most" default:"5" minimum:"1" maximum:"100"`
-	}) ([]compare.Likeness, error) {
-		return d.Figures.Alike(ctx, in.Variant, in.Most)
-	})
-	get(s, "compare", "/api/index", "index", "A weighted geometric mean over a field, with what is missing and how firm it is", func(ctx context.Context, in *Weighed) (figures.Index, error) {
+	get(s, "compare", "/api/rivals", "rivals", "A variant's siblings, predecessors and successors",
+		func(ctx context.Context, in *VariantAsked) (figures.Rivals, error) {
+			return d.Figures.Rivals(ctx, in.Variant)
+		})
+	get(s, "compare", "/api/likeness", "alike", "The variants of its kind that are nearest to one over all measures",
+		func(ctx context.Context, in *struct {
+			VariantAsked
+			Most int `query:"most" default:"5" minimum:"1" maximum:"100"`
+		}) ([]compare.Likeness, error) {
+			return d.Figures.Alike(ctx, in.Variant, in.Most)
+		})
+	get(s, "compare", "/api/index", "index", "A weighted geometric mean over a field, with what is missing and how "+
+		"firm it is", func(ctx context.Context, in *Weighed) (figures.Index, error) {
 		q, err := in.question()
 		if err != nil {
 			return figures.Index{}, err
@@ -249,31 +272,42 @@ func (s *Service) compareRoutes() {
 		x, err := d.Figures.IndexOf(ctx, q)
 		return x.Chart, err
 	})
-	get(s, "compare", "/api/uses", "list-uses", "List kinds of use", func(ctx context.Context, _ *none) ([]fit.Use, error) { return d.Figures.Uses(ctx) })
-	post(s, "compare", "/api/uses", "add-use", "Add or change a kind of use", func(ctx context.Context, in *body[fit.Use]) (fit.Use, error) {
+	get(s, "compare", "/api/uses", "list-uses", "List kinds of use", func(ctx context.Context, _ *none) ([]fit.Use,
+		error) {
+		return d.Figures.Uses(ctx)
+	})
+	post(s, "compare", "/api/uses", "add-use", "Add or change a kind of use", func(ctx context.Context,
+		in *body[fit.Use]) (fit.Use, error) {
 		return d.Figures.AddUse(ctx, in.Body, by(ctx))
 	})
-	post(s, "compare", "/api/use-files", "import-use", "Take in a kind of use (YAML or JSON)", func(ctx context.Context, in *file) (fit.Use, error) {
+	post(s, "compare", "/api/use-files", "import-use", "Take in a kind of use (YAML or JSON)", func(ctx context.Context,
+		in *file) (fit.Use, error) {
 		return d.Figures.ImportUse(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
-	get(s, "compare", "/api/fits", "fit", "How the variants of a field fit a kind of use", func(ctx context.Context, in *struct {
-		Use   string `query:"use" required:"true"`
-		Field string `query:"field"`
-		Setup string `query:"setup"`
-	}) (figures.UseFit, error) {
+	get(s, "compare", "/api/fits", "fit", "How the variants of a field fit a kind of use", func(ctx context.Context,
+		in *struct {
+			Use   string `query:"use" required:"true"`
+			Field string `query:"field"`
+			Setup string `query:"setup"`
+		}) (figures.UseFit, error) {
 		return d.Figures.FitOf(ctx, in.Use, in.Field, in.Setup)
 	})
-	get(s, "compare", "/api/rates", "list-rates", "List exchange rates, the newest first", func(ctx context.Context, _ *none) (catalog.Rates, error) { return d.Books.Rates(ctx) })
-	post(s, "compare", "/api/rates", "add-rate", "Add an exchange rate, or correct that of the day", func(ctx context.Context, in *body[catalog.Rate]) (catalog.Rate, error) {
-		return d.Books.AddRate(ctx, in.Body, by(ctx))
+	get(s, "compare", "/api/rates", "list-rates", "List exchange rates, the newest first", func(ctx context.Context,
+		_ *none) (catalog.Rates, error) {
+		return d.Books.Rates(ctx)
 	})
-	get(s, "compare", "/api/value", "value", "Performance against price: the frontier, the best buy, steps up", func(ctx context.Context, in *ValueAsked) (figures.Valued, error) {
-		q, err := in.question()
-		if err != nil {
-			return figures.Valued{}, err
-		}
-		return d.Figures.ValueOf(ctx, q)
-	})
+	post(s, "compare", "/api/rates", "add-rate", "Add an exchange rate, or correct that of the day",
+		func(ctx context.Context, in *body[catalog.Rate]) (catalog.Rate, error) {
+			return d.Books.AddRate(ctx, in.Body, by(ctx))
+		})
+	get(s, "compare", "/api/value", "value", "Performance against price: the frontier, the best buy, steps up",
+		func(ctx context.Context, in *ValueAsked) (figures.Valued, error) {
+			q, err := in.question()
+			if err != nil {
+				return figures.Valued{}, err
+			}
+			return d.Figures.ValueOf(ctx, q)
+		})
 	pictures(s, "value", "Performance against price, drawn", func(ctx context.Context, in *struct {
 		ValueAsked
 		Drawn
@@ -285,13 +319,15 @@ func (s *Service) compareRoutes() {
 		v, err := d.Figures.ValueOf(ctx, q)
 		return v.Chart, err
 	})
-	get(s, "compare", "/api/rigs/{slug}/cost", "rig-cost", "What a rig costs to a working system", func(ctx context.Context, in *struct {
-		Slugged
-		Priced
-	}) (figures.Cost, error) {
-		return d.Figures.RigCost(ctx, in.Slug, in.pricing())
-	})
-	get(s, "compare", "/api/modes", "modes", "What raised modes gain and what they cost", func(ctx context.Context, in *ModesAsked) (compare.Modes, error) {
+	get(s, "compare", "/api/rigs/{slug}/cost", "rig-cost", "What a rig costs to a working system",
+		func(ctx context.Context, in *struct {
+			Slugged
+			Priced
+		}) (figures.Cost, error) {
+			return d.Figures.RigCost(ctx, in.Slug, in.pricing())
+		})
+	get(s, "compare", "/api/modes", "modes", "What raised modes gain and what they cost", func(ctx context.Context,
+		in *ModesAsked) (compare.Modes, error) {
 		return d.Figures.ModesOf(ctx, in.Measure, in.Field)
 	})
 	pictures(s, "modes", "What raised modes gain against what they cost, drawn", func(ctx context.Context, in *struct {
@@ -301,29 +337,34 @@ func (s *Service) compareRoutes() {
 		m, err := d.Figures.ModesOf(ctx, in.Measure, in.Field)
 		return m.Chart, err
 	})
-	get(s, "compare", "/api/curves", "curves", "The newest series of a test, of several variants", func(ctx context.Context, in *CurvesAsked) (chart.Lines, error) {
+	get(s, "compare", "/api/curves", "curves", "The newest series of a test, of several variants",
+		func(ctx context.Context, in *CurvesAsked) (chart.Lines, error) {
+			return d.Figures.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
+		})
+	pictures(s, "curves", "Sustained lines or scaling curves of several variants, drawn", func(ctx context.Context,
+		in *struct {
+			CurvesAsked
+			Drawn
+		}) (chart.Picture, error) {
 		return d.Figures.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
 	})
-	pictures(s, "curves", "Sustained lines or scaling curves of several variants, drawn", func(ctx context.Context, in *struct {
-		CurvesAsked
-		Drawn
-	}) (chart.Picture, error) {
-		return d.Figures.Curves(ctx, in.Test, in.Field, split(in.Variants), in.Setup, in.Subject)
-	})
-	get(s, "compare", "/api/suggestions", "suggest", "What to test next, by what it settles per hour of bench time", func(ctx context.Context, in *struct {
-		Field   string `query:"field"`
-		Variant string `query:"variant" doc:"Only this one's gaps"`
-		Use     string `query:"use" doc:"Only what counts for this kind of use"`
-		Measure string `query:"measure" doc:"Only this measure"`
-		Most    int    `query:"most" default:"20" minimum:"1" maximum:"200"`
-	}) ([]ranking.Suggestion, error) {
-		return d.Figures.Next(ctx, figures.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use, Measure: in.Measure, Most: in.Most})
-	})
-	get(s, "compare", "/api/ledger", "ledger", "What became of claims, each and tallied", func(ctx context.Context, in *struct {
-		Variant string `query:"variant"`
-		Maker   string `query:"maker"`
-		By      string `query:"by" enum:",maker,model,variant,year,maker-year"`
-	}) (figures.Ledger, error) {
+	get(s, "compare", "/api/suggestions", "suggest", "What to test next, by what it settles per hour of bench time",
+		func(ctx context.Context, in *struct {
+			Field   string `query:"field"`
+			Variant string `query:"variant" doc:"Only this one's gaps"`
+			Use     string `query:"use" doc:"Only what counts for this kind of use"`
+			Measure string `query:"measure" doc:"Only this measure"`
+			Most    int    `query:"most" default:"20" minimum:"1" maximum:"200"`
+		}) ([]ranking.Suggestion, error) {
+			return d.Figures.Next(ctx, figures.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use,
+				Measure: in.Measure, Most: in.Most})
+		})
+	get(s, "compare", "/api/ledger", "ledger", "What became of claims, each and tallied", func(ctx context.Context,
+		in *struct {
+			Variant string `query:"variant"`
+			Maker   string `query:"maker"`
+			By      string `query:"by" enum:",maker,model,variant,year,maker-year"`
+		}) (figures.Ledger, error) {
 		return d.Figures.Ledger(ctx, in.Variant, in.Maker, in.By)
 	})
 	pictures(s, "claims", "What became of the claims about a variant, drawn", func(ctx context.Context, in *struct {

@@ -28,7 +28,8 @@ import (
 func made(t *testing.T) *running {
 	t.Helper()
 	r := start(t)
-	if _, err := load.Generate(context.Background(), r.desk.Desk, load.Size{Variants: 120, Tests: 30, Readings: 16000}, 1, func(int, int) {}); err != nil {
+	if _, err := load.Generate(context.Background(), r.desk.Desk, load.Size{Variants: 120, Tests: 30, Readings: 16000}, 1,
+		func(int, int) {}); err != nil {
 		t.Fatal(err)
 	}
 	return r
@@ -73,7 +74,8 @@ func TestEveryWayOfComparingOverHTTP(t *testing.T) {
 		t.Errorf("%d sides, %d rows", len(h.Sides), len(h.Rows))
 	}
 	x := get[figures.Index](r, "/api/index", "field", "load-50", "weights", "CPU=2, memory=1,load-002/m3=0.5")
-	if len(x.Rows) != 12 || x.Rows[0].Completeness < 0.9 || len(x.ByGroup) != 3 || x.Firm <= 0 || !strings.Contains(x.Firmness, "holds for") {
+	if len(x.Rows) != 12 || x.Rows[0].Completeness < 0.9 || len(x.ByGroup) != 3 || x.Firm <= 0 ||
+		!strings.Contains(x.Firmness, "holds for") {
 		t.Errorf("%d rows, %d groups, %q", len(x.Rows), len(x.ByGroup), x.Firmness)
 	}
 	for i, row := range x.Rows {
@@ -82,10 +84,12 @@ func TestEveryWayOfComparingOverHTTP(t *testing.T) {
 		}
 	}
 	v := get[figures.Valued](r, "/api/value", "field", "load-50", "measure", "load-000/m0", "subject", "load-0010")
-	if len(v.Values) != 12 || !slices.ContainsFunc(v.Values, func(x value.Value) bool { return x.Frontier }) || len(v.Climb) == 0 || math.Abs(v.Values[0].Per-100) > 1e-9 {
+	if len(v.Values) != 12 || !slices.ContainsFunc(v.Values, func(x value.Value) bool { return x.Frontier }) ||
+		len(v.Climb) == 0 || math.Abs(v.Values[0].Per-100) > 1e-9 {
 		t.Errorf("%+v", v.Values)
 	}
-	if l := get[[]compare.Likeness](r, "/api/likeness", "variant", "load-0000", "most", "3"); len(l) != 3 || l[0].Distance > l[2].Distance || l[0].Shared < 60 {
+	if l := get[[]compare.Likeness](r, "/api/likeness", "variant", "load-0000", "most", "3"); len(l) != 3 ||
+		l[0].Distance > l[2].Distance || l[0].Shared < 60 {
 		t.Errorf("%+v", l)
 	}
 	l := get[figures.Ledger](r, "/api/ledger", "by", "maker")
@@ -112,7 +116,8 @@ func TestEveryChartIsDrawnInEveryFormatAndAsATable(t *testing.T) {
 		"curves": {"field", "load-50", "test", "load-000"},
 		"claims": {"variant", "load-0000"},
 	} {
-		sizes := map[string]string{"page": `viewBox="0 0 1040 `, "card": `viewBox="0 0 1920 1080"`, "tall": `viewBox="0 0 1080 1920"`, "column": `viewBox="0 0 `}
+		sizes := map[string]string{"page": `viewBox="0 0 1040 `, "card": `viewBox="0 0 1920 1080"`,
+			"tall": `viewBox="0 0 1080 1920"`, "column": `viewBox="0 0 `}
 		for format, says := range sizes {
 			svg, media := r.body("/api/charts/"+kind+".svg", append(query, "format", format)...)
 			if media != "image/svg+xml" || !strings.Contains(svg, says) || !strings.Contains(svg, "<desc>") {
@@ -124,7 +129,8 @@ func TestEveryChartIsDrawnInEveryFormatAndAsATable(t *testing.T) {
 		if !strings.Contains(dark, "#0e1b23") || strings.Contains(clear, `fill="#f6f8f9" d="M0`) {
 			t.Errorf("%s is neither dark nor clear where it is asked to be", kind)
 		}
-		if png, media := r.body("/api/charts/"+kind+".png", append(query, "pixels", "0.5")...); media != "image/png" || !strings.HasPrefix(png, "\x89PNG") {
+		if png, media := r.body("/api/charts/"+kind+".png", append(query, "pixels", "0.5")...); media != "image/png" ||
+			!strings.HasPrefix(png, "\x89PNG") {
 			t.Errorf("%s: %s", kind, media)
 		}
 		table, media := r.body("/api/charts/"+kind+".csv", query...)
@@ -162,13 +168,16 @@ func TestAnswersAreKeptUntilTheDeskChanges(t *testing.T) {
 	}
 	for i, change := range []func() error{
 		func() error {
-			return send(r, "/api/readings", results.Typed{Test: "load-000", Subject: "load-0000-a", Repeat: 9, Readings: map[string]string{"m0": "900", "m1": "900", "m2": "900", "m3": "1"}})
+			return send(r, "/api/readings", results.Typed{Test: "load-000", Subject: "load-0000-a", Repeat: 9,
+				Readings: map[string]string{"m0": "900", "m1": "900", "m2": "900", "m3": "1"}})
 		},
 		func() error {
-			return send(r, "/api/fields", ranking.Field{Slug: "load-50", Name: "other name", Variants: []string{"load-0000", "load-0010"}})
+			return send(r, "/api/fields", ranking.Field{Slug: "load-50", Name: "other name", Variants: []string{"load-0000",
+				"load-0010"}})
 		},
 		func() error {
-			return send(r, "/api/models", catalog.Model{Slug: "load-model-0000", Maker: "Maker 00", Name: "Renamed", Kind: "laptop"})
+			return send(r, "/api/models", catalog.Model{Slug: "load-model-0000", Maker: "Maker 00", Name: "Renamed",
+				Kind: "laptop"})
 		},
 	} {
 		if err := change(); err != nil {
@@ -184,7 +193,8 @@ func TestAnswersAreKeptUntilTheDeskChanges(t *testing.T) {
 		t.Error("the model's new name is not in the chart")
 	}
 	// Who may not ask gets nothing from what was kept for others.
-	resp, err := http.Get("http://" + r.addr + "/api/charts/ranked.svg?" + client.Query("measure", "load-000/m0", "field", "load-50").Encode())
+	resp, err := http.Get("http://" + r.addr + "/api/charts/ranked.svg?" + client.Query("measure", "load-000/m0", "field",
+		"load-50").Encode())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -208,7 +218,8 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		{"/api/index", client.Query("weights", "CPU"), 422, "weights are written as"},
 		{"/api/index", client.Query("weights", "CPU=0"), 422, "sum to zero"},
 		{"/api/index", client.Query("weights", "CPU=-1"), 422, "numbers from 0 up"},
-		{"/api/value", client.Query("measure", "load-000/m0", "field", "load-50", "currency", "CHF"), 422, "no exchange rate from EUR to CHF"},
+		{"/api/value", client.Query("measure", "load-000/m0", "field", "load-50", "currency", "CHF"), 422,
+			"no exchange rate from EUR to CHF"},
 		{"/api/value", client.Query("measure", "load-000/m0", "currency", "euro"), 422, "currency"},
 		{"/api/modes", client.Query("measure", "x/y"), 404, "the list of measures"},
 		{"/api/curves", client.Query("test", "x"), 404, "list of all"},
@@ -228,9 +239,11 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 		{"/api/rates", catalog.Rate{From: "EUR", To: "EUR", Rate: 1, Date: "2026-11-02"}, "between two currencies"},
 		{"/api/rates", catalog.Rate{From: "EUR", To: "GBP", Rate: -1, Date: "2026-11-02"}, "above zero"},
 		{"/api/fields", ranking.Field{Slug: "f", Name: "f", ReleasedFrom: "2026-13"}, "is not a month"},
-		{"/api/fields", ranking.Field{Slug: "f", Name: "f", Price: &ranking.PriceBand{From: 5, To: 1, Currency: "EUR"}}, "ends before it begins"},
+		{"/api/fields", ranking.Field{Slug: "f", Name: "f", Price: &ranking.PriceBand{From: 5, To: 1, Currency: "EUR"}},
+			"ends before it begins"},
 		{"/api/uses", fit.Use{Slug: "u", Name: "u", Weights: []fit.Weight{{Group: "CPU"}}}, "sum to zero"},
-		{"/api/use-files", []byte("format: durvek-use/1\nslug: u\nname: u\nweights:\n  - {group: CPU, wieght: 2}\n"), "wieght"},
+		{"/api/use-files", []byte("format: durvek-use/1\nslug: u\nname: u\nweights:\n  - {group: CPU, wieght: 2}\n"),
+			"wieght"},
 	} {
 		err := r.c.Do(context.Background(), http.MethodPost, c.path, nil, c.body, nil)
 		t.Run(c.path+" "+c.says, func(t *testing.T) { refused(t, err, 422, c.says) })
@@ -239,12 +252,15 @@ func TestOddQuestionsAreRefusedInASentence(t *testing.T) {
 
 func TestAUseIsTakenInAndAskedFor(t *testing.T) {
 	r := made(t)
-	file := []byte("format: durvek-use/1\nslug: galley\nname: the galley\nneeds:\n  - {spec: body.weight, most: 1.5, unit: kg}\nweights:\n  - {measure: load-000/m0, weight: 2}\n  - {group: memory, weight: 1}\n")
+	file := []byte("format: durvek-use/1\nslug: galley\nname: the galley\nneeds:\n  - {spec: body.weight, most: 1.5, " +
+		"unit: kg}\nweights:\n  - {measure: load-000/m0, weight: 2}\n  - {group: memory, weight: 1}\n")
 	var u fit.Use
-	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", client.Query("check_only", "true"), file, &u); err != nil || len(get[[]fit.Use](r, "/api/uses")) != 0 {
+	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", client.Query("check_only", "true"), file,
+		&u); err != nil || len(get[[]fit.Use](r, "/api/uses")) != 0 {
 		t.Fatalf("a trial wrote something, or failed: %v", err)
 	}
-	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", nil, file, &u); err != nil || u.Slug != "galley" {
+	if err := r.c.Do(context.Background(), http.MethodPost, "/api/use-files", nil, file, &u); err != nil ||
+		u.Slug != "galley" {
 		t.Fatal(err)
 	}
 	fit := get[figures.UseFit](r, "/api/fits", "use", "galley", "field", "load-50")
@@ -254,7 +270,8 @@ func TestAUseIsTakenInAndAskedFor(t *testing.T) {
 	order := map[string]int{"for": 0, "open": 1, "not for": 2}
 	for i, f := range fit.Fits {
 		weight := fit.Fits[i].Needs[0]
-		if (weight.Met == "failed") != (f.For == "not for") || i > 0 && order[string(f.For)] < order[string(fit.Fits[i-1].For)] {
+		if (weight.Met == "failed") != (f.For == "not for") || i > 0 &&
+			order[string(f.For)] < order[string(fit.Fits[i-1].For)] {
 			t.Errorf("%+v", f)
 		}
 	}

@@ -39,7 +39,8 @@ func TestFrameTimesFromAFileAreLikeAnyOther(t *testing.T) {
 		fmt.Fprintf(&table, "%d,%g,0\n", i, ms)
 	}
 	add := func(data string, pairs ...string) (record.Run, error) {
-		return client.Post[record.Run](context.Background(), r.c, "/api/frames", client.Query(append([]string{"test", "harbour-flight", "unit", "fen-14-16-a"}, pairs...)...), []byte(data))
+		return client.Post[record.Run](context.Background(), r.c, "/api/frames",
+			client.Query(append([]string{"test", "harbour-flight", "unit", "fen-14-16-a"}, pairs...)...), []byte(data))
 	}
 	run, err := add(table.String(), "column", "frame (ms)", "conditions", "content=harbour replay")
 	must(t, err)
@@ -47,15 +48,19 @@ func TestFrameTimesFromAFileAreLikeAnyOther(t *testing.T) {
 	for _, x := range run.Readings {
 		got[x.Measure] = x.Value
 	}
-	if math.Abs(got["mean"]-1200/12.36) > 1e-6 || math.Abs(got["low"]-25) > 1e-9 || math.Abs(got["frame-time-99"]-10.3) > 1e-6 || run.Source != "file" || run.Observed["content"] != "harbour replay" || !strings.Contains(run.Negotiated["frames"], "1200 in 12.4 s, 12 stutters") {
+	if math.Abs(got["mean"]-1200/12.36) > 1e-6 || math.Abs(got["low"]-25) > 1e-9 ||
+		math.Abs(got["frame-time-99"]-10.3) > 1e-6 || run.Source != "file" || run.Observed["content"] != "harbour replay" ||
+		!strings.Contains(run.Negotiated["frames"], "1200 in 12.4 s, 12 stutters") {
 		t.Errorf("%v, %v", got, run.Negotiated)
 	}
 	// With every second frame marked as generated, the rendered rate is what counts.
 	marked := strings.NewReplacer(",10,0\n", ",10,1\n").Replace(table.String())
-	if run, err = add(marked, "column", "frame (ms)", "generated", "made", "conditions", "content=harbour replay"); err != nil || !strings.Contains(run.Negotiated["frames.generated"], "1188 of 1200") {
+	if run, err = add(marked, "column", "frame (ms)", "generated", "made", "conditions",
+		"content=harbour replay"); err != nil || !strings.Contains(run.Negotiated["frames.generated"], "1188 of 1200") {
 		t.Errorf("%v, %v", run.Negotiated, err)
 	}
-	out, err := client.Get[compare.Comparison](context.Background(), r.c, "/api/ranking", client.Query("measure", "harbour-flight/mean"))
+	out, err := client.Get[compare.Comparison](context.Background(), r.c, "/api/ranking", client.Query("measure",
+		"harbour-flight/mean"))
 	if err != nil || len(out.Rows) != 1 || out.Rows[0].Estimate.N != 2 {
 		t.Errorf("%+v, %v", out.Rows, err)
 	}

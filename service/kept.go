@@ -10,15 +10,16 @@ import (
 	"durvek/desk/figures"
 )
 
-// sent is an answer to a comparison as it was sent. It is kept until something changes that it rests on: a reviewer turns a chart over and over
-// while a bench delivers other figures.
+// sent is an answer to a comparison as it was sent. It is kept until something changes that it rests on: a reviewer
+// turns a chart over and over while a bench delivers other figures.
 type sent struct {
 	media string
 	body  []byte
 }
 
 // comparisons are the questions whose answers rest on nothing but the desk's figures, catalogue and doubts.
-var comparisons = []string{"ranking", "charts", "cells", "places", "heads", "likeness", "index", "fits", "value", "modes", "curves", "suggestions", "ledger"}
+var comparisons = []string{"ranking", "charts", "cells", "places", "heads", "likeness", "index", "fits", "value",
+	"modes", "curves", "suggestions", "ledger"}
 
 // keep answers comparisons from what was sent before.
 func (s *Service) keep(c *fiber.Ctx) error {

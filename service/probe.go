@@ -44,7 +44,8 @@ func (s *Service) planCode(ctx context.Context, d *house.House, in *asking) (pla
 	base, alone := s.base(in.Host, in.Proto)
 	out.Link = base + "/probe/#" + c
 	if alone {
-		out.Note = "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it."
+		out.Note = "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices " +
+			"reach it."
 	}
 	code, err := draw.NewCode(out.Link)
 	if err != nil {
@@ -83,7 +84,8 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 	case c.Path() == "/probe":
 		return c.Redirect("/probe/", http.StatusMovedPermanently)
 	case name == "about.json":
-		return c.JSON(fiber.Map{"desk": s.desk.Desk.Name, "tls": s.certificates != nil, "own": s.certificates != nil && s.certificates.Own()})
+		return c.JSON(fiber.Map{"desk": s.desk.Desk.Name, "tls": s.certificates != nil, "own": s.certificates != nil &&
+			s.certificates.Own()})
 	case name == "authority.crt":
 		if s.certificates == nil || !s.certificates.Own() {
 			return problem(c, http.StatusNotFound, "this service signs no certificate of its own")
@@ -105,7 +107,8 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 		c.Set("Cross-Origin-Opener-Policy", "same-origin")
 		c.Set("Cross-Origin-Embedder-Policy", "require-corp")
 	}
-	c.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; worker-src 'self' blob:; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+	c.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; worker-src 'self' "+
+		"blob:; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
 	return send(c, s.probe, name)
 }
 

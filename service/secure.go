@@ -54,7 +54,8 @@ func NewCertificates(dir, certificate, key string, now func() time.Time) (*Certi
 			return nil, fmt.Errorf("read the certificate %s with its key %s: %w", certificate, key, err)
 		}
 		if pair.Leaf != nil && now().After(pair.Leaf.NotAfter) {
-			return nil, fmt.Errorf("the certificate %s ended on %s; bring a new one, or leave it out for one of the service's own", certificate, pair.Leaf.NotAfter.Format(time.DateOnly))
+			return nil, fmt.Errorf("the certificate %s ended on %s; bring a new one, or leave it out for one of the "+
+				"service's own", certificate, pair.Leaf.NotAfter.Format(time.DateOnly))
 		}
 		c.brought = &pair
 	}
@@ -94,9 +95,11 @@ func (c *Certificates) authority() error {
 		return err
 	}
 	host, _ := os.Hostname()
-	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: "Durvek on " + host}, NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(authorityLife),
+	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: "Durvek on " + host},
+		NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(authorityLife),
 		IsCA: true, BasicConstraintsValid: true, MaxPathLenZero: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageCRLSign,
-		PermittedDNSDomainsCritical: true, PermittedDNSDomains: slices.DeleteFunc([]string{"localhost", "local", "home.arpa", "lan", "internal", "test", host}, func(s string) bool { return s == "" }), PermittedIPRanges: local()}
+		PermittedDNSDomainsCritical: true, PermittedDNSDomains: slices.DeleteFunc([]string{"localhost", "local", "home.arpa",
+			"lan", "internal", "test", host}, func(s string) bool { return s == "" }), PermittedIPRanges: local()}
 	raw, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 	if err != nil {
 		return err
@@ -117,7 +120,8 @@ func (c *Certificates) authority() error {
 // local lists the ranges of addresses that local networks use (RFC 1918, 6598, 3927, 4193, 4291).
 func local() []*net.IPNet {
 	var out []*net.IPNet
-	for _, s := range []string{"127.0.0.0/8", "10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "::1/128", "fc00::/7", "fe80::/10"} {
+	for _, s := range []string{"127.0.0.0/8", "10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10",
+		"169.254.0.0/16", "::1/128", "fc00::/7", "fe80::/10"} {
 		_, n, _ := net.ParseCIDR(s)
 		out = append(out, n)
 	}
@@ -142,12 +146,13 @@ func write(path, kind string, what any) error {
 
 // config chooses a certificate for each connection.
 func (c *Certificates) config() *tls.Config {
-	return &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"http/1.1"}, GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
-		if c.brought != nil {
-			return c.brought, nil
-		}
-		return c.serve(hello.ServerName, hello.Conn.LocalAddr())
-	}}
+	return &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"http/1.1"},
+		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+			if c.brought != nil {
+				return c.brought, nil
+			}
+			return c.serve(hello.ServerName, hello.Conn.LocalAddr())
+		}}
 }
 
 // serve gives a certificate that covers the name or address by which a device asks. A device that once confirmed
@@ -163,7 +168,8 @@ func (c *Certificates) serve(name string, at net.Addr) (*tls.Certificate, error)
 		want = tcp.IP.String()
 	}
 	if c.leaf == nil {
-		if pair, err := tls.LoadX509KeyPair(filepath.Join(c.dir, "server.pem"), filepath.Join(c.dir, "server-key.pem")); err == nil && pair.Leaf.CheckSignatureFrom(c.ca) == nil {
+		if pair, err := tls.LoadX509KeyPair(filepath.Join(c.dir, "server.pem"), filepath.Join(c.dir,
+			"server-key.pem")); err == nil && pair.Leaf.CheckSignatureFrom(c.ca) == nil {
 			c.leaf = &pair
 		}
 	}
@@ -195,8 +201,10 @@ func (c *Certificates) serve(name string, at net.Addr) (*tls.Certificate, error)
 	if err != nil {
 		return nil, err
 	}
-	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: names[0]}, NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(serverLife),
-		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}, DNSNames: slices.Compact(names), IPAddresses: addresses}
+	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: names[0]},
+		NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(serverLife),
+		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
+		DNSNames: slices.Compact(names), IPAddresses: addresses}
 	raw, err := x509.CreateCertificate(rand.Reader, template, c.ca, &key.PublicKey, c.key)
 	if err != nil {
 		return nil, err

@@ -31,7 +31,8 @@ func secured(t *testing.T, dir string, c *service.Certificates) (address string)
 	must(t, err)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- service.New(d, service.Options{Probe: fstest.MapFS{"index.html": {Data: []byte("the probe")}}, Certificates: c}).Serve(t.Context(), l)
+		ended <- service.New(d, service.Options{Probe: fstest.MapFS{"index.html": {Data: []byte("the probe")}},
+			Certificates: c}).Serve(t.Context(), l)
 	}()
 	t.Cleanup(func() { <-ended; d.Close() })
 	return l.Addr().String()
@@ -80,7 +81,8 @@ func TestOnePortSpeaksPlainlyAndSecurely(t *testing.T) {
 	for _, name := range []string{"127.0.0.1", "localhost", "desk.local"} {
 		c, _ := trusting([]byte(der), name)
 		page, r := read(t, c, "https://"+at+"/probe/")
-		if page != "the probe" || r.TLS == nil || r.Header.Get("Cross-Origin-Opener-Policy") != "same-origin" || r.Header.Get("Cross-Origin-Embedder-Policy") != "require-corp" {
+		if page != "the probe" || r.TLS == nil || r.Header.Get("Cross-Origin-Opener-Policy") != "same-origin" ||
+			r.Header.Get("Cross-Origin-Embedder-Policy") != "require-corp" {
 			t.Errorf("%s: %q %v", name, page, r.Header)
 		}
 	}
@@ -91,7 +93,8 @@ func TestOnePortSpeaksPlainlyAndSecurely(t *testing.T) {
 	if !errors.As(err, &constraint) || constraint.Reason != x509.CANotAuthorizedForThisName {
 		t.Errorf("a name of the outside world: %v", err)
 	}
-	if about, _ := read(t, http.DefaultClient, "http://"+at+"/probe/about.json"); !strings.Contains(about, `"tls":true`) || !strings.Contains(about, `"own":true`) {
+	if about, _ := read(t, http.DefaultClient, "http://"+at+"/probe/about.json"); !strings.Contains(about, `"tls":true`) ||
+		!strings.Contains(about, `"own":true`) {
 		t.Errorf("about: %s", about)
 	}
 	for _, path := range []string{"/probe/../secret", "/probe/nothing.js"} {
@@ -149,18 +152,23 @@ func TestTheOwnersCertificateIsTakenInstead(t *testing.T) {
 	if _, r := read(t, c, "https://"+at+"/probe/authority.crt"); r.StatusCode != http.StatusNotFound {
 		t.Error("a service with a certificate of the owner's offers an authority")
 	}
-	for says, x := range map[string][2]string{"needs both": {certificate, ""}, "read the certificate": {certificate, filepath.Join(dir, "none")}} {
+	for says, x := range map[string][2]string{"needs both": {certificate, ""}, "read the certificate": {certificate,
+		filepath.Join(dir, "none")}} {
 		if _, err := service.NewCertificates(dir, x[0], x[1], time.Now); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%v: %v", x, err)
 		}
 	}
-	if _, err := service.NewCertificates(dir, certificate, key, func() time.Time { return time.Now().Add(500 * 24 * time.Hour) }); err == nil || !strings.Contains(err.Error(), "ended on") {
+	if _, err := service.NewCertificates(dir, certificate, key,
+		func() time.Time { return time.Now().Add(500 * 24 * time.Hour) }); err == nil || !strings.Contains(err.Error(),
+		"ended on") {
 		t.Errorf("a certificate that has ended: %v", err)
 	}
-	if err := os.WriteFile(filepath.Join(dir, "authority.pem"), pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: []byte("torn")}), 0o600); err != nil {
+	if err := os.WriteFile(filepath.Join(dir, "authority.pem"), pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE",
+		Bytes: []byte("torn")}), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := own(t, dir, time.Now()).Authority(); err == nil || !strings.Contains(err.Error(), "certificate authority") {
+	if _, err := own(t, dir, time.Now()).Authority(); err == nil || !strings.Contains(err.Error(),
+		"certificate authority") {
 		t.Errorf("a damaged authority: %v", err)
 	}
 }
@@ -182,7 +190,8 @@ func TestAPlansCodeComesWithItsLinkAndPicture(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	plan := struct{ ID string }{}
-	must(t, r.c.Do(t.Context(), http.MethodPost, "/api/plans", nil, map[string]any{"unit": "fen-14-16-a", "setup": method.AsDelivered, "steps": []method.PlanStep{{Test: "graphics-fill", Repeats: 1}}}, &plan))
+	must(t, r.c.Do(t.Context(), http.MethodPost, "/api/plans", nil, map[string]any{"unit": "fen-14-16-a",
+		"setup": method.AsDelivered, "steps": []method.PlanStep{{Test: "graphics-fill", Repeats: 1}}}, &plan))
 	ask := func(host string) (out struct{ Code, Link, QR, Note string }) {
 		t.Helper()
 		req, err := http.NewRequest(http.MethodPost, r.c.Server+"/api/plans/"+plan.ID+"/codes", nil)
@@ -193,7 +202,8 @@ func TestAPlansCodeComesWithItsLinkAndPicture(t *testing.T) {
 		return out
 	}
 	here := ask(strings.TrimPrefix(r.c.Server, "http://"))
-	if here.Link != r.c.Server+"/probe/#"+here.Code || !strings.Contains(here.Note, "--listen 0.0.0.0") || !strings.HasPrefix(here.QR, "<svg") || !strings.Contains(here.QR, here.Link) {
+	if here.Link != r.c.Server+"/probe/#"+here.Code || !strings.Contains(here.Note, "--listen 0.0.0.0") ||
+		!strings.HasPrefix(here.QR, "<svg") || !strings.Contains(here.QR, here.Link) {
 		t.Errorf("%+v", here)
 	}
 	if far := ask("desk.local:8460"); far.Link != "http://desk.local:8460/probe/#"+far.Code || far.Note != "" {

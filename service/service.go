@@ -81,9 +81,10 @@ func New(d *house.House, o Options) *Service {
 	s.app.Use(recover.New())
 	s.app.Use(headers)
 	s.app.Get("/healthz", func(c *fiber.Ctx) error { return c.JSON(fiber.Map{"status": "ok"}) })
-	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true, LimitReached: func(c *fiber.Ctx) error {
-		return problem(c, http.StatusTooManyRequests, "too many wrong codes; wait a minute")
-	}})
+	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true,
+		LimitReached: func(c *fiber.Ctx) error {
+			return problem(c, http.StatusTooManyRequests, "too many wrong codes; wait a minute")
+		}})
 	s.app.Use("/api/agent/join", guess)
 	s.app.Use("/api/sign-in", guess)
 	s.app.Get("/sign-in", guess, s.signInLink)
@@ -116,7 +117,8 @@ func schemaName(t reflect.Type, hint string) string {
 		base = base.Elem()
 	}
 	name := huma.DefaultSchemaNamer(t, hint)
-	if pkg := path.Base(base.PkgPath()); base.Name() != "" && strings.HasPrefix(base.PkgPath(), "durvek/") && pkg != "service" {
+	if pkg := path.Base(base.PkgPath()); base.Name() != "" && strings.HasPrefix(base.PkgPath(), "durvek/") &&
+		pkg != "service" {
 		return strings.ToUpper(pkg[:1]) + pkg[1:] + name
 	}
 	return name
@@ -170,7 +172,8 @@ func headers(c *fiber.Ctx) error {
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "no-referrer")
 	c.Set("X-Frame-Options", "SAMEORIGIN")
-	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'")
+	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+		"frame-ancestors 'self'")
 	return c.Next()
 }
 
@@ -187,7 +190,8 @@ func problem(c *fiber.Ctx, status int, detail string) error {
 
 // open lists what may be asked for without a token.
 func open(p string) bool {
-	return p == "/api/agent/join" || p == "/api/sign-in" || strings.HasPrefix(p, "/api/openapi") || strings.HasPrefix(p, "/api/schemas")
+	return p == "/api/agent/join" || p == "/api/sign-in" || strings.HasPrefix(p, "/api/openapi") || strings.HasPrefix(p,
+		"/api/schemas")
 }
 
 type (
@@ -209,7 +213,8 @@ func (s *Service) authorise(c *fiber.Ctx) error {
 		}
 	}
 	if token == "" {
-		return problem(c, http.StatusUnauthorized, "sign in first: open the link that the service printed, or print a new one with `durvek sign-in link`")
+		return problem(c, http.StatusUnauthorized, "sign in first: open the link that the service printed, or print a new "+
+			"one with `durvek sign-in link`")
 	}
 	who, err := s.desk.Books.Recognise(c.UserContext(), token)
 	var refusal *desk.Error
@@ -247,13 +252,16 @@ func fail(err error) error {
 	if errors.As(err, &faults) {
 		details := make([]error, len(faults.List))
 		for i, f := range faults.List {
-			details[i] = &huma.ErrorDetail{Message: f.Reason, Location: fmt.Sprintf("line %d, column %d", f.Line, f.Column), Value: f.Path}
+			details[i] = &huma.ErrorDetail{Message: f.Reason, Location: fmt.Sprintf("line %d, column %d", f.Line, f.Column),
+				Value: f.Path}
 		}
-		return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("The %s has %d fault(s), so nothing was taken in.", faults.What, len(faults.List)), details...)
+		return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("The %s has %d fault(s), so nothing was taken in.",
+			faults.What, len(faults.List)), details...)
 	}
 	var e *desk.Error
 	if errors.As(err, &e) {
-		status := map[desk.Kind]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound, desk.Conflict: http.StatusConflict, desk.Denied: http.StatusUnauthorized}[e.Kind]
+		status := map[desk.Kind]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound,
+			desk.Conflict: http.StatusConflict, desk.Denied: http.StatusUnauthorized}[e.Kind]
 		return huma.NewError(status, e.Message)
 	}
 	return err
@@ -266,7 +274,8 @@ func (s *Service) signInLink(c *fiber.Ctx) error {
 		c.Status(http.StatusUnauthorized).Set("Content-Type", "text/html; charset=utf-8")
 		return c.SendString("<!doctype html><title>Durvek</title><p>" + err.Error())
 	}
-	c.Cookie(&fiber.Cookie{Name: cookie, Value: token, HTTPOnly: true, SameSite: "Strict", Path: "/", Expires: time.Now().Add(30 * 24 * time.Hour)})
+	c.Cookie(&fiber.Cookie{Name: cookie, Value: token, HTTPOnly: true, SameSite: "Strict", Path: "/",
+		Expires: time.Now().Add(30 * 24 * time.Hour)})
 	to := c.Query("to")
 	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n") {
 		to = "/" // a link leads into this console, nowhere else

@@ -79,7 +79,8 @@ func startIn(t testing.TB, dir string, lease time.Duration) *running {
 func (r *running) up() {
 	r.t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: r.dir, Name: "Test Desk", Lease: r.lease}, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: r.dir, Name: "Test Desk", Lease: r.lease},
+		Tests: workload.Tests()})
 	if err != nil {
 		r.t.Fatal(err)
 	}
@@ -154,7 +155,8 @@ func TestADossierComesOutAsItWentIn(t *testing.T) {
 		if !bytes.Equal(first, second) {
 			t.Errorf("out, in and out again differs:\n%s\n---\n%s", first, second)
 		}
-		for _, part := range []string{"Bog 14", "0007", "12.5", "HARBOUR", "sleeve", "Fen with a box", "5600 MT/s", "up to", "mains", "with colons"} {
+		for _, part := range []string{"Bog 14", "0007", "12.5", "HARBOUR", "sleeve", "Fen with a box", "5600 MT/s", "up to",
+			"mains", "with colons"} {
 			if !bytes.Contains(first, []byte(part)) {
 				t.Errorf("the dossier lost %q:\n%s", part, first)
 			}
@@ -171,10 +173,13 @@ func must(t testing.TB, err error) {
 
 func TestABadDossierSaysEverythingAndChangesNothing(t *testing.T) {
 	r := start(t)
-	bad := strings.NewReplacer("kind: laptop", "kind: boat", "16 GiB, memory.channels", "16 W, memory.channels").Replace(dossier)
+	bad := strings.NewReplacer("kind: laptop", "kind: boat", "16 GiB, memory.channels",
+		"16 W, memory.channels").Replace(dossier)
 	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "line 2, column ", "model.kind", "1 fault")
-	bad = strings.NewReplacer("memory.size: 16 GiB", "memory.sise: 16 GiB", "hashing/all", "hashing/most", "unit: fen-14-16-a, role", "unit: nobody, role").Replace(dossier)
-	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "3 fault(s), so nothing was taken in", "line 7, column ", "memory.sise", "line 9, column ", `no test yields "hashing/most"`, "line 11, column ", `no unit "nobody"`)
+	bad = strings.NewReplacer("memory.size: 16 GiB", "memory.sise: 16 GiB", "hashing/all", "hashing/most",
+		"unit: fen-14-16-a, role", "unit: nobody, role").Replace(dossier)
+	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "3 fault(s), so nothing was taken in", "line 7, column ",
+		"memory.sise", "line 9, column ", `no test yields "hashing/most"`, "line 11, column ", `no unit "nobody"`)
 	if m := get[[]catalog.Model](r, "/api/models"); len(m) != 0 {
 		t.Errorf("a refused dossier left %v", m)
 	}
@@ -190,16 +195,23 @@ func TestABadDossierSaysEverythingAndChangesNothing(t *testing.T) {
 func TestCatalogueEntriesAreCheckedOneByOne(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
-	must(t, send(r, "/api/models", catalog.Model{Slug: "fen-15", Maker: "Selvane", Name: "Fen 15", Kind: "laptop", Succeeds: "fen-14"}))
-	must(t, send(r, "/api/variants", catalog.Variant{Slug: "fen-15-32", Model: "fen-15", Name: "32 GiB", Spec: map[string]any{"memory.size": "32 GiB"}}))
+	must(t, send(r, "/api/models", catalog.Model{Slug: "fen-15", Maker: "Selvane", Name: "Fen 15", Kind: "laptop",
+		Succeeds: "fen-14"}))
+	must(t, send(r, "/api/variants", catalog.Variant{Slug: "fen-15-32", Model: "fen-15", Name: "32 GiB",
+		Spec: map[string]any{"memory.size": "32 GiB"}}))
 	must(t, send(r, "/api/units", catalog.Unit{Slug: "fen-15-32-a", Variant: "fen-15-32", Origin: "borrowed"}))
-	refused(t, send(r, "/api/models", catalog.Model{Slug: "Fen!", Maker: "S", Name: "F", Kind: "laptop"}), 422, "not an identifier")
+	refused(t, send(r, "/api/models", catalog.Model{Slug: "Fen!", Maker: "S", Name: "F", Kind: "laptop"}), 422,
+		"not an identifier")
 	refused(t, send(r, "/api/variants", catalog.Variant{Slug: "x", Model: "fen-99", Name: "x"}), 404, `no model "fen-99"`)
-	refused(t, send(r, "/api/units", catalog.Unit{Slug: "fen-14-16-a", Variant: "fen-15-32", Origin: "bought"}), 422, "belongs to variant")
-	refused(t, send(r, "/api/claims", catalog.Claim{Variant: "fen-15-32", Measure: "hashing/all", Value: 3, Unit: "h", Source: "box"}), 422, "cannot be turned into")
-	refused(t, send(r, "/api/offers", catalog.Offer{Variant: "fen-15-32", Amount: 1, Currency: "EUR", Condition: "new", Date: "soon"}), 422, "not a date")
+	refused(t, send(r, "/api/units", catalog.Unit{Slug: "fen-14-16-a", Variant: "fen-15-32", Origin: "bought"}), 422,
+		"belongs to variant")
+	refused(t, send(r, "/api/claims", catalog.Claim{Variant: "fen-15-32", Measure: "hashing/all", Value: 3, Unit: "h",
+		Source: "box"}), 422, "cannot be turned into")
+	refused(t, send(r, "/api/offers", catalog.Offer{Variant: "fen-15-32", Amount: 1, Currency: "EUR", Condition: "new",
+		Date: "soon"}), 422, "not a date")
 	page := get[books.ModelPage](r, "/api/models/fen-15")
-	if len(page.Lineage) != 1 || page.Lineage[0].Slug != "fen-14" || len(get[books.ModelPage](r, "/api/models/fen-14").Successors) != 1 {
+	if len(page.Lineage) != 1 || page.Lineage[0].Slug != "fen-14" ||
+		len(get[books.ModelPage](r, "/api/models/fen-14").Successors) != 1 {
 		t.Errorf("lineage %v", page.Lineage)
 	}
 }
@@ -233,7 +245,8 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	}
 
 	// The console's cookie: set by the link, refused from another page.
-	for to, want := range map[string]string{"/compare?x=1": "/compare?x=1", "//elsewhere.example": "/", "https://elsewhere.example": "/", "": "/"} {
+	for to, want := range map[string]string{"/compare?x=1": "/compare?x=1", "//elsewhere.example": "/",
+		"https://elsewhere.example": "/", "": "/"} {
 		code, err := r.desk.Books.SignInCode(ctx)
 		must(t, err)
 		stay := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
@@ -251,11 +264,13 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	must(t, err)
 	resp.Body.Close()
 	cookies := resp.Cookies()
-	if resp.StatusCode != 303 || len(cookies) != 1 || !cookies[0].HttpOnly || cookies[0].SameSite != http.SameSiteStrictMode {
+	if resp.StatusCode != 303 || len(cookies) != 1 || !cookies[0].HttpOnly ||
+		cookies[0].SameSite != http.SameSiteStrictMode {
 		t.Fatalf("status %d, cookies %v", resp.StatusCode, cookies)
 	}
 	for origin, want := range map[string]int{"http://" + r.addr: 200, "http://elsewhere.example": 403, "": 403} {
-		req, _ := http.NewRequest(http.MethodPost, "http://"+r.addr+"/api/dossiers?check_only=true", strings.NewReader(dossier))
+		req, _ := http.NewRequest(http.MethodPost, "http://"+r.addr+"/api/dossiers?check_only=true",
+			strings.NewReader(dossier))
 		req.AddCookie(cookies[0])
 		if origin != "" {
 			req.Header.Set("Origin", origin)
@@ -272,7 +287,8 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 // joined puts a plan on the bench and joins it as a simulated machine.
 func joined(r *running, tests ...string) record.Joined {
 	r.t.Helper()
-	j, err := r.c.Join(context.Background(), planCode(r, "", tests...), "", record.Machine{Name: "fen", Boot: "boot-1", System: "Strand OS 9"})
+	j, err := r.c.Join(context.Background(), planCode(r, "", tests...), "", record.Machine{Name: "fen", Boot: "boot-1",
+		System: "Strand OS 9"})
 	must(r.t, err)
 	return j
 }
@@ -283,7 +299,8 @@ func planCode(r *running, setup string, tests ...string) string {
 	for _, s := range tests {
 		steps = append(steps, method.PlanStep{Test: s, Repeats: 3})
 	}
-	p, err := client.Post[method.Plan](context.Background(), r.c, "/api/plans", nil, map[string]any{"unit": "fen-14-16-a", "setup": setup, "steps": steps})
+	p, err := client.Post[method.Plan](context.Background(), r.c, "/api/plans", nil, map[string]any{"unit": "fen-14-16-a",
+		"setup": setup, "steps": steps})
 	must(r.t, err)
 	c, err := client.Post[struct{ Code string }](context.Background(), r.c, "/api/plans/"+p.ID+"/codes", nil, nil)
 	must(r.t, err)
@@ -291,10 +308,14 @@ func planCode(r *running, setup string, tests ...string) string {
 }
 
 func runFor(j record.Joined, repeat int, rate float64) record.Run {
-	return record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: "hashing", TestVersion: 1, Subject: j.Plan.Unit, Setup: j.Plan.Setup, Sitting: j.Sitting, Step: 0, Repeat: repeat,
-		Started: time.Now(), Ended: time.Now(), Outcome: "done", Source: "agent", Observed: map[string]string{"runtime": "native"},
-		Readings: []record.Reading{{Measure: "single", State: record.OK, Value: rate / 8}, {Measure: "all", State: record.OK, Value: rate}},
-		Series:   []record.Series{{Channel: "all", Unit: "MiBy/s", Times: []float64{0.1, 0.2}, Values: []float64{rate - 1, rate + 1}}}}
+	return record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: "hashing", TestVersion: 1, Subject: j.Plan.Unit,
+		Setup: j.Plan.Setup, Sitting: j.Sitting, Step: 0, Repeat: repeat,
+		Started: time.Now(), Ended: time.Now(), Outcome: "done", Source: "agent",
+		Observed: map[string]string{"runtime": "native"},
+		Readings: []record.Reading{{Measure: "single", State: record.OK, Value: rate / 8}, {Measure: "all", State: record.OK,
+			Value: rate}},
+		Series: []record.Series{{Channel: "all", Unit: "MiBy/s", Times: []float64{0.1, 0.2}, Values: []float64{rate - 1,
+			rate + 1}}}}
 }
 
 func TestARunIsCountedOnceHoweverOftenItIsSent(t *testing.T) {
@@ -314,7 +335,8 @@ func TestARunIsCountedOnceHoweverOftenItIsSent(t *testing.T) {
 	}
 	list := get[struct{ Runs []record.Run }](r, "/api/runs", "subject", "fen-14-16-a")
 	p := get[results.RunPage](r, "/api/runs/"+list.Runs[0].ID)
-	if len(p.Run.Series) != 1 || p.Run.Series[0].Values[1] != p.Run.Readings[0].Value+1 || p.Machine.System != "Strand OS 9" {
+	if len(p.Run.Series) != 1 || p.Run.Series[0].Values[1] != p.Run.Readings[0].Value+1 ||
+		p.Machine.System != "Strand OS 9" {
 		t.Errorf("the run came back as %+v", p.Run)
 	}
 	must(t, r.c.Finish(ctx, j.Token))
@@ -365,7 +387,8 @@ func TestAnAgentMayOnlyDeliverItsOwnPlan(t *testing.T) {
 	first := runFor(j, 0, 100)
 	must(t, r.c.SendRun(ctx, j.Token, first))
 	second := runFor(j, 0, 200)
-	if err := r.c.SendRun(ctx, j.Token, second); !errors.Is(err, agent.ErrRefused) || !strings.Contains(err.Error(), "has a run already") {
+	if err := r.c.SendRun(ctx, j.Token, second); !errors.Is(err, agent.ErrRefused) || !strings.Contains(err.Error(),
+		"has a run already") {
 		t.Errorf("a second run of one job: %v", err)
 	}
 	// While it is at work, no other agent gets the unit; a code that was refused for that is not spent.
@@ -386,9 +409,12 @@ func TestAnImpossiblePlanIsRefusedWithEveryReason(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	must(t, send(r, "/api/tests", []byte(ownTest)))
-	err := send(r, "/api/plans", map[string]any{"unit": "nobody", "setup": "upside-down", "host": "nowhere", "steps": []method.PlanStep{{Test: "no-such", Repeats: 1}, {Test: "sheen", Repeats: 1}}})
-	refused(t, err, 422, `no unit "nobody"`, `no setup "upside-down"`, `"nowhere" is known to be the host`, `no test "no-such"`, "entered by the desk")
-	refused(t, send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{}}), 422, "at least one test")
+	err := send(r, "/api/plans", map[string]any{"unit": "nobody", "setup": "upside-down", "host": "nowhere",
+		"steps": []method.PlanStep{{Test: "no-such", Repeats: 1}, {Test: "sheen", Repeats: 1}}})
+	refused(t, err, 422, `no unit "nobody"`, `no setup "upside-down"`, `"nowhere" is known to be the host`,
+		`no test "no-such"`, "entered by the desk")
+	refused(t, send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{}}), 422,
+		"at least one test")
 }
 
 const ownTest = `format: durvek-test/1
@@ -406,13 +432,16 @@ func TestATestOfOnesOwnIsLikeAnyOther(t *testing.T) {
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	must(t, send(r, "/api/tests", []byte(ownTest)))
 	typed := func(values map[string]string, conditions map[string]string) error {
-		return send(r, "/api/readings", results.Typed{Test: "sheen", Subject: "fen-14-16-a", Conditions: conditions, Readings: values})
+		return send(r, "/api/readings", results.Typed{Test: "sheen", Subject: "fen-14-16-a", Conditions: conditions,
+			Readings: values})
 	}
 	at := map[string]string{"display.luminance": "200 cd/m²"}
 	must(t, typed(map[string]string{"gloss": "40"}, at))
 	must(t, typed(map[string]string{"gloss": "39 to 43"}, at))
-	refused(t, typed(map[string]string{"gloss": "2000", "shine": "3"}, at), 422, "cannot be above its ceiling", `no measure "shine"`)
-	refused(t, typed(map[string]string{}, map[string]string{"mood": "good"}), 422, "no reading was given", `unknown condition "mood"`)
+	refused(t, typed(map[string]string{"gloss": "2000", "shine": "3"}, at), 422, "cannot be above its ceiling",
+		`no measure "shine"`)
+	refused(t, typed(map[string]string{}, map[string]string{"mood": "good"}), 422, "no reading was given",
+		`unknown condition "mood"`)
 	c := get[compare.Comparison](r, "/api/ranking", "measure", "sheen/gloss")
 	if len(c.Rows) != 1 || c.Rows[0].Estimate.N != 2 || c.Rows[0].Estimate.HalfWidth == 0 {
 		t.Fatalf("rows %+v", c.Rows)
@@ -421,10 +450,12 @@ func TestATestOfOnesOwnIsLikeAnyOther(t *testing.T) {
 	if c := get[compare.Comparison](r, "/api/ranking", "measure", "sheen/gloss"); c.Rows[0].Estimate.N != 2 {
 		t.Errorf("a reading of unknown luminance was averaged in: %+v", c.Rows[0].Estimate)
 	}
-	refused(t, send(r, "/api/tests", []byte(strings.Replace(ownTest, "better: lower", "better: higher", 1))), 422, "raise the version")
+	refused(t, send(r, "/api/tests", []byte(strings.Replace(ownTest, "better: lower", "better: higher", 1))), 422,
+		"raise the version")
 	must(t, send(r, "/api/tests", []byte(strings.Replace(ownTest, "name: Sheen", "name: Screen sheen", 1))))
 	refused(t, send(r, "/api/tests", []byte(strings.Replace(ownTest, "slug: sheen", "slug: hashing", 1))), 422, "built-in")
-	refused(t, send(r, "/api/tests", []byte(strings.Replace(ownTest, "unit: cd/m²", "unit: shine", 1))), 422, "line 8, column ", `unknown unit "shine"`)
+	refused(t, send(r, "/api/tests", []byte(strings.Replace(ownTest, "unit: cd/m²", "unit: shine", 1))), 422,
+		"line 8, column ", `unknown unit "shine"`)
 }
 
 func TestATableTakesAllRowsOrNone(t *testing.T) {
@@ -432,7 +463,8 @@ func TestATableTakesAllRowsOrNone(t *testing.T) {
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
 	must(t, send(r, "/api/tests", []byte(ownTest)))
 	table := func(check bool, text string) (results.Table, error) {
-		return client.Post[results.Table](context.Background(), r.c, "/api/tables", client.Query("check_only", fmt.Sprint(check)), []byte(text))
+		return client.Post[results.Table](context.Background(), r.c, "/api/tables", client.Query("check_only",
+			fmt.Sprint(check)), []byte(text))
 	}
 	head := "unit,test,repeat,date,measure,value,condition:display.luminance\n"
 	bad, err := table(false, head+"fen-14-16-a,sheen,0,2026-10-01,gloss,40,200\nfen-14-16-a,sheen,1,2026-10-01,gloss,lots,200\nnobody,sheen,0,2026-10-01,gloss,40,200\nfen-14-16-a,sheen,2\nfen-14-16-a,sheen,0,2026-10-01,gloss,41,200\n")
@@ -460,7 +492,8 @@ func TestATableTakesAllRowsOrNone(t *testing.T) {
 			t.Errorf("taking it in for the %d. time: %+v", k+1, got)
 		}
 	}
-	for text, says := range map[string]string{"\n": "the table is empty", "unit,test,value\n": `needs a column "measure"`, "unit,test,measure,value,colour\n": `"colour" is unknown`} {
+	for text, says := range map[string]string{"\n": "the table is empty", "unit,test,value\n": `needs a column "measure"`,
+		"unit,test,measure,value,colour\n": `"colour" is unknown`} {
 		_, err := table(true, text)
 		refused(t, err, 422, says)
 	}
@@ -469,12 +502,16 @@ func TestATableTakesAllRowsOrNone(t *testing.T) {
 func TestAPartNeedsItsHost(t *testing.T) {
 	r := start(t)
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
-	must(t, send(r, "/api/dossiers", []byte("format: durvek-dossier/1\nmodel: {slug: wrack, maker: Ferrow, name: Wrack, kind: drive}\nvariants: [{slug: wrack-1000, name: 1 TB, units: [{slug: wrack-a, origin: bought}]}]\n")))
+	must(t, send(r, "/api/dossiers", []byte("format: durvek-dossier/1\nmodel: {slug: wrack, maker: Ferrow, name: "+
+		"Wrack, kind: drive}\nvariants: [{slug: wrack-1000, name: 1 TB, units: [{slug: wrack-a, origin: bought}]}]\n")))
 	steps := []method.PlanStep{{Test: "drive-sequential", Repeats: 1}}
-	refused(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "steps": steps}), 422, "a drive is measured in a host")
-	must(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "host": "fen-14-16-a", "place": "left port", "steps": steps}))
+	refused(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "steps": steps}), 422,
+		"a drive is measured in a host")
+	must(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "host": "fen-14-16-a", "place": "left port",
+		"steps": steps}))
 	must(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "host": "fen-rig", "steps": steps}))
-	refused(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "host": "fen-rig", "steps": []method.PlanStep{{Test: "hashing", Repeats: 1}}}), 422, "not meant for a drive")
+	refused(t, send(r, "/api/plans", map[string]any{"unit": "wrack-a", "host": "fen-rig",
+		"steps": []method.PlanStep{{Test: "hashing", Repeats: 1}}}), 422, "not meant for a drive")
 }
 
 // An agent loses the service in the middle of its plan, keeps its results and delivers them when the
@@ -491,8 +528,9 @@ func TestTheServiceGoesAwayInTheMiddleOfAPlan(t *testing.T) {
 	var told []string
 	dir := t.TempDir()
 	go func() {
-		_, err := agent.Work(context.Background(), agent.Options{Service: r.c, Machine: m, Code: code, Dir: dir, Retry: 10 * time.Millisecond,
-			Log: func(f string, v ...any) { told = append(told, fmt.Sprintf(f, v...)) }})
+		_, err := agent.Work(context.Background(), agent.Options{Service: r.c, Machine: m, Code: code, Dir: dir,
+			Retry: 10 * time.Millisecond,
+			Log:   func(f string, v ...any) { told = append(told, fmt.Sprintf(f, v...)) }})
 		worked <- err
 	}()
 	for e := range events { // the first run has arrived
@@ -508,7 +546,8 @@ func TestTheServiceGoesAwayInTheMiddleOfAPlan(t *testing.T) {
 	if n := get2(r).Total; n != 9 {
 		t.Errorf("%d runs arrived of 9", n)
 	}
-	if text := strings.Join(told, "\n"); !strings.Contains(text, "cannot be reached") || !strings.Contains(text, "is back") {
+	if text := strings.Join(told, "\n"); !strings.Contains(text, "cannot be reached") || !strings.Contains(text,
+		"is back") {
 		t.Errorf("the agent said:\n%s", text)
 	}
 	if left, _ := filepath.Glob(filepath.Join(dir, "outbox", "*")); len(left) != 0 {
@@ -545,7 +584,8 @@ func TestAnAgentGoesOnAfterItWasEnded(t *testing.T) {
 	v := get[catalog.DossierVariant](r, "/api/variants/fen-14-16")
 	dir := t.TempDir()
 	work := func(ctx context.Context, code string, pace float64) error {
-		m := &simulate.Machine{Name: "fen", Spec: v.Spec, Seed: 3, Runtime: "native", Pace: pace, Setup: method.Setup{Conditions: map[string]string{"supply": "mains"}}}
+		m := &simulate.Machine{Name: "fen", Spec: v.Spec, Seed: 3, Runtime: "native", Pace: pace,
+			Setup: method.Setup{Conditions: map[string]string{"supply": "mains"}}}
 		_, err := agent.Work(ctx, agent.Options{Service: r.c, Machine: m, Code: code, Dir: dir, Retry: 10 * time.Millisecond})
 		return err
 	}
@@ -683,9 +723,11 @@ func TestTheDemoShowsWhatWasPlanted(t *testing.T) {
 	if kinds["drive"] < 2 {
 		t.Errorf("%d drives", kinds["drive"])
 	}
-	c := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all", "field", "laptops", "subject", "sound-16-32-1000", "relative", "predecessor")
+	c := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all", "field", "laptops", "subject",
+		"sound-16-32-1000", "relative", "predecessor")
 	for _, row := range c.Rows {
-		if row.Variant == "sound-14-16-512" && row.Relative.Value != 100 || row.Variant == "sound-16-32-1000" && row.Relative.Lo < 120 {
+		if row.Variant == "sound-14-16-512" && row.Relative.Value != 100 || row.Variant == "sound-16-32-1000" &&
+			row.Relative.Lo < 120 {
 			t.Errorf("relative to the predecessor %s is %+v", row.Variant, row.Relative)
 		}
 	}
@@ -693,10 +735,12 @@ func TestTheDemoShowsWhatWasPlanted(t *testing.T) {
 
 func TestChartsComeAsSVGAndPNG(t *testing.T) {
 	r := filled(t)
-	q := client.Query("measure", "fan-noise/full-load", "field", "machines", "subject", "tern-mini-32-1000", "claims", "true", "raised", "true")
+	q := client.Query("measure", "fan-noise/full-load", "field", "machines", "subject", "tern-mini-32-1000", "claims",
+		"true", "raised", "true")
 	var svg, picture []byte
 	must(t, r.c.Do(context.Background(), http.MethodGet, "/api/charts/ranked.svg", q, nil, &svg))
-	if !bytes.HasPrefix(svg, []byte("<svg ")) || !bytes.Contains(svg, []byte(`role="img"`)) || !bytes.Contains(svg, []byte("Tamrisk Tern Mini is first in noise")) {
+	if !bytes.HasPrefix(svg, []byte("<svg ")) || !bytes.Contains(svg, []byte(`role="img"`)) || !bytes.Contains(svg,
+		[]byte("Tamrisk Tern Mini is first in noise")) {
 		t.Errorf("SVG %.200s", svg)
 	}
 	q.Set("format", "card")
@@ -706,12 +750,15 @@ func TestChartsComeAsSVGAndPNG(t *testing.T) {
 	if b := img.Bounds(); b.Dx() != 1920 || b.Dy() != 1080 {
 		t.Errorf("the card is %v", b)
 	}
-	for path, says := range map[string]string{"/api/ranking?measure=no/such": `no measure "no/such"`, "/api/ranking?measure=hashing/all&field=none": `no field "none"`,
-		"/api/ranking?measure=hashing/all&setup=none": `no setup "none"`, "/api/ranking?measure=hashing/all&subject=none": `no variant "none"`} {
+	for path, says := range map[string]string{"/api/ranking?measure=no/such": `no measure "no/such"`,
+		"/api/ranking?measure=hashing/all&field=none":   `no field "none"`,
+		"/api/ranking?measure=hashing/all&setup=none":   `no setup "none"`,
+		"/api/ranking?measure=hashing/all&subject=none": `no variant "none"`} {
 		_, err := client.Get[any](context.Background(), r.c, path, nil)
 		refused(t, err, 404, says)
 	}
-	_, err = client.Get[any](context.Background(), r.c, "/api/ranking?measure=hashing/all&subject=tern-mini-32-1000&relative=predecessor", nil)
+	_, err = client.Get[any](context.Background(), r.c,
+		"/api/ranking?measure=hashing/all&subject=tern-mini-32-1000&relative=predecessor", nil)
 	refused(t, err, 422, "no predecessor")
 }
 
@@ -752,7 +799,8 @@ func TestAReviewIsGuardedAgainstLostChanges(t *testing.T) {
 	if d.Signed != nil || len(d.Editions) != 1 || mine < 0 {
 		t.Errorf("after new findings: signed %v, editions %v, %+v", d.Signed, d.Editions, d.Findings)
 	}
-	refused(t, send(r, "/api/reviews", map[string]any{"subject": "tern-mini-32-1000", "slug": "tern-mini"}), 409, "there already")
+	refused(t, send(r, "/api/reviews", map[string]any{"subject": "tern-mini-32-1000", "slug": "tern-mini"}), 409,
+		"there already")
 }
 
 func TestTheAPIsDescriptionIsUpToDate(t *testing.T) {
@@ -776,7 +824,8 @@ func TestUnknownRoutesAndTheConsole(t *testing.T) {
 	for path, want := range map[string]struct {
 		status int
 		says   string
-	}{"/healthz": {200, "ok"}, "/": {200, "console"}, "/compare": {200, "console"}, "/assets/none.js": {404, "no such page"}, "/editions/x/1/": {401, "sign in"}, "/sign-in?code=no": {401, "spent or expired"}} {
+	}{"/healthz": {200, "ok"}, "/": {200, "console"}, "/compare": {200, "console"}, "/assets/none.js": {404,
+		"no such page"}, "/editions/x/1/": {401, "sign in"}, "/sign-in?code=no": {401, "spent or expired"}} {
 		resp, err := http.Get("http://" + r.addr + path)
 		must(t, err)
 		var b bytes.Buffer

@@ -13,7 +13,8 @@ func TestWeightsAsTheyAreWritten(t *testing.T) {
 	if err != nil || len(q.Weights) != 3 || q.Use != "survey" || q.Reference != "fen-14" {
 		t.Fatalf("%+v, %v", q, err)
 	}
-	if w := q.Weights; w[0].Measure != "hashing/all" || w[0].Weight != 2 || w[1].Group != "storage" || w[1].Weight != 1.5 || w[2].Weight != 0 {
+	if w := q.Weights; w[0].Measure != "hashing/all" || w[0].Weight != 2 || w[1].Group != "storage" ||
+		w[1].Weight != 1.5 || w[2].Weight != 0 {
 		t.Errorf("%+v", w)
 	}
 	for _, bad := range []string{"CPU", "CPU=", "CPU=two", "=1", "CPU=NaN", "CPU=Inf"} {

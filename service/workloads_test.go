@@ -22,11 +22,14 @@ import (
 
 func TestOptionsAreCheckedAnnouncedAndKeepFiguresApart(t *testing.T) {
 	r := start(t)
-	must(t, send(r, "/api/dossiers", []byte(strings.Replace(dossier, "system.name: Strand", "drive.endurance: 300 TB, system.name: Strand", 1))))
+	must(t, send(r, "/api/dossiers", []byte(strings.Replace(dossier, "system.name: Strand",
+		"drive.endurance: 300 TB, system.name: Strand", 1))))
 	plan := func(options map[string]string) error {
-		return send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "drive-fill", Repeats: 1, Options: options}}})
+		return send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "drive-fill",
+			Repeats: 1, Options: options}}})
 	}
-	refused(t, plan(map[string]string{"share": "200 %", "depth": "3"}), 422, "at most 95 %", `no option "depth"; it has share, writes`)
+	refused(t, plan(map[string]string{"share": "200 %", "depth": "3"}), 422, "at most 95 %",
+		`no option "depth"; it has share, writes`)
 	must(t, plan(map[string]string{"share": "5 %", "writes": "30 GB"}))
 	b := get[record.BenchPlan](r, "/api/plans/"+get[[]record.BenchPlan](r, "/api/bench", "limit", "1")[0].Plan.ID)
 	if b.Writes != 30e9 || b.Endurance != 0.01 || b.Steps[0].Options["share"] != "5 %" {
@@ -38,10 +41,13 @@ func TestOptionsAreCheckedAnnouncedAndKeepFiguresApart(t *testing.T) {
 		run := runFor(j, i, 1000)
 		run.Test, run.Options = "hashing-sustained", map[string]string{"duration": duration}
 		run.Observed["option.duration"] = duration
-		run.Readings = []record.Reading{{Measure: "burst", State: record.OK, Value: 100}, {Measure: "drop", State: record.BeyondLimit, Value: 60}}
-		run.Series = []record.Series{{Channel: "rate", Unit: "MiBy/s", Axis: "threads", Along: "{thread}", Times: []float64{1, 2}, Values: []float64{3, 4}}}
+		run.Readings = []record.Reading{{Measure: "burst", State: record.OK, Value: 100}, {Measure: "drop",
+			State: record.BeyondLimit, Value: 60}}
+		run.Series = []record.Series{{Channel: "rate", Unit: "MiBy/s", Axis: "threads", Along: "{thread}", Times: []float64{1,
+			2}, Values: []float64{3, 4}}}
 		must(t, r.c.SendRun(context.Background(), j.Token, run))
-		if p := get[results.RunPage](r, "/api/runs/"+run.ID); p.Run.Options["duration"] != duration || p.Run.Series[0].Axis != "threads" || p.Run.Series[0].Along != "{thread}" {
+		if p := get[results.RunPage](r, "/api/runs/"+run.ID); p.Run.Options["duration"] != duration ||
+			p.Run.Series[0].Axis != "threads" || p.Run.Series[0].Along != "{thread}" {
 			t.Errorf("the run came back as %+v", p.Run)
 		}
 	}
@@ -61,10 +67,12 @@ func TestWhatCannotBeRunStandsUnderTheChartWithItsReason(t *testing.T) {
 		must(t, r.c.SendRun(context.Background(), j.Token, run))
 	}
 	c := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all")
-	if len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.CannotRun || c.LeftOut[0].Reason != "not run: 3 arrays do not fit" {
+	if len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.CannotRun ||
+		c.LeftOut[0].Reason != "not run: 3 arrays do not fit" {
 		t.Errorf("%+v", c.LeftOut)
 	}
-	if s := get[record.BenchPlan](r, "/api/plans/"+j.Plan.ID).Steps[0]; s.State != "not-run" || s.NotRun != 3 || s.Failed != 0 || !strings.HasPrefix(s.Note, "3 arrays") {
+	if s := get[record.BenchPlan](r, "/api/plans/"+j.Plan.ID).Steps[0]; s.State != "not-run" || s.NotRun != 3 ||
+		s.Failed != 0 || !strings.HasPrefix(s.Note, "3 arrays") {
 		t.Errorf("%+v", s)
 	}
 }
@@ -77,9 +85,11 @@ func TestAFileOfRunsIsTakenInOnceAndWhole(t *testing.T) {
 		var runs []any
 		for i := range 2 {
 			run := runFor(j, i, 5000)
-			runs = append(runs, map[string]any{"id": run.ID, "test": run.Test, "test_version": 1, "repeat": i, "started": run.Started, "ended": run.Ended, "outcome": "done", "readings": run.Readings, "observed": run.Observed})
+			runs = append(runs, map[string]any{"id": run.ID, "test": run.Test, "test_version": 1, "repeat": i,
+				"started": run.Started, "ended": run.Ended, "outcome": "done", "readings": run.Readings, "observed": run.Observed})
 		}
-		f := map[string]any{"format": "durvek-runs/1", "machine": map[string]any{"name": "m", "boot": "b7", "system": "S"}, "runs": runs}
+		f := map[string]any{"format": "durvek-runs/1", "machine": map[string]any{"name": "m", "boot": "b7", "system": "S"},
+			"runs": runs}
 		if change != nil {
 			change(f)
 		}
@@ -157,7 +167,8 @@ measures: [{slug: rate, name: rate, unit: /s, scale: ratio, better: higher}]
 	refused(t, try(books.Trial{Definition: strings.Replace(mapped, "limit: 5", "limit: 0", 1)}), 422, "line 8")
 	must(t, send(r, "/api/tests", []byte(mapped)))
 	must(t, send(r, "/api/dossiers", []byte(dossier)))
-	must(t, send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "mapped", Repeats: 1}}}))
+	must(t, send(r, "/api/plans", map[string]any{"unit": "fen-14-16-a", "steps": []method.PlanStep{{Test: "mapped",
+		Repeats: 1}}}))
 }
 
 func TestTheNetworkIsMeasuredAgainstTheService(t *testing.T) {
@@ -179,7 +190,8 @@ func TestTheNetworkIsMeasuredAgainstTheService(t *testing.T) {
 			t.Errorf("%+v", x)
 		}
 	}
-	for _, bad := range []workload.Env{{}, {Service: env.Service, Token: "wrong"}, {Service: "http://127.0.0.1:1", Token: j.Token}} {
+	for _, bad := range []workload.Env{{}, {Service: env.Service, Token: "wrong"}, {Service: "http://127.0.0.1:1",
+		Token: j.Token}} {
 		if _, err := w.Execute(context.Background(), bad); !errors.Is(err, record.ErrNotRun) {
 			t.Errorf("%+v: %v", bad, err)
 		}

@@ -14,8 +14,10 @@ type figure func(*Machine) (float64, error)
 
 // perGHz are the rates of one thread per GHz of boost clock, for each kernel and part.
 var perGHz = map[string]float64{
-	"hashing/": 395, "compression/pack-": 24, "compression/unpack-": 94, "sealing/": 690, "log-indexing/": 25, "message-parsing/": 160e3, "pattern-scan/": 1.9,
-	"route-search/": 900e3, "line-of-sight/": 215e3, "sonar-filtering/": 3.1, "tide-synthesis/": 590e3, "grid-solve/": 0.55,
+	"hashing/": 395, "compression/pack-": 24, "compression/unpack-": 94, "sealing/": 690, "log-indexing/": 25,
+	"message-parsing/": 160e3, "pattern-scan/": 1.9,
+	"route-search/": 900e3, "line-of-sight/": 215e3, "sonar-filtering/": 3.1, "tide-synthesis/": 590e3,
+	"grid-solve/":    0.55,
 	"inference/f32-": 82, "inference/i16-": 90, "inference/i8-": 94, "video-encode/": 31,
 }
 
@@ -32,89 +34,130 @@ var figures = map[string]figure{
 	"memory-bandwidth/copy-single":         func(m *Machine) (float64, error) { return m.stream(3.8) },
 	"memory-bandwidth/multiply-add-single": func(m *Machine) (float64, error) { return m.stream(4.4) },
 	"memory-latency/nearest":               func(m *Machine) (float64, error) { return m.time(4.6) },
-	"memory-latency/main":                  func(m *Machine) (float64, error) { v, err := m.need("memory.speed"); return 58 + 2.2e5/v, err },
-	"memory-latency/knee-1":                func(*Machine) (float64, error) { return 46, nil },
-	"memory-latency/knee-2":                func(*Machine) (float64, error) { return 1024, nil },
-	"memory-latency/knee-3":                func(m *Machine) (float64, error) { v, err := m.need("cpu.threads"); return 1448 * v, err },
-	"drive-sequential/read":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.975) },
-	"drive-sequential/write":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
-	"drive-random/rate":                    func(m *Machine) (float64, error) { return m.random(1) },
-	"drive-random/median":                  func(m *Machine) (float64, error) { return micros(m.random(1)) },
-	"drive-random/latency-99":                     func(m *Machine) (float64, error) { return micros(m.random(1 / 2.1)) },
-	"drive-depths/read-single":                  func(m *Machine) (float64, error) { return m.random(1) },
-	"drive-depths/read-deep":                 func(m *Machine) (float64, error) { return m.random(17) },
-	"drive-depths/write-single":                 func(m *Machine) (float64, error) { return m.random(2.6) },
-	"drive-depths/write-deep":                func(m *Machine) (float64, error) { return m.random(13) },
-	"drive-depths/read-deep-latency-99":             func(m *Machine) (float64, error) { return micros(m.random(0.2)) },
-	"drive-blocks/read-small":                 func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.06) },
-	"drive-blocks/read-middle":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.45) },
-	"drive-blocks/read-parallel":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_read", 0.99) },
-	"drive-blocks/write-small":                func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.07) },
-	"drive-blocks/write-middle":               func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.5) },
-	"drive-blocks/write-parallel":              func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.985) },
-	"drive-mixed/rate-single":                   func(m *Machine) (float64, error) { return m.random(1.2) },
-	"drive-mixed/rate-deep":                  func(m *Machine) (float64, error) { return m.random(12) },
-	"drive-mixed/read-single-latency-99":               func(m *Machine) (float64, error) { return micros(m.random(0.4)) },
-	"drive-mixed/read-deep-latency-99":              func(m *Machine) (float64, error) { return micros(m.random(0.15)) },
-	"drive-flush/rate":                     func(m *Machine) (float64, error) { return m.random(0.11) },
-	"drive-flush/median":                   func(m *Machine) (float64, error) { return micros(m.random(0.12)) },
-	"drive-flush/latency-99":                      func(m *Machine) (float64, error) { return micros(m.random(0.03)) },
-	"drive-flush/worst":                    func(m *Machine) (float64, error) { return micros(m.random(0.006)) },
-	"drive-appends/rate":                   func(m *Machine) (float64, error) { return m.random(0.09) },
-	"drive-appends/median":                 func(m *Machine) (float64, error) { return micros(m.random(0.1)) },
-	"drive-appends/latency-99":                    func(m *Machine) (float64, error) { return micros(m.random(0.025)) },
-	"drive-appends/worst":                  func(m *Machine) (float64, error) { return micros(m.random(0.005)) },
-	"drive-fill/before":                    func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.97) },
-	"drive-fill/after":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.31) },
-	"drive-fill/whole":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.44) },
-	"drive-fill/cache":                     func(m *Machine) (float64, error) { v, err := m.drive("drive.size", 0.032); return v, err },
-	"drive-recovery/cache":                 func(m *Machine) (float64, error) { v, err := m.drive("drive.size", 0.032); return v, err },
-	"drive-recovery/recovered":             func(*Machine) (float64, error) { return 64, nil },
-	"drive-steady/rate":                    func(m *Machine) (float64, error) { return m.random(3.1) },
-	"drive-steady/rounds":                  func(*Machine) (float64, error) { return 9, nil },
-	"small-files/create":                   func(m *Machine) (float64, error) { return m.random(0.9) },
-	"small-files/list":                     func(m *Machine) (float64, error) { return m.single(62e3) },
-	"small-files/read":                     func(m *Machine) (float64, error) { return m.random(0.7) },
-	"small-files/delete":                   func(m *Machine) (float64, error) { return m.single(9e3) },
-	"folder-copy/rate":                     func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.36) },
-	"folder-copy/reading-busy":             func(*Machine) (float64, error) { return 55, nil },
-	"folder-copy/writing-busy":             func(*Machine) (float64, error) { return 88, nil },
-	"archive/pack":                         func(m *Machine) (float64, error) { v, err := m.single(30); return 24 / v, err },
-	"archive/unpack":                       func(m *Machine) (float64, error) { v, err := m.single(72); return 24/v + 0.04, err },
-	"photo-batch/rate":                     func(m *Machine) (float64, error) { return m.all(150) },
-	"page-loads/rate":                      func(m *Machine) (float64, error) { return m.single(5600) },
-	"page-loads/median":                    func(m *Machine) (float64, error) { return m.time(10) },
-	"page-loads/slowest":                   func(m *Machine) (float64, error) { return m.time(24) },
-	"database/fill":                        func(m *Machine) (float64, error) { return m.time(0.62) },
-	"database/transactions":                func(m *Machine) (float64, error) { return m.random(0.08) },
-	"database/queries":                     func(m *Machine) (float64, error) { return m.single(96) },
-	"documents/single":                     func(m *Machine) (float64, error) { return m.single(8200) },
-	"documents/all":                        func(m *Machine) (float64, error) { return m.all(7300) },
-	"spreadsheet/open":                     func(m *Machine) (float64, error) { return m.time(0.11) },
-	"spreadsheet/calculate":                func(m *Machine) (float64, error) { return m.time(0.022) },
-	"survey-post/time":                     func(m *Machine) (float64, error) { return m.time(0.5) },
-	"command-start/median":                 func(m *Machine) (float64, error) { return m.time(110) },
-	"command-start/slowest":                func(m *Machine) (float64, error) { return m.time(170) },
-	"hull-mesher/time":                     func(m *Machine) (float64, error) { v, err := m.all(1); return 620 / v, err },
-	"hull-mesher/cells":                    func(m *Machine) (float64, error) { return m.all(2400) },
-	"foreground/quiet":                     func(m *Machine) (float64, error) { return m.time(58) },
-	"foreground/full":                      func(m *Machine) (float64, error) { return m.time(105) },
-	"foreground/double":                    func(m *Machine) (float64, error) { return m.time(190) },
-	"foreground/sluggish":                  func(m *Machine) (float64, error) { v, err := m.need("cpu.threads"); return 2 * v, err },
-	"wake-up/idle-median":                  func(m *Machine) (float64, error) { return m.time(250) },
-	"wake-up/load-median":                  func(m *Machine) (float64, error) { return m.time(220) },
-	"wake-up/idle-999":                    func(m *Machine) (float64, error) { return m.time(1100) },
-	"wake-up/load-999":                    func(m *Machine) (float64, error) { return m.time(5200) },
-	"wake-up/idle-worst":                   func(m *Machine) (float64, error) { return m.time(2600) },
-	"wake-up/load-worst":                   func(m *Machine) (float64, error) { return m.time(16000) },
-	"wake-up/idle-late":                    func(*Machine) (float64, error) { return 0.02, nil },
-	"wake-up/load-late":                    func(*Machine) (float64, error) { return 0.3, nil },
-	"network/down":                         func(*Machine) (float64, error) { return 941, nil },
-	"network/down-4":                       func(*Machine) (float64, error) { return 944, nil },
-	"network/up":                           func(*Machine) (float64, error) { return 938, nil },
-	"network/up-4":                         func(*Machine) (float64, error) { return 941, nil },
-	"network/median":                       func(m *Machine) (float64, error) { return m.time(900) },
-	"network/latency-99":                          func(m *Machine) (float64, error) { return m.time(2100) },
+	"memory-latency/main": func(m *Machine) (float64, error) {
+		v, err := m.need("memory.speed")
+		return 58 + 2.2e5/v, err
+	},
+	"memory-latency/knee-1": func(*Machine) (float64, error) { return 46, nil },
+	"memory-latency/knee-2": func(*Machine) (float64, error) { return 1024, nil },
+	"memory-latency/knee-3": func(m *Machine) (float64, error) {
+		v, err := m.need("cpu.threads")
+		return 1448 * v, err
+	},
+	"drive-sequential/read": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_read",
+			0.975)
+	},
+	"drive-sequential/write": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_write",
+			0.97)
+	},
+	"drive-random/rate":                 func(m *Machine) (float64, error) { return m.random(1) },
+	"drive-random/median":               func(m *Machine) (float64, error) { return micros(m.random(1)) },
+	"drive-random/latency-99":           func(m *Machine) (float64, error) { return micros(m.random(1 / 2.1)) },
+	"drive-depths/read-single":          func(m *Machine) (float64, error) { return m.random(1) },
+	"drive-depths/read-deep":            func(m *Machine) (float64, error) { return m.random(17) },
+	"drive-depths/write-single":         func(m *Machine) (float64, error) { return m.random(2.6) },
+	"drive-depths/write-deep":           func(m *Machine) (float64, error) { return m.random(13) },
+	"drive-depths/read-deep-latency-99": func(m *Machine) (float64, error) { return micros(m.random(0.2)) },
+	"drive-blocks/read-small": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_read",
+			0.06)
+	},
+	"drive-blocks/read-middle": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_read",
+			0.45)
+	},
+	"drive-blocks/read-parallel": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_read",
+			0.99)
+	},
+	"drive-blocks/write-small": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_write",
+			0.07)
+	},
+	"drive-blocks/write-middle": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_write",
+			0.5)
+	},
+	"drive-blocks/write-parallel": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_write",
+			0.985)
+	},
+	"drive-mixed/rate-single":            func(m *Machine) (float64, error) { return m.random(1.2) },
+	"drive-mixed/rate-deep":              func(m *Machine) (float64, error) { return m.random(12) },
+	"drive-mixed/read-single-latency-99": func(m *Machine) (float64, error) { return micros(m.random(0.4)) },
+	"drive-mixed/read-deep-latency-99":   func(m *Machine) (float64, error) { return micros(m.random(0.15)) },
+	"drive-flush/rate":                   func(m *Machine) (float64, error) { return m.random(0.11) },
+	"drive-flush/median":                 func(m *Machine) (float64, error) { return micros(m.random(0.12)) },
+	"drive-flush/latency-99":             func(m *Machine) (float64, error) { return micros(m.random(0.03)) },
+	"drive-flush/worst":                  func(m *Machine) (float64, error) { return micros(m.random(0.006)) },
+	"drive-appends/rate":                 func(m *Machine) (float64, error) { return m.random(0.09) },
+	"drive-appends/median":               func(m *Machine) (float64, error) { return micros(m.random(0.1)) },
+	"drive-appends/latency-99":           func(m *Machine) (float64, error) { return micros(m.random(0.025)) },
+	"drive-appends/worst":                func(m *Machine) (float64, error) { return micros(m.random(0.005)) },
+	"drive-fill/before": func(m *Machine) (float64, error) {
+		return m.drive("drive.sequential_write",
+			0.97)
+	},
+	"drive-fill/after": func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.31) },
+	"drive-fill/whole": func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.44) },
+	"drive-fill/cache": func(m *Machine) (float64, error) {
+		v, err := m.drive("drive.size", 0.032)
+		return v,
+			err
+	},
+	"drive-recovery/cache": func(m *Machine) (float64, error) {
+		v, err := m.drive("drive.size", 0.032)
+		return v,
+			err
+	},
+	"drive-recovery/recovered": func(*Machine) (float64, error) { return 64, nil },
+	"drive-steady/rate":        func(m *Machine) (float64, error) { return m.random(3.1) },
+	"drive-steady/rounds":      func(*Machine) (float64, error) { return 9, nil },
+	"small-files/create":       func(m *Machine) (float64, error) { return m.random(0.9) },
+	"small-files/list":         func(m *Machine) (float64, error) { return m.single(62e3) },
+	"small-files/read":         func(m *Machine) (float64, error) { return m.random(0.7) },
+	"small-files/delete":       func(m *Machine) (float64, error) { return m.single(9e3) },
+	"folder-copy/rate":         func(m *Machine) (float64, error) { return m.drive("drive.sequential_write", 0.36) },
+	"folder-copy/reading-busy": func(*Machine) (float64, error) { return 55, nil },
+	"folder-copy/writing-busy": func(*Machine) (float64, error) { return 88, nil },
+	"archive/pack":             func(m *Machine) (float64, error) { v, err := m.single(30); return 24 / v, err },
+	"archive/unpack":           func(m *Machine) (float64, error) { v, err := m.single(72); return 24/v + 0.04, err },
+	"photo-batch/rate":         func(m *Machine) (float64, error) { return m.all(150) },
+	"page-loads/rate":          func(m *Machine) (float64, error) { return m.single(5600) },
+	"page-loads/median":        func(m *Machine) (float64, error) { return m.time(10) },
+	"page-loads/slowest":       func(m *Machine) (float64, error) { return m.time(24) },
+	"database/fill":            func(m *Machine) (float64, error) { return m.time(0.62) },
+	"database/transactions":    func(m *Machine) (float64, error) { return m.random(0.08) },
+	"database/queries":         func(m *Machine) (float64, error) { return m.single(96) },
+	"documents/single":         func(m *Machine) (float64, error) { return m.single(8200) },
+	"documents/all":            func(m *Machine) (float64, error) { return m.all(7300) },
+	"spreadsheet/open":         func(m *Machine) (float64, error) { return m.time(0.11) },
+	"spreadsheet/calculate":    func(m *Machine) (float64, error) { return m.time(0.022) },
+	"survey-post/time":         func(m *Machine) (float64, error) { return m.time(0.5) },
+	"command-start/median":     func(m *Machine) (float64, error) { return m.time(110) },
+	"command-start/slowest":    func(m *Machine) (float64, error) { return m.time(170) },
+	"hull-mesher/time":         func(m *Machine) (float64, error) { v, err := m.all(1); return 620 / v, err },
+	"hull-mesher/cells":        func(m *Machine) (float64, error) { return m.all(2400) },
+	"foreground/quiet":         func(m *Machine) (float64, error) { return m.time(58) },
+	"foreground/full":          func(m *Machine) (float64, error) { return m.time(105) },
+	"foreground/double":        func(m *Machine) (float64, error) { return m.time(190) },
+	"foreground/sluggish":      func(m *Machine) (float64, error) { v, err := m.need("cpu.threads"); return 2 * v, err },
+	"wake-up/idle-median":      func(m *Machine) (float64, error) { return m.time(250) },
+	"wake-up/load-median":      func(m *Machine) (float64, error) { return m.time(220) },
+	"wake-up/idle-999":         func(m *Machine) (float64, error) { return m.time(1100) },
+	"wake-up/load-999":         func(m *Machine) (float64, error) { return m.time(5200) },
+	"wake-up/idle-worst":       func(m *Machine) (float64, error) { return m.time(2600) },
+	"wake-up/load-worst":       func(m *Machine) (float64, error) { return m.time(16000) },
+	"wake-up/idle-late":        func(*Machine) (float64, error) { return 0.02, nil },
+	"wake-up/load-late":        func(*Machine) (float64, error) { return 0.3, nil },
+	"network/down":             func(*Machine) (float64, error) { return 941, nil },
+	"network/down-4":           func(*Machine) (float64, error) { return 944, nil },
+	"network/up":               func(*Machine) (float64, error) { return 938, nil },
+	"network/up-4":             func(*Machine) (float64, error) { return 941, nil },
+	"network/median":           func(m *Machine) (float64, error) { return m.time(900) },
+	"network/latency-99":       func(m *Machine) (float64, error) { return m.time(2100) },
 }
 
 // expected is what a measure should be: from the table, or derived from a kernel's or a drive's rates.
@@ -142,7 +185,8 @@ func (m *Machine) expected(test, measure string) (float64, error) {
 	}
 	if base, ok := strings.CutSuffix(test, "-sustained"); ok {
 		burst, hold, floor, err := m.lasting(base)
-		return map[string]float64{"burst": burst, "sustained": burst * hold, "hold": 100 * hold, "drop": 28 + 90*hold, "exceeded-95": 0.95 * burst * hold, "below": floor}[measure], err
+		return map[string]float64{"burst": burst, "sustained": burst * hold, "hold": 100 * hold, "drop": 28 + 90*hold,
+			"exceeded-95": 0.95 * burst * hold, "below": floor}[measure], err
 	}
 	return 0, fmt.Errorf("no simulated machine can run %q", test)
 }

@@ -16,9 +16,12 @@ const BrowserRuntime = "in browser, simulated engine 1"
 
 // perGraphics are rates per graphics unit and GHz, of ordinary chips.
 var perGraphics = map[string]float64{
-	"graphics-fill/blended": 890, "graphics-fill/opaque": 760, "graphics-texture/near": 3400, "graphics-texture/scattered": 510, "graphics-geometry/triangles": 88, "graphics-arithmetic/f32": 92,
-	"webgpu-fill/blended": 910, "webgpu-fill/opaque": 770, "webgpu-texture/near": 3450, "webgpu-texture/scattered": 530, "webgpu-geometry/triangles": 93, "webgpu-arithmetic/f32": 96, "webgpu-arithmetic/f16": 151,
-	"webgpu-compute/grid": 640, "webgpu-compute/inference-f32": 41, "webgpu-compute/inference-f16": 66, "webgpu-compute/inference-i8": 118,
+	"graphics-fill/blended": 890, "graphics-fill/opaque": 760, "graphics-texture/near": 3400,
+	"graphics-texture/scattered": 510, "graphics-geometry/triangles": 88, "graphics-arithmetic/f32": 92,
+	"webgpu-fill/blended": 910, "webgpu-fill/opaque": 770, "webgpu-texture/near": 3450, "webgpu-texture/scattered": 530,
+	"webgpu-geometry/triangles": 93, "webgpu-arithmetic/f32": 96, "webgpu-arithmetic/f16": 151,
+	"webgpu-compute/grid": 640, "webgpu-compute/inference-f32": 41, "webgpu-compute/inference-f16": 66,
+	"webgpu-compute/inference-i8": 118,
 }
 
 // browserFactor is what a kernel keeps of its native rate in a browser.
@@ -72,7 +75,8 @@ func (m *Machine) shown(test, measure string) (v float64, ok bool, err error) {
 	switch id {
 	case "webgpu-compute/reduction":
 		v, err = m.memory(0.72)
-	case "graphics-scene/mean", "graphics-scene/low", "graphics-scene/frame-time-99", "graphics-scene/stutters": // made of the frames' times
+	// made of the frames' times
+	case "graphics-scene/mean", "graphics-scene/low", "graphics-scene/frame-time-99", "graphics-scene/stutters":
 		v = 1
 	case "graphics-hold/at-30", "graphics-hold/at-60":
 		want, _ := strconv.ParseFloat(strings.TrimPrefix(measure, "at-"), 64)
@@ -128,7 +132,8 @@ func (m *Machine) lastingGraphics(test string) (burst, hold float64, ok bool, er
 		burst, err = m.sceneRate(1920, 1080, "high")
 	} else {
 		for id := range perGraphics { // a test's first measure: the one that its name begins a row with
-			if t, first := method.Split(id); t == test && (first == "blended" || first == "near" || first == "triangles" || first == "f32" || first == "grid") {
+			if t, first := method.Split(id); t == test && (first == "blended" || first == "near" || first == "triangles" ||
+				first == "f32" || first == "grid") {
 				burst, _, err = m.shown(t, first)
 			}
 		}
@@ -153,7 +158,8 @@ func (m *Machine) frameTimes(o record.Order, rng *rand.Rand) (record.Series, err
 		if rng.Float64() < 0.0012 {
 			ready += 20 + 60*rng.Float64()
 		}
-		frame := math.Max(1, math.Ceil(ready/beat-0.02))*beat + 0.15*rng.NormFloat64() // the screen takes it at its next refresh
+		frame := math.Max(1, math.Ceil(ready/beat-0.02))*beat +
+			0.15*rng.NormFloat64() // the screen takes it at its next refresh
 		at += frame / 1000
 		s.Times, s.Values = append(s.Times, at), append(s.Values, frame)
 	}
@@ -166,7 +172,8 @@ func (m *Machine) browsed(t method.Test, out *record.Outcome) {
 	if t.Group != "graphics" {
 		return
 	}
-	for k, v := range map[string]string{"graphics.renderer": "hardware", "graphics.chip": catalog.SpecText(m.Spec, "graphics.name")} {
+	for k, v := range map[string]string{"graphics.renderer": "hardware", "graphics.chip": catalog.SpecText(m.Spec,
+		"graphics.name")} {
 		if out.Observed[k] == "" && v != "" { // a quirk may say otherwise
 			out.Observed[k] = v
 		}

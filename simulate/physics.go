@@ -54,7 +54,8 @@ func (m *Machine) physical() *body {
 		return usual
 	}
 	fans, _ := catalog.SpecNumber(m.hardware(), "cooling.fans")
-	b := &body{limit: number("cpu.power_limit", 15), top: number("cpu.boost_clock", 3), fans: fans, ambient: 22.5, hottest: 97, throttle: 1}
+	b := &body{limit: number("cpu.power_limit", 15), top: number("cpu.boost_clock", 3), fans: fans, ambient: 22.5,
+		hottest: 97, throttle: 1}
 	b.idle = 1.2 + 0.04*b.limit
 	b.short = 1.5 * b.limit
 	b.inner, b.outer = 22/b.limit, 48/b.limit
@@ -189,9 +190,11 @@ func (b *body) noise() float64 {
 func (b *body) channels(l load, rng *rand.Rand, rate map[string]float64) map[string]float64 {
 	jitter := func(v, share float64) float64 { return v * (1 + share*rng.NormFloat64()) }
 	out := map[string]float64{
-		"temperature.package": b.die + 0.4*rng.NormFloat64(), "temperature.drive": math.Round(b.drive), "temperature.ambient": b.ambient + 0.05*rng.NormFloat64(),
-		"power.package": math.Max(0.2, jitter(b.power, 0.02)), "clock.mean": jitter(1000*b.clock, 0.004),
-		"load.processor": math.Min(100, math.Max(0.4, jitter(100*l.cores, 0.008))), "load.drive": math.Min(100, jitter(100*l.drive, 0.02)),
+		"temperature.package": b.die + 0.4*rng.NormFloat64(), "temperature.drive": math.Round(b.drive),
+		"temperature.ambient": b.ambient + 0.05*rng.NormFloat64(),
+		"power.package":       math.Max(0.2, jitter(b.power, 0.02)), "clock.mean": jitter(1000*b.clock, 0.004),
+		"load.processor": math.Min(100, math.Max(0.4, jitter(100*l.cores, 0.008))), "load.drive": math.Min(100,
+			jitter(100*l.drive, 0.02)),
 		"memory.used": jitter(b.memory*(1+0.4*l.cores), 0.002),
 	}
 	out["load.busiest"] = math.Min(100, math.Max(out["load.processor"], 100*math.Min(1, 8*l.cores)))

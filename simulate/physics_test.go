@@ -53,7 +53,8 @@ func laptop(change ...func(*simulate.Machine)) *simulate.Machine {
 	for k, v := range spec {
 		sheet[k] = v
 	}
-	m := &simulate.Machine{Name: "sample", Spec: sheet, Seed: 5, Setup: mains("default"), Start: time.Date(2026, 11, 1, 8, 0, 0, 0, time.UTC)}
+	m := &simulate.Machine{Name: "sample", Spec: sheet, Seed: 5, Setup: mains("default"), Start: time.Date(2026, 11, 1, 8,
+		0, 0, 0, time.UTC)}
 	for _, f := range change {
 		f(m)
 	}
@@ -131,7 +132,10 @@ func TestHeatHoldsAMachineDown(t *testing.T) {
 		return 0, record.Limiter{}
 	}
 	cool, _ := rate(laptop())
-	hot, l := rate(laptop(func(m *simulate.Machine) { m.Faults = []simulate.Fault{{Kind: simulate.Throttling, Size: 50}} }))
+	hot, l := rate(laptop(func(m *simulate.Machine) {
+		m.Faults = []simulate.Fault{{Kind: simulate.Throttling,
+			Size: 50}}
+	}))
 	if hot > 0.95*cool || hot < 0.4*cool {
 		t.Errorf("with a limit 50 K lower it does %.2f of its rate", hot/cool)
 	}
@@ -159,9 +163,11 @@ func TestTheBatteryDrains(t *testing.T) {
 	}
 	charge := last(x, "battery.charge")
 	if want := 100 * (1 - took/6/60); math.Abs(charge-want) > 8 {
-		t.Errorf("after an hour at about %.0f W the battery of 60 Wh is at %.0f %%, by the energy it should be at %.0f %%", took/6, charge, want)
+		t.Errorf("after an hour at about %.0f W the battery of 60 Wh is at %.0f %%, by the energy it should be at %.0f %%",
+			took/6, charge, want)
 	}
-	if got := m.Observe(context.Background()); got["supply"] != "battery" || !strings.HasSuffix(got["battery.charge"], " %") {
+	if got := m.Observe(context.Background()); got["supply"] != "battery" || !strings.HasSuffix(got["battery.charge"],
+		" %") {
 		t.Errorf("observed %v", got)
 	}
 	m.Hand(mains("default"))
@@ -195,8 +201,10 @@ func TestDrivesTellWhatTheyMove(t *testing.T) {
 	}
 	moved := x.Column("throughput.write")
 	n := len(moved)
-	if n < 20 || moved[1] < 1.5*moved[n-2] || last(x, "temperature.drive") < x.Column("temperature.drive")[0]+5 || mean(x.Column("load.drive")) < 90 {
-		t.Errorf("from %.0f to %.0f MB/s, drive from %.0f to %.0f °C", moved[1], moved[n-2], x.Column("temperature.drive")[0], last(x, "temperature.drive"))
+	if n < 20 || moved[1] < 1.5*moved[n-2] || last(x, "temperature.drive") < x.Column("temperature.drive")[0]+5 ||
+		mean(x.Column("load.drive")) < 90 {
+		t.Errorf("from %.0f to %.0f MB/s, drive from %.0f to %.0f °C", moved[1], moved[n-2], x.Column("temperature.drive")[0],
+			last(x, "temperature.drive"))
 	}
 	if out.Negotiated["drive.firmware"] == "" {
 		t.Errorf("negotiated %v", out.Negotiated)
@@ -218,8 +226,10 @@ func TestEveryFaultIsSeen(t *testing.T) {
 		low   float64 // share of the clean figure
 		high  float64
 	}{
-		{simulate.Fault{Kind: simulate.Background}, 0.7, 0.8}, {simulate.Fault{Kind: simulate.Background, Size: 80}, 0.4, 0.5},
-		{simulate.Fault{Kind: simulate.WrongMode, Test: "hashing"}, 0.8, 0.84}, {simulate.Fault{Kind: simulate.UnitSlip}, 999, 1001}, {simulate.Fault{Kind: simulate.Background, Test: "archive"}, 1, 1},
+		{simulate.Fault{Kind: simulate.Background}, 0.7, 0.8}, {simulate.Fault{Kind: simulate.Background, Size: 80}, 0.4,
+			0.5},
+		{simulate.Fault{Kind: simulate.WrongMode, Test: "hashing"}, 0.8, 0.84}, {simulate.Fault{Kind: simulate.UnitSlip}, 999,
+			1001}, {simulate.Fault{Kind: simulate.Background, Test: "archive"}, 1, 1},
 		{simulate.Fault{Kind: simulate.Background, Repeats: []int{3}}, 1, 1},
 	} {
 		_, out, err := watched(t, with(c.fault), "hashing")
@@ -247,7 +257,8 @@ func TestEveryFaultIsSeen(t *testing.T) {
 	ctx, stop := context.WithTimeout(context.Background(), 20*time.Millisecond)
 	defer stop()
 	w, _ := workload.Find("hashing")
-	if _, err := with(simulate.Fault{Kind: simulate.Hang}).Run(ctx, record.Order{Test: w.Test}, nil); !errors.Is(err, context.DeadlineExceeded) {
+	if _, err := with(simulate.Fault{Kind: simulate.Hang}).Run(ctx, record.Order{Test: w.Test}, nil); !errors.Is(err,
+		context.DeadlineExceeded) {
 		t.Errorf("a hang: %v", err)
 	}
 	stuck := with(simulate.Fault{Kind: simulate.WrongMode})

@@ -114,7 +114,8 @@ func (m *Machine) strikes(test string, repeat int) map[string]Fault {
 		if most == 0 && (f.Kind == Crash || f.Kind == Hang) {
 			most = 1
 		}
-		if f.Test != "" && f.Test != test || len(f.Repeats) > 0 && !slices.Contains(f.Repeats, repeat) || most > 0 && m.spent[i] >= most {
+		if f.Test != "" && f.Test != test || len(f.Repeats) > 0 && !slices.Contains(f.Repeats, repeat) || most > 0 &&
+			m.spent[i] >= most {
 			continue
 		}
 		m.spent[i]++
@@ -133,8 +134,10 @@ func (m *Machine) Describe(context.Context) (record.Machine, error) {
 		boot = fmt.Sprintf("simulated-%s-%d", m.Name, m.Seed)
 	}
 	return record.Machine{Name: m.Name, Boot: boot, System: catalog.SpecText(spec, "system.name"),
-		Processor: catalog.SpecText(spec, "cpu.name"), Cores: n("cpu.cores"), Threads: n("cpu.threads"), Memory: uint64(memory * (1 << 30)), Simulated: true,
-		Untold: []string{"displays", "graphics.driver", "link.usb", "link.wifi", "panel.identity", "power.graphics", "power.wall", "temperature.graphics"}}, nil
+		Processor: catalog.SpecText(spec, "cpu.name"), Cores: n("cpu.cores"), Threads: n("cpu.threads"),
+		Memory: uint64(memory * (1 << 30)), Simulated: true,
+		Untold: []string{"displays", "graphics.driver", "link.usb", "link.wifi", "panel.identity", "power.graphics",
+			"power.wall", "temperature.graphics"}}, nil
 }
 
 // Observe tells the simulated conditions, as the machine sees them.
@@ -150,7 +153,8 @@ func (m *Machine) Observe(context.Context) map[string]string {
 		out["battery.charge"] = fmt.Sprintf("%.0f %%", 100*b.battery/b.energy)
 	}
 	if m.Browser {
-		out = map[string]string{"runtime": BrowserRuntime, "system.name": out["system.name"], "battery.charge": out["battery.charge"]}
+		out = map[string]string{"runtime": BrowserRuntime, "system.name": out["system.name"],
+			"battery.charge": out["battery.charge"]}
 	}
 	for _, k := range []string{"supply", "power.mode"} {
 		if v := m.Setup.Conditions[k]; v != "" && !(m.Browser && k == "power.mode") {
@@ -222,7 +226,8 @@ func (m *Machine) Rest(ctx context.Context, d time.Duration) error {
 }
 
 // pass lets dt simulated seconds pass under a load, tells the sensors, and takes its real time for it.
-func (m *Machine) pass(ctx context.Context, dt float64, l load, rng *rand.Rand, rate map[string]float64, without map[string]bool) error {
+func (m *Machine) pass(ctx context.Context, dt float64, l load, rng *rand.Rand, rate map[string]float64,
+	without map[string]bool) error {
 	if err := ctx.Err(); err != nil {
 		return fmt.Errorf("stopped: %w", context.Cause(ctx))
 	}
@@ -369,7 +374,8 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	held, moments := 0.0, 0 // how far heat held the clock down, as a mean over the run
 	parts := len(t.Measures)
 	sustained := strings.HasSuffix(t.Slug, "-sustained")
-	if own && (sustained || t.Slug == "drive-fill" || t.Analysis == "frames") { // what is known by a course over the whole run
+	if own && (sustained || t.Slug == "drive-fill" ||
+		t.Analysis == "frames") { // what is known by a course over the whole run
 		parts = 1
 	}
 	without := map[string]bool{}
@@ -391,8 +397,10 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 				if sustained {
 					l.rel = math.Min(1, v/values[method.ID(t.Slug, "burst")])
 				}
-				if b, hold := m.physical(), values[method.ID(t.Slug, "sustained")]/values[method.ID(t.Slug, "burst")]; sustained && t.Group != "storage" && hold < 1 {
-					l.power = b.limit + (b.short-b.limit)*math.Max(0, (l.rel-hold)/(1-hold)) // from the short limit down to the long one
+				if b, hold := m.physical(), values[method.ID(t.Slug, "sustained")]/values[method.ID(t.Slug, "burst")]; sustained &&
+					t.Group != "storage" && hold < 1 {
+					l.power = b.limit + (b.short-b.limit)*math.Max(0,
+						(l.rel-hold)/(1-hold)) // from the short limit down to the long one
 				}
 			}
 			if f, ok := struck[Background]; ok {
@@ -471,7 +479,8 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 
 // order keeps figures that are drawn one by one from standing in an order that cannot be: nothing lies above the worst.
 func order(rs []record.Reading) {
-	for _, pair := range [][2]string{{"latency-99", "worst"}, {"999", "worst"}, {"median", "latency-99"}, {"median", "latency-90"}, {"median", "slowest"}, {"median", "slow"}} {
+	for _, pair := range [][2]string{{"latency-99", "worst"}, {"999", "worst"}, {"median", "latency-99"},
+		{"median", "latency-90"}, {"median", "slowest"}, {"median", "slow"}} {
 		for i := range rs {
 			for k := range rs {
 				if low, ok := strings.CutSuffix(rs[i].Measure, pair[0]); ok && rs[k].Measure == low+pair[1] {
@@ -539,7 +548,8 @@ func (m *Machine) befall(ctx context.Context, struck map[string]Fault, at float6
 // negotiated is what a simulated machine settled on with its parts.
 func (m *Machine) negotiated(t method.Test) map[string]string {
 	b := m.physical()
-	out := map[string]string{"limit.temperature": fmt.Sprintf("%.0f °C", b.hottest), "limit.power.long": fmt.Sprintf("%.1f W", b.limit), "limit.power.short": fmt.Sprintf("%.1f W", b.short),
+	out := map[string]string{"limit.temperature": fmt.Sprintf("%.0f °C", b.hottest),
+		"limit.power.long": fmt.Sprintf("%.1f W", b.limit), "limit.power.short": fmt.Sprintf("%.1f W", b.short),
 		"clock.highest": fmt.Sprintf("%.0f MHz", 1000*b.top)}
 	if v := catalog.SpecText(m.hardware(), "memory.speed"); v != "" {
 		out["memory.speed"] = v

@@ -32,7 +32,8 @@ func (q Queries) PutTrace(ctx context.Context, run string, t record.Trace) error
 // seconds; to 0 means the end. It is empty where nothing is known.
 func (q Queries) Trace(ctx context.Context, run string, from, to float64) (record.Trace, error) {
 	bytes := func(r row, b *[]byte) error { return r.Scan(b) }
-	parts, err := list(ctx, q, bytes, `select data from trace where run = ? and ended >= ? and (? = 0 or began <= ?) order by chunk`, run, from, to, to)
+	parts, err := list(ctx, q, bytes,
+		`select data from trace where run = ? and ended >= ? and (? = 0 or began <= ?) order by chunk`, run, from, to, to)
 	if err == nil && len(parts) == 0 {
 		parts, err = list(ctx, q, bytes, `select data from live_trace where run = ? order by seq`, run)
 	}
@@ -56,7 +57,8 @@ func (q Queries) Trace(ctx context.Context, run string, from, to float64) (recor
 
 // TraceChannels lists the channels that a run's trace begins with.
 func (q Queries) TraceChannels(ctx context.Context, run string) ([]record.Channel, error) {
-	first, err := list(ctx, q, func(r row, b *[]byte) error { return r.Scan(b) }, `select data from trace where run = ? order by chunk limit 1`, run)
+	first, err := list(ctx, q, func(r row, b *[]byte) error { return r.Scan(b) },
+		`select data from trace where run = ? order by chunk limit 1`, run)
 	if err != nil || len(first) == 0 {
 		return []record.Channel{}, err
 	}
@@ -106,7 +108,8 @@ func (q Queries) PutOutside(ctx context.Context, o Outside) error {
 func (q Queries) Outsides(ctx context.Context, run string) ([]Outside, error) {
 	return list(ctx, q, func(r row, o *Outside) error {
 		var data []byte
-		if err := r.Scan(&o.ID, &o.Run, &o.Name, moment{&o.Added}, &o.By, &o.Shift, &o.Found, &o.Correlation, &data); err != nil {
+		if err := r.Scan(&o.ID, &o.Run, &o.Name, moment{&o.Added}, &o.By, &o.Shift, &o.Found, &o.Correlation,
+			&data); err != nil {
 			return err
 		}
 		var err error
@@ -124,7 +127,8 @@ const incidentColumns = `id, unit, host, place, coalesce(plan, ''), broken, step
 
 func scanIncident(r row, x *record.Incident) error {
 	var until *string
-	err := r.Scan(&x.ID, &x.Unit, &x.Host, &x.Place, &x.Plan, &x.Run, &x.Step, &x.Test, moment{&x.At}, &until, &x.Kind, &x.Text, &x.By, into(&x.Last), &x.Times, &x.Tries)
+	err := r.Scan(&x.ID, &x.Unit, &x.Host, &x.Place, &x.Plan, &x.Run, &x.Step, &x.Test, moment{&x.At}, &until, &x.Kind,
+		&x.Text, &x.By, into(&x.Last), &x.Times, &x.Tries)
 	if err == nil && until != nil {
 		t, perr := time.Parse(time.RFC3339, *until)
 		x.Until, err = &t, perr
@@ -140,7 +144,8 @@ func (q Queries) AddIncident(ctx context.Context, x record.Incident) (bool, erro
 	}
 	return q.changed(ctx, `insert into incident (id, unit, host, place, plan, broken, step, test, at, until, kind, text, by_whom, last, times, tries)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
-		x.ID, x.Unit, x.Host, x.Place, nullable(x.Plan), x.Run, x.Step, x.Test, Stamp(x.At), until, x.Kind, x.Text, x.By, JSON(x.Last), x.Times, x.Tries)
+		x.ID, x.Unit, x.Host, x.Place, nullable(x.Plan), x.Run, x.Step, x.Test, Stamp(x.At), until, x.Kind, x.Text, x.By,
+		JSON(x.Last), x.Times, x.Tries)
 }
 
 // CloseIncident says when an incident was over.
@@ -161,17 +166,20 @@ func (q Queries) Incidents(ctx context.Context, f IncidentFilter) ([]record.Inci
 	if f.Limit == 0 {
 		f.Limit = -1
 	}
-	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, f.Unit, f.Plan, f.Kind)
+	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, f.Unit, f.Plan,
+		f.Kind)
 	if err != nil {
 		return nil, 0, err
 	}
-	out, err := list(ctx, q, scanIncident, `select `+incidentColumns+where+` order by at desc, id desc limit ? offset ?`, f.Unit, f.Plan, f.Kind, f.Limit, f.Offset)
+	out, err := list(ctx, q, scanIncident, `select `+incidentColumns+where+` order by at desc, id desc limit ? offset ?`,
+		f.Unit, f.Plan, f.Kind, f.Limit, f.Offset)
 	return out, total, err
 }
 
 // OpenIncident finds the last incident of a kind of a plan that is not over.
 func (q Queries) OpenIncident(ctx context.Context, plan string, kind record.IncidentKind) (string, error) {
-	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from incident where plan = ? and kind = ? and until is null order by at desc limit 1`, plan, kind)
+	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select id from incident where plan = ? and kind = ? and until is null order by at desc limit 1`, plan, kind)
 }
 
 // Attempts counts how often runs were made on a unit in each host and place.
@@ -193,7 +201,8 @@ func (q Queries) PutCondition(ctx context.Context, c method.ConditionKey) error 
 
 // Conditions lists the conditions of the desk's own.
 func (q Queries) Conditions(ctx context.Context) ([]method.ConditionKey, error) {
-	return list(ctx, q, func(r row, c *method.ConditionKey) error { return r.Scan(&c.Key, &c.Name, &c.Meaning) }, `select key, name, meaning from condition order by key`)
+	return list(ctx, q, func(r row, c *method.ConditionKey) error { return r.Scan(&c.Key, &c.Name, &c.Meaning) },
+		`select key, name, meaning from condition order by key`)
 }
 
 // DropPlanTokens ends every token of a plan's agents.

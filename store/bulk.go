@@ -8,8 +8,8 @@ import (
 // mostValues bounds the values of one statement; the database takes some 30,000.
 const mostValues = 2000
 
-// Insert adds many rows by few statements. into names the table and its columns, as in "run (id, test)"; each row has a value for
-// each. It serves data that are made up in large amounts.
+// Insert adds many rows by few statements. into names the table and its columns, as in "run (id, test)"; each row has a
+// value for each. It serves data that are made up in large amounts.
 func (q Queries) Insert(ctx context.Context, into string, rows [][]any) error {
 	for len(rows) > 0 {
 		n := min(len(rows), max(1, mostValues/len(rows[0])))

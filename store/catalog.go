@@ -51,7 +51,8 @@ func (q Queries) PutVariant(ctx context.Context, v catalog.Variant, position int
 
 // Variants lists the variants of a model, or all of them if model is empty.
 func (q Queries) Variants(ctx context.Context, model string) ([]catalog.Variant, error) {
-	return list(ctx, q, scanVariant, `select slug, model, name, spec, notes from variant where ? in ('', model) order by model, position, slug`, model)
+	return list(ctx, q, scanVariant,
+		`select slug, model, name, spec, notes from variant where ? in ('', model) order by model, position, slug`, model)
 }
 
 // Variant finds one variant.
@@ -75,7 +76,8 @@ func (q Queries) PutUnit(ctx context.Context, u catalog.Unit, position int) erro
 
 // Units lists the units of a variant, or all of them if variant is empty.
 func (q Queries) Units(ctx context.Context, variant string) ([]catalog.Unit, error) {
-	return list(ctx, q, scanUnit, `select `+unitColumns+` from unit where ? in ('', variant) order by variant, position, slug`, variant)
+	return list(ctx, q, scanUnit, `select `+unitColumns+
+		` from unit where ? in ('', variant) order by variant, position, slug`, variant)
 }
 
 // Unit finds one unit.
@@ -93,7 +95,8 @@ func (q Queries) PutRig(ctx context.Context, r catalog.Rig, model string) error 
 		return err
 	}
 	for i, p := range r.Parts {
-		if err := q.exec(ctx, `insert into rig_part (rig, unit, role, position) values (?,?,?,?)`, r.Slug, p.Unit, p.Role, i); err != nil {
+		if err := q.exec(ctx, `insert into rig_part (rig, unit, role, position) values (?,?,?,?)`, r.Slug, p.Unit, p.Role,
+			i); err != nil {
 			return err
 		}
 	}
@@ -121,13 +124,15 @@ func (q Queries) AddClaim(ctx context.Context, c catalog.Claim, position int) er
 	}
 	return q.exec(ctx, `insert into claim (id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date, position)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), JSON(c.Conditions), c.Place, c.Link, c.Tolerance, c.Source, c.Date, position)
+		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), JSON(c.Conditions), c.Place, c.Link, c.Tolerance,
+		c.Source, c.Date, position)
 }
 
 // Claims lists the claims about a variant, or all of them if variant is empty.
 func (q Queries) Claims(ctx context.Context, variant string) ([]catalog.Claim, error) {
 	return list(ctx, q, func(r row, c *catalog.Claim) error {
-		return r.Scan(&c.ID, &c.Variant, &c.Measure, &c.Value, &c.Unit, &c.Qualifier, into(&c.Conditions), &c.Place, &c.Link, &c.Tolerance, &c.Source, &c.Date)
+		return r.Scan(&c.ID, &c.Variant, &c.Measure, &c.Value, &c.Unit, &c.Qualifier, into(&c.Conditions), &c.Place, &c.Link,
+			&c.Tolerance, &c.Source, &c.Date)
 	}, `select id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date from claim
 		where ? in ('', variant) order by variant, position, id`, variant)
 }
@@ -144,13 +149,15 @@ func (q Queries) AddOffer(ctx context.Context, o catalog.Offer, position int) er
 	}
 	return q.exec(ctx, `insert into offer (id, variant, amount, currency, region, tax_included, condition, seller, date, voucher, contents, list, position)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		o.ID, o.Variant, o.Amount, o.Currency, o.Region, o.TaxIncluded, o.Condition, o.Seller, o.Date, JSON(o.Voucher), JSON(o.Contents), o.List, position)
+		o.ID, o.Variant, o.Amount, o.Currency, o.Region, o.TaxIncluded, o.Condition, o.Seller, o.Date, JSON(o.Voucher),
+		JSON(o.Contents), o.List, position)
 }
 
 // Offers lists the offers of a variant, or all of them if variant is empty.
 func (q Queries) Offers(ctx context.Context, variant string) ([]catalog.Offer, error) {
 	return list(ctx, q, func(r row, o *catalog.Offer) error {
-		return r.Scan(&o.ID, &o.Variant, &o.Amount, &o.Currency, &o.Region, &o.TaxIncluded, &o.Condition, &o.Seller, &o.Date, into(&o.Voucher), into(&o.Contents), &o.List)
+		return r.Scan(&o.ID, &o.Variant, &o.Amount, &o.Currency, &o.Region, &o.TaxIncluded, &o.Condition, &o.Seller, &o.Date,
+			into(&o.Voucher), into(&o.Contents), &o.List)
 	}, `select id, variant, amount, currency, region, tax_included, condition, seller, date, voucher, contents, list from offer
 		where ? in ('', variant) order by variant, position, id`, variant)
 }
@@ -168,7 +175,8 @@ func (q Queries) PutField(ctx context.Context, f ranking.Field) error {
 
 // Fields lists all fields in the order they were made.
 func (q Queries) Fields(ctx context.Context) ([]ranking.Field, error) {
-	return list(ctx, q, func(r row, f *ranking.Field) error { return r.Scan(into(f)) }, `select rule from field order by position, slug`)
+	return list(ctx, q, func(r row, f *ranking.Field) error { return r.Scan(into(f)) },
+		`select rule from field order by position, slug`)
 }
 
 // PutRate adds or replaces the exchange rate of two currencies on a day.
@@ -190,7 +198,8 @@ func (q Queries) PutUse(ctx context.Context, u fit.Use) error {
 
 // Uses lists all kinds of use in the order they were made.
 func (q Queries) Uses(ctx context.Context) ([]fit.Use, error) {
-	return list(ctx, q, func(r row, u *fit.Use) error { return r.Scan(into(u)) }, `select body from profile order by position, slug`)
+	return list(ctx, q, func(r row, u *fit.Use) error { return r.Scan(into(u)) },
+		`select body from profile order by position, slug`)
 }
 
 // DropField removes a field; false if there is none.

@@ -30,7 +30,8 @@ type Change struct {
 // repeatability.
 func (q Queries) ChangeReading(ctx context.Context, c Change, extreme bool) error {
 	if err := q.exec(ctx, `insert into reading_change (id, run, measure, kind, value, reason, by_whom, at, act, old, now, cause, doubt, other) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Run, c.Measure, c.Kind, c.Now.Value, c.Reason, c.By, Stamp(c.At), c.Act, JSON(c.Old), JSON(c.Now), c.Cause, c.Doubt, c.Other); err != nil {
+		c.ID, c.Run, c.Measure, c.Kind, c.Now.Value, c.Reason, c.By, Stamp(c.At), c.Act, JSON(c.Old), JSON(c.Now), c.Cause,
+		c.Doubt, c.Other); err != nil {
 		return err
 	}
 	return q.exec(ctx, `insert into reading_now (run, measure, state, value, low, high, reason, extreme) values (?,?,?,?,?,?,?,?)
@@ -41,7 +42,8 @@ func (q Queries) ChangeReading(ctx context.Context, c Change, extreme bool) erro
 // Changes lists what was changed in a run, or in all runs, the newest first.
 func (q Queries) Changes(ctx context.Context, run string, limit int) ([]Change, error) {
 	return list(ctx, q, func(r row, c *Change) error {
-		return r.Scan(&c.ID, &c.Run, &c.Measure, &c.Kind, &c.Reason, &c.By, moment{&c.At}, &c.Act, into(&c.Old), into(&c.Now), &c.Cause, &c.Doubt, &c.Other)
+		return r.Scan(&c.ID, &c.Run, &c.Measure, &c.Kind, &c.Reason, &c.By, moment{&c.At}, &c.Act, into(&c.Old), into(&c.Now),
+			&c.Cause, &c.Doubt, &c.Other)
 	}, `select id, run, measure, kind, reason, by_whom, at, act, old, now, cause, doubt, other from reading_change where ? in ('', run) and act <> '' order by at desc, id desc limit ?`, run, limit)
 }
 
@@ -54,7 +56,8 @@ func (q Queries) Raw(ctx context.Context, run string) ([]record.Reading, error) 
 
 // Unexamined lists the runs whose rules have not been asked yet.
 func (q Queries) Unexamined(ctx context.Context) ([]string, error) {
-	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run indexed by run_unexamined where examined = 0 order by started, id`)
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select id from run indexed by run_unexamined where examined = 0 order by started, id`)
 }
 
 // Examined marks a run as examined.
@@ -65,21 +68,24 @@ func (q Queries) Examined(ctx context.Context, run string) error {
 // RunIDs lists runs in the order of their start, after the one that is named.
 func (q Queries) RunIDs(ctx context.Context, f RunFilter) ([]string, error) {
 	where, args := f.where()
-	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id`+where+` order by started, id`, args...)
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id`+where+` order by started, id`,
+		args...)
 }
 
 // PutDoubt adds or changes a doubt.
 func (q Queries) PutDoubt(ctx context.Context, d trust.Doubt) error {
 	if err := q.exec(ctx, `insert into doubt (id, key, rule, run, measure, severity, state, test, setup, subject, raised, body) values (?,?,?,?,?,?,?,?,?,?,?,?)
 		on conflict (id) do update set run=excluded.run, severity=excluded.severity, state=excluded.state, body=excluded.body`,
-		d.ID, d.Key, d.Rule, d.Run, d.Measure, string(d.Severity), d.State, d.Test, d.Setup, d.Subject, Stamp(d.Raised), JSON(d)); err != nil {
+		d.ID, d.Key, d.Rule, d.Run, d.Measure, string(d.Severity), d.State, d.Test, d.Setup, d.Subject, Stamp(d.Raised),
+		JSON(d)); err != nil {
 		return err
 	}
 	if err := q.exec(ctx, `delete from doubt_run where doubt = ?`, d.ID); err != nil {
 		return err
 	}
 	for _, run := range append([]string{d.Run}, d.Runs...) {
-		if err := q.exec(ctx, `insert into doubt_run (doubt, run) values (?,?) on conflict do nothing`, d.ID, run); err != nil {
+		if err := q.exec(ctx, `insert into doubt_run (doubt, run) values (?,?) on conflict do nothing`, d.ID,
+			run); err != nil {
 			return err
 		}
 	}
@@ -122,7 +128,8 @@ func (q Queries) Doubts(ctx context.Context, f DoubtFilter) ([]trust.Doubt, int,
 	if err != nil {
 		return nil, 0, err
 	}
-	out, err := list(ctx, q, scanDoubt, `select key, body`+where+openFirst+` limit ? offset ?`, append(args, f.Limit, f.Offset)...)
+	out, err := list(ctx, q, scanDoubt, `select key, body`+where+openFirst+` limit ? offset ?`, append(args, f.Limit,
+		f.Offset)...)
 	return out, total, err
 }
 
@@ -150,7 +157,8 @@ type OpenDoubt struct {
 // OpenDoubts lists every open doubt, the gravest first.
 func (q Queries) OpenDoubts(ctx context.Context) ([]OpenDoubt, error) {
 	return list(ctx, q, func(r row, d *OpenDoubt) error {
-		return r.Scan(&d.ID, &d.Rule, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity, &d.Sentence)
+		return r.Scan(&d.ID, &d.Rule, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity,
+			&d.Sentence)
 	}, `select doubt.id, doubt.rule, run.test, doubt.measure, run.setup, run.subject, run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
 		from doubt join doubt_run on doubt_run.doubt = doubt.id join run on run.id = doubt_run.run where doubt.state = 'open'
 		order by case doubt.severity when 'serious' then 0 when 'caution' then 1 else 2 end, doubt.raised desc, doubt.id desc`)
@@ -168,7 +176,8 @@ type DoubtAct struct {
 
 // AddDoubtAct writes a step of a doubt's life.
 func (q Queries) AddDoubtAct(ctx context.Context, doubt string, a DoubtAct) error {
-	return q.exec(ctx, `insert into doubt_act (doubt, at, by_whom, act, cause, reason, sentence) values (?,?,?,?,?,?,?)`, doubt, Stamp(a.At), a.By, a.Act, a.Cause, a.Reason, a.Sentence)
+	return q.exec(ctx, `insert into doubt_act (doubt, at, by_whom, act, cause, reason, sentence) values (?,?,?,?,?,?,?)`,
+		doubt, Stamp(a.At), a.By, a.Act, a.Cause, a.Reason, a.Sentence)
 }
 
 // DoubtActs lists a doubt's life, the oldest first.
@@ -185,7 +194,8 @@ func (q Queries) DoubtCounts(ctx context.Context) (map[string]map[trust.DoubtSta
 		state trust.DoubtState
 		n     int
 	}
-	rows, err := list(ctx, q, func(r row, c *counted) error { return r.Scan(&c.rule, &c.state, &c.n) }, `select rule, state, count(*) from doubt group by rule, state`)
+	rows, err := list(ctx, q, func(r row, c *counted) error { return r.Scan(&c.rule, &c.state, &c.n) },
+		`select rule, state, count(*) from doubt group by rule, state`)
 	out := map[string]map[trust.DoubtState]int{}
 	for _, c := range rows {
 		if out[c.rule] == nil {

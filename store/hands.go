@@ -20,7 +20,8 @@ type Attachment struct {
 type AttachmentFilter struct{ Unit, Run string }
 
 func scanAttachment(r row, a *Attachment) error {
-	return r.Scan(&a.ID, &a.Digest, &a.Name, &a.Media, &a.Size, &a.Unit, &a.Run, &a.Measure, &a.Caption, moment{&a.Added}, &a.By)
+	return r.Scan(&a.ID, &a.Digest, &a.Name, &a.Media, &a.Size, &a.Unit, &a.Run, &a.Measure, &a.Caption, moment{&a.Added},
+		&a.By)
 }
 
 const attachmentColumns = `id, digest, name, media, size, unit, coalesce(run, ''), measure, caption, added, by_whom`
@@ -33,7 +34,8 @@ func (q Queries) AddAttachment(ctx context.Context, a Attachment) error {
 
 // Attachments lists them, the oldest first.
 func (q Queries) Attachments(ctx context.Context, f AttachmentFilter) ([]Attachment, error) {
-	return list(ctx, q, scanAttachment, `select `+attachmentColumns+` from attachment where ? in ('', unit) and ? in ('', coalesce(run, '')) order by added, id`, f.Unit, f.Run)
+	return list(ctx, q, scanAttachment, `select `+attachmentColumns+
+		` from attachment where ? in ('', unit) and ? in ('', coalesce(run, '')) order by added, id`, f.Unit, f.Run)
 }
 
 // Attachment finds one.
@@ -72,7 +74,8 @@ type HostedRun struct {
 // HostedRuns lists the runs of parts in hosts, of one part or of all.
 func (q Queries) HostedRuns(ctx context.Context, part string) ([]HostedRun, error) {
 	return list(ctx, q, func(r row, x *HostedRun) error {
-		return r.Scan(&x.Part, &x.Partner, &x.Place, &x.Test, &x.Outcome, &x.Failure, into(&x.Observed), into(&x.Negotiated), &x.Failed, moment{&x.At})
+		return r.Scan(&x.Part, &x.Partner, &x.Place, &x.Test, &x.Outcome, &x.Failure, into(&x.Observed), into(&x.Negotiated),
+			&x.Failed, moment{&x.At})
 	}, `select subject, host, place, test, outcome, failure, observed, negotiated,
 		exists (select 1 from test t, json_each(t.definition, '$.measures') m join reading on reading.run = run.id and reading.measure = m.value ->> 'slug'
 			where t.slug = run.test and t.version = run.test_version and m.value ->> 'scale' = 'pass' and reading.state = 'ok' and reading.value < 0.5),

@@ -82,12 +82,14 @@ const tokenColumns = `hash, name, role, coalesce(plan, ''), created, coalesce(ex
 
 // FindToken finds a token that has not expired.
 func (q Queries) FindToken(ctx context.Context, hash string, now time.Time) (Token, error) {
-	return one(ctx, q, scanToken, `select `+tokenColumns+` from token where hash = ? and coalesce(expires, '9999') > ?`, hash, Stamp(now))
+	return one(ctx, q, scanToken, `select `+tokenColumns+` from token where hash = ? and coalesce(expires, '9999') > ?`,
+		hash, Stamp(now))
 }
 
 // Tokens lists all tokens that were made by name, not the console's sessions.
 func (q Queries) Tokens(ctx context.Context) ([]Token, error) {
-	return list(ctx, q, scanToken, `select `+tokenColumns+` from token where role <> 'session' order by created desc, name`)
+	return list(ctx, q, scanToken, `select `+tokenColumns+
+		` from token where role <> 'session' order by created desc, name`)
 }
 
 // DropToken removes a token by hash or by name; it returns false if there is none.
@@ -97,7 +99,8 @@ func (q Queries) DropToken(ctx context.Context, hashOrName string) (bool, error)
 
 // AddCode adds a one-time code.
 func (q Queries) AddCode(ctx context.Context, hash, purpose, plan string, now, expires time.Time) error {
-	return q.exec(ctx, `insert into code (hash, purpose, plan, created, expires) values (?,?,?,?,?)`, hash, purpose, nullable(plan), Stamp(now), Stamp(expires))
+	return q.exec(ctx, `insert into code (hash, purpose, plan, created, expires) values (?,?,?,?,?)`, hash, purpose,
+		nullable(plan), Stamp(now), Stamp(expires))
 }
 
 // UseCode spends a one-time code and returns its plan. It returns ErrNotFound if the code is
@@ -110,10 +113,12 @@ func (q Queries) UseCode(ctx context.Context, hash, purpose string, now time.Tim
 	if !fresh {
 		return "", ErrNotFound
 	}
-	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select coalesce(plan, '') from code where hash = ?`, hash)
+	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select coalesce(plan, '') from code where hash = ?`, hash)
 }
 
 // Note writes who did what to the journal.
 func (q Queries) Note(ctx context.Context, at time.Time, by, act, subject, detail string) error {
-	return q.exec(ctx, `insert into journal (at, by_whom, act, subject, detail) values (?,?,?,?,?)`, Stamp(at), by, act, subject, detail)
+	return q.exec(ctx, `insert into journal (at, by_whom, act, subject, detail) values (?,?,?,?,?)`, Stamp(at), by, act,
+		subject, detail)
 }

@@ -57,7 +57,8 @@ func (q Queries) Setup(ctx context.Context, slug string) (method.Setup, error) {
 const planColumns = `id, unit, host, place, setup, name, steps, state, agent, created, terms`
 
 func scanPlan(r row, p *method.Plan) error {
-	return r.Scan(&p.ID, &p.Unit, &p.Host, &p.Place, &p.Setup, &p.Name, into(&p.Steps), &p.State, &p.Agent, &p.Created, into(&p.Terms))
+	return r.Scan(&p.ID, &p.Unit, &p.Host, &p.Place, &p.Setup, &p.Name, into(&p.Steps), &p.State, &p.Agent, &p.Created,
+		into(&p.Terms))
 }
 
 // PutPlan adds or replaces a plan.
@@ -69,7 +70,8 @@ func (q Queries) PutPlan(ctx context.Context, p method.Plan) error {
 
 // PlanControl is what people told a plan while it was at work.
 func (q Queries) PlanControl(ctx context.Context, id string) (d record.Directive, err error) {
-	return one(ctx, q, func(r row, d *record.Directive) error { return r.Scan(into(d)) }, `select control from plan where id = ?`, id)
+	return one(ctx, q, func(r row, d *record.Directive) error { return r.Scan(into(d)) },
+		`select control from plan where id = ?`, id)
 }
 
 // SetPlanControl keeps it.
@@ -135,7 +137,8 @@ func (q Queries) PutSitting(ctx context.Context, s record.Sitting) (record.Sitti
 		s.ID, s.Unit, s.Boot, Stamp(s.Started), JSON(s.Machine)); err != nil {
 		return s, err
 	}
-	return one(ctx, q, scanSitting, `select id, unit, boot, started, machine from sitting where unit = ? and boot = ?`, s.Unit, s.Boot)
+	return one(ctx, q, scanSitting, `select id, unit, boot, started, machine from sitting where unit = ? and boot = ?`,
+		s.Unit, s.Boot)
 }
 
 func scanSitting(r row, s *record.Sitting) error {
@@ -152,8 +155,10 @@ func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error)
 func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, error) {
 	fresh, err := q.changed(ctx, `insert into run (id, test, test_version, subject, host, place, setup, sitting, plan, step, repeat, started, ended,
 		outcome, failure, source, simulated, by_whom, observed, negotiated, basis, options, marks, course, examined) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,0) on conflict (id) do nothing`,
-		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat, Stamp(r.Started), Stamp(r.Ended),
-		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, JSON(r.Observed), JSON(r.Negotiated), basis, JSON(r.Options), JSON(r.Marks), JSON(r.Course))
+		r.ID, r.Test, r.TestVersion, r.Subject, r.Host, r.Place, r.Setup, r.Sitting, nullable(r.Plan), r.Step, r.Repeat,
+		Stamp(r.Started), Stamp(r.Ended),
+		r.Outcome, r.Failure, r.Source, r.Simulated, r.By, JSON(r.Observed), JSON(r.Negotiated), basis, JSON(r.Options),
+		JSON(r.Marks), JSON(r.Course))
 	if err != nil || !fresh {
 		return false, err
 	}
@@ -206,7 +211,10 @@ func (q Queries) Series(ctx context.Context, run string) ([]record.Series, error
 		count int
 		data  []byte
 	}
-	parts, err := list(ctx, q, func(r row, p *part) error { return r.Scan(&p.Channel, &p.Unit, &p.Axis, &p.Along, &p.count, &p.data) },
+	parts, err := list(ctx, q, func(r row, p *part) error {
+		return r.Scan(&p.Channel, &p.Unit, &p.Axis, &p.Along, &p.count,
+			&p.data)
+	},
 		`select channel, unit, axis, along, count, data from series where run = ? order by channel, chunk`, run)
 	if err != nil {
 		return nil, err
@@ -236,8 +244,10 @@ const runColumns = `id, test, test_version, subject, host, place, setup, sitting
 	(select count(*) from doubt_run join doubt on doubt.id = doubt_run.doubt and doubt.state = 'open' where doubt_run.run = run.id)`
 
 func scanRun(r row, x *record.Run) error {
-	return r.Scan(&x.ID, &x.Test, &x.TestVersion, &x.Subject, &x.Host, &x.Place, &x.Setup, &x.Sitting, &x.Plan, &x.Step, &x.Repeat,
-		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed), into(&x.Negotiated), into(&x.Options), into(&x.Marks), into(&x.Course), into(&x.Readings), &x.Doubts)
+	return r.Scan(&x.ID, &x.Test, &x.TestVersion, &x.Subject, &x.Host, &x.Place, &x.Setup, &x.Sitting, &x.Plan, &x.Step,
+		&x.Repeat,
+		moment{&x.Started}, moment{&x.Ended}, &x.Outcome, &x.Failure, &x.Source, &x.Simulated, &x.By, into(&x.Observed),
+		into(&x.Negotiated), into(&x.Options), into(&x.Marks), into(&x.Course), into(&x.Readings), &x.Doubts)
 }
 
 // RunFilter narrows a list of runs; empty fields do not.
@@ -289,7 +299,8 @@ func (q Queries) Runs(ctx context.Context, f RunFilter) ([]record.Run, int, erro
 	if err != nil {
 		return nil, 0, err
 	}
-	runs, err := list(ctx, q, scanRun, `select `+runColumns+where+` order by started desc, id desc limit ? offset ?`, append(args, f.Limit, f.Offset)...)
+	runs, err := list(ctx, q, scanRun, `select `+runColumns+where+` order by started desc, id desc limit ? offset ?`,
+		append(args, f.Limit, f.Offset)...)
 	return runs, total, err
 }
 
@@ -306,7 +317,8 @@ func (q Queries) Received(ctx context.Context, plan string) ([]method.Job, error
 
 // JobRun finds the run that a job of a plan has already.
 func (q Queries) JobRun(ctx context.Context, plan string, step, repeat int) (id string, err error) {
-	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run where plan = ? and step = ? and repeat = ?`, plan, step, repeat)
+	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select id from run where plan = ? and step = ? and repeat = ?`, plan, step, repeat)
 }
 
 // CellKey names a cell: what was measured, under which setup, on what, in what and where, on which basis.
@@ -354,7 +366,8 @@ func (q Queries) PutEstimate(ctx context.Context, e Estimate) error {
 	return q.exec(ctx, `insert into estimate (measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated, limiter)
 		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (measure, setup, unit, host, place, basis) do update set cell=excluded.cell,
 		conditions=excluded.conditions, limiter=excluded.limiter, simulated=excluded.simulated, best_low=excluded.best_low, best_high=excluded.best_high, updated=excluded.updated`,
-		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, JSON(e.Cell), JSON(e.Conditions), e.TestVersion, e.Simulated, e.BestLow, e.BestHigh, Stamp(e.Updated), e.Limiter)
+		e.Measure, e.Setup, e.Unit, e.Host, e.Place, e.Basis, e.Variant, JSON(e.Cell), JSON(e.Conditions), e.TestVersion,
+		e.Simulated, e.BestLow, e.BestHigh, Stamp(e.Updated), e.Limiter)
 }
 
 // DropEstimate removes a cell that no reading counts for any more.
@@ -363,10 +376,11 @@ func (q Queries) DropEstimate(ctx context.Context, k CellKey) error {
 		k.Measure, k.Setup, k.Unit, k.Host, k.Place, k.Basis)
 }
 
-// Column hands over every cell of a measure. Its conditions come as they are written down: most cells share theirs with others, and who
-// reads all need not read them again and again.
+// Column hands over every cell of a measure. Its conditions come as they are written down: most cells share theirs with
+// others, and who reads all need not read them again and again.
 func (q Queries) Column(ctx context.Context, measure string, tell func(e Estimate, conditions string)) error {
-	rows, err := q.db.QueryContext(ctx, `select setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, limiter from estimate
+	rows, err := q.db.QueryContext(ctx,
+		`select setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, limiter from estimate
 		where measure = ? order by variant`, measure)
 	if err != nil {
 		return err
@@ -375,7 +389,8 @@ func (q Queries) Column(ctx context.Context, measure string, tell func(e Estimat
 	for rows.Next() {
 		e := Estimate{CellKey: CellKey{Measure: measure}}
 		var conditions string
-		if err := rows.Scan(&e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell), &conditions, &e.TestVersion, &e.Simulated, &e.BestLow, &e.BestHigh, &e.Limiter); err != nil {
+		if err := rows.Scan(&e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell), &conditions,
+			&e.TestVersion, &e.Simulated, &e.BestLow, &e.BestHigh, &e.Limiter); err != nil {
 			return err
 		}
 		tell(e, conditions)
@@ -396,7 +411,8 @@ func Text(conditions map[string]string) string { return JSON(conditions) }
 // Estimates lists every cell.
 func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
 	return list(ctx, q, func(r row, e *Estimate) error {
-		return r.Scan(&e.Measure, &e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell), into(&e.Conditions), &e.TestVersion,
+		return r.Scan(&e.Measure, &e.Setup, &e.Unit, &e.Host, &e.Place, &e.Basis, &e.Variant, into(&e.Cell),
+			into(&e.Conditions), &e.TestVersion,
 			&e.Simulated, &e.BestLow, &e.BestHigh, moment{&e.Updated}, &e.Limiter)
 	}, `select measure, setup, unit, host, place, basis, variant, cell, conditions, test_version, simulated, best_low, best_high, updated, limiter from estimate
 		order by measure, setup, variant, unit, host, place, basis`)
@@ -426,7 +442,8 @@ func (q Queries) ProofRuns(ctx context.Context, k CellKey) (ids []string, values
 		value float64
 	}
 	test, measure, _ := strings.Cut(k.Measure, "/")
-	got, err := list(ctx, q, func(r row, p *proof) error { return r.Scan(&p.id, &p.value) }, `select run.id, coalesce(reading_now.value, reading.value)
+	got, err := list(ctx, q, func(r row, p *proof) error { return r.Scan(&p.id, &p.value) },
+		`select run.id, coalesce(reading_now.value, reading.value)
 		from run join reading on reading.run = run.id and reading.measure = ? left join reading_now on reading_now.run = run.id and reading_now.measure = reading.measure
 		where run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ? and run.basis = ? and run.outcome = 'done'
 		and coalesce(reading_now.state, reading.state) not in ('void', 'missing') order by run.started desc`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)

@@ -53,8 +53,10 @@ func stocked(t *testing.T) *Store {
 	t.Helper()
 	s := open(t)
 	write(t, s, func(q Queries) error {
-		return errors.Join(q.PutModel(ctx, catalog.Model{Slug: "m", Maker: "M", Name: "N", Kind: "laptop"}), q.PutVariant(ctx, catalog.Variant{Slug: "v", Model: "m", Name: "V"}, 0),
-			q.PutUnit(ctx, catalog.Unit{Slug: "u", Variant: "v", Origin: "bought"}, 0), q.PutTest(ctx, method.Test{Slug: "t", Version: 1, Name: "T", Measures: []method.Measure{{Slug: "x"}}}, at),
+		return errors.Join(q.PutModel(ctx, catalog.Model{Slug: "m", Maker: "M", Name: "N", Kind: "laptop"}), q.PutVariant(ctx,
+			catalog.Variant{Slug: "v", Model: "m", Name: "V"}, 0),
+			q.PutUnit(ctx, catalog.Unit{Slug: "u", Variant: "v", Origin: "bought"}, 0), q.PutTest(ctx, method.Test{Slug: "t",
+				Version: 1, Name: "T", Measures: []method.Measure{{Slug: "x"}}}, at),
 			q.PutSetup(ctx, method.Setup{Slug: "s", Name: "S", Conditions: map[string]string{"supply": "mains"}}))
 	})
 	write(t, s, func(q Queries) error {
@@ -65,7 +67,8 @@ func stocked(t *testing.T) *Store {
 }
 
 func run(id string, value float64) record.Run {
-	return record.Run{ID: id, Test: "t", TestVersion: 1, Subject: "u", Setup: "s", Sitting: "sit", Started: at, Ended: at.Add(time.Second), Outcome: "done", Source: "typed",
+	return record.Run{ID: id, Test: "t", TestVersion: 1, Subject: "u", Setup: "s", Sitting: "sit", Started: at,
+		Ended: at.Add(time.Second), Outcome: "done", Source: "typed",
 		Readings: []record.Reading{{Measure: "x", State: record.OK, Value: value}}}
 }
 
@@ -117,12 +120,17 @@ func TestAFailedTransactionLeavesNothing(t *testing.T) {
 
 func TestCatalogueEntriesComeBackAsTheyWere(t *testing.T) {
 	s := stocked(t)
-	claim := catalog.Claim{ID: "c", Variant: "v", Measure: "t/x", Value: 1.5, Unit: "s", Qualifier: "up to", Conditions: map[string]string{"supply": "mains"}, Place: "left", Tolerance: 0.02, Source: "box", Date: "2026-01-01"}
-	offer := catalog.Offer{ID: "o", Variant: "v", Amount: 12345, Currency: "EUR", Region: "DE", TaxIncluded: true, Condition: "used", Seller: "S", Date: "2026-02-02", Voucher: &catalog.Voucher{Code: "A", Amount: 5}, Contents: []string{"bag"}, List: true}
-	rig := catalog.Rig{Slug: "r", Name: "R", Notes: "n", Parts: []catalog.RigPart{{Unit: "u", Role: "host"}, {Unit: "u", Role: "again"}}}
+	claim := catalog.Claim{ID: "c", Variant: "v", Measure: "t/x", Value: 1.5, Unit: "s", Qualifier: "up to",
+		Conditions: map[string]string{"supply": "mains"}, Place: "left", Tolerance: 0.02, Source: "box", Date: "2026-01-01"}
+	offer := catalog.Offer{ID: "o", Variant: "v", Amount: 12345, Currency: "EUR", Region: "DE", TaxIncluded: true,
+		Condition: "used", Seller: "S", Date: "2026-02-02", Voucher: &catalog.Voucher{Code: "A", Amount: 5},
+		Contents: []string{"bag"}, List: true}
+	rig := catalog.Rig{Slug: "r", Name: "R", Notes: "n", Parts: []catalog.RigPart{{Unit: "u", Role: "host"},
+		{Unit: "u", Role: "again"}}}
 	write(t, s, func(q Queries) error {
 		return errors.Join(q.AddClaim(ctx, claim, 0), q.AddOffer(ctx, offer, 0), q.PutRig(ctx, rig, "m"),
-			q.PutVariant(ctx, catalog.Variant{Slug: "v", Model: "m", Name: "V2", Spec: map[string]any{"memory.size": "16 GiB", "cpu.cores": 8.0}}, 3),
+			q.PutVariant(ctx, catalog.Variant{Slug: "v", Model: "m", Name: "V2", Spec: map[string]any{"memory.size": "16 GiB",
+				"cpu.cores": 8.0}}, 3),
 			q.PutField(ctx, ranking.Field{Slug: "f", Name: "F", Kinds: []catalog.Kind{"laptop"}}))
 	})
 	claims, _ := s.Claims(ctx, "v")
@@ -130,8 +138,10 @@ func TestCatalogueEntriesComeBackAsTheyWere(t *testing.T) {
 	rigs, _ := s.Rigs(ctx, "m")
 	v, _ := s.Variant(ctx, "v")
 	fields, _ := s.Fields(ctx)
-	for what, pair := range map[string][2]any{"claim": {claims[0], claim}, "rig": {rigs[0], rig}, "voucher": {*offers[0].Voucher, *offer.Voucher}, "contents": {offers[0].Contents, offer.Contents},
-		"spec": {v.Spec, map[string]any{"memory.size": "16 GiB", "cpu.cores": 8.0}}, "name": {v.Name, "V2"}, "field": {fields[0].Kinds[0], catalog.Kind("laptop")}} {
+	for what, pair := range map[string][2]any{"claim": {claims[0], claim}, "rig": {rigs[0], rig},
+		"voucher": {*offers[0].Voucher, *offer.Voucher}, "contents": {offers[0].Contents, offer.Contents},
+		"spec": {v.Spec, map[string]any{"memory.size": "16 GiB", "cpu.cores": 8.0}}, "name": {v.Name, "V2"},
+		"field": {fields[0].Kinds[0], catalog.Kind("laptop")}} {
 		if fmt.Sprint(pair[0]) != fmt.Sprint(pair[1]) {
 			t.Errorf("%s came back as %v, want %v", what, pair[0], pair[1])
 		}
@@ -204,12 +214,15 @@ func TestRunsAreWrittenOnceAndListedByFilter(t *testing.T) {
 
 func TestEstimatesAreReplacedAndDropped(t *testing.T) {
 	s := stocked(t)
-	e := Estimate{CellKey: CellKey{Measure: "t/x", Setup: "s", Unit: "u", Basis: "b"}, Variant: "v", Cell: stats.NewCell([]stats.Value{{X: 2, Sitting: "a"}}, true), Conditions: map[string]string{"supply": "mains"}, TestVersion: 1, BestLow: 2, BestHigh: 2, Updated: at}
+	e := Estimate{CellKey: CellKey{Measure: "t/x", Setup: "s", Unit: "u", Basis: "b"}, Variant: "v",
+		Cell: stats.NewCell([]stats.Value{{X: 2, Sitting: "a"}}, true), Conditions: map[string]string{"supply": "mains"},
+		TestVersion: 1, BestLow: 2, BestHigh: 2, Updated: at}
 	for n := 1; n <= 2; n++ {
 		e.BestHigh = float64(10 * n)
 		write(t, s, func(q Queries) error { return q.PutEstimate(ctx, e) })
 		all, err := s.Estimates(ctx)
-		if err != nil || len(all) != 1 || all[0].BestHigh != float64(10*n) || all[0].Cell.N() != 1 || !all[0].Updated.Equal(at) {
+		if err != nil || len(all) != 1 || all[0].BestHigh != float64(10*n) || all[0].Cell.N() != 1 ||
+			!all[0].Updated.Equal(at) {
 			t.Fatalf("%+v, %v", all, err)
 		}
 	}
@@ -222,7 +235,8 @@ func TestEstimatesAreReplacedAndDropped(t *testing.T) {
 func TestCodesAreSpentOnceAndExpire(t *testing.T) {
 	s := open(t)
 	write(t, s, func(q Queries) error {
-		return errors.Join(q.AddCode(ctx, "h1", "join", "", at, at.Add(time.Hour)), q.AddCode(ctx, "h2", "join", "", at, at.Add(-time.Second)))
+		return errors.Join(q.AddCode(ctx, "h1", "join", "", at, at.Add(time.Hour)), q.AddCode(ctx, "h2", "join", "", at,
+			at.Add(-time.Second)))
 	})
 	use := func(hash, purpose string) error {
 		return s.Write(ctx, func(q Queries) error { _, err := q.UseCode(ctx, hash, purpose, at); return err })
@@ -263,7 +277,8 @@ func TestTokensEndByNameHashOrTime(t *testing.T) {
 	s := open(t)
 	stampOf := func(d time.Duration) string { return at.Add(d).Format(time.RFC3339) }
 	write(t, s, func(q Queries) error {
-		return errors.Join(q.AddToken(ctx, Token{Hash: "a", Name: "one", Role: "owner", Created: stampOf(0)}), q.AddToken(ctx, Token{Hash: "b", Name: "two", Role: "agent", Created: stampOf(0), Expires: stampOf(time.Hour)}),
+		return errors.Join(q.AddToken(ctx, Token{Hash: "a", Name: "one", Role: "owner", Created: stampOf(0)}),
+			q.AddToken(ctx, Token{Hash: "b", Name: "two", Role: "agent", Created: stampOf(0), Expires: stampOf(time.Hour)}),
 			q.AddToken(ctx, Token{Hash: "c", Name: "page", Role: "session", Created: stampOf(0)}))
 	})
 	if tokens, _ := s.Tokens(ctx); len(tokens) != 2 {
@@ -286,7 +301,8 @@ func TestReviewsRefuseAChangeFromAnOldRevision(t *testing.T) {
 	write(t, s, func(q Queries) error { return q.PutField(ctx, ranking.Field{Slug: "f", Name: "F"}) })
 	put := func(title string, revision, from int) (kept bool) {
 		write(t, s, func(q Queries) (err error) {
-			kept, err = q.PutReview(ctx, verdict.Review{Slug: "r", Title: title, Subject: "v", Field: "f", Revision: revision}, from)
+			kept, err = q.PutReview(ctx, verdict.Review{Slug: "r", Title: title, Subject: "v", Field: "f", Revision: revision},
+				from)
 			return err
 		})
 		return kept
@@ -295,7 +311,10 @@ func TestReviewsRefuseAChangeFromAnOldRevision(t *testing.T) {
 		t.Error("revisions are not guarded")
 	}
 	write(t, s, func(q Queries) error { return q.AddEdition(ctx, verdict.Edition{Review: "r", Number: 1, Title: "two"}) })
-	if err := s.Write(ctx, func(q Queries) error { return q.AddEdition(ctx, verdict.Edition{Review: "r", Number: 1}) }); err == nil {
+	if err := s.Write(ctx, func(q Queries) error {
+		return q.AddEdition(ctx, verdict.Edition{Review: "r",
+			Number: 1})
+	}); err == nil {
 		t.Error("an edition's number was given twice")
 	}
 	r, err := s.Review(ctx, "r")
@@ -321,8 +340,10 @@ func TestDatabasesOfEarlierSchemasAreBroughtUpToDate(t *testing.T) {
 			_, err = p.UpTo(ctx, version)
 		}
 		for _, q := range []string{
-			`insert into model (slug, maker, name, kind) values ('m', 'M', 'N', 'laptop')`, `insert into variant (slug, model, name) values ('v', 'm', 'V')`,
-			`insert into unit (slug, variant, origin) values ('u', 'v', 'bought')`, `insert into setup (slug, name, raised, conditions) values ('s', 'S', 0, '{"supply":"mains"}')`,
+			`insert into model (slug, maker, name, kind) values ('m', 'M', 'N', 'laptop')`,
+			`insert into variant (slug, model, name) values ('v', 'm', 'V')`,
+			`insert into unit (slug, variant, origin) values ('u', 'v', 'bought')`,
+			`insert into setup (slug, name, raised, conditions) values ('s', 'S', 0, '{"supply":"mains"}')`,
 			`insert into test (slug, version, origin, definition, added) values ('t', 1, 'own', '{"slug":"t","version":1,"measures":[]}', '2026-11-01T00:00:00.000Z')`,
 			`insert into plan (id, unit, setup, name, steps, state, created) values ('p', 'u', 's', 'P', '[{"test":"t","repeats":2}]', 'running', '2026-11-01T00:00:00Z')`,
 			`insert into sitting (id, unit, boot, started, machine) values ('sit', 'u', 'b', '2026-11-01T00:00:00.000Z', '{}')`,
@@ -344,7 +365,8 @@ func TestDatabasesOfEarlierSchemasAreBroughtUpToDate(t *testing.T) {
 		plans, err2 := s.PlansAtWork(ctx)
 		incidents, n, err3 := s.Incidents(ctx, IncidentFilter{Unit: "u"})
 		setup, err4 := s.Setup(ctx, "s")
-		if err := errors.Join(err, err2, err3, err4); err != nil || r.Plan != "p" || len(plans) != 1 || plans[0].Order != "" || n != 1 || incidents[0].Times != 1 || setup.Conditions["supply"] != "mains" {
+		if err := errors.Join(err, err2, err3, err4); err != nil || r.Plan != "p" || len(plans) != 1 ||
+			plans[0].Order != "" || n != 1 || incidents[0].Times != 1 || setup.Conditions["supply"] != "mains" {
 			t.Errorf("version %d: %+v, %+v, %+v, %v", version, r, plans, incidents, err)
 		}
 		s.Close()

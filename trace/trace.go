@@ -88,7 +88,8 @@ func Unpack(data []byte) (record.Trace, error) {
 		return t, ErrDamaged
 	}
 	var h header
-	if json.Unmarshal(raw[k:k+int(n)], &h) != nil || h.Format != Format || h.Samples < 0 || h.Samples > MostSamples || len(h.Channels) > 200 {
+	if json.Unmarshal(raw[k:k+int(n)], &h) != nil || h.Format != Format || h.Samples < 0 || h.Samples > MostSamples ||
+		len(h.Channels) > 200 {
 		return t, ErrDamaged
 	}
 	raw = raw[k+int(n):]

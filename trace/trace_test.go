@@ -20,7 +20,8 @@ func course(n int, rate float64, seed uint64) record.Trace {
 		if i%50 == 0 {
 			fan += 20 * rng.NormFloat64()
 		}
-		values := map[string]float64{"temperature.package": hot, "power.package": 42 + 0.3*rng.NormFloat64(), "clock.mean": 3800 + 12*rng.NormFloat64(),
+		values := map[string]float64{"temperature.package": hot, "power.package": 42 + 0.3*rng.NormFloat64(),
+			"clock.mean":     3800 + 12*rng.NormFloat64(),
 			"load.processor": min(100, 99+rng.NormFloat64()), "memory.used": 5120 + float64(i/500), "fan.speed": math.Round(fan)}
 		if i%97 == 5 {
 			delete(values, "fan.speed")
@@ -66,12 +67,14 @@ func TestWhatIsPackedComesBackAtItsScaleAndIsSmall(t *testing.T) {
 
 func TestStrangeValuesAreNotInvented(t *testing.T) {
 	var x record.Trace
-	x.Add(1, map[string]float64{"a": math.Inf(1), "power.package": math.NaN(), "clock.mean": 1e300}, map[string]string{"a": "W"})
+	x.Add(1, map[string]float64{"a": math.Inf(1), "power.package": math.NaN(), "clock.mean": 1e300},
+		map[string]string{"a": "W"})
 	x.Add(2, map[string]float64{"a": -3.25, "power.package": -0.01}, nil)
 	x.Add(2, map[string]float64{"a": 9}, nil) // not later than the last
 	x.Add(3, nil, nil)
 	y, err := Unpack(Pack(x))
-	if err != nil || len(y.Times) != 2 || !math.IsNaN(y.Column("a")[0]) || y.Column("a")[1] != -3.25 || !math.IsNaN(y.Column("clock.mean")[0]) || y.Column("power.package")[1] != -0.01 {
+	if err != nil || len(y.Times) != 2 || !math.IsNaN(y.Column("a")[0]) || y.Column("a")[1] != -3.25 ||
+		!math.IsNaN(y.Column("clock.mean")[0]) || y.Column("power.package")[1] != -0.01 {
 		t.Errorf("%+v, %v", y, err)
 	}
 	if empty, err := Unpack(Pack(record.Trace{})); err != nil || len(empty.Times) != 0 {

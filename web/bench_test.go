@@ -45,12 +45,14 @@ func planned(t *testing.T, plan map[string]any) (id, code string) {
 }
 
 func TestAPersonIsAskedForAHandAndSeesWhatDeparts(t *testing.T) {
-	id, code := planned(t, map[string]any{"unit": "relay-15-16-512-a", "name": "Both supplies", "setups": []string{"as-delivered", "battery"},
-		"steps": []method.PlanStep{{Test: "hashing", Repeats: 2}, {Test: "memory-bandwidth", Repeats: 1}}})
+	id, code := planned(t, map[string]any{"unit": "relay-15-16-512-a", "name": "Both supplies",
+		"setups": []string{"as-delivered", "battery"},
+		"steps":  []method.PlanStep{{Test: "hashing", Repeats: 2}, {Test: "memory-bandwidth", Repeats: 1}}})
 	worked := make(chan error, 1)
 	ctx, cancel := context.WithCancel(context.Background())
 	go func() {
-		worked <- demo.Simulate(ctx, bed.client, code, "relay-15-16-512-a", 0.25, t.TempDir(), simulate.Fault{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 2})
+		worked <- demo.Simulate(ctx, bed.client, code, "relay-15-16-512-a", 0.25, t.TempDir(),
+			simulate.Fault{Kind: simulate.Unplugged, Test: "memory-bandwidth", Repeats: []int{0}, At: 2})
 	}()
 	defer func() { cancel(); <-worked }()
 	p := signedIn(t, 1280, 800)
@@ -68,7 +70,8 @@ func TestAPersonIsAskedForAHandAndSeesWhatDeparts(t *testing.T) {
 	worked <- nil
 	p.Says("Measured by relay-15-16-512")
 	b, err := client.Get[record.BenchPlan](context.Background(), bed.client, "/api/plans/"+id, nil)
-	if err != nil || b.Plan.State != "done" || b.Marked != 1 || b.Steps[2].Setup != "battery" || b.Steps[2].Figures[0].Expect == "" {
+	if err != nil || b.Plan.State != "done" || b.Marked != 1 || b.Steps[2].Setup != "battery" ||
+		b.Steps[2].Figures[0].Expect == "" {
 		t.Errorf("%s, %d marked, %v", b.Plan.State, b.Marked, err)
 	}
 }
@@ -117,11 +120,15 @@ func traced(t *testing.T, unit string, seconds, rate int) string {
 		if int(at*at/900)%2 == 1 {
 			power = 44 + math.Sin(at)
 		}
-		x.Add(at, map[string]float64{"temperature.package": 60 + 20*math.Sin(at/500), "power.package": power, "clock.mean": 3800 + 100*math.Cos(at/90), "load.processor": 99, "memory.used": 5000 + at/100, "fan.speed": 2000 + math.Mod(at, 60)}, nil)
+		x.Add(at, map[string]float64{"temperature.package": 60 + 20*math.Sin(at/500), "power.package": power,
+			"clock.mean": 3800 + 100*math.Cos(at/90), "load.processor": 99, "memory.used": 5000 + at/100,
+			"fan.speed": 2000 + math.Mod(at, 60)}, nil)
 	}
 	now := time.Now()
-	r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: "hashing", TestVersion: 1, Sitting: j.Sitting, Started: now.Add(-time.Duration(seconds) * time.Second), Ended: now, Outcome: "done", Source: "agent",
-		Readings: []record.Reading{}, Trace: trace.Pack(x), Course: record.Course{Phases: []record.Phase{{At: 0, Name: "single thread"}, {At: float64(seconds) / 2, Name: "all threads"}}}}
+	r := record.Run{ID: uuid.Must(uuid.NewV7()).String(), Test: "hashing", TestVersion: 1, Sitting: j.Sitting,
+		Started: now.Add(-time.Duration(seconds) * time.Second), Ended: now, Outcome: "done", Source: "agent",
+		Readings: []record.Reading{}, Trace: trace.Pack(x), Course: record.Course{Phases: []record.Phase{{At: 0,
+			Name: "single thread"}, {At: float64(seconds) / 2, Name: "all threads"}}}}
 	need(t, bed.client.SendRun(ctx, j.Token, r))
 	need(t, bed.client.Finish(ctx, j.Token))
 	return r.ID
@@ -138,7 +145,8 @@ func TestATraceOfAMillionSamplesOpens(t *testing.T) {
 	took := tab.Eval[float64](p.Tab, `performance.now()`)
 	t.Logf("a million samples stand %.0f ms after the page was asked for", took)
 	label := tab.Eval[string](p.Tab, `document.querySelector('.traces').getAttribute('aria-label')`)
-	if !strings.Contains(label, "Package power, W: from 14 to 45") && !strings.Contains(label, "Package power, W: from 15 to 45") {
+	if !strings.Contains(label, "Package power, W: from 14 to 45") && !strings.Contains(label,
+		"Package power, W: from 15 to 45") {
 		t.Errorf("said in words: %s", label)
 	}
 }
@@ -181,7 +189,8 @@ func TestAUnitIsInspectedByHand(t *testing.T) {
 	p.choose("Unit", "pilot-13-16-512-a")
 	p.Says("A laptop, looked over")
 	form := func(name string) string {
-		return fmt.Sprintf(`[...document.querySelectorAll('form')].find(f => f.querySelector('strong').innerText === %q)`, name)
+		return fmt.Sprintf(`[...document.querySelectorAll('form')].find(f => f.querySelector('strong').innerText === %q)`,
+			name)
 	}
 	in := func(name, button string) {
 		t.Helper()
@@ -190,7 +199,8 @@ func TestAUnitIsInspectedByHand(t *testing.T) {
 		tab.Eval[bool](p.Tab, find+".click() ?? true")
 	}
 	before := tab.Eval[string](p.Tab, form("Ports")+`.innerText`)
-	tab.Eval[bool](p.Tab, form("Ports")+`.querySelectorAll('.v-btn-group').forEach((g, i) => g.querySelectorAll('button')[i % 3].click()) ?? true`)
+	tab.Eval[bool](p.Tab, form("Ports")+
+		`.querySelectorAll('.v-btn-group').forEach((g, i) => g.querySelectorAll('button')[i % 3].click()) ?? true`)
 	in("Ports", "Save")
 	p.Until(form("Ports") + `.innerText.includes('1 so far')`)
 	for _, want := range []string{"pass", "fail", "not applicable"} {
@@ -238,7 +248,8 @@ func TestIncidentsAndPairsAreNoted(t *testing.T) {
 	p.fill("How it works, or what goes wrong", "wants another file system")
 	p.Press("Note it")
 	p.Says("wants another file system")
-	pairs, err := client.Get[[]struct{ Partner, Outcome string }](context.Background(), bed.client, "/api/partners", client.Query("part", "holdfast-1000-a"))
+	pairs, err := client.Get[[]struct{ Partner, Outcome string }](context.Background(), bed.client, "/api/partners",
+		client.Query("part", "holdfast-1000-a"))
 	if err != nil || len(pairs) != 2 || pairs[0].Partner != "chart plotter" || pairs[0].Outcome != "fails" {
 		t.Errorf("%v, %v", pairs, err)
 	}

@@ -121,10 +121,12 @@ func (p *page) choose(label, entry string) {
 	p.T.Helper()
 	p.Until("!!" + input(label))
 	p.Until(`document.getAnimations().every(a => a.playState !== 'running')`) // dialogs move while they open
-	box := tab.Eval[[]float64](p.Tab, `(() => { const f = `+input(label)+`.querySelector('.v-field'); f.scrollIntoView({block: 'center'}); const r = f.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`)
+	box := tab.Eval[[]float64](p.Tab, `(() => { const f = `+input(label)+
+		`.querySelector('.v-field'); f.scrollIntoView({block: 'center'}); const r = f.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`)
 	p.Do(chromedp.MouseClickXY(box[0], box[1]))
 	p.Until(`!!document.querySelector('.v-overlay--active .v-list')`)
-	if tab.Eval[bool](p.Tab, `!!`+input(label)+`.querySelector('input:not([readonly])') && `+input(label)+`.classList.contains('v-autocomplete')`) {
+	if tab.Eval[bool](p.Tab, `!!`+input(label)+`.querySelector('input:not([readonly])') && `+input(label)+
+		`.classList.contains('v-autocomplete')`) {
 		p.Do(chromedp.KeyEvent(entry))
 	}
 	item := fmt.Sprintf(`[...document.querySelectorAll('.v-overlay--active .v-list-item')].find(e => (e.querySelector('.v-list-item-title') ?? e).innerText.trim() === %q)`, entry)
@@ -142,7 +144,8 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 			{"/results/doubts?rule=unit-slip&subject=relay-desk-32-1000-a", "near a factor of 8", "doubts"},
 			{"/results/rules", "Single slow flushes", "rules"},
 			{"/results/history?unit=relay-15-16-512-a&measure=small-files/create", "firmware 1.12, not 1.08", "history"},
-			{"/results/changed?a=" + oneRun(t, "relay-15-16-512-a", "hashing") + "&b=" + oneRun(t, "relay-desk-32-1000-a", "hashing"), "Beside the figures", "changed"},
+			{"/results/changed?a=" + oneRun(t, "relay-15-16-512-a", "hashing") + "&b=" + oneRun(t, "relay-desk-32-1000-a",
+				"hashing"), "Beside the figures", "changed"},
 			{"/results/incidents", "on two of three hosts", "incidents"},
 			{"/results/partners", "drops out under lasting writes", "partners"},
 			{"/results/" + oneRun(t, "sound-16-32-1000-a", "video-encode-sustained"), "Held back by power limit", "trace"},
@@ -165,7 +168,8 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 			if w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`); w > 0 {
 				t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
 			}
-			if size[0] == 1280 && !strings.Contains("lost test run bench reviews catalogue rules partners tests incidents changed", page.name) { // as many pictures as one looks at
+			if size[0] == 1280 && !strings.Contains("lost test run bench reviews catalogue rules partners tests incidents "+
+				"changed", page.name) { // as many pictures as one looks at
 				p.Shot("console-" + page.name)
 			}
 		}
@@ -214,7 +218,8 @@ func TestBenchShowsAPlanRunLive(t *testing.T) {
 // oneRun is the id of a run of a test on a unit.
 func oneRun(t *testing.T, unit, test string) string {
 	t.Helper()
-	l, err := client.Get[struct{ Runs []struct{ ID string } }](context.Background(), bed.client, "/api/runs", client.Query("subject", unit, "test", test))
+	l, err := client.Get[struct{ Runs []struct{ ID string } }](context.Background(), bed.client, "/api/runs",
+		client.Query("subject", unit, "test", test))
 	if err != nil || len(l.Runs) == 0 {
 		t.Fatalf("no run of %s on %s: %v", test, unit, err)
 	}
@@ -343,7 +348,8 @@ func TestReadingsAreEnteredByHand(t *testing.T) {
 
 func runsOf(t *testing.T, unit, test string) int {
 	t.Helper()
-	l, err := client.Get[struct{ Total int }](context.Background(), bed.client, "/api/runs", client.Query("subject", unit, "test", test))
+	l, err := client.Get[struct{ Total int }](context.Background(), bed.client, "/api/runs", client.Query("subject", unit,
+		"test", test))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -413,7 +419,8 @@ func TestStrangersAreSentAway(t *testing.T) {
 		t.Fatal(err)
 	}
 	resp.Body.Close()
-	if resp.StatusCode != http.StatusUnauthorized || !strings.HasPrefix(resp.Header.Get("Content-Type"), "application/problem+json") {
+	if resp.StatusCode != http.StatusUnauthorized || !strings.HasPrefix(resp.Header.Get("Content-Type"),
+		"application/problem+json") {
 		t.Errorf("status %d, %s", resp.StatusCode, resp.Header.Get("Content-Type"))
 	}
 	ctx, end := chromedp.NewContext(bed.browser, chromedp.WithNewBrowserContext())
@@ -424,10 +431,12 @@ func TestStrangersAreSentAway(t *testing.T) {
 }
 
 func TestADossierIsCheckedBeforeItIsTakenIn(t *testing.T) {
-	good := "format: durvek-dossier/1\nmodel: {slug: probe-1, maker: Wexcombe, name: Probe, kind: phone}\nvariants:\n  - {slug: probe-1-v, name: one}\n"
+	good := "format: durvek-dossier/1\nmodel: {slug: probe-1, maker: Wexcombe, name: Probe, kind: phone}\nvariants:\n  " +
+		"- {slug: probe-1-v, name: one}\n"
 	dir := t.TempDir()
 	bad, fine := filepath.Join(dir, "bad.yaml"), filepath.Join(dir, "fine.yaml")
-	for path, content := range map[string]string{bad: strings.Replace(good, "phone", "boat", 1) + "extra: 1\n", fine: good} {
+	for path, content := range map[string]string{bad: strings.Replace(good, "phone", "boat", 1) + "extra: 1\n",
+		fine: good} {
 		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -464,7 +473,8 @@ func TestTheCatalogueIsFoundByEveryNameAndByKind(t *testing.T) {
 
 func TestAChangeFromAnOldPageIsRefusedAndStaysOnThePage(t *testing.T) {
 	ctx := context.Background()
-	if err := bed.client.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"subject": "pilot-13-16-512", "slug": "pilot"}, nil); err != nil {
+	if err := bed.client.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"subject": "pilot-13-16-512",
+		"slug": "pilot"}, nil); err != nil {
 		t.Fatal(err)
 	}
 	p := signedIn(t, 1280, 800)
@@ -481,7 +491,9 @@ func TestAChangeFromAnOldPageIsRefusedAndStaysOnThePage(t *testing.T) {
 	}
 	p.Press("Save")
 	p.Says("was changed meanwhile")
-	if got := tab.Eval[string](p.Tab, `[...document.querySelectorAll('textarea')].map(t => t.value).join('|')`); !strings.Contains(got, "Typed on an old page.") {
+	if got := tab.Eval[string](p.Tab,
+		`[...document.querySelectorAll('textarea')].map(t => t.value).join('|')`); !strings.Contains(got,
+		"Typed on an old page.") {
 		t.Errorf("what was typed is gone: %s", got)
 	}
 	now, err := client.Get[map[string]any](ctx, bed.client, "/api/reviews/pilot", nil)
@@ -492,7 +504,8 @@ func TestAChangeFromAnOldPageIsRefusedAndStaysOnThePage(t *testing.T) {
 
 func TestAComparisonIsAddedToAReviewAndShownAsATable(t *testing.T) {
 	ctx := context.Background()
-	if err := bed.client.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"subject": "relay-15-16-512", "slug": "relay", "title": "Relay in short", "measures": []string{"hashing/all"}}, nil); err != nil {
+	if err := bed.client.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"subject": "relay-15-16-512",
+		"slug": "relay", "title": "Relay in short", "measures": []string{"hashing/all"}}, nil); err != nil {
 		t.Fatal(err)
 	}
 	p := signedIn(t, 1280, 800)

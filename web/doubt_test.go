@@ -18,7 +18,8 @@ import (
 // doubtful lists the doubts that a filter lets through.
 func doubtful(t *testing.T, pairs ...string) []trust.Doubt {
 	t.Helper()
-	l, err := client.Get[struct{ Doubts []trust.Doubt }](context.Background(), bed.client, "/api/doubts", client.Query(pairs...))
+	l, err := client.Get[struct{ Doubts []trust.Doubt }](context.Background(), bed.client, "/api/doubts",
+		client.Query(pairs...))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -51,7 +52,8 @@ func TestDoubtsAreSettledByKeyboard(t *testing.T) {
 	p.Press("Uphold")
 	p.Until(`document.querySelector('[role=status]')?.innerText === 'Upheld: 1 run(s) no longer count.'`)
 	after := doubtful(t, "state", "upheld", "rule", x.Rule, "subject", x.Subject)
-	if len(after) != 1 || after[0].Cause != "heat" || !strings.HasSuffix(after[0].Reason, "The sun came round to the desk.") {
+	if len(after) != 1 || after[0].Cause != "heat" || !strings.HasSuffix(after[0].Reason,
+		"The sun came round to the desk.") {
 		t.Fatalf("upheld: %+v", after)
 	}
 	run, err := client.Get[struct{ Run record.Run }](context.Background(), bed.client, "/api/runs/"+x.Run, nil)
@@ -108,7 +110,8 @@ func TestRulesAreChangedForATest(t *testing.T) {
 	p.open("/bench/tests/wake-up")
 	p.Says("has the limit 7 for this test: Timers are jumpy by nature.")
 	p.Says("One run of this test is good to ±")
-	if err := bed.client.Do(context.Background(), http.MethodPut, "/api/rules/spread/tuning", nil, map[string]any{"test": "wake-up"}, nil); err != nil {
+	if err := bed.client.Do(context.Background(), http.MethodPut, "/api/rules/spread/tuning", nil,
+		map[string]any{"test": "wake-up"}, nil); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -144,7 +147,8 @@ func TestReadingsAreChangedOnTheRunsPage(t *testing.T) {
 	p.Press("Change")
 	p.Says("Read off the wrong line.")
 	p.Until(`document.querySelector('[aria-label=Readings]').innerText.includes('123.4')`)
-	if got := tab.Eval[string](p.Tab, `document.querySelector('[aria-label=Changes]').innerText`); !strings.Contains(got, "123.4") {
+	if got := tab.Eval[string](p.Tab, `document.querySelector('[aria-label=Changes]').innerText`); !strings.Contains(got,
+		"123.4") {
 		t.Errorf("changes: %s", got)
 	}
 }

@@ -54,7 +54,8 @@ func TestFromABarToItsRunsAndTheirRawSamples(t *testing.T) {
 	p := signedIn(t, 1280, 800)
 	p.open("/compare?measure=hashing-sustained/sustained&field=laptops")
 	p.Until(`!!document.querySelector('[data-row="sound-16-32-1000"]')`)
-	box := tab.Eval[[]float64](p.Tab, `(r => [r.x + r.width / 2, r.y + r.height / 2])(document.querySelector('[data-row="sound-16-32-1000"] rect').getBoundingClientRect())`)
+	box := tab.Eval[[]float64](p.Tab,
+		`(r => [r.x + r.width / 2, r.y + r.height / 2])(document.querySelector('[data-row="sound-16-32-1000"] rect').getBoundingClientRect())`)
 	p.Do(chromedp.MouseClickXY(box[0], box[1]))
 	p.Until(`new URLSearchParams(location.search).get('cell') === 'sound-16-32-1000'`)
 	p.Says("among 5 laptops")
@@ -84,7 +85,8 @@ func TestTheNextComparisonKeepsWhatOneLooksAt(t *testing.T) {
 
 func head(t *testing.T, a, b string) struct{ Rows []json.RawMessage } {
 	t.Helper()
-	h, err := client.Get[struct{ Rows []json.RawMessage }](context.Background(), bed.client, "/api/heads", client.Query("variants", a+","+b))
+	h, err := client.Get[struct{ Rows []json.RawMessage }](context.Background(), bed.client, "/api/heads",
+		client.Query("variants", a+","+b))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -137,7 +139,8 @@ func TestASuggestionIsPutOnTheBenchByAButton(t *testing.T) {
 	p.Press("Put on the bench")
 	p.Says("On the bench")
 	list, err := client.Get[[]struct{ Plan method.Plan }](context.Background(), bed.client, "/api/bench", nil)
-	if err != nil || !slices.ContainsFunc(list, func(b struct{ Plan method.Plan }) bool { return b.Plan.Name == "Suggested: video-encode" }) {
+	if err != nil || !slices.ContainsFunc(list,
+		func(b struct{ Plan method.Plan }) bool { return b.Plan.Name == "Suggested: video-encode" }) {
 		t.Errorf("%+v, %v", list, err)
 	}
 }
@@ -158,7 +161,10 @@ func TestFieldsAreMadeByRuleAndRemoved(t *testing.T) {
 	p.Press("Save")
 	p.Says("laptops; from 1200 EUR")
 	pages, err := client.Get[[]figures.FieldPage](context.Background(), bed.client, "/api/fields", nil)
-	if err != nil || !slices.ContainsFunc(pages, func(f figures.FieldPage) bool { return f.Slug == "dear" && len(f.Holds) == 4 }) {
+	if err != nil || !slices.ContainsFunc(pages, func(f figures.FieldPage) bool {
+		return f.Slug == "dear" &&
+			len(f.Holds) == 4
+	}) {
 		t.Errorf("%+v, %v", pages, err)
 	}
 	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('tr')].find(r => r.innerText.includes('dear laptops')).querySelectorAll('button')[2].click() ?? true`)

@@ -12,14 +12,17 @@ import (
 )
 
 // DurationOption is how long a sustained test lasts.
-var DurationOption = method.Option{Slug: "duration", Meaning: "how long the load lasts", Default: "10 min", Unit: "s", Least: 4, Most: 24 * 3600, Match: true}
+var DurationOption = method.Option{Slug: "duration", Meaning: "how long the load lasts", Default: "10 min", Unit: "s",
+	Least: 4, Most: 24 * 3600, Match: true}
 
 // SustainedMeasures are what every sustained test yields, for a rate in unit with so much typical spread.
 func SustainedMeasures(unit string, repeatability float64) []method.Measure {
 	rate := method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: repeatability}
 	return append(Rows(rate, "burst", "burst", "sustained", "sustained"),
-		method.Measure{Slug: "hold", Name: "held", Unit: "%", Scale: quantity.Share, Better: quantity.Higher, Repeatability: 100 * repeatability},
-		method.Measure{Slug: "drop", Name: "time to drop", Unit: "s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.1})
+		method.Measure{Slug: "hold", Name: "held", Unit: "%", Scale: quantity.Share, Better: quantity.Higher,
+			Repeatability: 100 * repeatability},
+		method.Measure{Slug: "drop", Name: "time to drop", Unit: "s", Scale: quantity.Ratio, Better: quantity.Higher,
+			Repeatability: 0.1})
 }
 
 // SampleEvery is the distance of a sustained test's samples: one second, less where the run is short.

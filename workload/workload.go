@@ -160,7 +160,8 @@ func (r Rating) Hindrance() string {
 	if r.Share == 0 || r.Share >= hindered {
 		return ""
 	}
-	return fmt.Sprintf("had a processor for %.0f %% of the time; other programs or the host of a virtual machine took the rest", 100*r.Share)
+	return fmt.Sprintf("had a processor for %.0f %% of the time; other programs or the host of a virtual machine took "+
+		"the rest", 100*r.Share)
 }
 
 // Timing says how a kernel is timed.
@@ -295,7 +296,8 @@ func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error)
 			out.Series.Times = append(out.Series.Times, now.Sub(begin).Seconds())
 			out.Series.Values = append(out.Series.Values, rate)
 			if env.Report != nil {
-				env.Report(record.Sample{Phase: t.Channel, Share: min(1, now.Sub(begin).Seconds()/t.Length.Seconds()), Channel: t.Channel, Unit: t.Unit, Value: rate})
+				env.Report(record.Sample{Phase: t.Channel, Share: min(1, now.Sub(begin).Seconds()/t.Length.Seconds()),
+					Channel: t.Channel, Unit: t.Unit, Value: rate})
 			}
 		}
 	}

@@ -15,20 +15,25 @@ import (
 
 func TestExecuteChecksOptionsAndTakesDownThoseThatMustMatch(t *testing.T) {
 	w := Workload{
-		Test: method.Test{Slug: "x", Options: []method.Option{{Slug: "size", Default: "8 MiB", Unit: "MiBy", Least: 1, Match: true}, {Slug: "length", Default: "2 s", Unit: "s", Match: true}, {Slug: "note", Default: "none"}}},
+		Test: method.Test{Slug: "x", Options: []method.Option{{Slug: "size", Default: "8 MiB", Unit: "MiBy", Least: 1,
+			Match: true}, {Slug: "length", Default: "2 s", Unit: "s", Match: true}, {Slug: "note", Default: "none"}}},
 		Run: func(_ context.Context, env Env) (record.Outcome, error) {
 			if env.Number("size") != 4 || env.Text("note") != "none" {
 				t.Errorf("size %g, note %q", env.Number("size"), env.Text("note"))
 			}
 			// It had to depart from one option, and fails half-way with samples in hand.
-			return record.Outcome{Observed: map[string]string{"option.length": "1 s"}, Series: []record.Series{{Channel: "rate"}}}, ErrWrong
+			return record.Outcome{Observed: map[string]string{"option.length": "1 s"},
+				Series: []record.Series{{Channel: "rate"}}}, ErrWrong
 		},
 	}
 	out, err := w.Execute(context.Background(), Env{Options: map[string]string{"size": "4 MiB"}})
-	if !errors.Is(err, ErrWrong) || len(out.Series) != 1 || !reflect.DeepEqual(out.Observed, map[string]string{"option.size": "4 MiB", "option.length": "1 s"}) {
+	if !errors.Is(err, ErrWrong) || len(out.Series) != 1 || !reflect.DeepEqual(out.Observed,
+		map[string]string{"option.size": "4 MiB", "option.length": "1 s"}) {
 		t.Errorf("%+v, %v", out, err)
 	}
-	if _, err := w.Execute(context.Background(), Env{Options: map[string]string{"size": "0.5 MiB", "colour": "red"}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), `no option "colour"`) || !strings.Contains(err.Error(), "at least 1 MiB") {
+	if _, err := w.Execute(context.Background(), Env{Options: map[string]string{"size": "0.5 MiB",
+		"colour": "red"}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), `no option "colour"`) ||
+		!strings.Contains(err.Error(), "at least 1 MiB") {
 		t.Errorf("%v", err)
 	}
 }
@@ -47,15 +52,20 @@ func TestPartsShareARunsProgress(t *testing.T) {
 func TestRateReportsWhatGoesWrongBeforeAndDuringTheTiming(t *testing.T) {
 	ctx := context.Background()
 	broken := errors.New("no memory")
-	if _, err := Rate(ctx, Env{Seconds: 0.05}, Timing{}, func(int) (Work, error) { return Work{}, broken }); !errors.Is(err, broken) {
+	if _, err := Rate(ctx, Env{Seconds: 0.05}, Timing{}, func(int) (Work, error) {
+		return Work{},
+			broken
+	}); !errors.Is(err, broken) {
 		t.Errorf("a thread that cannot start: %v", err)
 	}
 	work := Work{Do: func() float64 { time.Sleep(time.Millisecond); return 1 }, Check: func() error { return ErrWrong }}
 	start := func(int) (Work, error) { return work, nil }
-	if _, err := Rate(ctx, Env{Seconds: 0.05, Test: method.Test{Name: "Tide"}}, Timing{Channel: "single"}, start); !errors.Is(err, ErrWrong) || !strings.HasPrefix(err.Error(), "tide, single: ") {
+	if _, err := Rate(ctx, Env{Seconds: 0.05, Test: method.Test{Name: "Tide"}}, Timing{Channel: "single"},
+		start); !errors.Is(err, ErrWrong) || !strings.HasPrefix(err.Error(), "tide, single: ") {
 		t.Errorf("a wrong answer: %v", err)
 	}
-	if _, err := Rate(ctx, Env{Seconds: 0.05}, Timing{Pin: func(int) error { return broken }}, start); !errors.Is(err, broken) {
+	if _, err := Rate(ctx, Env{Seconds: 0.05}, Timing{Pin: func(int) error { return broken }}, start); !errors.Is(err,
+		broken) {
 		t.Errorf("a thread that cannot be bound: %v", err)
 	}
 	work.Check = func() error { return nil }

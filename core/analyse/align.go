@@ -68,7 +68,8 @@ func Align(logTimes, logValues, runTimes, runValues []float64) (Alignment, error
 			}
 		}
 	}
-	return Alignment{Offset: runTimes[0] - logTimes[0] + (float64(at-len(a))+fine)*step, Correlation: best, Rival: rival}, nil
+	return Alignment{Offset: runTimes[0] - logTimes[0] + (float64(at-len(a))+fine)*step, Correlation: best,
+		Rival: rival}, nil
 }
 
 func typicalStep(t []float64) float64 { return (t[len(t)-1] - t[0]) / float64(len(t)-1) }

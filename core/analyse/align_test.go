@@ -108,7 +108,8 @@ func TestLimiters(t *testing.T) {
 		}
 		return x
 	}
-	cpu := half{"load.processor": {100, 100}, "load.busiest": {100, 100}, "clock.mean": {4200, 4200}, "power.package": {30, 30}, "temperature.package": {60, 70}}
+	cpu := half{"load.processor": {100, 100}, "load.busiest": {100, 100}, "clock.mean": {4200, 4200}, "power.package": {30,
+		30}, "temperature.package": {60, 70}}
 	with := func(base half, k string, v [2]float64) half {
 		out := half{k: v}
 		for x, y := range base {
@@ -128,15 +129,23 @@ func TestLimiters(t *testing.T) {
 	}{
 		{"all threads at full clock", build(cpu), limits, "CPU", "processor"},
 		{"one thread", build(with(cpu, "load.processor", [2]float64{13, 13})), limits, "CPU", "processor"},
-		{"clocks fell at the temperature limit", build(with(with(cpu, "temperature.package", [2]float64{70, 96}), "clock.mean", [2]float64{4200, 3100})), limits, "CPU", "heat"},
-		{"the processor says that it was too hot", build(with(with(cpu, "temperature.package", [2]float64{70, 88}), "clock.mean", [2]float64{4200, 3100})), map[string]string{"throttled": "12"}, "CPU", "heat"},
-		{"clocks fell with the power", build(with(with(cpu, "power.package", [2]float64{64, 45}), "clock.mean", [2]float64{4200, 3500})), limits, "CPU", "power limit"},
-		{"power at its limit, clocks still full", build(with(cpu, "power.package", [2]float64{45, 45})), limits, "CPU", "processor"},
-		{"the drive is busy", build(half{"load.drive": {97, 98}, "throughput.read": {2100, 2100}, "load.processor": {6, 6}}), map[string]string{"link.drive": "PCIe 16 GT/s x4"}, "storage", "drive"},
-		{"the link is full", build(half{"load.drive": {97, 98}, "throughput.read": {452, 452}, "load.processor": {6, 6}}), map[string]string{"link.usb": "USB 5 Gbit/s"}, "storage", "link"},
-		{"the graphics chip", build(half{"load.graphics": {99, 99}, "load.processor": {20, 20}, "load.busiest": {50, 50}}), nil, "graphics", "graphics"},
+		{"clocks fell at the temperature limit", build(with(with(cpu, "temperature.package", [2]float64{70, 96}),
+			"clock.mean", [2]float64{4200, 3100})), limits, "CPU", "heat"},
+		{"the processor says that it was too hot", build(with(with(cpu, "temperature.package", [2]float64{70, 88}),
+			"clock.mean", [2]float64{4200, 3100})), map[string]string{"throttled": "12"}, "CPU", "heat"},
+		{"clocks fell with the power", build(with(with(cpu, "power.package", [2]float64{64, 45}), "clock.mean",
+			[2]float64{4200, 3500})), limits, "CPU", "power limit"},
+		{"power at its limit, clocks still full", build(with(cpu, "power.package", [2]float64{45, 45})), limits, "CPU",
+			"processor"},
+		{"the drive is busy", build(half{"load.drive": {97, 98}, "throughput.read": {2100, 2100}, "load.processor": {6, 6}}),
+			map[string]string{"link.drive": "PCIe 16 GT/s x4"}, "storage", "drive"},
+		{"the link is full", build(half{"load.drive": {97, 98}, "throughput.read": {452, 452}, "load.processor": {6, 6}}),
+			map[string]string{"link.usb": "USB 5 Gbit/s"}, "storage", "link"},
+		{"the graphics chip", build(half{"load.graphics": {99, 99}, "load.processor": {20, 20}, "load.busiest": {50, 50}}),
+			nil, "graphics", "graphics"},
 		{"memory", build(half{"load.processor": {80, 80}}), nil, "memory", "memory"},
-		{"nothing is at its limit", build(half{"load.processor": {20, 20}, "load.busiest": {40, 40}}), nil, "response", "unknown"},
+		{"nothing is at its limit", build(half{"load.processor": {20, 20}, "load.busiest": {40, 40}}), nil, "response",
+			"unknown"},
 		{"no trace", record.Trace{}, nil, "CPU", "unknown"},
 	} {
 		if l := Limiter(c.trace, c.negotiated, c.group); l.Label != c.want || l.Why == "" {

@@ -37,15 +37,18 @@ func TestSustainedAgainstKnownTruth(t *testing.T) {
 		{"a fall of 4 %", step(200, 100, 96), Steps, 100, 96, 200.5, true},
 		{"two falls", func(i int) float64 { return step(60, 100, step(250, 80, 65)(i))(i) }, Steps, 100, 65, 60.5, true},
 		{"a fall near the end", step(520, 100, 70), Steps, 100, 70, 520.5, false},
-		{"a decay with τ = 60 s", func(i int) float64 { return 70 + 30*math.Exp(-float64(i+1)/60) }, Decay, 100, 70, 42, true},
-		{"a decay that goes on", func(i int) float64 { return 40 + 60*math.Exp(-float64(i+1)/400) }, Decay, 100, 56, 277, false},
+		{"a decay with τ = 60 s", func(i int) float64 { return 70 + 30*math.Exp(-float64(i+1)/60) }, Decay, 100, 70, 42,
+			true},
+		{"a decay that goes on", func(i int) float64 { return 40 + 60*math.Exp(-float64(i+1)/400) }, Decay, 100, 56, 277,
+			false},
 	} {
 		rng := rand.New(rand.NewPCG(1, 2))
 		wrong := 0
 		for range tries {
 			times, xs := noisy(rng, n, 0.01, c.level)
 			s, ok := Sustain(times, xs)
-			if !ok || s.Shape != c.shape || s.Reached != c.reached || math.Abs(s.Burst/c.burst-1) > 0.03 || math.Abs(s.Drop-c.drop) > 0.1*c.drop+1 ||
+			if !ok || s.Shape != c.shape || s.Reached != c.reached || math.Abs(s.Burst/c.burst-1) > 0.03 ||
+				math.Abs(s.Drop-c.drop) > 0.1*c.drop+1 ||
 				c.reached && math.Abs(s.Hold/(c.last/c.burst)-1) > 0.03 {
 				wrong++
 				t.Logf("%s: %+v", c.name, s)
@@ -59,7 +62,8 @@ func TestSustainedAgainstKnownTruth(t *testing.T) {
 		t.Error("two samples made a level")
 	}
 	// A wave is no noise around a level.
-	times, xs := noisy(rand.New(rand.NewPCG(3, 4)), n, 0.002, func(i int) float64 { return 100 + 1.5*math.Sin(float64(i)/9) })
+	times, xs := noisy(rand.New(rand.NewPCG(3, 4)), n, 0.002,
+		func(i int) float64 { return 100 + 1.5*math.Sin(float64(i)/9) })
 	if s, _ := Sustain(times, xs); s.Settled {
 		t.Errorf("a wave counts as settled: %+v", s)
 	}
@@ -85,7 +89,8 @@ func TestWriteCache(t *testing.T) {
 				written, rates = append(written, sum), append(rates, rate)
 			}
 			f, ok := WriteCache(written, rates)
-			if !ok || math.Abs(f.Cache-c.cache) > 0.03*c.cache || math.Abs(f.Before/c.before-1) > 0.03 || c.cache > 0 && math.Abs(f.After/c.after-1) > 0.03 {
+			if !ok || math.Abs(f.Cache-c.cache) > 0.03*c.cache || math.Abs(f.Before/c.before-1) > 0.03 || c.cache > 0 &&
+				math.Abs(f.After/c.after-1) > 0.03 {
 				wrong++
 			}
 		}
@@ -138,7 +143,8 @@ func TestKneesOfAKnownCurve(t *testing.T) {
 		knees := Knees(sizes, latency)
 		ok := len(knees) == len(caches)
 		for i := 0; ok && i < len(knees); i++ {
-			ok = knees[i].Size <= caches[i]*1.01 && knees[i].Size >= caches[i]*0.6 && math.Abs(knees[i].Latency/levels[i]-1) < 0.1
+			ok = knees[i].Size <= caches[i]*1.01 && knees[i].Size >= caches[i]*0.6 &&
+				math.Abs(knees[i].Latency/levels[i]-1) < 0.1
 		}
 		if !ok {
 			wrong++

@@ -86,7 +86,8 @@ func SustainedReadings(s record.Series, length float64) ([]record.Reading, map[s
 	a, enough := Sustain(s.Times, s.Values)
 	if !enough {
 		why := fmt.Sprintf("%d samples are too few for a level", len(s.Values))
-		return []record.Reading{missing("burst", why), missing("sustained", why), missing("hold", why), missing("drop", why)}, nil
+		return []record.Reading{missing("burst", why), missing("sustained", why), missing("hold", why),
+			missing("drop", why)}, nil
 	}
 	out := []record.Reading{ok("burst", a.Burst)}
 	if a.Reached {

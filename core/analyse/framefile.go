@@ -92,7 +92,8 @@ func (f FrameFile) Read(table io.Reader) (ms []float64, generated []bool, err er
 		}
 		ms = append(ms, v)
 		if mark >= 0 {
-			generated = append(generated, slices.Contains([]string{"1", "true", "yes"}, strings.ToLower(strings.TrimSpace(row[mark]))))
+			generated = append(generated, slices.Contains([]string{"1", "true", "yes"},
+				strings.ToLower(strings.TrimSpace(row[mark]))))
 		}
 	}
 	if len(ms) == 0 {

@@ -33,7 +33,9 @@ const (
 )
 
 // FramesDefined prints how each figure is defined.
-const FramesDefined = "Mean rate: frames ÷ total time. 1 % low: rate over the slowest ⌈n/100⌉ frames. 99th percentile: of the frame times, type-7 quantile. Stutters: frames longer than 2.5 × the median of the 21 around them. Slow frames need 1,000 frames, and stand well from 6,000."
+const FramesDefined = "Mean rate: frames ÷ total time. 1 % low: rate over the slowest ⌈n/100⌉ frames. 99th " +
+	"percentile: of the frame times, type-7 quantile. Stutters: frames longer than 2.5 × the median of the 21 around " +
+	"them. Slow frames need 1,000 frames, and stand well from 6,000."
 
 // ErrFrames marks frame times that are none.
 var ErrFrames = errors.New("these are no frame times")
@@ -99,7 +101,8 @@ func FrameMeasures() []method.Measure {
 	mean.Slug, mean.Name, mean.Repeatability = "mean", "mean rate", 0.01
 	low.Slug, low.Name, low.Repeatability = "low", "1 % low", 0.04
 	return []method.Measure{mean, low,
-		{Slug: "frame-time-99", Name: "99th percentile frame time", Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.03},
+		{Slug: "frame-time-99", Name: "99th percentile frame time", Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower,
+			Repeatability: 0.03},
 		{Slug: "stutters", Name: "stutters", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 0.1}}
 }
 
@@ -145,14 +148,16 @@ func frames(t method.Test, r *record.Run) ([]record.Reading, map[string]string, 
 		case f.P99 == 0 && m.Slug != "mean":
 			out = append(out, record.Reading{Measure: m.Slug, State: record.Missing, Reason: f.Warning})
 		case m.Slug == "mean" && refresh > 0 && v >= atRefresh*refresh:
-			out = append(out, record.Reading{Measure: m.Slug, State: record.AtCeiling, Value: v, Reason: "the screen shows no more"})
+			out = append(out, record.Reading{Measure: m.Slug, State: record.AtCeiling, Value: v,
+				Reason: "the screen shows no more"})
 		default:
 			out = append(out, record.Reading{Measure: m.Slug, State: record.OK, Value: v})
 		}
 	}
 	said := map[string]string{"frames": fmt.Sprintf("%d in %.1f s, %d stutters", f.Count, f.Seconds, f.Stutters)}
 	if f.Generated > 0 {
-		said["frames.generated"] = fmt.Sprintf("%d of %d; %.1f frames/s shown, %.1f rendered", f.Generated, f.Count, f.Shown, f.Mean)
+		said["frames.generated"] = fmt.Sprintf("%d of %d; %.1f frames/s shown, %.1f rendered", f.Generated, f.Count, f.Shown,
+			f.Mean)
 	}
 	if f.Warning != "" {
 		said["frames.few"] = f.Warning

@@ -44,7 +44,8 @@ func TestFramesByTheirDefinitions(t *testing.T) {
 	if !strings.Contains(f.Warning, "6000") {
 		t.Errorf("1,000 frames pass without a warning: %q", f.Warning)
 	}
-	if f, _ := FrameTimes(ms[:999], nil); f.Low != 0 || f.P99 != 0 || f.Mean == 0 || !strings.Contains(f.Warning, "1000 are needed") {
+	if f, _ := FrameTimes(ms[:999], nil); f.Low != 0 || f.P99 != 0 || f.Mean == 0 || !strings.Contains(f.Warning,
+		"1000 are needed") {
 		t.Errorf("999 frames: %+v", f)
 	}
 	if f, _ := FrameTimes(steady(6000, 10), nil); f.Warning != "" || f.Stutters != 0 {
@@ -87,7 +88,8 @@ func TestFrameFilesAreReadByTheirLayout(t *testing.T) {
 		fault       string
 	}{
 		{"one column", "ms\n10\n12.5\n", FrameFile{}, []float64{10, 12.5}, ""},
-		{"of many, in seconds", "frame,t (s),gpu\n1,0.01,5\n2,0.02,6\n", FrameFile{Column: "t (s)", Unit: "s"}, []float64{10, 20}, ""},
+		{"of many, in seconds", "frame,t (s),gpu\n1,0.01,5\n2,0.02,6\n", FrameFile{Column: "t (s)", Unit: "s"},
+			[]float64{10, 20}, ""},
 		{"moments", "\ufeffat\n100\n110\n125\n", FrameFile{Moments: true}, []float64{10, 15}, ""},
 		{"which column?", "a,b\n1,2\n", FrameFile{}, nil, "say which column"},
 		{"no such column", "a,b\n1,2\n", FrameFile{Column: "c"}, nil, "there are a, b"},
@@ -138,7 +140,8 @@ func FuzzFrameFile(f *testing.F) {
 func TestADesksFiguresAreMadeOfRawSeries(t *testing.T) {
 	test := method.Test{Slug: "flight", Analysis: "frames", Measures: FrameMeasures()}
 	run := func(ms []float64, change ...func(*record.Run)) record.Run {
-		r := record.Run{Outcome: "done", Series: []record.Series{{Channel: "frame", Unit: "ms", Values: ms, Times: make([]float64, len(ms))}}}
+		r := record.Run{Outcome: "done", Series: []record.Series{{Channel: "frame", Unit: "ms", Values: ms,
+			Times: make([]float64, len(ms))}}}
 		for _, f := range change {
 			f(&r)
 		}
@@ -158,8 +161,12 @@ func TestADesksFiguresAreMadeOfRawSeries(t *testing.T) {
 	}{
 		{"enough frames", run(steady(1200, 10)), "mean ok, low ok, frame-time-99 ok, stutters ok"},
 		{"too few for the slow ones", run(steady(50, 10)), "mean ok, low missing, frame-time-99 missing, stutters missing"},
-		{"at the screen's own rate", run(steady(1200, 1000./60), func(r *record.Run) { r.Negotiated = map[string]string{"screen.refresh": "60 Hz"} }), "mean at-ceiling, low ok, frame-time-99 ok, stutters ok"},
-		{"what a run brings stays", run(steady(1200, 10), func(r *record.Run) { r.Readings = []record.Reading{{Measure: "mean", State: record.OK, Value: 7}} }), "mean ok, low ok, frame-time-99 ok, stutters ok"},
+		{"at the screen's own rate", run(steady(1200, 1000./60),
+			func(r *record.Run) { r.Negotiated = map[string]string{"screen.refresh": "60 Hz"} }),
+			"mean at-ceiling, low ok, frame-time-99 ok, stutters ok"},
+		{"what a run brings stays", run(steady(1200, 10),
+			func(r *record.Run) { r.Readings = []record.Reading{{Measure: "mean", State: record.OK, Value: 7}} }),
+			"mean ok, low ok, frame-time-99 ok, stutters ok"},
 		{"a failed run has no figures", run(steady(1200, 10), func(r *record.Run) { r.Outcome = "failed" }), ""},
 	} {
 		if err := Figures(test, &c.run); err != nil || states(c.run) != c.want {
@@ -182,7 +189,8 @@ func TestADesksFiguresAreMadeOfRawSeries(t *testing.T) {
 		s := &long.Series[0]
 		s.Times, s.Values = append(s.Times, float64(i+1)), append(s.Values, level*(1+0.01*rng.NormFloat64()))
 	}
-	lasting := method.Test{Analysis: "sustained", Measures: []method.Measure{{Slug: "burst"}, {Slug: "sustained"}, {Slug: "hold"}, {Slug: "drop"}}}
+	lasting := method.Test{Analysis: "sustained", Measures: []method.Measure{{Slug: "burst"}, {Slug: "sustained"},
+		{Slug: "hold"}, {Slug: "drop"}}}
 	if err := Figures(lasting, &long); err != nil || len(long.Readings) != 4 || math.Abs(long.Readings[2].Value-70) > 1.5 {
 		t.Errorf("under lasting load: %+v, %v", long.Readings, err)
 	}

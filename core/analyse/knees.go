@@ -8,11 +8,11 @@ type Knee struct {
 	Latency float64 // of the plateau that ends there, in the unit of the latencies
 }
 
-// Knees finds the ends of the plateaus of a curve of latency over working set, sizes rising. A plateau
-// goes on while the latency stays within 15 % of its running mean; it counts if it spans a factor of
-// two in size or more, and its end is a knee if the latency then rises by a quarter or more above it before the next plateau.
-// A last plateau, main memory's, has no knee. Curves rise over a span, so a knee lies at or a little
-// below the size of the cache that causes it.
+// Knees finds the ends of the plateaus of a curve of latency over working set, sizes rising. A plateau goes on while
+// the latency stays within 15 % of its running mean; it counts if it spans a factor of two in size or more, and its end
+// is a knee if the latency then rises by a quarter or more above it before the next plateau. A last plateau, main
+// memory's, has no knee. Curves rise over a span, so a knee lies at or a little below the size of the cache that causes
+// it.
 func Knees(sizes, latency []float64) []Knee {
 	type plateau struct {
 		from, to int

@@ -36,7 +36,8 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 		return v, err == nil && v > 0
 	}
 	// The measured drive's or the network's own rate against its link.
-	for _, x := range []struct{ link, rate string }{{"link.drive", "throughput.read"}, {"link.drive", "throughput.write"}, {"link.usb", "throughput.read"}, {"link.usb", "throughput.write"}} {
+	for _, x := range []struct{ link, rate string }{{"link.drive", "throughput.read"}, {"link.drive", "throughput.write"},
+		{"link.usb", "throughput.read"}, {"link.usb", "throughput.write"}} {
 		l, err := link.Parse(negotiated[x.link])
 		if err != nil {
 			continue
@@ -44,7 +45,8 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 		carries, _, ok := l.Payload()
 		rate, ok2 := late(x.rate)
 		if ok && ok2 && rate >= 0.85*carries {
-			return record.Limiter{Label: record.ByLink, Why: fmt.Sprintf("%.0f MB/s is %.0f %% of what %s carries", rate, 100*rate/carries, negotiated[x.link])}
+			return record.Limiter{Label: record.ByLink, Why: fmt.Sprintf("%.0f MB/s is %.0f %% of what %s carries", rate,
+				100*rate/carries, negotiated[x.link])}
 		}
 	}
 	clock, hasClock := late("clock.mean")
@@ -61,15 +63,18 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 	if hot, ok := late("temperature.package"); ok && hasClock && loaded && fell < 0.95 {
 		limit, told := amount("limit.temperature", "Cel")
 		if told && hot >= limit-3 {
-			return record.Limiter{Label: record.ByHeat, Why: fmt.Sprintf("%.0f °C, %.0f below its limit, and clocks at %.0f %% of their best", hot, math.Max(0, limit-hot), 100*fell)}
+			return record.Limiter{Label: record.ByHeat, Why: fmt.Sprintf("%.0f °C, %.0f below its limit, and clocks at %.0f "+
+				"%% of their best", hot, math.Max(0, limit-hot), 100*fell)}
 		}
 		if n, ok := amount("throttled", "1"); ok {
-			return record.Limiter{Label: record.ByHeat, Why: fmt.Sprintf("it slowed itself for heat %.0f times, at %.0f °C", n, hot)}
+			return record.Limiter{Label: record.ByHeat, Why: fmt.Sprintf("it slowed itself for heat %.0f times, at %.0f °C", n,
+				hot)}
 		}
 	}
 	if watts, ok := late("power.package"); ok && hasClock && loaded && fell < 0.97 {
 		if limit, told := amount("limit.power.long", "W"); told && watts >= 0.93*limit {
-			return record.Limiter{Label: record.ByPower, Why: fmt.Sprintf("%.1f W of %.1f W allowed, and clocks at %.0f %% of their best", watts, limit, 100*fell)}
+			return record.Limiter{Label: record.ByPower, Why: fmt.Sprintf("%.1f W of %.1f W allowed, and clocks at %.0f %% "+
+				"of their best", watts, limit, 100*fell)}
 		}
 	}
 	if v, ok := late("load.drive"); ok && v >= 90 && (group == "storage" || !hasLoad || busy < 60) {

@@ -7,13 +7,16 @@ package catalog
 type Kind string
 
 // Kinds lists the kinds of product that a desk reviews, devices first, then parts.
-var Kinds = []Kind{"laptop", "desktop", "mini-pc", "tablet", "phone", "drive", "processor", "board", "memory", "graphics-card", "enclosure", "hub", "dock", "display"}
+var Kinds = []Kind{"laptop", "desktop", "mini-pc", "tablet", "phone", "drive", "processor", "board", "memory",
+	"graphics-card", "enclosure", "hub", "dock", "display"}
 
 // KindNames gives each kind's name in the plural, for charts and lists.
 var KindNames = map[Kind]string{
-	"laptop": "laptops", "desktop": "desktops", "mini-pc": "mini PCs", "tablet": "tablets", "phone": "phones", "drive": "drives",
-	"processor": "processors", "board": "boards", "memory": "memory kits", "graphics-card": "graphics cards", "enclosure": "enclosures",
-	"hub": "hubs", "dock": "docks", "display": "displays",
+	"laptop": "laptops", "desktop": "desktops", "mini-pc": "mini PCs", "tablet": "tablets", "phone": "phones",
+	"drive":     "drives",
+	"processor": "processors", "board": "boards", "memory": "memory kits", "graphics-card": "graphics cards",
+	"enclosure": "enclosures",
+	"hub":       "hubs", "dock": "docks", "display": "displays",
 }
 
 // Model is a product as it is named and sold.

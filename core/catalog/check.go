@@ -27,7 +27,8 @@ var (
 // CheckSlug says what is wrong with an identifier, or returns "".
 func CheckSlug(s string) string {
 	if len(s) > 80 || !slugForm.MatchString(s) {
-		return fmt.Sprintf("%q is not an identifier: use lower-case letters, digits and single hyphens, such as %q", s, "fen-14-i-16-512")
+		return fmt.Sprintf("%q is not an identifier: use lower-case letters, digits and single hyphens, such as %q", s,
+			"fen-14-i-16-512")
 	}
 	return ""
 }
@@ -113,7 +114,8 @@ func (c Claim) In(unit string, spec map[string]any) (float64, error) {
 	if err == nil && err2 == nil && from.Dimension == "charge" && to.Dimension == "energy" {
 		volts, ok := SpecNumber(spec, "battery.voltage")
 		if !ok {
-			return 0, fmt.Errorf("%w %s can be turned into %s only with the battery's nominal voltage; add battery.voltage to the spec sheet", quantity.ErrUnit, from.Symbol, to.Symbol)
+			return 0, fmt.Errorf("%w %s can be turned into %s only with the battery's nominal voltage; add battery.voltage "+
+				"to the spec sheet", quantity.ErrUnit, from.Symbol, to.Symbol)
 		}
 		return quantity.Convert(c.Value*from.Factor*volts, "J", unit)
 	}
@@ -125,7 +127,8 @@ func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 	var out []Problem
 	judge, known := measures[c.Measure]
 	if !known {
-		out = append(out, Problem{[]any{"measure"}, fmt.Sprintf("no test yields %q; the list of measures names them all", c.Measure)})
+		out = append(out, Problem{[]any{"measure"}, fmt.Sprintf("no test yields %q; the list of measures names them all",
+			c.Measure)})
 	}
 	if _, err := quantity.LookUp(c.Unit); err != nil {
 		out = append(out, Problem{[]any{"unit"}, err.Error()})
@@ -136,13 +139,17 @@ func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 	}
 	switch q := c.Qualifier; {
 	case q != "" && !slices.Contains(Qualifiers, q):
-		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("unknown qualifier %q; known: %v; where the small print says two, note two claims", q, Qualifiers)})
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("unknown qualifier %q; known: %v; where the small print "+
+			"says two, note two claims", q, Qualifiers)})
 	case known && judge.Better == quantity.Lower && (q == "up to" || q == "at least"):
-		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where lower is better; write \"at most\" for a promise of the worst, or \"typical\"", q, c.Measure)})
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where lower is better; write \"at "+
+			"most\" for a promise of the worst, or \"typical\"", q, c.Measure)})
 	case known && judge.Better == quantity.Higher && q == "at most":
-		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("\"at most\" contradicts %s, where higher is better; write \"up to\" for a promise of the best, or \"at least\"", c.Measure)})
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("\"at most\" contradicts %s, where higher is better; "+
+			"write \"up to\" for a promise of the best, or \"at least\"", c.Measure)})
 	case known && judge.Better == quantity.Target && (q == "up to" || q == "at least" || q == "at most"):
-		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where the nearest to a target is best; write \"exact\" or \"typical\"", q, c.Measure)})
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where the nearest to a target is "+
+			"best; write \"exact\" or \"typical\"", q, c.Measure)})
 	}
 	if c.Link != "" {
 		if _, err := link.Parse(c.Link); err != nil {
@@ -160,7 +167,8 @@ func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 
 // contradicts says how a claim cannot stand beside another of the same source about the same thing, or "".
 func (c Claim) contradicts(other Claim, judge Judge, spec map[string]any) string {
-	if c.Measure != other.Measure || c.Place != other.Place || c.Source != other.Source || !maps.Equal(c.Conditions, other.Conditions) {
+	if c.Measure != other.Measure || c.Place != other.Place || c.Source != other.Source || !maps.Equal(c.Conditions,
+		other.Conditions) {
 		return ""
 	}
 	a, err := c.In(judge.Unit, spec)
@@ -170,10 +178,12 @@ func (c Claim) contradicts(other Claim, judge Judge, spec map[string]any) string
 		least, most = b, a
 	}
 	pair := [2]Qualifier{c.Qualifier, other.Qualifier}
-	if err != nil || err2 != nil || !slices.Contains(pair[:], "at least") || !slices.Contains(pair[:], "up to") || least <= most {
+	if err != nil || err2 != nil || !slices.Contains(pair[:], "at least") || !slices.Contains(pair[:], "up to") ||
+		least <= most {
 		return ""
 	}
-	return fmt.Sprintf("%s contradicts itself: at least %s and up to %s; note what the source says, each with its conditions", c.Source, quantity.Format(least, judge.Unit), quantity.Format(most, judge.Unit))
+	return fmt.Sprintf("%s contradicts itself: at least %s and up to %s; note what the source says, each with its "+
+		"conditions", c.Source, quantity.Format(least, judge.Unit), quantity.Format(most, judge.Unit))
 }
 
 // Check returns what is wrong with an offer.
@@ -186,7 +196,8 @@ func (o Offer) Check() []Problem {
 		out = append(out, Problem{[]any{"amount"}, "the amount cannot be negative"})
 	}
 	if !slices.Contains(Conditions, o.Condition) {
-		out = append(out, Problem{[]any{"condition"}, fmt.Sprintf("unknown condition %q; known: %v", o.Condition, Conditions)})
+		out = append(out, Problem{[]any{"condition"}, fmt.Sprintf("unknown condition %q; known: %v", o.Condition,
+			Conditions)})
 	}
 	if r := checkDate(o.Date, false); r != "" {
 		out = append(out, Problem{[]any{"date"}, r})

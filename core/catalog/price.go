@@ -44,7 +44,8 @@ var ErrRate = errors.New("no exchange rate")
 // Rates are all rates on record.
 type Rates []Rate
 
-// Find gives the newest rate between two currencies on or before a day: as it was written down, or its inverse. It returns ErrRate.
+// Find gives the newest rate between two currencies on or before a day: as it was written down, or its inverse. It
+// returns ErrRate.
 func (rs Rates) Find(from, to, day string) (Rate, error) {
 	best := Rate{}
 	for _, r := range rs {
@@ -56,7 +57,8 @@ func (rs Rates) Find(from, to, day string) (Rate, error) {
 		}
 	}
 	if best.Rate == 0 {
-		return best, fmt.Errorf("%w from %s to %s on or before %s; add one of that day or an earlier one", ErrRate, from, to, day)
+		return best, fmt.Errorf("%w from %s to %s on or before %s; add one of that day or an earlier one", ErrRate, from, to,
+			day)
 	}
 	return best, nil
 }
@@ -86,16 +88,18 @@ func (p Price) Value() float64 { return float64(p.Amount) / math.Pow10(MinorDigi
 // newestDays is how much older than the newest offer another may be to count beside it.
 const newestDays = 90
 
-// Price finds what the offers of a variant say that it costs. A list price counts only where nobody sells it for another. ok is false without
-// a fitting offer; the error is ErrRate where one fits and cannot be converted.
+// Price finds what the offers of a variant say that it costs. A list price counts only where nobody sells it for
+// another. ok is false without a fitting offer; the error is ErrRate where one fits and cannot be converted.
 func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err error) {
 	newest := map[string]Offer{} // by seller
 	street, last := false, ""
 	for _, o := range offers {
-		if !o.TaxIncluded || o.Condition != cmp.Or(how.Condition, "new") || how.Region != "" && o.Region != how.Region || how.Day != "" && o.Date > how.Day {
+		if !o.TaxIncluded || o.Condition != cmp.Or(how.Condition, "new") || how.Region != "" && o.Region != how.Region ||
+			how.Day != "" && o.Date > how.Day {
 			continue
 		}
-		if k := o.Seller; newest[k].Seller == "" || newest[k].Date < o.Date || newest[k].Date == o.Date && o.Amount < newest[k].Amount {
+		if k := o.Seller; newest[k].Seller == "" || newest[k].Date < o.Date || newest[k].Date == o.Date &&
+			o.Amount < newest[k].Amount {
 			newest[k] = o
 		}
 		street, last = street || !o.List, max(last, o.Date)
@@ -115,7 +119,8 @@ func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err 
 				continue
 			}
 			p.Rate, p.Currency = &r, how.Currency
-			p.Amount = int64(math.Round(float64(p.Amount) / math.Pow10(MinorDigits(o.Currency)) * r.Rate * math.Pow10(MinorDigits(how.Currency))))
+			p.Amount = int64(math.Round(float64(p.Amount) / math.Pow10(MinorDigits(o.Currency)) * r.Rate * math.Pow10(
+				MinorDigits(how.Currency))))
 		}
 		if !ok || p.Amount < best.Amount || p.Amount == best.Amount && p.Offer.Seller < best.Offer.Seller {
 			best, ok = p, true
@@ -133,10 +138,12 @@ func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err 
 	case o.Voucher != nil && how.NoVoucher:
 		best.Notes = append(best.Notes, "without the voucher "+o.Voucher.Code)
 	case o.Voucher != nil:
-		best.Notes = append(best.Notes, fmt.Sprintf("with the voucher %s; without it %s", o.Voucher.Code, Money(o.Amount+o.Voucher.Amount, o.Currency)))
+		best.Notes = append(best.Notes, fmt.Sprintf("with the voucher %s; without it %s", o.Voucher.Code,
+			Money(o.Amount+o.Voucher.Amount, o.Currency)))
 	}
 	if best.Rate != nil {
-		best.Notes = append(best.Notes, fmt.Sprintf("%s at %.4g %s of %s", Money(o.Amount, o.Currency), best.Rate.Rate, best.Rate.To, best.Rate.Date))
+		best.Notes = append(best.Notes, fmt.Sprintf("%s at %.4g %s of %s", Money(o.Amount, o.Currency), best.Rate.Rate,
+			best.Rate.To, best.Rate.Date))
 	}
 	if len(o.Contents) > 0 {
 		best.Notes = append(best.Notes, fmt.Sprintf("with %s", join(o.Contents)))

@@ -8,7 +8,8 @@ import (
 
 func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 	offer := func(amount int64, code, seller, date string) Offer {
-		return Offer{Amount: amount, Currency: code, Region: "DE", TaxIncluded: true, Condition: "new", Seller: seller, Date: date}
+		return Offer{Amount: amount, Currency: code, Region: "DE", TaxIncluded: true, Condition: "new", Seller: seller,
+			Date: date}
 	}
 	list := offer(99900, "EUR", "maker", "2026-10-01")
 	list.List = true
@@ -18,7 +19,8 @@ func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 	used.Condition = "used"
 	coupon := offer(80000, "EUR", "Bellbuoy", "2026-11-02")
 	coupon.Voucher, coupon.Contents = &Voucher{"MARRAM", 5000}, []string{"sleeve", "supply"}
-	rates := Rates{{From: "EUR", To: "SEK", Rate: 11, Date: "2026-10-01"}, {From: "EUR", To: "SEK", Rate: 12, Date: "2026-11-01"}, {From: "GBP", To: "EUR", Rate: 1.2, Date: "2026-11-01"}}
+	rates := Rates{{From: "EUR", To: "SEK", Rate: 11, Date: "2026-10-01"}, {From: "EUR", To: "SEK", Rate: 12,
+		Date: "2026-11-01"}, {From: "GBP", To: "EUR", Rate: 1.2, Date: "2026-11-01"}}
 	for _, c := range []struct {
 		name   string
 		how    Pricing
@@ -26,16 +28,22 @@ func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 		want   int64
 		says   string
 	}{
-		{"the newest of one seller", Pricing{}, []Offer{offer(90000, "EUR", "Quay", "2026-11-01"), offer(70000, "EUR", "Quay", "2026-09-01")}, 90000, "Quay"},
-		{"the cheapest seller", Pricing{}, []Offer{offer(90000, "EUR", "Quay", "2026-11-01"), offer(85000, "EUR", "Buoy", "2026-10-20")}, 85000, "Buoy"},
-		{"not one that is long gone", Pricing{}, []Offer{offer(90000, "EUR", "Quay", "2026-11-01"), offer(60000, "EUR", "Buoy", "2026-01-20")}, 90000, "Quay"},
+		{"the newest of one seller", Pricing{}, []Offer{offer(90000, "EUR", "Quay", "2026-11-01"), offer(70000, "EUR", "Quay",
+			"2026-09-01")}, 90000, "Quay"},
+		{"the cheapest seller", Pricing{}, []Offer{offer(90000, "EUR", "Quay", "2026-11-01"), offer(85000, "EUR", "Buoy",
+			"2026-10-20")}, 85000, "Buoy"},
+		{"not one that is long gone", Pricing{}, []Offer{offer(90000, "EUR", "Quay", "2026-11-01"), offer(60000, "EUR",
+			"Buoy", "2026-01-20")}, 90000, "Quay"},
 		{"list price only if alone", Pricing{}, []Offer{list}, 99900, "list price"},
-		{"a street price before the list", Pricing{}, []Offer{list, offer(120000, "EUR", "Quay", "2026-11-01")}, 120000, "Quay"},
+		{"a street price before the list", Pricing{}, []Offer{list, offer(120000, "EUR", "Quay", "2026-11-01")}, 120000,
+			"Quay"},
 		{"tax and state count", Pricing{}, []Offer{untaxed, used, offer(90000, "EUR", "Quay", "2026-11-01")}, 90000, "Quay"},
 		{"after the voucher", Pricing{}, []Offer{coupon}, 80000, "without it 850.00 EUR"},
 		{"before the voucher", Pricing{NoVoucher: true}, []Offer{coupon}, 85000, "without the voucher MARRAM"},
-		{"in another currency, at the rate of the day", Pricing{Currency: "SEK"}, []Offer{offer(10000, "EUR", "Quay", "2026-10-15")}, 110000, "100.00 EUR at 11 SEK of 2026-10-01"},
-		{"at the rate of a later day", Pricing{Currency: "SEK", Day: "2026-11-20"}, []Offer{offer(10000, "EUR", "Quay", "2026-10-15")}, 120000, "at 12 SEK"},
+		{"in another currency, at the rate of the day", Pricing{Currency: "SEK"}, []Offer{offer(10000, "EUR", "Quay",
+			"2026-10-15")}, 110000, "100.00 EUR at 11 SEK of 2026-10-01"},
+		{"at the rate of a later day", Pricing{Currency: "SEK", Day: "2026-11-20"}, []Offer{offer(10000, "EUR", "Quay",
+			"2026-10-15")}, 120000, "at 12 SEK"},
 		{"by the inverse", Pricing{Currency: "GBP"}, []Offer{offer(12000, "EUR", "Quay", "2026-11-15")}, 10000, "GBP"},
 	} {
 		p, ok, err := c.how.Price(c.offers, rates)
@@ -43,7 +51,8 @@ func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 			t.Errorf("%s: %d %q (%v, %v), want %d with %q", c.name, p.Amount, p.Notes, ok, err, c.want, c.says)
 		}
 	}
-	if _, ok, err := (Pricing{Currency: "NOK"}).Price([]Offer{offer(1, "EUR", "Quay", "2026-11-01")}, rates); ok || !errors.Is(err, ErrRate) || !strings.Contains(err.Error(), "from EUR to NOK on or before") {
+	if _, ok, err := (Pricing{Currency: "NOK"}).Price([]Offer{offer(1, "EUR", "Quay", "2026-11-01")}, rates); ok ||
+		!errors.Is(err, ErrRate) || !strings.Contains(err.Error(), "from EUR to NOK on or before") {
 		t.Errorf("without a rate: %v, %v", ok, err)
 	}
 	if _, ok, err := (Pricing{}).Price([]Offer{used}, nil); ok || err != nil {
@@ -55,7 +64,8 @@ func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 }
 
 func TestRatesAreChecked(t *testing.T) {
-	for _, r := range []Rate{{"EUR", "EUR", 1, "2026-01-01", ""}, {"EUR", "x", 1, "2026-01-01", ""}, {"EUR", "SEK", 0, "2026-01-01", ""}, {"EUR", "SEK", 11, "soon", ""}} {
+	for _, r := range []Rate{{"EUR", "EUR", 1, "2026-01-01", ""}, {"EUR", "x", 1, "2026-01-01", ""}, {"EUR", "SEK", 0,
+		"2026-01-01", ""}, {"EUR", "SEK", 11, "soon", ""}} {
 		if len(r.Check()) == 0 {
 			t.Errorf("%+v passed", r)
 		}

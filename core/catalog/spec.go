@@ -187,7 +187,8 @@ func SpecKeyOf(key string) (SpecKey, bool) {
 }
 
 // better says of which numbers of a spec sheet less is better; of the others more is.
-var lessIsBetter = map[string]bool{"body.weight": true, "body.width": true, "body.depth": true, "body.height": true, "cooling.fans": true}
+var lessIsBetter = map[string]bool{"body.weight": true, "body.width": true, "body.depth": true, "body.height": true,
+	"cooling.fans": true}
 
 // Better is the direction in which a number of the spec sheet is better.
 func (k SpecKey) Better() quantity.Direction {

@@ -37,7 +37,8 @@ func TestTicksAreRoundEvenAndCoverTheRange(t *testing.T) {
 }
 
 func TestBarsBeginAtZeroAndDotsNeedNot(t *testing.T) {
-	c := Ranked{Rows: []Row{{Value: 36, Lo: 35, Hi: 37, Claim: at(33)}, {Value: 40, Lo: 39, Hi: 41, Raised: []Raised{{Value: 48}}}}}
+	c := Ranked{Rows: []Row{{Value: 36, Lo: 35, Hi: 37, Claim: at(33)}, {Value: 40, Lo: 39, Hi: 41,
+		Raised: []Raised{{Value: 48}}}}}
 	if lo, hi := c.Extent(); lo != 0 || hi != 48 {
 		t.Errorf("bars from %g to %g; an axis of bars holds zero, claims and raised modes", lo, hi)
 	}
@@ -58,7 +59,8 @@ func TestGroupsOverlapWhenTheyShareARow(t *testing.T) {
 	for _, c := range []struct {
 		groups []Group
 		want   bool
-	}{{nil, false}, {[]Group{{From: 0, To: 2}, {From: 3, To: 4}}, false}, {[]Group{{From: 0, To: 2}, {From: 2, To: 4}}, true}} {
+	}{{nil, false}, {[]Group{{From: 0, To: 2}, {From: 3, To: 4}}, false}, {[]Group{{From: 0, To: 2}, {From: 2, To: 4}},
+		true}} {
 		if got := (Ranked{Groups: c.groups}).Overlap(); got != c.want {
 			t.Errorf("%v: %v", c.groups, got)
 		}
@@ -70,7 +72,10 @@ func TestForestAxisIsEvenInRatios(t *testing.T) {
 	if d := f.At(100) + f.At(-50); math.Abs(d) > 1e-12 {
 		t.Errorf("twice and half lie %g apart from the line", d)
 	}
-	if !slices.IsSortedFunc([]float64{-99.9, -50, 0, 80, 400}, func(a, b float64) int { return int(math.Copysign(1, f.At(a)-f.At(b))) }) {
+	if !slices.IsSortedFunc([]float64{-99.9, -50, 0, 80, 400}, func(a, b float64) int {
+		return int(math.Copysign(1,
+			f.At(a)-f.At(b)))
+	}) {
 		t.Error("the axis does not rise")
 	}
 	for _, c := range []struct{ lo, hi float64 }{{-5, 8}, {-30, 60}, {-80, 500}} {
@@ -82,21 +87,31 @@ func TestForestAxisIsEvenInRatios(t *testing.T) {
 }
 
 func TestOneLongWhiskerDoesNotSqueezeTheOthers(t *testing.T) {
-	f := Forest{Rows: []ForestRow{{Value: 5, Lo: 3, Hi: 7}, {Value: 10, Lo: -90, Hi: 900}, {Value: 2000, Lo: 2000, Hi: 2000, Bare: true}}}
+	f := Forest{Rows: []ForestRow{{Value: 5, Lo: 3, Hi: 7}, {Value: 10, Lo: -90, Hi: 900}, {Value: 2000, Lo: 2000,
+		Hi: 2000, Bare: true}}}
 	lo, hi := f.Extent()
 	if lo != -50 || hi != 70 {
-		t.Errorf("the axis goes from %g to %g, want 60 on both sides of the long one's dot and nothing for a row without a dot", lo, hi)
+		t.Errorf("the axis goes from %g to %g, want 60 on both sides of the long one's dot and nothing for a row without "+
+			"a dot", lo, hi)
 	}
 }
 
 func pictures() map[string]Picture {
 	r := Ranked{Title: "Fen 14 leads", Measure: "Hashing", Unit: "MiB/s", Rows: []Row{
-		{Name: "Fen 14", Note: "16 GiB", Place: "1", Value: 15198.25, Lo: 15000, Hi: 15400, Label: "15,198", N: 5, Claim: at(12000)},
+		{Name: "Fen 14", Note: "16 GiB", Place: "1", Value: 15198.25, Lo: 15000, Hi: 15400, Label: "15,198", N: 5,
+			Claim: at(12000)},
 		{Name: "Skiff 14", Place: "2", Value: 13000, Lo: 13000, Hi: 13000, Label: "≥ 13,000", Hollow: true, N: 2},
-		{Name: "Relay 15", Place: "", Value: 9000, Lo: 9000, Hi: 9000, Label: "≈ 9000", Carried: true}}, NotRanked: []string{"Cuddy: not run"}, Notes: []string{"In doubt: too warm."}}
-	f := Forest{Title: "B against A", Unit: "% better", Symbol: "%", Legend: []string{"B", "C"}, Rows: []ForestRow{{Group: "CPU", Name: "Hashing", Value: -12.345678, Lo: -14, Hi: -10, Label: "10 → 8.8"}, {Group: "CPU", Name: "Hashing", Series: 1, Value: 3, Lo: -1, Hi: 7, Hollow: true, Label: "10 → 10.3"}, {Group: "Noise", Name: "Noise", Label: "36 → 40 dB(A)", Bare: true}}, Notes: []string{"Not compared: weight."}}
-	s := Scatter{Title: "Value", X: "Price, EUR", Y: "Index", Frontier: true, Points: []Point{{Name: "Fen 14", Note: "16 GiB", X: 1049, Y: 119.5, Lo: 115, Hi: 124, Best: true, Label: "119 for 1,049.00 EUR"}, {Name: "Skiff", X: 829, Y: 115, Lo: 110, Hi: 120, Label: "115 for 829.00 EUR"}}}
-	l := Lines{Title: "Sustained", X: "Time, s", Y: "Rate, MiB/s", Lines: []Line{{Name: "Fen 14", X: []float64{0, 10}, Y: []float64{16200.5, 13366}, Summary: "keeps 82 %"}}}
+		{Name: "Relay 15", Place: "", Value: 9000, Lo: 9000, Hi: 9000, Label: "≈ 9000", Carried: true}},
+		NotRanked: []string{"Cuddy: not run"}, Notes: []string{"In doubt: too warm."}}
+	f := Forest{Title: "B against A", Unit: "% better", Symbol: "%", Legend: []string{"B", "C"},
+		Rows: []ForestRow{{Group: "CPU", Name: "Hashing", Value: -12.345678, Lo: -14, Hi: -10, Label: "10 → 8.8"},
+			{Group: "CPU", Name: "Hashing", Series: 1, Value: 3, Lo: -1, Hi: 7, Hollow: true, Label: "10 → 10.3"},
+			{Group: "Noise", Name: "Noise", Label: "36 → 40 dB(A)", Bare: true}}, Notes: []string{"Not compared: weight."}}
+	s := Scatter{Title: "Value", X: "Price, EUR", Y: "Index", Frontier: true, Points: []Point{{Name: "Fen 14",
+		Note: "16 GiB", X: 1049, Y: 119.5, Lo: 115, Hi: 124, Best: true, Label: "119 for 1,049.00 EUR"},
+		{Name: "Skiff", X: 829, Y: 115, Lo: 110, Hi: 120, Label: "115 for 829.00 EUR"}}}
+	l := Lines{Title: "Sustained", X: "Time, s", Y: "Rate, MiB/s", Lines: []Line{{Name: "Fen 14", X: []float64{0, 10},
+		Y: []float64{16200.5, 13366}, Summary: "keeps 82 %"}}}
 	return map[string]Picture{"ranked": r, "forest": f, "scatter": s, "lines": l}
 }
 
@@ -121,11 +136,13 @@ func TestTablesAreForPrograms(t *testing.T) {
 		}
 	}
 	ranked := pictures()["ranked"].Table().Rows
-	if ranked[0][3] != "15198.2" && ranked[0][3] != "15198.3" || ranked[0][6] != "12000" || ranked[1][8] != "≥ 13,000" || ranked[2][0] != "not ranked" {
+	if ranked[0][3] != "15198.2" && ranked[0][3] != "15198.3" || ranked[0][6] != "12000" || ranked[1][8] != "≥ 13,000" ||
+		ranked[2][0] != "not ranked" {
 		t.Errorf("%v", ranked)
 	}
 	forest := pictures()["forest"].Table().Rows
-	if forest[0][2] != "-12.3457" || forest[1][1] != "Hashing, C" || forest[2][2] != "" || forest[2][5] != "36 → 40 dB(A)" {
+	if forest[0][2] != "-12.3457" || forest[1][1] != "Hashing, C" || forest[2][2] != "" ||
+		forest[2][5] != "36 → 40 dB(A)" {
 		t.Errorf("%v", forest)
 	}
 }
@@ -136,9 +153,12 @@ func TestTheWordsSayWhatThePictureShows(t *testing.T) {
 		text string
 		says []string
 	}{
-		{p["ranked"].(Ranked).Describe(), []string{"Fen 14 leads", "15,198", "claimed 12,000", "≥ 13,000", "Not ranked: Cuddy: not run", "In doubt: too warm."}},
-		{p["forest"].(Forest).Describe(), []string{"B against A", "Hashing, B: −12.3 %", "Hashing, C: +3.00 % (−1.00 to +7.00), 10 → 10.3, not sure", "Noise, B: 36 → 40 dB(A)", "Not compared: weight."}},
-		{p["scatter"].(Scatter).Describe(), []string{"Across: Price, EUR. Up: Index.", "Fen 14, 16 GiB: 119 for 1,049.00 EUR, on the frontier;", "Skiff: 115 for 829.00 EUR."}},
+		{p["ranked"].(Ranked).Describe(), []string{"Fen 14 leads", "15,198", "claimed 12,000", "≥ 13,000",
+			"Not ranked: Cuddy: not run", "In doubt: too warm."}},
+		{p["forest"].(Forest).Describe(), []string{"B against A", "Hashing, B: −12.3 %",
+			"Hashing, C: +3.00 % (−1.00 to +7.00), 10 → 10.3, not sure", "Noise, B: 36 → 40 dB(A)", "Not compared: weight."}},
+		{p["scatter"].(Scatter).Describe(), []string{"Across: Price, EUR. Up: Index.",
+			"Fen 14, 16 GiB: 119 for 1,049.00 EUR, on the frontier;", "Skiff: 115 for 829.00 EUR."}},
 		{p["lines"].(Lines).Describe(), []string{"Sustained", "Fen 14: keeps 82 %."}},
 	} {
 		for _, s := range c.says {

@@ -98,7 +98,8 @@ func (f Forest) Describe() string {
 	return out
 }
 
-// Extent is the range of the axis, the line at zero included. A whisker that is far longer than the others is cut: the axis is for the many.
+// Extent is the range of the axis, the line at zero included. A whisker that is far longer than the others is cut: the
+// axis is for the many.
 func (f Forest) Extent() (lo, hi float64) {
 	lo, hi = -math.Max(f.Band*2, 1), math.Max(f.Band*2, 1)
 	for _, r := range f.Rows {

@@ -5,7 +5,8 @@ import (
 	"strings"
 )
 
-// Scatter is a chart of points with a cost across and a benefit up, and the frontier of those that nothing else beats in both.
+// Scatter is a chart of points with a cost across and a benefit up, and the frontier of those that nothing else beats
+// in both.
 type Scatter struct {
 	Title    string   `json:"title"`
 	Subtitle string   `json:"subtitle"`

@@ -57,11 +57,11 @@ type Verdict struct {
 	Why      string          `json:"why"`
 }
 
-// Check judges one claim. With an interval lo…hi, claim c and tolerance e, higher better (mirrored
-// for lower): beyond if lo > c(1+e), held if lo ≥ c(1−e), short if hi < c(1−e), otherwise undecided.
-// "up to" holds if the best reading reaches c(1−e). A bound can only prove what it implies.
-// Above what its link carries under the most permissive framing it is impossible, whatever was measured. evidence is nil if nothing was
-// measured; spec is the variant's spec sheet, for its voltage and the link of its drive. An error means the claim's unit does not fit.
+// Check judges one claim. With an interval lo…hi, claim c and tolerance e, higher better (mirrored for lower): beyond
+// if lo > c(1+e), held if lo ≥ c(1−e), short if hi < c(1−e), otherwise undecided. "up to" holds if the best reading
+// reaches c(1−e). A bound can only prove what it implies. Above what its link carries under the most permissive framing
+// it is impossible, whatever was measured. evidence is nil if nothing was measured; spec is the variant's spec sheet,
+// for its voltage and the link of its drive. An error means the claim's unit does not fit.
 func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[string]any) (Verdict, error) {
 	claimed, err := c.In(m.Unit, spec)
 	if err != nil {
@@ -146,7 +146,8 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[strin
 			v.Outcome, v.Why = Held, fmt.Sprintf("Best of %d readings is %s; “up to” asks for one.", est.N, says(evidence.Best))
 		} else {
 			v.Outcome, v.By, v.Within = Short, best, 0
-			v.Why = fmt.Sprintf("Best of %d readings is %s, %s short of “up to” %s.", est.N, says(evidence.Best), say(), says(claimed))
+			v.Why = fmt.Sprintf("Best of %d readings is %s, %s short of “up to” %s.", est.N, says(evidence.Best), say(),
+				says(claimed))
 		}
 		return v, nil
 	}
@@ -160,7 +161,8 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[strin
 	default:
 		v.Outcome = Open
 		v.More = more(v.By, v.Within, e, est.N)
-		v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", measured, says(claimed))
+		v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", measured,
+			says(claimed))
 		switch {
 		case v.More > 0:
 			v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
@@ -190,7 +192,8 @@ func beyondLink(c catalog.Claim, m method.Measure, claimed float64, spec map[str
 	if !ok || claimed <= most {
 		return ""
 	}
-	return fmt.Sprintf("%s carries at most %s of data, %s; nobody can get %s through it.", text, quantity.Format(most, m.Unit), source, quantity.Format(claimed, m.Unit))
+	return fmt.Sprintf("%s carries at most %s of data, %s; nobody can get %s through it.", text, quantity.Format(most,
+		m.Unit), source, quantity.Format(claimed, m.Unit))
 }
 
 // more estimates how many further repeats would bring the interval clear of the nearest limit, as

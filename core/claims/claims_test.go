@@ -26,25 +26,41 @@ func TestOutcomes(t *testing.T) {
 		want    Outcome
 		says    string
 	}{
-		{"well above", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(5200, 5400)}, Beyond, "better than claimed"},
-		{"just there", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4960, 5040)}, Held, "within 1.0 %"},
-		{"well below", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4400, 4600)}, Short, "short by 10 % ± 2.0"},
-		{"open", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4800, 5100)}, Open, "leaves open"},
+		{"well above", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(5200, 5400)}, Beyond,
+			"better than claimed"},
+		{"just there", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4960, 5040)}, Held,
+			"within 1.0 %"},
+		{"well below", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4400, 4600)}, Short,
+			"short by 10 % ± 2.0"},
+		{"open", catalog.Claim{Value: 5000, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(4800, 5100)}, Open,
+			"leaves open"},
 		{"other prefix", catalog.Claim{Value: 40, Unit: "Gbit/s"}, rate, &Evidence{Estimate: between(4960, 5040)}, Held, ""},
 		{"binary prefix", catalog.Claim{Value: 5, Unit: "GiBy/s"}, rate, &Evidence{Estimate: between(4960, 5040)}, Short, ""},
-		{"lower is better, faster", catalog.Claim{Value: 2, Unit: "min"}, time, &Evidence{Estimate: between(100, 110)}, Beyond, ""},
-		{"lower is better, slower", catalog.Claim{Value: 2, Unit: "min"}, time, &Evidence{Estimate: between(130, 140)}, Short, "12 %"},
-		{"lower is better, met", catalog.Claim{Value: 120, Unit: "s"}, time, &Evidence{Estimate: between(119, 121)}, Held, ""},
-		{"wider tolerance of its own", catalog.Claim{Value: 5000, Unit: "MBy/s", Tolerance: 0.2}, rate, &Evidence{Estimate: between(4400, 4600)}, Held, "within 20 %"},
-		{"up to, best reading reaches it", catalog.Claim{Value: 5000, Unit: "MBy/s", Qualifier: "up to"}, rate, &Evidence{Estimate: between(4400, 4600), Best: 4990}, Held, "Best of 5"},
-		{"up to, none reaches it", catalog.Claim{Value: 5000, Unit: "MBy/s", Qualifier: "up to"}, rate, &Evidence{Estimate: between(4400, 4600), Best: 4700}, Short, "6.0 % short"},
-		{"decibels by difference", catalog.Claim{Value: 36, Unit: "dB[A]"}, noise, &Evidence{Estimate: between(39.5, 40.5)}, Short, "short by 4.0 dB(A) ± 0.50"},
-		{"decibels within the margin", catalog.Claim{Value: 36, Unit: "dB[A]"}, noise, &Evidence{Estimate: between(36.1, 36.9)}, Held, "within 1.0 dB(A)"},
-		{"a bound that proves it", catalog.Claim{Value: 1000, Unit: "MBy/s"}, rate, &Evidence{Estimate: stats.Estimate{Centre: 1000, Lo: 1000, Hi: 1000, Bound: "at least"}}, Held, "at least 1000"},
-		{"a bound that proves nothing", catalog.Claim{Value: 1200, Unit: "MBy/s"}, rate, &Evidence{Estimate: stats.Estimate{Centre: 1000, Lo: 1000, Hi: 1000, Bound: "at least"}}, Open, ""},
-		{"stopped at the limit", catalog.Claim{Value: 20, Unit: "min"}, time, &Evidence{Estimate: stats.Estimate{Centre: 1800, Lo: 1800, Hi: 1800, Bound: "more than"}}, Short, "more than 1800"},
+		{"lower is better, faster", catalog.Claim{Value: 2, Unit: "min"}, time, &Evidence{Estimate: between(100, 110)},
+			Beyond, ""},
+		{"lower is better, slower", catalog.Claim{Value: 2, Unit: "min"}, time, &Evidence{Estimate: between(130, 140)}, Short,
+			"12 %"},
+		{"lower is better, met", catalog.Claim{Value: 120, Unit: "s"}, time, &Evidence{Estimate: between(119, 121)}, Held,
+			""},
+		{"wider tolerance of its own", catalog.Claim{Value: 5000, Unit: "MBy/s", Tolerance: 0.2}, rate,
+			&Evidence{Estimate: between(4400, 4600)}, Held, "within 20 %"},
+		{"up to, best reading reaches it", catalog.Claim{Value: 5000, Unit: "MBy/s", Qualifier: "up to"}, rate,
+			&Evidence{Estimate: between(4400, 4600), Best: 4990}, Held, "Best of 5"},
+		{"up to, none reaches it", catalog.Claim{Value: 5000, Unit: "MBy/s", Qualifier: "up to"}, rate,
+			&Evidence{Estimate: between(4400, 4600), Best: 4700}, Short, "6.0 % short"},
+		{"decibels by difference", catalog.Claim{Value: 36, Unit: "dB[A]"}, noise, &Evidence{Estimate: between(39.5, 40.5)},
+			Short, "short by 4.0 dB(A) ± 0.50"},
+		{"decibels within the margin", catalog.Claim{Value: 36, Unit: "dB[A]"}, noise, &Evidence{Estimate: between(36.1,
+			36.9)}, Held, "within 1.0 dB(A)"},
+		{"a bound that proves it", catalog.Claim{Value: 1000, Unit: "MBy/s"}, rate,
+			&Evidence{Estimate: stats.Estimate{Centre: 1000, Lo: 1000, Hi: 1000, Bound: "at least"}}, Held, "at least 1000"},
+		{"a bound that proves nothing", catalog.Claim{Value: 1200, Unit: "MBy/s"}, rate,
+			&Evidence{Estimate: stats.Estimate{Centre: 1000, Lo: 1000, Hi: 1000, Bound: "at least"}}, Open, ""},
+		{"stopped at the limit", catalog.Claim{Value: 20, Unit: "min"}, time, &Evidence{Estimate: stats.Estimate{Centre: 1800,
+			Lo: 1800, Hi: 1800, Bound: "more than"}}, Short, "more than 1800"},
 		{"nothing measured", catalog.Claim{Value: 1, Unit: "s"}, time, nil, Untested, "Nothing has been measured"},
-		{"other conditions", catalog.Claim{Value: 1, Unit: "s"}, time, &Evidence{Unlike: "supply battery, not mains"}, NotComparable, "supply battery, not mains"},
+		{"other conditions", catalog.Claim{Value: 1, Unit: "s"}, time, &Evidence{Unlike: "supply battery, not mains"},
+			NotComparable, "supply battery, not mains"},
 	} {
 		v, err := Check(c.claim, c.measure, c.e, nil)
 		if err != nil {
@@ -62,7 +78,8 @@ func TestOutcomes(t *testing.T) {
 
 func TestAnUnfitUnitIsRefused(t *testing.T) {
 	_, err := Check(catalog.Claim{Value: 3, Unit: "W.h"}, method.Measure{Unit: "h"}, nil, nil)
-	if err == nil || !strings.Contains(err.Error(), "Wh stands for energy and cannot be turned into h, which stands for time") {
+	if err == nil || !strings.Contains(err.Error(), "Wh stands for energy and cannot be turned into h, which stands "+
+		"for time") {
 		t.Errorf("got %v", err)
 	}
 }
@@ -87,9 +104,11 @@ func TestImpossibleClaims(t *testing.T) {
 		claim catalog.Claim
 		want  Outcome
 	}{
-		{"more than the drive's own link carries", catalog.Claim{Measure: "drive-sequential/read", Value: 1250, Unit: "MBy/s"}, Impossible},
+		{"more than the drive's own link carries", catalog.Claim{Measure: "drive-sequential/read", Value: 1250,
+			Unit: "MBy/s"}, Impossible},
 		{"as much as it carries", catalog.Claim{Measure: "drive-sequential/read", Value: 1210, Unit: "MBy/s"}, Untested},
-		{"more than the link that it names", catalog.Claim{Measure: "transfer/rate", Value: 8, Unit: "Gbit/s", Link: "USB 5 Gbit/s"}, Impossible},
+		{"more than the link that it names", catalog.Claim{Measure: "transfer/rate", Value: 8, Unit: "Gbit/s",
+			Link: "USB 5 Gbit/s"}, Impossible},
 		{"memory has no such link", catalog.Claim{Measure: "memory-bandwidth/read", Value: 50, Unit: "GBy/s"}, Untested},
 	} {
 		v, err := Check(c.claim, rate, nil, spec)
@@ -97,7 +116,8 @@ func TestImpossibleClaims(t *testing.T) {
 			t.Errorf("%s: %s, %q (%v), want %s", c.name, v.Outcome, v.Why, err, c.want)
 		}
 	}
-	v, _ := Check(catalog.Claim{Measure: "drive-sequential/read", Value: 1250, Unit: "MBy/s"}, rate, &Evidence{Estimate: between(900, 910)}, spec)
+	v, _ := Check(catalog.Claim{Measure: "drive-sequential/read", Value: 1250, Unit: "MBy/s"}, rate,
+		&Evidence{Estimate: between(900, 910)}, spec)
 	if v.Outcome != Impossible || !strings.Contains(v.Why, "Measured 905.0 MB/s") {
 		t.Errorf("measured or not, it is impossible: %+v", v)
 	}
@@ -108,14 +128,16 @@ func TestUnitsOfClaimsConvert(t *testing.T) {
 		value    float64
 		unit, to string
 		want     float64
-	}{{3, "[lb_av]", "kg", 1.36077711}, {14, "[in_i]", "cm", 35.56}, {90, "min", "h", 1.5}, {40, "Gbit/s", "MBy/s", 5000}, {1, "GiBy/s", "MBy/s", 1073.741824}, {5000, "mA.h", "W.h", 19.25}} {
+	}{{3, "[lb_av]", "kg", 1.36077711}, {14, "[in_i]", "cm", 35.56}, {90, "min", "h", 1.5}, {40, "Gbit/s", "MBy/s", 5000},
+		{1, "GiBy/s", "MBy/s", 1073.741824}, {5000, "mA.h", "W.h", 19.25}} {
 		m := method.Measure{Unit: c.to, Scale: quantity.Ratio, Better: quantity.Higher}
 		v, err := Check(catalog.Claim{Value: c.value, Unit: c.unit}, m, nil, map[string]any{"battery.voltage": "3.85 V"})
 		if err != nil || v.Claimed < c.want*(1-1e-9) || v.Claimed > c.want*(1+1e-9) {
 			t.Errorf("%g %s is %g %s, want %g (%v)", c.value, c.unit, v.Claimed, c.to, c.want, err)
 		}
 	}
-	if _, err := Check(catalog.Claim{Value: 5000, Unit: "mA.h"}, method.Measure{Unit: "W.h"}, nil, nil); err == nil || !strings.Contains(err.Error(), "battery.voltage") {
+	if _, err := Check(catalog.Claim{Value: 5000, Unit: "mA.h"}, method.Measure{Unit: "W.h"}, nil, nil); err == nil ||
+		!strings.Contains(err.Error(), "battery.voltage") {
 		t.Errorf("mAh without a voltage: %v", err)
 	}
 }
@@ -124,9 +146,11 @@ func TestTallies(t *testing.T) {
 	of := func(maker, year string, o Outcome) Judged {
 		return Judged{Maker: maker, Year: year, Verdict: Verdict{Outcome: o}}
 	}
-	js := []Judged{of("Selvane", "2025", Held), of("Selvane", "2026", Beyond), of("Selvane", "2026", Short), of("Selvane", "2026", Untested), of("Ardnoe", "2026", Impossible)}
+	js := []Judged{of("Selvane", "2025", Held), of("Selvane", "2026", Beyond), of("Selvane", "2026", Short),
+		of("Selvane", "2026", Untested), of("Ardnoe", "2026", Impossible)}
 	makers := Tallies(js, "maker")
-	if len(makers) != 2 || makers[0].Of != "Selvane" || makers[0].Kept != 2 || makers[0].Broken != 1 || makers[0].Sentence != "Of 4 claims by Selvane 2 held and 1 did not; 1 is not decided or not tested." {
+	if len(makers) != 2 || makers[0].Of != "Selvane" || makers[0].Kept != 2 || makers[0].Broken != 1 ||
+		makers[0].Sentence != "Of 4 claims by Selvane 2 held and 1 did not; 1 is not decided or not tested." {
 		t.Errorf("%+v", makers)
 	}
 	if years := Tallies(js, "year"); len(years) != 2 || years[0].Of != "2025" || years[1].Claims != 4 {

@@ -9,11 +9,13 @@ import (
 	"durvek/core/quantity"
 )
 
-// Draw sets what was measured against what was claimed: every claim at the line, the figure with its interval beside it, better to the
-// right. Figures by difference and those without a comparable one stand in words.
+// Draw sets what was measured against what was claimed: every claim at the line, the figure with its interval beside
+// it, better to the right. Figures by difference and those without a comparable one stand in words.
 func Draw(name string, js []Judged, foot string) chart.Forest {
-	c := chart.Forest{Title: "What became of the claims about the " + name, Subtitle: "Measured, in % better (+) or worse (−) than claimed; the shaded band is the usual tolerance of 1 %. Whiskers 95 %, each claim taken alone.",
-		Axis: "better than claimed →", Symbol: "%", Unit: "% better than claimed", Band: 100 * DefaultTolerance, Rows: []chart.ForestRow{}, Foot: foot + "."}
+	c := chart.Forest{Title: "What became of the claims about the " + name, Subtitle: "Measured, in % better (+) or " +
+		"worse (−) than claimed; the shaded band is the usual tolerance of 1 %. Whiskers 95 %, each claim taken alone.",
+		Axis: "better than claimed →", Symbol: "%", Unit: "% better than claimed", Band: 100 * DefaultTolerance,
+		Rows: []chart.ForestRow{}, Foot: foot + "."}
 	seen := map[Outcome]int{}
 	measured := func(j Judged) string {
 		e, unit := j.Verdict.Estimate, ""
@@ -25,7 +27,8 @@ func Draw(name string, js []Judged, foot string) chart.Forest {
 	for _, j := range js {
 		v := j.Verdict
 		seen[v.Outcome]++
-		row := chart.ForestRow{Name: j.Name, Label: string(v.Outcome) + ": " + j.Text, Bare: true, Warn: v.Outcome == Short || v.Outcome == Impossible, Doubt: len(j.Doubts) > 0}
+		row := chart.ForestRow{Name: j.Name, Label: string(v.Outcome) + ": " + j.Text, Bare: true, Warn: v.Outcome == Short ||
+			v.Outcome == Impossible, Doubt: len(j.Doubts) > 0}
 		if e := v.Estimate; e != nil && e.N > 0 && j.Scale == quantity.Ratio && v.Claimed > 0 && v.Outcome != NotComparable {
 			at := func(x float64) float64 { return 100 * (x/v.Claimed - 1) }
 			row.Bare, row.Value, row.Lo, row.Hi = false, at(e.Centre), at(e.Lo), at(e.Hi)

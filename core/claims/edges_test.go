@@ -13,7 +13,8 @@ import (
 // A hair is a step that a limit must notice.
 const hair = 1e-9
 
-// At each limit: on it, one hair above, one hair below. Limits are c(1+e) for beyond, c(1−e) for held and short; mirrored where lower is better.
+// At each limit: on it, one hair above, one hair below. Limits are c(1+e) for beyond, c(1−e) for held and short;
+// mirrored where lower is better.
 func TestOutcomesAtTheirLimits(t *testing.T) {
 	higher := method.Measure{Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
 	lower := method.Measure{Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower}
@@ -55,23 +56,28 @@ func TestWhichToleranceCounts(t *testing.T) {
 	m := method.Measure{Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
 	at := func(lo, own, measure float64) Outcome {
 		m.Tolerance = measure
-		v, _ := Check(catalog.Claim{Value: 1000, Unit: "MBy/s", Tolerance: own}, m, &Evidence{Estimate: between(lo, lo+1)}, nil)
+		v, _ := Check(catalog.Claim{Value: 1000, Unit: "MBy/s", Tolerance: own}, m, &Evidence{Estimate: between(lo, lo+1)},
+			nil)
 		return v.Outcome
 	}
-	if got := []Outcome{at(960, 0.05, 0.001), at(960, 0, 0.05), at(960, 0, 0), at(991, 0, 0)}; got[0] != Held || got[1] != Held || got[2] != Short || got[3] != Held {
+	if got := []Outcome{at(960, 0.05, 0.001), at(960, 0, 0.05), at(960, 0, 0), at(991, 0, 0)}; got[0] != Held ||
+		got[1] != Held || got[2] != Short || got[3] != Held {
 		t.Errorf("own, the measure's, the usual one short and held: %v", got)
 	}
 }
 
-// "Up to" asks for one reading: on the limit it is there, a hair below it is not; where lower is better the smallest reading is the best.
+// "Up to" asks for one reading: on the limit it is there, a hair below it is not; where lower is better the smallest
+// reading is the best.
 func TestUpToAtItsLimit(t *testing.T) {
 	for _, c := range []struct {
 		better quantity.Direction
 		best   float64
 		want   Outcome
-	}{{quantity.Higher, 990, Held}, {quantity.Higher, 990 - 1e-6, Short}, {quantity.Lower, 1010, Held}, {quantity.Lower, 1010 + 1e-6, Short}} {
+	}{{quantity.Higher, 990, Held}, {quantity.Higher, 990 - 1e-6, Short}, {quantity.Lower, 1010, Held}, {quantity.Lower,
+		1010 + 1e-6, Short}} {
 		m := method.Measure{Unit: "s", Scale: quantity.Ratio, Better: c.better}
-		v, _ := Check(catalog.Claim{Value: 1000, Unit: "s", Qualifier: "up to"}, m, &Evidence{Estimate: between(900, 1100), Best: c.best}, nil)
+		v, _ := Check(catalog.Claim{Value: 1000, Unit: "s", Qualifier: "up to"}, m, &Evidence{Estimate: between(900, 1100),
+			Best: c.best}, nil)
 		if v.Outcome != c.want || c.want == Short && (v.Within != 0 || math.Abs(math.Abs(v.By)-0.01) > 1e-6) {
 			t.Errorf("%s is better, best %g: %+v, want %s", c.better, c.best, v, c.want)
 		}
@@ -99,7 +105,8 @@ func TestHowManyMoreRepeats(t *testing.T) {
 	}
 }
 
-// What a link carries is possible on the limit and impossible a hair above; a claim that names no link takes the spec sheet's only for drives.
+// What a link carries is possible on the limit and impossible a hair above; a claim that names no link takes the spec
+// sheet's only for drives.
 func TestALinksLimit(t *testing.T) {
 	m := method.Measure{Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
 	spec := map[string]any{"drive.link": "SATA 6 Gbit/s"}
@@ -115,18 +122,22 @@ func TestALinksLimit(t *testing.T) {
 		value               float64
 		want                Outcome
 	}{
-		{"on the limit", "drive-sequential/read", "", 600, Untested}, {"above it", "drive-sequential/read", "", 600.001, Impossible},
-		{"not a drive's measure", "network/down", "", 900, Untested}, {"a link that it names", "network/down", "SATA 6 Gbit/s", 900, Impossible},
+		{"on the limit", "drive-sequential/read", "", 600, Untested}, {"above it", "drive-sequential/read", "", 600.001,
+			Impossible},
+		{"not a drive's measure", "network/down", "", 900, Untested}, {"a link that it names", "network/down",
+			"SATA 6 Gbit/s", 900, Impossible},
 		{"a link nobody knows", "drive-sequential/read", "string and cans", 9000, Untested},
 	} {
 		if got := outcome(c.value, c.measure, c.link, m); got != c.want {
 			t.Errorf("%s: %s, want %s", c.name, got, c.want)
 		}
 	}
-	if got := outcome(9000, "drive-sequential/read", "", method.Measure{Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Lower}); got != Untested {
+	if got := outcome(9000, "drive-sequential/read", "", method.Measure{Unit: "MBy/s", Scale: quantity.Ratio,
+		Better: quantity.Lower}); got != Untested {
 		t.Errorf("a rate of which less is better has no limit from above: %s", got)
 	}
-	v, _ := Check(catalog.Claim{Value: 900, Unit: "MBy/s", Measure: "drive-sequential/read"}, m, &Evidence{Unlike: "x", Estimate: between(1, 2)}, spec)
+	v, _ := Check(catalog.Claim{Value: 900, Unit: "MBy/s", Measure: "drive-sequential/read"}, m, &Evidence{Unlike: "x",
+		Estimate: between(1, 2)}, spec)
 	if v.Outcome != Impossible || v.Estimate != nil {
 		t.Errorf("an unlike figure stands beside an impossible claim: %+v", v)
 	}

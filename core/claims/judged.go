@@ -38,7 +38,8 @@ type Tally struct {
 // Bys lists what claims can be tallied by.
 var Bys = []string{"maker", "model", "variant", "year", "maker-year"}
 
-// Tallies counts what became of claims, by maker, model, variant, year, or maker and year: most claims first, years in order.
+// Tallies counts what became of claims, by maker, model, variant, year, or maker and year: most claims first, years in
+// order.
 func Tallies(js []Judged, by string) []Tally {
 	at := map[[2]string]*Tally{}
 	for _, j := range js {

@@ -31,8 +31,8 @@ type Likeness struct {
 // leastShared is in how many measures two variants must both have figures to be called alike or not.
 const leastShared = 3
 
-// Alike lists the variants nearest to a subject over all measures that both have: each difference counts in standard deviations
-// of that measure over the field, so that no measure weighs more for its unit.
+// Alike lists the variants nearest to a subject over all measures that both have: each difference counts in standard
+// deviations of that measure over the field, so that no measure weighs more for its unit.
 func Alike(subject Profile, field []Profile, measures map[string]Measure, most int) []Likeness {
 	spread := map[string]float64{}
 	for id := range measures {
@@ -81,7 +81,8 @@ func Alike(subject Profile, field []Profile, measures map[string]Measure, most i
 			continue
 		}
 		slices.SortFunc(gaps, func(a, b gap) int { return cmp.Or(cmp.Compare(b.size, a.size), cmp.Compare(a.id, b.id)) })
-		l := Likeness{Variant: p.Variant, Name: p.Name, Note: p.Note, Distance: math.Sqrt(sum / float64(len(gaps))), Shared: len(gaps), Apart: []string{}}
+		l := Likeness{Variant: p.Variant, Name: p.Name, Note: p.Note, Distance: math.Sqrt(sum / float64(len(gaps))),
+			Shared: len(gaps), Apart: []string{}}
 		for _, g := range gaps[:min(2, len(gaps))] {
 			m := measures[g.id]
 			l.Apart = append(l.Apart, m.InSentence()+" "+effectOf(m, subject.Figures[g.id], p.Figures[g.id]).Text)

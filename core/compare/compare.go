@@ -44,8 +44,9 @@ func NewMeasure(t method.Test, m method.Measure) Measure {
 	if must == nil {
 		must = []string{}
 	}
-	return Measure{ID: method.ID(t.Slug, m.Slug), Name: name, Group: t.Group, Unit: m.Unit, Symbol: quantity.Symbol(m.Unit),
-		Scale: m.Scale, Better: m.Better, Version: t.Version, MustMatch: must, def: m}
+	return Measure{ID: method.ID(t.Slug, m.Slug), Name: name, Group: t.Group, Unit: m.Unit,
+		Symbol: quantity.Symbol(m.Unit),
+		Scale:  m.Scale, Better: m.Better, Version: t.Version, MustMatch: must, def: m}
 }
 
 // OnPaper tells whether its figures are read off spec sheets or offers, not measured.
@@ -235,7 +236,8 @@ func brief(reason string) string {
 // Ranked answers a query over the competitors of a field.
 func Ranked(q Query, field []Competitor) (Comparison, error) {
 	m := q.Measure
-	out := Comparison{Measure: m, Field: q.FieldName, Subject: q.Subject, Rows: []Row{}, Groups: []ranking.Group{}, LeftOut: []LeftOut{}}
+	out := Comparison{Measure: m, Field: q.FieldName, Subject: q.Subject, Rows: []Row{}, Groups: []ranking.Group{},
+		LeftOut: []LeftOut{}}
 	basis, known := commonBasis(field, q.Subject, m.MustMatch)
 	var entries []ranking.Entry
 	byID := map[string]Row{}
@@ -289,7 +291,8 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		entries = append(entries, ranking.Entry{ID: c.id(), Estimate: cell.Estimate})
 	}
 	d := m.def
-	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin, Seed: q.Seed})
+	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin,
+		Seed: q.Seed})
 	out.Groups = ranked.Groups
 	for _, r := range ranked.Rows {
 		row := byID[r.ID]
@@ -316,8 +319,10 @@ func carried(c Competitor, field []Competitor, basis trust.Basis, known bool, m 
 		if cell == nil || cell.Estimate.Bound != "" || !sharedPart(cell.Limiter, o.Subject.Spec, c.Subject.Spec) {
 			continue
 		}
-		return CarriedRow{Variant: c.Variant, Name: c.Name, Note: c.Note, From: o.Variant, Estimate: cell.Estimate, Limiter: cell.Limiter,
-			Sentence: fmt.Sprintf("carried over from the %s: both are held back by the same %s", o.Note, part(cell.Limiter))}, true
+		return CarriedRow{Variant: c.Variant, Name: c.Name, Note: c.Note, From: o.Variant, Estimate: cell.Estimate,
+				Limiter:  cell.Limiter,
+				Sentence: fmt.Sprintf("carried over from the %s: both are held back by the same %s", o.Note, part(cell.Limiter))},
+			true
 	}
 	return CarriedRow{}, false
 }
@@ -415,7 +420,8 @@ func (c *Comparison) relate(q Query) error {
 	case "claim":
 		i := c.find(q.Subject)
 		if i < 0 || c.Rows[i].Claim == nil {
-			return fmt.Errorf("there is no claim about %s to relate to; choose a subject with a claim on this measure", c.Measure.InSentence())
+			return fmt.Errorf("there is no claim about %s to relate to; choose a subject with a claim on this measure",
+				c.Measure.InSentence())
 		}
 		v := *c.Rows[i].Claim
 		ref = stats.Estimate{Centre: v, Mean: v, Exact: true}
@@ -489,12 +495,14 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		mark = "dots"
 	}
 	setup := q.SetupName
-	if len(c.Rows) > 0 && slices.Contains(m.MustMatch, "runtime") && strings.HasPrefix(c.Rows[0].Basis.Conditions["runtime"], "in browser") {
+	if len(c.Rows) > 0 && slices.Contains(m.MustMatch, "runtime") &&
+		strings.HasPrefix(c.Rows[0].Basis.Conditions["runtime"], "in browser") {
 		setup += ", in the browser" // all rows are: they are comparable
 	}
 	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
 	if m.OnPaper() {
-		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what, m.Better.Phrase())
+		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what,
+			m.Better.Phrase())
 	}
 	least, most := 0, 0
 	simulated := 0
@@ -504,7 +512,8 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		if r.Relative != nil {
 			v, lo, hi = r.Relative.Value, r.Relative.Lo, r.Relative.Hi
 		}
-		row := chart.Row{ID: strings.TrimSpace(r.Variant + " " + r.Mode), Name: r.Name, Note: r.Note, Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
+		row := chart.Row{ID: strings.TrimSpace(r.Variant + " " + r.Mode), Name: r.Name, Note: r.Note,
+			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
 			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "", Claim: r.Claim}
 		if r.Host != "" {
 			row.Note = strings.TrimPrefix(row.Note+", in "+r.Host, ", ")
@@ -605,7 +614,8 @@ func (c *Comparison) remark(out *chart.Ranked) {
 		return // a relative figure of one that was not measured would say too much
 	}
 	for _, x := range c.Carried {
-		row := chart.Row{ID: x.Variant, Name: x.Name, Note: x.Note, Value: x.Estimate.Centre, Lo: x.Estimate.Centre, Hi: x.Estimate.Centre, Hollow: true, Carried: true,
+		row := chart.Row{ID: x.Variant, Name: x.Name, Note: x.Note, Value: x.Estimate.Centre, Lo: x.Estimate.Centre,
+			Hi: x.Estimate.Centre, Hollow: true, Carried: true,
 			Label: "≈ " + quantity.Number(x.Estimate.Centre, 3), Mark: number(upperFirst(x.Sentence) + ".")}
 		out.Rows = append(out.Rows, row)
 	}
@@ -657,7 +667,8 @@ func (c *Comparison) title(q Query) string {
 	return fmt.Sprintf("%d share the lead in %s", leaders, in)
 }
 
-// Figures gives each competitor's estimate of the cell that compares with most others, by variant; those without one are left out.
+// Figures gives each competitor's estimate of the cell that compares with most others, by variant; those without one
+// are left out.
 func Figures(m Measure, field []Competitor) map[string]stats.Estimate {
 	out := map[string]stats.Estimate{}
 	basis, known := commonBasis(field, "", m.MustMatch)
@@ -669,7 +680,8 @@ func Figures(m Measure, field []Competitor) map[string]stats.Estimate {
 	return out
 }
 
-// Own is a variant's own cell with most readings whose conditions are known, of the measure's version; nil, and why, without one.
+// Own is a variant's own cell with most readings whose conditions are known, of the measure's version; nil, and why,
+// without one.
 func Own(m Measure, cells []Cell) (*Cell, string) {
 	var fit []Cell
 	why := ""

@@ -12,13 +12,16 @@ import (
 	"durvek/core/trust"
 )
 
-var export = NewMeasure(method.Test{Slug: "export", Version: 2, Name: "Survey export", MustMatch: []string{"program.version"}, Measures: make([]method.Measure, 1)},
+var export = NewMeasure(method.Test{Slug: "export", Version: 2, Name: "Survey export",
+	MustMatch: []string{"program.version"}, Measures: make([]method.Measure, 1)},
 	method.Measure{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower})
 
 func cell(variant string, seconds float64, n int, version string) Cell {
 	m := math.Log(seconds)
-	return Cell{Variant: variant, Unit: variant + "-a", Setup: "as-delivered", Basis: trust.Basis{TestVersion: 2, Conditions: map[string]string{"program.version": version}},
-		Estimate: stats.Estimate{Centre: seconds, Mean: m, Lo: seconds * 0.99, Hi: seconds * 1.01, SE: 0.005, DF: 40, N: n, Pooled: true}}
+	return Cell{Variant: variant, Unit: variant + "-a", Setup: "as-delivered", Basis: trust.Basis{TestVersion: 2,
+		Conditions: map[string]string{"program.version": version}},
+		Estimate: stats.Estimate{Centre: seconds, Mean: m, Lo: seconds * 0.99, Hi: seconds * 1.01, SE: 0.005, DF: 40, N: n,
+			Pooled: true}}
 }
 
 func competitor(name string, cells ...Cell) Competitor {
@@ -39,12 +42,15 @@ func TestOnlyLikeIsRankedAndTheRestIsNamed(t *testing.T) {
 	failed := competitor("d")
 	failed.Failed, failed.Runs = 3, 5
 	c := ask(t, Query{Subject: "b"},
-		competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")), competitor("c", cell("c", 300, 9, "2.9")), failed, competitor("e"),
+		competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")),
+		competitor("c", cell("c", 300, 9, "2.9")), failed, competitor("e"),
 		competitor("f", cell("f", 100, 3, "")))
 	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || c.Rows[1].Variant != "a" {
 		t.Fatalf("ranked %v, want b then a: faster first, other versions never", c.Rows)
 	}
-	want := map[string][2]string{"c": {"not comparable", "program version 2.9, not 3.2"}, "d": {"failed", "failed in 3 of 5 runs"}, "e": {"not run", "not run"}, "f": {"not comparable", "program version unknown"}}
+	want := map[string][2]string{"c": {"not comparable", "program version 2.9, not 3.2"},
+		"d": {"failed", "failed in 3 of 5 runs"}, "e": {"not run", "not run"}, "f": {"not comparable",
+			"program version unknown"}}
 	for _, l := range c.LeftOut {
 		w := want[l.Variant]
 		if string(l.Kind) != w[0] || !strings.Contains(l.Reason, w[1]) {
@@ -66,14 +72,16 @@ func TestOnlyLikeIsRankedAndTheRestIsNamed(t *testing.T) {
 }
 
 func TestTheSubjectsOwnBasisDecides(t *testing.T) {
-	c := ask(t, Query{Subject: "c"}, competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")), competitor("c", cell("c", 300, 3, "2.9")))
+	c := ask(t, Query{Subject: "c"}, competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")),
+		competitor("c", cell("c", 300, 3, "2.9")))
 	if len(c.Rows) != 1 || c.Rows[0].Variant != "c" {
 		t.Errorf("ranked %v, want the subject alone: its rivals ran another version", c.Rows)
 	}
 }
 
 func TestOfSeveralCellsTheFittingOneWithMostReadingsCounts(t *testing.T) {
-	c := ask(t, Query{}, competitor("a", cell("a", 500, 2, "3.2"), cell("a", 510, 5, "3.2"), cell("a", 900, 9, "2.9")), competitor("b", cell("b", 400, 3, "3.2")))
+	c := ask(t, Query{}, competitor("a", cell("a", 500, 2, "3.2"), cell("a", 510, 5, "3.2"), cell("a", 900, 9, "2.9")),
+		competitor("b", cell("b", 400, 3, "3.2")))
 	for _, r := range c.Rows {
 		if r.Variant == "a" && r.Estimate.Centre != 510 {
 			t.Errorf("a stands with %g", r.Estimate.Centre)
@@ -115,7 +123,8 @@ func TestRaisedModesStandBeneathAndAreNotRanked(t *testing.T) {
 	fast.Setup = "fast-mode"
 	a.Raised = []RaisedCells{{"fast-mode", "Fast mode", []string{"power.mode"}, []Cell{fast}}}
 	c := ask(t, Query{Raised: true}, a, competitor("b", cell("b", 450, 3, "3.2")))
-	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 || c.Chart.Rows[1].Raised[0].Label != "430 in fast mode" {
+	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 ||
+		c.Chart.Rows[1].Raised[0].Label != "430 in fast mode" {
 		t.Errorf("rows %+v", c.Chart.Rows)
 	}
 	other := a
@@ -147,18 +156,21 @@ func TestTicks(t *testing.T) {
 	if out := chart.Ticks(3, 97, 5, true); out[0] > 3 || out[len(out)-1] < 97 {
 		t.Errorf("outside ticks %v do not span 3…97", out)
 	}
-	if chart.Ordinal(3) != "third" || chart.Ordinal(11) != "11th" || chart.Ordinal(22) != "22nd" || chart.Ordinal(112) != "112th" {
+	if chart.Ordinal(3) != "third" || chart.Ordinal(11) != "11th" || chart.Ordinal(22) != "22nd" ||
+		chart.Ordinal(112) != "112th" {
 		t.Error("ordinals are off")
 	}
 }
 
 func TestAnUnlikeComparisonIsAllowedByNameAlone(t *testing.T) {
-	field := []Competitor{competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")), competitor("c", cell("c", 300, 9, "2.9"))}
+	field := []Competitor{competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")),
+		competitor("c", cell("c", 300, 9, "2.9"))}
 	c := ask(t, Query{Allow: []string{"c"}}, field...)
 	if len(c.Rows) != 3 || len(c.LeftOut) != 0 {
 		t.Fatalf("ranked %d, left out %v", len(c.Rows), c.LeftOut)
 	}
-	if r := c.Rows[0]; r.Variant != "c" || r.Unlike != "program version 2.9, not 3.2" || c.Chart.Rows[0].Mark != 1 || c.Chart.Notes[0] != "Compared though unlike: program version 2.9, not 3.2." {
+	if r := c.Rows[0]; r.Variant != "c" || r.Unlike != "program version 2.9, not 3.2" || c.Chart.Rows[0].Mark != 1 ||
+		c.Chart.Notes[0] != "Compared though unlike: program version 2.9, not 3.2." {
 		t.Errorf("row %+v, notes %v", r, c.Chart.Notes)
 	}
 	if c = ask(t, Query{Allow: []string{"a"}}, field...); len(c.Rows) != 2 || len(c.Chart.Notes) != 0 {
@@ -169,7 +181,8 @@ func TestAnUnlikeComparisonIsAllowedByNameAlone(t *testing.T) {
 func TestOpenDoubtsMarkWhatTheyTouch(t *testing.T) {
 	a, b := competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2"))
 	touches := Cell{Unit: "b-a", Setup: "as-delivered"}
-	b.Doubts = []Doubted{{ID: "1", Sentence: "Too warm.", Cell: touches}, {ID: "1", Sentence: "Too warm.", Cell: touches}, {ID: "2", Sentence: "Elsewhere.", Cell: Cell{Unit: "b-a", Setup: "battery"}}}
+	b.Doubts = []Doubted{{ID: "1", Sentence: "Too warm.", Cell: touches}, {ID: "1", Sentence: "Too warm.", Cell: touches},
+		{ID: "2", Sentence: "Elsewhere.", Cell: Cell{Unit: "b-a", Setup: "battery"}}}
 	c := ask(t, Query{}, a, b)
 	if r := c.Chart.Rows[0]; r.ID != "b" || r.Mark != 1 || !r.Doubt || c.Chart.Rows[1].Mark != 0 {
 		t.Errorf("rows %+v", c.Chart.Rows)
@@ -192,7 +205,8 @@ func TestFiguresAreCarriedOverOnlyWithTheSamePart(t *testing.T) {
 		spec  map[string]any
 		want  int
 	}{
-		{"sibling", "m", graphics("Reed", "45 W"), 1}, {"other limit", "m", graphics("Reed", "28 W"), 0}, {"limit unknown", "m", map[string]any{"graphics.name": "Reed"}, 0},
+		{"sibling", "m", graphics("Reed", "45 W"), 1}, {"other limit", "m", graphics("Reed", "28 W"), 0}, {"limit unknown",
+			"m", map[string]any{"graphics.name": "Reed"}, 0},
 		{"other chip", "m", graphics("Eyot", "45 W"), 0}, {"no sibling", "n", graphics("Reed", "45 W"), 0},
 	} {
 		other := competitor("b")
@@ -203,7 +217,8 @@ func TestFiguresAreCarriedOverOnlyWithTheSamePart(t *testing.T) {
 		}
 		if x.want == 1 {
 			r := c.Chart.Rows[2]
-			if !r.Carried || !r.Hollow || r.Place != "" || r.Hi > r.Lo || !strings.Contains(c.Chart.Notes[0], "the same graphics chip") || !strings.Contains(c.Chart.Text, "not ranked: Maker B, ≈ 500") {
+			if !r.Carried || !r.Hollow || r.Place != "" || r.Hi > r.Lo || !strings.Contains(c.Chart.Notes[0],
+				"the same graphics chip") || !strings.Contains(c.Chart.Text, "not ranked: Maker B, ≈ 500") {
 				t.Errorf("drawn as %+v; %v; %s", r, c.Chart.Notes, c.Chart.Text)
 			}
 		}

@@ -22,7 +22,8 @@ type CurveSide struct {
 // mostPoints bounds the points of a line: a chart is no wider.
 const mostPoints = 240
 
-// Curves lays the series of several variants over each other: a rate over the time of a sustained load, or over threads, bytes written or a working set.
+// Curves lays the series of several variants over each other: a rate over the time of a sustained load, or over
+// threads, bytes written or a working set.
 func Curves(test, field string, sides []CurveSide, foot string) chart.Lines {
 	c := chart.Lines{Title: test, Lines: []chart.Line{}, Foot: foot + "."}
 	if len(sides) == 0 {
@@ -45,7 +46,8 @@ func Curves(test, field string, sides []CurveSide, foot string) chart.Lines {
 		c.Y = upperFirst(first.Channel) + ", million " + quantity.Symbol(first.Unit)
 	}
 	c.X = upperFirst(axis)
-	if along := quantity.Symbol(cmp.Or(first.Along, map[bool]string{true: "s"}[first.Axis == ""])); along != "" && along != axis {
+	if along := quantity.Symbol(cmp.Or(first.Along, map[bool]string{true: "s"}[first.Axis == ""])); along != "" &&
+		along != axis {
 		c.X += ", " + along
 	}
 	c.Even, c.Dots = axis == "threads", axis == "threads"
@@ -109,7 +111,8 @@ func summary(s record.Series) string {
 	if s.Axis == "" && start > 0 {
 		return fmt.Sprintf("keeps %.0f %%: %s %s", 100*tail(v)/start, quantity.Number(tail(v), 3), quantity.Symbol(s.Unit))
 	}
-	return fmt.Sprintf("%s to %s %s", quantity.Number(slices.Min(v), 3), quantity.Number(slices.Max(v), 3), quantity.Symbol(s.Unit))
+	return fmt.Sprintf("%s to %s %s", quantity.Number(slices.Min(v), 3), quantity.Number(slices.Max(v), 3),
+		quantity.Symbol(s.Unit))
 }
 
 // thin takes means over so many neighbours that a chart's width is enough; few points stay as they are.

@@ -37,8 +37,8 @@ type Gap struct {
 	Tie  string  `json:"tie,omitempty" enum:"practically equal,different but too small to matter,undecided"`
 }
 
-// HeadRow is one measure of a head-to-head: cells by side, and for every side but the first its difference to that. Effect.Sure is after
-// the correction for many comparisons.
+// HeadRow is one measure of a head-to-head: cells by side, and for every side but the first its difference to that.
+// Effect.Sure is after the correction for many comparisons.
 type HeadRow struct {
 	Measure string     `json:"measure"`
 	Name    string     `json:"name"`
@@ -85,18 +85,21 @@ type HeadMeasure struct {
 	Sides   []Competitor
 }
 
-// many is the false discovery rate at which a head-to-head calls differences sure (Benjamini and Hochberg, JRSS B 57(1), 1995).
+// many is the false discovery rate at which a head-to-head calls differences sure (Benjamini and Hochberg, JRSS B
+// 57(1), 1995).
 const many = 0.05
 
-// HeadToHead compares sides over all measures in which the first and another have comparable figures. relations and extras belong to the
-// sides but the first: extras say what a dearer one costs more.
+// HeadToHead compares sides over all measures in which the first and another have comparable figures. relations and
+// extras belong to the sides but the first: extras say what a dearer one costs more.
 func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extras []string) Head {
 	out := Head{Sides: sides, Rows: []HeadRow{}, Exchanges: []Exchange{},
-		Note: "Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over all of them (Benjamini–Hochberg)."}
+		Note: "Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over " +
+			"all of them (Benjamini–Hochberg)."}
 	for _, hm := range measures {
 		m := hm.Measure
 		basis, known := commonBasis(hm.Sides, sides[0].Variant, m.MustMatch)
-		row := HeadRow{Measure: m.ID, Name: m.Name, Group: m.Group, Symbol: m.Symbol, Better: string(m.Better), scale: m.Scale}
+		row := HeadRow{Measure: m.ID, Name: m.Name, Group: m.Group, Symbol: m.Symbol, Better: string(m.Better),
+			scale: m.Scale}
 		any, why := false, ""
 		for i, c := range hm.Sides {
 			cell, unlike := pick(c.Cells, basis, known, m.MustMatch)
@@ -238,7 +241,8 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 			size *= 3
 		}
 		a, b := r.Cells[0].Estimate, r.Cells[i].Estimate
-		items = append(items, item{fmt.Sprintf("%s: %s (%s to %s)", r.Name, g.Text, quantity.Number(a.Centre, 3), strings.TrimSpace(quantity.Number(b.Centre, 3)+" "+r.Symbol)), size, g.Gain})
+		items = append(items, item{fmt.Sprintf("%s: %s (%s to %s)", r.Name, g.Text, quantity.Number(a.Centre, 3),
+			strings.TrimSpace(quantity.Number(b.Centre, 3)+" "+r.Symbol)), size, g.Gain})
 	}
 	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.size, a.size) })
 	for _, it := range items {
@@ -249,7 +253,8 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 		}
 	}
 	first, other := h.Sides[0].short(h.Sides[i]), h.Sides[i].short(h.Sides[0])
-	x.Sentence = fmt.Sprintf("In %s compared, the %s is surely better than the %s in %d and surely worse in %d; in %d no difference is sure that matters.",
+	x.Sentence = fmt.Sprintf("In %s compared, the %s is surely better than the %s in %d and surely worse in %d; in %d "+
+		"no difference is sure that matters.",
 		plural(x.Compared, "measure"), other, first, len(x.Gains), len(x.GivesUp), x.Open)
 	if len(ratios) == 0 {
 		return x
@@ -260,11 +265,14 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 	case Successor:
 		switch {
 		case share >= 0.5 && middle >= 20:
-			x.Advice = fmt.Sprintf("Worth it for an owner of the %s: better by %.0f %% in the middle of what can be compared.", first, middle)
+			x.Advice = fmt.Sprintf("Worth it for an owner of the %s: better by %.0f %% in the middle of what can be compared.",
+				first, middle)
 		case share >= 0.25 && len(x.Gains) > 2*len(x.GivesUp):
-			x.Advice = fmt.Sprintf("An owner of the %s gains in some things and not in most (%.0f %% in the middle): worth it for those alone.", first, middle)
+			x.Advice = fmt.Sprintf("An owner of the %s gains in some things and not in most (%.0f %% in the middle): worth "+
+				"it for those alone.", first, middle)
 		default:
-			x.Advice = fmt.Sprintf("An owner of the %s should keep it: better surely in %d of %d, by %.0f %% in the middle.", first, len(x.Gains), x.Compared, middle)
+			x.Advice = fmt.Sprintf("An owner of the %s should keep it: better surely in %d of %d, by %.0f %% in the middle.",
+				first, len(x.Gains), x.Compared, middle)
 		}
 		if len(x.GivesUp) > 0 {
 			x.Advice += " It gives up " + lowerList(x.GivesUp, 2) + "."
@@ -280,7 +288,8 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 		case len(x.Gains) == 0:
 			x.Advice = costs + " is better in nothing and worse in " + lowerList(x.GivesUp, 2) + ": take the cheaper."
 		case len(x.GivesUp) >= len(x.Gains):
-			x.Advice = costs + " gains " + lowerList(x.Gains, 2) + ", and gives up " + lowerList(x.GivesUp, 2) + ": only for who needs just that."
+			x.Advice = costs + " gains " + lowerList(x.Gains, 2) + ", and gives up " + lowerList(x.GivesUp, 2) +
+				": only for who needs just that."
 		default:
 			x.Advice = costs + " gains " + lowerList(x.Gains, 3) + "."
 			if len(x.GivesUp) > 0 {
@@ -315,7 +324,8 @@ func lowerList(items []string, most int) string {
 
 // draw puts every row on one axis: how the others differ from the first, better to the right.
 func (h *Head) draw() chart.Forest {
-	c := chart.Forest{Log: true, Axis: "better than the " + h.Sides[0].Name + " →", Symbol: "%", Unit: "% better", Rows: []chart.ForestRow{}}
+	c := chart.Forest{Log: true, Axis: "better than the " + h.Sides[0].Name + " →", Symbol: "%", Unit: "% better",
+		Rows: []chart.ForestRow{}}
 	names := make([]string, len(h.Sides))
 	for i, s := range h.Sides {
 		names[i] = s.Name
@@ -324,7 +334,8 @@ func (h *Head) draw() chart.Forest {
 		}
 	}
 	c.Title = strings.Join(names[1:], ", ") + " against " + names[0]
-	c.Subtitle = "In % better than the " + names[0] + ", whichever way is better. Filled: sure among all; hollow: not. Whiskers 95 %, each taken alone."
+	c.Subtitle = "In % better than the " + names[0] + ", whichever way is better. Filled: sure among all; hollow: not. " +
+		"Whiskers 95 %, each taken alone."
 	if len(names) > 2 {
 		c.Legend = names[1:]
 	}
@@ -345,8 +356,10 @@ func (h *Head) draw() chart.Forest {
 				v, lo, hi = -v, -hi, -lo
 			}
 			a, b := r.Cells[0].Estimate, r.Cells[i+1].Estimate
-			row := chart.ForestRow{Group: upperFirst(r.Group), Name: r.Name, Value: 100 * math.Expm1(v), Lo: 100 * math.Expm1(lo), Hi: 100 * math.Expm1(hi), Hollow: !g.Sure || g.Tie != "", Series: i,
-				Label: fmt.Sprintf("%s → %s %s", quantity.Number(a.Centre, 3), quantity.Number(b.Centre, 3), r.Symbol), Doubt: len(r.Cells[0].Doubts)+len(r.Cells[i+1].Doubts) > 0}
+			row := chart.ForestRow{Group: upperFirst(r.Group), Name: r.Name, Value: 100 * math.Expm1(v),
+				Lo: 100 * math.Expm1(lo), Hi: 100 * math.Expm1(hi), Hollow: !g.Sure || g.Tie != "", Series: i,
+				Label: fmt.Sprintf("%s → %s %s", quantity.Number(a.Centre, 3), quantity.Number(b.Centre, 3), r.Symbol),
+				Doubt: len(r.Cells[0].Doubts)+len(r.Cells[i+1].Doubts) > 0}
 			c.Rows = append(c.Rows, row)
 		}
 	}

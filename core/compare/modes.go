@@ -61,8 +61,8 @@ func (s ModeSide) raised(m Measure, setup string, sets []string) *Cell {
 // costUnits are the units in which a raised mode costs something, the one shown in the chart first.
 var costUnits = []string{"dB[A]", "Cel", "W"}
 
-// ModesOf holds every raised mode's gain in a measure against its costs in those measures that are counted in dB(A), °C or W.
-// A variant is in the picture if the mode was measured for both.
+// ModesOf holds every raised mode's gain in a measure against its costs in those measures that are counted in dB(A), °C
+// or W. A variant is in the picture if the mode was measured for both.
 func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]string, sets map[string][]string) Modes {
 	out := Modes{Measure: m, Gains: []ModeGain{}}
 	for _, s := range sides {
@@ -84,14 +84,17 @@ func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]stri
 			if m.Better == quantity.Lower {
 				a, b = b, a // the gain of a time is how much more is done in it
 			}
-			g := ModeGain{Variant: s.Variant, Name: s.Name, Note: s.Note, Setup: setup, Mode: names[setup], Gain: effectOf(m, a, b), Costs: []Cost{}}
+			g := ModeGain{Variant: s.Variant, Name: s.Name, Note: s.Note, Setup: setup, Mode: names[setup], Gain: effectOf(m, a,
+				b), Costs: []Cost{}}
 			for _, c := range costs {
 				plain, raised := s.Plain[c.ID], s.raised(c, setup, sets[setup])
 				if raised != nil {
 					cost := Cost{Measure: c.ID, Name: c.Name, Symbol: c.Symbol, Effect: effectOf(c, plain.Estimate, raised.Estimate)}
 					if c.Scale.Logarithmic() { // watts by difference, not per cent
 						d := raised.Estimate.Centre - plain.Estimate.Centre
-						cost.Effect.Value, cost.Effect.Lo, cost.Effect.Hi = d, d-(raised.Estimate.Hi-raised.Estimate.Lo)/2-(plain.Estimate.Hi-plain.Estimate.Lo)/2, d+(raised.Estimate.Hi-raised.Estimate.Lo)/2+(plain.Estimate.Hi-plain.Estimate.Lo)/2
+						cost.Effect.Value, cost.Effect.Lo, cost.Effect.Hi = d,
+							d-(raised.Estimate.Hi-raised.Estimate.Lo)/2-(plain.Estimate.Hi-plain.Estimate.Lo)/2,
+							d+(raised.Estimate.Hi-raised.Estimate.Lo)/2+(plain.Estimate.Hi-plain.Estimate.Lo)/2
 						v, spread := quantity.PlusMinus(d, (cost.Effect.Hi-cost.Effect.Lo)/2)
 						cost.Effect.Text = strings.TrimSpace(v+" ± "+spread) + " " + c.Symbol
 						if d > 0 {
@@ -150,8 +153,9 @@ func (o *Modes) draw(costs []Measure) chart.Scatter {
 			}
 		}
 	}
-	c := chart.Scatter{Title: "What raised modes gain in " + o.Measure.InSentence() + ", and what they cost", Subtitle: "Each point is one mode of one variant against its own default mode; whiskers 95 %.",
-		Y: "Gain, %", Origin: true, Points: []chart.Point{}}
+	c := chart.Scatter{Title: "What raised modes gain in " + o.Measure.InSentence() + ", and what they cost",
+		Subtitle: "Each point is one mode of one variant against its own default mode; whiskers 95 %.",
+		Y:        "Gain, %", Origin: true, Points: []chart.Point{}}
 	i := slices.IndexFunc(costs, func(m Measure) bool { return m.ID == best })
 	if i < 0 {
 		c.Title = "No raised mode has both a gain and a cost measured in " + o.Measure.InSentence()
@@ -166,7 +170,8 @@ func (o *Modes) draw(costs []Measure) chart.Scatter {
 			without = append(without, g.Name+", "+g.Note+", "+inMode(g.Mode)+": "+g.Gain.Text)
 			continue
 		}
-		c.Points = append(c.Points, chart.Point{ID: g.Variant + "/" + g.Setup, Name: g.Name, Note: inMode(g.Mode), X: g.Costs[k].Effect.Value, Y: g.Gain.Value, Lo: g.Gain.Lo, Hi: g.Gain.Hi,
+		c.Points = append(c.Points, chart.Point{ID: g.Variant + "/" + g.Setup, Name: g.Name, Note: inMode(g.Mode),
+			X: g.Costs[k].Effect.Value, Y: g.Gain.Value, Lo: g.Gain.Lo, Hi: g.Gain.Hi,
 			Label: g.Gain.Text + " for " + g.Costs[k].Effect.Text, Hollow: !g.Gain.Sure})
 	}
 	if len(without) > 0 {

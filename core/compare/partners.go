@@ -66,7 +66,8 @@ func Partners(facts []Fact) []Pair {
 		out = append(out, *p)
 	}
 	slices.SortFunc(out, func(a, b Pair) int {
-		return cmp.Or(cmp.Compare(a.Part, b.Part), cmp.Compare(a.Partner, b.Partner), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Firmware, b.Firmware))
+		return cmp.Or(cmp.Compare(a.Part, b.Part), cmp.Compare(a.Partner, b.Partner), cmp.Compare(a.Place, b.Place),
+			cmp.Compare(a.Firmware, b.Firmware))
 	})
 	return out
 }

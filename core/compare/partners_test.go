@@ -20,8 +20,10 @@ func TestPartnersAreCountedByPlaceAndFirmware(t *testing.T) {
 	want := []Pair{
 		{Part: "drive", Partner: "z", Outcome: "works", Works: 1, How: []string{}, Last: day(1)},
 		{Part: "hub", Partner: "a", Outcome: "both", Works: 1, Fails: 1, How: []string{"fell off"}, Last: day(2)},
-		{Part: "hub", Partner: "b", Place: "left", Outcome: "works", Works: 3, How: []string{"USB 10 Gbit/s", "USB 5 Gbit/s"}, Last: day(5)},
-		{Part: "hub", Partner: "b", Place: "left", Firmware: "2", Outcome: "fails", Fails: 1, How: []string{"not seen"}, Last: day(6)},
+		{Part: "hub", Partner: "b", Place: "left", Outcome: "works", Works: 3, How: []string{"USB 10 Gbit/s", "USB 5 Gbit/s"},
+			Last: day(5)},
+		{Part: "hub", Partner: "b", Place: "left", Firmware: "2", Outcome: "fails", Fails: 1, How: []string{"not seen"},
+			Last: day(6)},
 	}
 	if !reflect.DeepEqual(got, want) {
 		t.Errorf("%+v", got)

@@ -73,7 +73,8 @@ type Subject struct {
 }
 
 // follows names conditions that come with another one: they are part of its effect, not a second difference.
-var follows = map[string][]string{"power.profile": {"power.mode", "supply"}, "power.governor": {"power.mode", "supply"}, "memory.speed": {"memory.profile"}, "graphics.driver": {"graphics.chip"}}
+var follows = map[string][]string{"power.profile": {"power.mode", "supply"}, "power.governor": {"power.mode", "supply"},
+	"memory.speed": {"memory.profile"}, "graphics.driver": {"graphics.chip"}}
 
 // differing lists the conditions in which two cells of a unit differ; unknown is named in own.
 func differing(a, b trust.Basis) (keys []string) {
@@ -124,10 +125,10 @@ func effect(m Measure, d, half float64) Effect {
 	return e
 }
 
-// ControlledOf finds, among all cells of a measure, pairs of one unit's cells that differ in exactly one condition, and pairs of
-// siblings under the same conditions whose spec sheets differ in exactly one entry, and says what that is worth.
-// Over several pairs the effect is their mean, and its interval counts how they differ among themselves. Siblings that differ
-// in several entries are listed with them.
+// ControlledOf finds, among all cells of a measure, pairs of one unit's cells that differ in exactly one condition, and
+// pairs of siblings under the same conditions whose spec sheets differ in exactly one entry, and says what that is
+// worth. Over several pairs the effect is their mean, and its interval counts how they differ among themselves.
+// Siblings that differ in several entries are listed with them.
 func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised map[string]bool) Controlled {
 	out := Controlled{Measure: m, Worth: []Worth{}, Confounded: []Confounded{}}
 	groups := map[string]*Worth{}
@@ -141,11 +142,13 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 		deltas[id] = append(deltas[id], stats.Estimate{Mean: b.Mean - a.Mean, SE: math.Hypot(a.SE, b.SE)})
 	}
 	sort.Slice(cells, func(i, j int) bool {
-		return cells[i].Variant+"|"+cells[i].Unit+"|"+cells[i].Setup+"|"+cells[i].Key < cells[j].Variant+"|"+cells[j].Unit+"|"+cells[j].Setup+"|"+cells[j].Key
+		return cells[i].Variant+"|"+cells[i].Unit+"|"+cells[i].Setup+"|"+cells[i].Key < cells[j].Variant+"|"+cells[j].Unit+
+			"|"+cells[j].Setup+"|"+cells[j].Key
 	})
 	for i, a := range cells {
 		for _, b := range cells[i+1:] {
-			if a.Estimate.Bound != "" || b.Estimate.Bound != "" || a.Basis.TestVersion != b.Basis.TestVersion || a.Host != b.Host || a.Place != b.Place {
+			if a.Estimate.Bound != "" || b.Estimate.Bound != "" || a.Basis.TestVersion != b.Basis.TestVersion ||
+				a.Host != b.Host || a.Place != b.Place {
 				continue
 			}
 			sa, sb := subjects[a.Variant], subjects[b.Variant]
@@ -156,7 +159,8 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 				if len(keys) != 1 || a.Basis.Conditions[keys[0]] == "" || b.Basis.Conditions[keys[0]] == "" {
 					continue
 				}
-				if k := keys[0]; raised[x.Setup] && !raised[y.Setup] || raised[x.Setup] == raised[y.Setup] && natural(x.Basis.Conditions[k]) > natural(y.Basis.Conditions[k]) {
+				if k := keys[0]; raised[x.Setup] && !raised[y.Setup] || raised[x.Setup] == raised[y.Setup] &&
+					natural(x.Basis.Conditions[k]) > natural(y.Basis.Conditions[k]) {
 					x, y = y, x
 				}
 				k := keys[0]
@@ -164,8 +168,10 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 				if c, ok := method.Condition(k); ok {
 					name = c.Name
 				}
-				add(k, name, x.Basis.Conditions[k], y.Basis.Conditions[k], WorthPair{x.Unit, y.Unit, sa.Name, x.Setup, y.Setup, effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
-			case sa.Model == sb.Model && sa.Model != "" && a.Variant != b.Variant && a.Setup == b.Setup && len(trust.Comparable(a.Basis, b.Basis, m.MustMatch)) == 0:
+				add(k, name, x.Basis.Conditions[k], y.Basis.Conditions[k], WorthPair{x.Unit, y.Unit, sa.Name, x.Setup, y.Setup,
+					effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
+			case sa.Model == sb.Model && sa.Model != "" && a.Variant != b.Variant && a.Setup == b.Setup &&
+				len(trust.Comparable(a.Basis, b.Basis, m.MustMatch)) == 0:
 				if a.Setup != method.AsDelivered {
 					continue
 				}
@@ -175,11 +181,13 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 					if SpecText(x, subjects, k.Key) > SpecText(y, subjects, k.Key) {
 						x, y = y, x
 					}
-					add(k.Key, k.Name, SpecText(x, subjects, k.Key), SpecText(y, subjects, k.Key), WorthPair{x.Unit, y.Unit, sa.Name, x.Setup, y.Setup, effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
+					add(k.Key, k.Name, SpecText(x, subjects, k.Key), SpecText(y, subjects, k.Key), WorthPair{x.Unit, y.Unit, sa.Name,
+						x.Setup, y.Setup, effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
 				} else if len(keys) > 1 {
 					c := Confounded{A: a.Unit, B: b.Unit, Name: sa.Name, Effect: effectOf(m, a.Estimate, b.Estimate)}
 					for _, k := range keys {
-						c.Differs = append(c.Differs, fmt.Sprintf("%s %s, not %s", LowerFirst(k.Name), SpecText(b, subjects, k.Key), SpecText(a, subjects, k.Key)))
+						c.Differs = append(c.Differs, fmt.Sprintf("%s %s, not %s", LowerFirst(k.Name), SpecText(b, subjects, k.Key),
+							SpecText(a, subjects, k.Key)))
 					}
 					out.Confounded = append(out.Confounded, c)
 				}
@@ -196,7 +204,8 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 		if !w.Effect.Sure {
 			sure = ", which may be nothing"
 		}
-		w.Sentence = fmt.Sprintf("%s %s in place of %s is worth %s in %s, on %s%s.", w.Name, w.To, w.From, w.Effect.Text, m.InSentence(), on, sure)
+		w.Sentence = fmt.Sprintf("%s %s in place of %s is worth %s in %s, on %s%s.", w.Name, w.To, w.From, w.Effect.Text,
+			m.InSentence(), on, sure)
 		out.Worth = append(out.Worth, *w)
 	}
 	sort.Slice(out.Worth, func(i, j int) bool {
@@ -268,15 +277,17 @@ func SpecDifferences(a, b map[string]any) []catalog.SpecKey {
 // held names, for each limiter, the spec entries of the part that holds a run back. The first must be known.
 var held = map[record.LimiterLabel][]string{
 	record.ByProcessor: {"cpu.name", "cpu.cores", "cpu.threads", "cpu.base_clock", "cpu.boost_clock", "cpu.power_limit"},
-	record.ByPower:     {"cpu.power_limit", "cpu.name", "cpu.cores", "cpu.threads", "graphics.name", "graphics.power_limit"},
-	record.ByGraphics:  {"graphics.name", "graphics.units", "graphics.clock", "graphics.power_limit", "cpu.power_limit"},
-	record.ByMemory:    {"memory.speed", "memory.channels", "memory.type", "cpu.name"},
-	record.ByDrive:     {"drive.name", "drive.size", "drive.link"},
-	record.ByHeat:      {"cooling.fans", "body.weight", "body.height", "cpu.power_limit"},
+	record.ByPower: {"cpu.power_limit", "cpu.name", "cpu.cores", "cpu.threads", "graphics.name",
+		"graphics.power_limit"},
+	record.ByGraphics: {"graphics.name", "graphics.units", "graphics.clock", "graphics.power_limit", "cpu.power_limit"},
+	record.ByMemory:   {"memory.speed", "memory.channels", "memory.type", "cpu.name"},
+	record.ByDrive:    {"drive.name", "drive.size", "drive.link"},
+	record.ByHeat:     {"cooling.fans", "body.weight", "body.height", "cpu.power_limit"},
 }
 
 // carriable are the limiters whose part alone says how a sibling does: heat is the body's, and a link has two ends.
-var carriable = []record.LimiterLabel{record.ByProcessor, record.ByPower, record.ByGraphics, record.ByMemory, record.ByDrive}
+var carriable = []record.LimiterLabel{record.ByProcessor, record.ByPower, record.ByGraphics, record.ByMemory,
+	record.ByDrive}
 
 // sharedPart tells whether a sibling has the very part that held a figure back; unknown is never equal.
 func sharedPart(limiter record.LimiterLabel, a, b map[string]any) bool {
@@ -320,16 +331,19 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 	keys := SpecDifferences(sa.Spec, sb.Spec)
 	both := map[string]Subject{sa.Variant: sa, sb.Variant: sb}
 	for _, k := range keys {
-		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", LowerFirst(k.Name), SpecText(a, both, k.Key), SpecText(b, both, k.Key)))
+		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", LowerFirst(k.Name), SpecText(a, both, k.Key),
+			SpecText(b, both, k.Key)))
 	}
 	conditions := slices.DeleteFunc(differing(a.Basis, b.Basis), func(k string) bool { // what the spec sheets say already
 		return slices.ContainsFunc(keys, func(x catalog.SpecKey) bool { return x.Key == k })
 	})
 	for _, k := range conditions {
-		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", trust.Name(k), cmp.Or(a.Basis.Conditions[k], "unknown"), cmp.Or(b.Basis.Conditions[k], "unknown")))
+		out.Differs = append(out.Differs, fmt.Sprintf("%s: %s and %s", trust.Name(k), cmp.Or(a.Basis.Conditions[k],
+			"unknown"), cmp.Or(b.Basis.Conditions[k], "unknown")))
 	}
 	for _, k := range slices.Sorted(maps.Keys(negotiated[0])) {
-		if x, y := negotiated[0][k], negotiated[1][k]; x != y && y != "" && !trust.Volatile(k) && !slices.ContainsFunc(keys, func(s catalog.SpecKey) bool { return s.Key == k }) {
+		if x, y := negotiated[0][k], negotiated[1][k]; x != y && y != "" && !trust.Volatile(k) && !slices.ContainsFunc(keys,
+			func(s catalog.SpecKey) bool { return s.Key == k }) {
 			out.Differs = append(out.Differs, fmt.Sprintf("%s, as told: %s and %s", k, x, y))
 		}
 	}
@@ -342,9 +356,11 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 	case !e.Sure:
 		out.Firm, out.Answer = "none", fmt.Sprintf("Nothing is to be explained: the difference of %s may be none.", e.Text)
 	case len(keys)+len(conditions) == 1 && len(keys) == 1:
-		out.Firm, out.Answer = "attributed", fmt.Sprintf("They differ in one thing that is known: %s. It is worth %s.", out.Differs[0], e.Text)
+		out.Firm, out.Answer = "attributed", fmt.Sprintf("They differ in one thing that is known: %s. It is worth %s.",
+			out.Differs[0], e.Text)
 	case len(keys)+len(conditions) == 0:
-		out.Firm, out.Answer = "open", fmt.Sprintf("Nothing that is known differs, and yet the figures do, by %s: two samples of a product may differ, or something was not observed.", e.Text)
+		out.Firm, out.Answer = "open", fmt.Sprintf("Nothing that is known differs, and yet the figures do, by %s: two "+
+			"samples of a product may differ, or something was not observed.", e.Text)
 	default:
 		var guilty []string
 		for i, k := range keys {
@@ -354,13 +370,18 @@ func WhyOf(m Measure, a, b Cell, sa, sb Subject, negotiated [2]map[string]string
 		}
 		switch {
 		case limiter == "" || limiter == record.ByUnknown:
-			out.Firm, out.Answer = "open", fmt.Sprintf("What held the %s (%s) back is not known, and %d things differ; none of them can be blamed.", worse.Name, worse.Note, len(out.Differs))
+			out.Firm, out.Answer = "open", fmt.Sprintf("What held the %s (%s) back is not known, and %d things differ; none "+
+				"of them can be blamed.", worse.Name, worse.Note, len(out.Differs))
 		case len(guilty) == 0:
-			out.Firm, out.Answer = "open", fmt.Sprintf("The %s (%s) was held back by %s, but nothing that is known of it differs; the answer lies in what the spec sheets do not tell.", worse.Name, worse.Note, limiter)
+			out.Firm, out.Answer = "open", fmt.Sprintf("The %s (%s) was held back by %s, but nothing that is known of it "+
+				"differs; the answer lies in what the spec sheets do not tell.", worse.Name, worse.Note, limiter)
 		case len(guilty) == 1:
-			out.Firm, out.Answer = "likely", fmt.Sprintf("The %s (%s) was held back by %s, and of the %d things that differ one belongs to it: %s.", worse.Name, worse.Note, limiter, len(out.Differs), guilty[0])
+			out.Firm, out.Answer = "likely", fmt.Sprintf("The %s (%s) was held back by %s, and of the %d things that differ "+
+				"one belongs to it: %s.", worse.Name, worse.Note, limiter, len(out.Differs), guilty[0])
 		default:
-			out.Firm, out.Answer = "open", fmt.Sprintf("The %s (%s) was held back by %s; %d of the things that differ belong to it, and which of them it is cannot be told: %s.", worse.Name, worse.Note, limiter, len(guilty), strings.Join(guilty, "; "))
+			out.Firm, out.Answer = "open", fmt.Sprintf("The %s (%s) was held back by %s; %d of the things that differ belong "+
+				"to it, and which of them it is cannot be told: %s.", worse.Name, worse.Note, limiter, len(guilty),
+				strings.Join(guilty, "; "))
 		}
 	}
 	return out

@@ -35,8 +35,8 @@ type Need struct {
 	Setup   string   `json:"setup,omitempty" doc:"As delivered if left out"`
 }
 
-// Weight is how much a measure, or a group of measures evenly, counts. A curve says what its values are worth; measures on interval, level and share
-// scales need one, since they do not enter an index.
+// Weight is how much a measure, or a group of measures evenly, counts. A curve says what its values are worth; measures
+// on interval, level and share scales need one, since they do not enter an index.
 type Weight struct {
 	Measure string  `json:"measure,omitempty" doc:"test/measure"`
 	Group   string  `json:"group,omitempty" doc:"All measures of a group with figures, evenly"`
@@ -190,10 +190,12 @@ type Fit struct {
 // Figure finds a variant's estimate of a measure under a setup; ok is false where nothing comparable was measured.
 type Figure func(variant, measure, setup string) (stats.Estimate, bool)
 
-// All says how each variant fits a use, best first: those whose needs all hold, then those of which a need is open, then those of which one
-// fails, whatever their score; in each, those of which less than 60 % was measured come last. A measure with a curve is worth what the curve says; one without is worth its share of the field's
-// best. The score's interval takes all figures at their limits at once in proportion to their weights, as root of the sum of squares.
-func All(u Use, variants []string, spec func(string) map[string]any, judges map[string]catalog.Judge, groups map[string][]string, figure Figure) []Fit {
+// All says how each variant fits a use, best first: those whose needs all hold, then those of which a need is open,
+// then those of which one fails, whatever their score; in each, those of which less than 60 % was measured come last. A
+// measure with a curve is worth what the curve says; one without is worth its share of the field's best. The score's
+// interval takes all figures at their limits at once in proportion to their weights, as root of the sum of squares.
+func All(u Use, variants []string, spec func(string) map[string]any, judges map[string]catalog.Judge,
+	groups map[string][]string, figure Figure) []Fit {
 	type term struct {
 		measure string
 		weight  float64
@@ -280,7 +282,8 @@ func All(u Use, variants []string, spec func(string) map[string]any, judges map[
 	}
 	rank := map[Verdict]int{Right: 0, Open: 1, Wrong: 2}
 	slices.SortStableFunc(out, func(a, b Fit) int {
-		return cmp.Or(rank[a.For]-rank[b.For], little(a)-little(b), cmp.Compare(b.Score, a.Score), cmp.Compare(a.Variant, b.Variant))
+		return cmp.Or(rank[a.For]-rank[b.For], little(a)-little(b), cmp.Compare(b.Score, a.Score), cmp.Compare(a.Variant,
+			b.Variant))
 	})
 	return out
 }
@@ -303,7 +306,8 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 		text = append(text, "at most "+quantity.Plain(*n.Most, n.Unit))
 	}
 	k, _ := catalog.SpecKeyOf(n.Spec)
-	out := NeedMet{Text: cmp.Or(judges[n.Measure].Name, k.Name, n.Measure, n.Spec) + " " + strings.Join(text, " and "), Met: Unknown}
+	out := NeedMet{Text: cmp.Or(judges[n.Measure].Name, k.Name, n.Measure, n.Spec) + " " + strings.Join(text, " and "),
+		Met: Unknown}
 	var lo, hi float64
 	bound := ""
 	if n.Spec != "" {

@@ -43,7 +43,8 @@ var form = regexp.MustCompile(`^(PCIe|SATA|USB4?|Ethernet|Wi-Fi) ([0-9.]+) (GT/s
 func Parse(text string) (Link, error) {
 	m := form.FindStringSubmatch(text)
 	if m == nil {
-		return Link{}, fmt.Errorf("link %q is not written as \"PCIe 16 GT/s x4\", \"USB 10 Gbit/s\" or \"Ethernet 1000 Mbit/s\"", text)
+		return Link{}, fmt.Errorf("link %q is not written as \"PCIe 16 GT/s x4\", \"USB 10 Gbit/s\" or \"Ethernet 1000 "+
+			"Mbit/s\"", text)
 	}
 	l := Link{Family: m[1], Lanes: 1}
 	rate, err := strconv.ParseFloat(m[2], 64)

@@ -29,7 +29,8 @@ func TestPayloadsFollowFromTheEncodings(t *testing.T) {
 			t.Errorf("%s carries %.2f MB/s by %q, want %.2f", text, got, source, want)
 		}
 	}
-	for _, bad := range []string{"", "PCIe", "PCIe 8 GT/s x0", "PCIe 8 GT/s x99", "USB fast", "USB 0 Gbit/s", "Ether 1 Gbit/s"} {
+	for _, bad := range []string{"", "PCIe", "PCIe 8 GT/s x0", "PCIe 8 GT/s x99", "USB fast", "USB 0 Gbit/s",
+		"Ether 1 Gbit/s"} {
 		if l, err := Parse(bad); err == nil {
 			t.Errorf("%q became %+v", bad, l)
 		}
@@ -45,7 +46,8 @@ func TestPayloadsFollowFromTheEncodings(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, s := range []string{"PCIe 16 GT/s x4", "USB 5 Gbit/s", "Ethernet 1000 Mbit/s", "USB4 40 Gbit/s", "SATA 6 Gbit/s x0"} {
+	for _, s := range []string{"PCIe 16 GT/s x4", "USB 5 Gbit/s", "Ethernet 1000 Mbit/s", "USB4 40 Gbit/s",
+		"SATA 6 Gbit/s x0"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {

@@ -173,7 +173,8 @@ func (f Figure) find(o Output) (string, error) {
 		case len(all[0]) < 2:
 			return "", errors.New("the expression has no group that holds the figure")
 		case len(all) > 1 && string(all[0][1]) != string(all[1][1]):
-			return "", fmt.Errorf("it matches more than once, with %q and %q; make the expression narrower", all[0][1], all[1][1])
+			return "", fmt.Errorf("it matches more than once, with %q and %q; make the expression narrower", all[0][1],
+				all[1][1])
 		}
 		return string(all[0][1]), nil
 	case f.Column != "":
@@ -286,7 +287,8 @@ func (c Command) check(t Test) []catalog.Problem {
 	if c.Limit <= 0 || c.Limit > 24*3600 {
 		at("the time limit is between 0 and 86400 seconds", "limit")
 	}
-	if c.File != "" && (path.IsAbs(c.File) || c.File != path.Clean(c.File) || strings.HasPrefix(c.File, "..") || strings.ContainsAny(c.File, `\:`)) {
+	if c.File != "" && (path.IsAbs(c.File) || c.File != path.Clean(c.File) || strings.HasPrefix(c.File, "..") ||
+		strings.ContainsAny(c.File, `\:`)) {
 		at("the file lies in the program's working folder: give its name alone", "file")
 	}
 	if c.Line != "" {

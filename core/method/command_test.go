@@ -12,7 +12,8 @@ import (
 // program is a test of kind command with one measure and one figure.
 func program(f Figure) Test {
 	f.Measure = "x"
-	return Test{Slug: "t", Version: 1, Measures: []Measure{{Slug: "x", Name: "x", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}},
+	return Test{Slug: "t", Version: 1, Measures: []Measure{{Slug: "x", Name: "x", Unit: "MBy/s", Scale: quantity.Ratio,
+		Better: quantity.Higher}},
 		Command: &Command{Run: []string{"prog"}, Limit: 10, Line: "ready", File: "out.json", Figures: []Figure{f}}}
 }
 
@@ -28,29 +29,36 @@ func TestFiguresAreFoundOrMissedLoudly(t *testing.T) {
 		fault  string
 	}{
 		{"text", Figure{Text: `rate: (\S+)`}, Output{Output: []byte("x\nrate: 12.5 of 20\n")}, 12.5, ""},
-		{"text at a line's begin, in another unit", Figure{Text: `^rate=(.+)$`, Unit: "kB/s"}, Output{Output: []byte("old rate=1\nrate=2500\nend")}, 2.5, ""},
-		{"the unit that the program writes wins", Figure{Text: `rate (.*)`, Unit: "kB/s"}, Output{Output: []byte("rate 2 GB/s")}, 2000, ""},
+		{"text at a line's begin, in another unit", Figure{Text: `^rate=(.+)$`, Unit: "kB/s"},
+			Output{Output: []byte("old rate=1\nrate=2500\nend")}, 2.5, ""},
+		{"the unit that the program writes wins", Figure{Text: `rate (.*)`, Unit: "kB/s"},
+			Output{Output: []byte("rate 2 GB/s")}, 2000, ""},
 		{"text in the errors", Figure{From: "errors", Text: `(\d+)`}, Output{Errors: []byte("took 7")}, 7, ""},
 		{"no line", Figure{Text: `rate: (\S+)`}, Output{Output: []byte("nothing")}, 0, "no line matches"},
 		{"two answers", Figure{Text: `r(\d)`}, Output{Output: []byte("r1 r2")}, 0, `"1" and "2"`},
 		{"one answer twice", Figure{Text: `r(\d)`}, Output{Output: []byte("r1 r1")}, 1, ""},
 		{"no number", Figure{Text: `rate: (\S+)`}, Output{Output: []byte("rate: high")}, 0, "does not start with a number"},
 		{"another dimension", Figure{Text: `rate: (.+)`}, Output{Output: []byte("rate: 3 s")}, 0, "cannot be turned"},
-		{"column and row", Figure{Column: "rate", Where: map[string]string{"name": "write"}}, Output{Output: []byte(table)}, 3, ""},
+		{"column and row", Figure{Column: "rate", Where: map[string]string{"name": "write"}}, Output{Output: []byte(table)},
+			3, ""},
 		{"which row?", Figure{Column: "rate"}, Output{Output: []byte(table)}, 0, "2 rows fit"},
-		{"no such row", Figure{Column: "rate", Where: map[string]string{"name": "copy"}}, Output{Output: []byte(table)}, 0, "no row fits"},
+		{"no such row", Figure{Column: "rate", Where: map[string]string{"name": "copy"}}, Output{Output: []byte(table)}, 0,
+			"no row fits"},
 		{"no such column", Figure{Column: "speed"}, Output{Output: []byte(table)}, 0, "there are name, rate, note"},
 		{"a table that is none", Figure{Column: "rate"}, Output{Output: []byte("name,rate\n\"a")}, 0, "no CSV table"},
 		{"pointer", Figure{From: "file", Pointer: "/runs/0/rate~1s"}, Output{File: []byte(report)}, 1.5, ""},
 		{"pointer to a text", Figure{From: "file", Pointer: "/runs/1/rate~1s"}, Output{File: []byte(report)}, 2500, ""},
-		{"beyond the list", Figure{From: "file", Pointer: "/runs/2/rate~1s"}, Output{File: []byte(report)}, 0, "/runs has 2 entries"},
-		{"no such entry", Figure{From: "file", Pointer: "/rates"}, Output{File: []byte(report)}, 0, `no "rates" in the document`},
+		{"beyond the list", Figure{From: "file", Pointer: "/runs/2/rate~1s"}, Output{File: []byte(report)}, 0,
+			"/runs has 2 entries"},
+		{"no such entry", Figure{From: "file", Pointer: "/rates"}, Output{File: []byte(report)}, 0,
+			`no "rates" in the document`},
 		{"null is no number", Figure{From: "file", Pointer: "/a~0b"}, Output{File: []byte(report)}, 0, "is no number"},
 		{"no JSON", Figure{Pointer: "/a"}, Output{Output: []byte("<a>")}, 0, "it is no JSON"},
 		{"nothing there", Figure{Pointer: "/a"}, Output{}, 0, "there is nothing in it"},
 	} {
 		found, err := program(c.figure).Read(c.output)
-		if c.fault == "" && (err != nil || found[0].Value != c.want) || c.fault != "" && (!errors.Is(err, ErrMapping) || !strings.Contains(err.Error(), c.fault) || found[0].Fault == "") {
+		if c.fault == "" && (err != nil || found[0].Value != c.want) || c.fault != "" && (!errors.Is(err, ErrMapping) ||
+			!strings.Contains(err.Error(), c.fault) || found[0].Fault == "") {
 			t.Errorf("%s: %+v, %v; want %g, fault %q", c.name, found, err, c.want, c.fault)
 		}
 	}
@@ -114,7 +122,8 @@ func FuzzMapping(f *testing.F) {
 }
 
 func TestOptions(t *testing.T) {
-	x := Test{Slug: "t", Seconds: 601, Writes: 5, Options: []Option{{Slug: "duration", Default: "10 min", Unit: "s", Least: 4, Most: 3600, Match: true}, {Slug: "kind", Default: "a", Choices: []string{"a", "b"}}, {Slug: "from"}}}
+	x := Test{Slug: "t", Seconds: 601, Writes: 5, Options: []Option{{Slug: "duration", Default: "10 min", Unit: "s",
+		Least: 4, Most: 3600, Match: true}, {Slug: "kind", Default: "a", Choices: []string{"a", "b"}}, {Slug: "from"}}}
 	for _, c := range []struct {
 		given map[string]string
 		want  []string
@@ -122,7 +131,8 @@ func TestOptions(t *testing.T) {
 		{nil, nil},
 		{map[string]string{"duration": "90", "kind": "b", "from": "/any where"}, nil},
 		{map[string]string{"duration": "1 s"}, []string{"option duration is at least 4 s and at most 3600 s, got 1 s"}},
-		{map[string]string{"duration": "2 GB", "kind": "c", "size": "1"}, []string{"data and cannot", "one of a, b", `no option "size"; it has duration, kind, from`}},
+		{map[string]string{"duration": "2 GB", "kind": "c", "size": "1"}, []string{"data and cannot", "one of a, b",
+			`no option "size"; it has duration, kind, from`}},
 	} {
 		got := x.CheckOptions(c.given)
 		if len(got) != len(c.want) {
@@ -135,7 +145,8 @@ func TestOptions(t *testing.T) {
 			}
 		}
 	}
-	if got := x.Values(map[string]string{"kind": "b", "duration": ""}); !reflect.DeepEqual(got, map[string]string{"duration": "10 min", "kind": "b", "from": ""}) {
+	if got := x.Values(map[string]string{"kind": "b", "duration": ""}); !reflect.DeepEqual(got,
+		map[string]string{"duration": "10 min", "kind": "b", "from": ""}) {
 		t.Errorf("%v", got)
 	}
 	if x.SecondsWith(nil) != 601 || x.SecondsWith(map[string]string{"duration": "60 s"}) != 61 || x.WritesWith(nil) != 5 {

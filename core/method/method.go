@@ -297,7 +297,8 @@ func Condition(key string) (ConditionKey, bool) {
 		return ConditionKey{key, strings.ToUpper(o[:1]) + o[1:], "The test's option " + o}, true
 	}
 	if o, ok := strings.CutPrefix(key, OwnCondition); ok && o != "" {
-		return ConditionKey{key, strings.ToUpper(o[:1]) + strings.ReplaceAll(o[1:], "-", " "), "A condition of the desk's own"}, true
+		return ConditionKey{key, strings.ToUpper(o[:1]) + strings.ReplaceAll(o[1:], "-", " "),
+			"A condition of the desk's own"}, true
 	}
 	i := slices.IndexFunc(ConditionVocabulary, func(c ConditionKey) bool { return c.Key == key })
 	if i < 0 {

@@ -9,23 +9,28 @@ import (
 )
 
 func TestATestDefinitionsFaults(t *testing.T) {
-	good := Test{Slug: "t", Version: 1, Name: "T", Measures: []Measure{{Slug: "x", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower}}, MustMatch: []string{"supply"}, Subjects: nil}
+	good := Test{Slug: "t", Version: 1, Name: "T", Measures: []Measure{{Slug: "x", Unit: "s", Scale: quantity.Ratio,
+		Better: quantity.Lower}}, MustMatch: []string{"supply"}, Subjects: nil}
 	if found := good.Check(); len(found) > 0 {
 		t.Errorf("a good test: %v", found)
 	}
-	bad := Test{Slug: "T t", Version: 0, Subjects: good.Subjects, MustMatch: []string{"mood"}, Measures: []Measure{{Slug: "x", Unit: "parsec", Scale: "loud", Better: "up", Margin: -1}, {Slug: "x", Unit: "s", Scale: "ratio", Better: "lower"}}}
+	bad := Test{Slug: "T t", Version: 0, Subjects: good.Subjects, MustMatch: []string{"mood"},
+		Measures: []Measure{{Slug: "x", Unit: "parsec", Scale: "loud", Better: "up", Margin: -1}, {Slug: "x", Unit: "s",
+			Scale: "ratio", Better: "lower"}}}
 	bad.Subjects = append(bad.Subjects, "boat")
 	var all []string
 	for _, p := range bad.Check() {
 		all = append(all, p.Reason)
 	}
 	text := strings.Join(all, "\n")
-	for _, part := range []string{"not an identifier", "counts from 1", `unknown kind "boat"`, `unknown condition "mood"`, `unknown unit "parsec"`, `unknown scale "loud"`, "better is one of", "cannot be negative", "stands twice"} {
+	for _, part := range []string{"not an identifier", "counts from 1", `unknown kind "boat"`, `unknown condition "mood"`,
+		`unknown unit "parsec"`, `unknown scale "loud"`, "better is one of", "cannot be negative", "stands twice"} {
 		if !strings.Contains(text, part) {
 			t.Errorf("nothing says %q in:\n%s", part, text)
 		}
 	}
-	if found := (Test{Slug: "t", Version: 1}).Check(); len(found) != 1 || !strings.Contains(found[0].Reason, "at least one measure") {
+	if found := (Test{Slug: "t", Version: 1}).Check(); len(found) != 1 || !strings.Contains(found[0].Reason,
+		"at least one measure") {
 		t.Errorf("a test without measures: %v", found)
 	}
 }

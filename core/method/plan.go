@@ -79,7 +79,8 @@ func (t Terms) Check() []string {
 		}
 	}
 	if b := t.Ambient; b != nil && (b.Low >= b.High || b.Low < -40 || b.High > 80) {
-		out = append(out, fmt.Sprintf("the ambient band %g to %g °C is not one: the lower end comes first, both lie between -40 and 80 °C", b.Low, b.High))
+		out = append(out, fmt.Sprintf("the ambient band %g to %g °C is not one: the lower end comes first, both lie "+
+			"between -40 and 80 °C", b.Low, b.High))
 	}
 	if t.Least < 0 || t.Least > 86400 {
 		out = append(out, "the least run time lies between 0 and 86400 seconds")

@@ -7,7 +7,8 @@ import (
 )
 
 func TestJobsKeepSetupsTogether(t *testing.T) {
-	p := Plan{Setup: "a", Steps: []PlanStep{{Test: "x", Repeats: 2}, {Test: "y", Setup: "b", Repeats: 1}, {Test: "z", Repeats: 3}}}
+	p := Plan{Setup: "a", Steps: []PlanStep{{Test: "x", Repeats: 2}, {Test: "y", Setup: "b", Repeats: 1},
+		{Test: "z", Repeats: 3}}}
 	say := func() string {
 		var out []string
 		for _, j := range p.Jobs() {
@@ -60,11 +61,14 @@ func TestPrompts(t *testing.T) {
 }
 
 func TestTermsAreChecked(t *testing.T) {
-	if wrong := (Terms{Order: "interleaved", Cool: &Cool{Seconds: 5, Below: 50}, Ambient: &Band{18, 27}, Failure: "retry", Departure: "stop", Sampling: 10}).Check(); len(wrong) != 0 {
+	if wrong := (Terms{Order: "interleaved", Cool: &Cool{Seconds: 5, Below: 50}, Ambient: &Band{18, 27}, Failure: "retry",
+		Departure: "stop", Sampling: 10}).Check(); len(wrong) != 0 {
 		t.Errorf("good terms: %v", wrong)
 	}
-	wrong := Terms{Order: "random", Cool: &Cool{Seconds: -1, Below: 200}, Ambient: &Band{27, 18}, Failure: "cry", Departure: "x", Least: -1, Sampling: 50}.Check()
-	for _, says := range []string{"order is one of", "between 0 and 86400 seconds", "not to 200", "band 27 to 18", "after_failure is one of", "on_departure", "least run time", "not 50 times"} {
+	wrong := Terms{Order: "random", Cool: &Cool{Seconds: -1, Below: 200}, Ambient: &Band{27, 18}, Failure: "cry",
+		Departure: "x", Least: -1, Sampling: 50}.Check()
+	for _, says := range []string{"order is one of", "between 0 and 86400 seconds", "not to 200", "band 27 to 18",
+		"after_failure is one of", "on_departure", "least run time", "not 50 times"} {
 		if !strings.Contains(strings.Join(wrong, "; "), says) {
 			t.Errorf("%v does not say %q", wrong, says)
 		}

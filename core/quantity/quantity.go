@@ -154,7 +154,8 @@ func Convert(value float64, from, to string) (float64, error) {
 		return 0, err
 	}
 	if a.Dimension != b.Dimension {
-		return 0, fmt.Errorf("%w %s stands for %s and cannot be turned into %s, which stands for %s", ErrUnit, a.Symbol, a.Dimension, b.Symbol, b.Dimension)
+		return 0, fmt.Errorf("%w %s stands for %s and cannot be turned into %s, which stands for %s", ErrUnit, a.Symbol,
+			a.Dimension, b.Symbol, b.Dimension)
 	}
 	if a.Code == b.Code {
 		return value, nil
@@ -180,7 +181,8 @@ func Parse(s string) (Quantity, error) {
 		end++
 	}
 	// "12 400 MB/s": digits in groups of three after a space belong to the number.
-	for end+4 <= len(t) && t[end] == ' ' && digits(t[end+1:end+4]) && (end+4 == len(t) || t[end+4] == ' ' || t[end+4] == '.') {
+	for end+4 <= len(t) && t[end] == ' ' && digits(t[end+1:end+4]) && (end+4 == len(t) || t[end+4] == ' ' ||
+		t[end+4] == '.') {
 		end += 4
 	}
 	number := strings.NewReplacer("_", "", " ", "").Replace(t[:end])
@@ -298,7 +300,8 @@ func PlusMinus(v, half float64) (value, spread string) {
 	return Fixed(v, decimals), Fixed(half, decimals)
 }
 
-// Code is the UCUM code of a unit that is given by code, symbol or name; the name itself, and ErrUnit, where none is known.
+// Code is the UCUM code of a unit that is given by code, symbol or name; the name itself, and ErrUnit, where none is
+// known.
 func Code(name string) (string, error) {
 	u, err := LookUp(name)
 	if err != nil {

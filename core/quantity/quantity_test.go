@@ -9,8 +9,10 @@ import (
 
 func TestParse(t *testing.T) {
 	for in, want := range map[string]Quantity{
-		"16 GiB": {16, "GiBy"}, "1.4kg": {1.4, "kg"}, "85 %": {85, "%"}, "12 400 MB/s": {12400, "MBy/s"}, "20 Gbit/s": {20, "Gbit/s"},
-		"5_600 MT/s": {5600, "{transfer}/us"}, "-3 °C": {-3, "Cel"}, "1e3 ms": {1000, "ms"}, "42": {42, "1"}, "400 cd/m²": {400, "cd/m2"}, "31 dB(A)": {31, "dB[A]"},
+		"16 GiB": {16, "GiBy"}, "1.4kg": {1.4, "kg"}, "85 %": {85, "%"}, "12 400 MB/s": {12400, "MBy/s"}, "20 Gbit/s": {20,
+			"Gbit/s"},
+		"5_600 MT/s": {5600, "{transfer}/us"}, "-3 °C": {-3, "Cel"}, "1e3 ms": {1000, "ms"}, "42": {42, "1"},
+		"400 cd/m²": {400, "cd/m2"}, "31 dB(A)": {31, "dB[A]"},
 		"14 in": {14, "[in_i]"}, "60 fps": {60, "{frame}/s"},
 	} {
 		got, err := Parse(in)
@@ -19,7 +21,8 @@ func TestParse(t *testing.T) {
 		}
 	}
 	for in, says := range map[string]string{
-		"": "does not start with a number", "fast": "does not start with a number", "1,400 MB": "no comma", "5 furlongs": "unknown unit", "3 mib": "did you mean MiB",
+		"": "does not start with a number", "fast": "does not start with a number", "1,400 MB": "no comma",
+		"5 furlongs": "unknown unit", "3 mib": "did you mean MiB",
 	} {
 		if _, err := Parse(in); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v, want an error that says %q", in, err, says)
@@ -32,7 +35,8 @@ func TestConvert(t *testing.T) {
 		v        float64
 		from, to string
 		want     float64
-	}{{1, "GiBy", "MBy", 1073.741824}, {10, "Gbit/s", "MBy/s", 1250}, {90, "min", "h", 1.5}, {2.4, "[lb_av]", "kg", 1.088621688}, {14, "[in_i]", "mm", 355.6}, {60, "W.h", "J", 216000}} {
+	}{{1, "GiBy", "MBy", 1073.741824}, {10, "Gbit/s", "MBy/s", 1250}, {90, "min", "h", 1.5}, {2.4, "[lb_av]", "kg",
+		1.088621688}, {14, "[in_i]", "mm", 355.6}, {60, "W.h", "J", 216000}} {
 		got, err := Convert(c.v, c.from, c.to)
 		if err != nil || math.Abs(got-c.want) > 1e-9*c.want {
 			t.Errorf("%g %s = %g %s (%v), want %g", c.v, c.from, got, c.to, err, c.want)
@@ -64,8 +68,10 @@ func TestEveryUnitStandsOnceAndReadsBack(t *testing.T) {
 
 func TestPrinting(t *testing.T) {
 	for _, c := range []struct{ got, want string }{
-		{Number(0, 4), "0"}, {Number(1234.5, 4), "1234"}, {Number(12345.6, 4), "12,346"}, {Number(0.012345, 3), "0.0123"}, {Number(-4.25, 3), "−4.25"},
-		{Number(math.NaN(), 3), "—"}, {Fixed(-0.0001, 2), "0.00"}, {Fixed(1234567, 0), "1,234,567"}, {Plain(13, "h"), "13 h"}, {Plain(1.29, "kg"), "1.29 kg"}, {Plain(12000, "1"), "12,000"},
+		{Number(0, 4), "0"}, {Number(1234.5, 4), "1234"}, {Number(12345.6, 4), "12,346"}, {Number(0.012345, 3), "0.0123"},
+		{Number(-4.25, 3), "−4.25"},
+		{Number(math.NaN(), 3), "—"}, {Fixed(-0.0001, 2), "0.00"}, {Fixed(1234567, 0), "1,234,567"}, {Plain(13, "h"), "13 h"},
+		{Plain(1.29, "kg"), "1.29 kg"}, {Plain(12000, "1"), "12,000"},
 		{Format(512, "GBy"), "512.0 GB"},
 	} {
 		if c.got != c.want {
@@ -75,7 +81,8 @@ func TestPrinting(t *testing.T) {
 	for _, c := range []struct {
 		v, half     float64
 		want, wantH string
-	}{{388.4, 6.2, "388", "6"}, {12.04, 0.3, "12.0", "0.3"}, {12.04, 0.2, "12.04", "0.20"}, {15198, 234, "15,198", "234"}, {1.286, 0.0029, "1.2860", "0.0029"}, {5, 0, "5.000", ""}} {
+	}{{388.4, 6.2, "388", "6"}, {12.04, 0.3, "12.0", "0.3"}, {12.04, 0.2, "12.04", "0.20"}, {15198, 234, "15,198", "234"},
+		{1.286, 0.0029, "1.2860", "0.0029"}, {5, 0, "5.000", ""}} {
 		v, h := PlusMinus(c.v, c.half)
 		if v != c.want || h != c.wantH {
 			t.Errorf("%g ± %g prints %s ± %s, want %s ± %s", c.v, c.half, v, h, c.want, c.wantH)

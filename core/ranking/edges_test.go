@@ -11,8 +11,8 @@ import (
 	"durvek/core/stats"
 )
 
-// The usual margin is 2 %, on the logarithm: a pair whose interval reaches just to it is practically equal, a hair beyond it is not. Two entries
-// alone have one pair, whose interval is Student's.
+// The usual margin is 2 %, on the logarithm: a pair whose interval reaches just to it is practically equal, a hair
+// beyond it is not. Two entries alone have one pair, whose interval is Student's.
 func TestTheMarginAtItsLimit(t *testing.T) {
 	margin := math.Log1p(DefaultMargin)
 	if DefaultMargin != 0.02 {
@@ -35,8 +35,8 @@ func TestTheMarginAtItsLimit(t *testing.T) {
 	}
 }
 
-// A place among n others takes each pair at 1 − (1 − level)/2/(n − 1) (Bonferroni, both sides): a difference just beyond that quantile parts, one
-// just below it does not. With one rival the quantile is 0.975.
+// A place among n others takes each pair at 1 − (1 − level)/2/(n − 1) (Bonferroni, both sides): a difference just
+// beyond that quantile parts, one just below it does not. With one rival the quantile is 0.975.
 func TestAPlaceAmongIsBonferronis(t *testing.T) {
 	const se = 0.01
 	for _, n := range []int{2, 11, 101} {
@@ -56,19 +56,23 @@ func TestAPlaceAmongIsBonferronis(t *testing.T) {
 			}
 		}
 	}
-	if got := PlaceAmong([]Entry{{ID: "me", Estimate: est(0, se)}}, "me", higher, nil); got.Place != (Place{1, 1}) || got.Of != 1 {
+	if got := PlaceAmong([]Entry{{ID: "me", Estimate: est(0, se)}}, "me", higher, nil); got.Place != (Place{1, 1}) ||
+		got.Of != 1 {
 		t.Errorf("alone: %+v", got)
 	}
-	if got := PlaceAmong([]Entry{{ID: "x", Estimate: est(0, se)}, {ID: "y", Estimate: est(1, se)}}, "me", higher, nil); got.Of != 2 || got.Place != (Place{1, 2}) {
+	if got := PlaceAmong([]Entry{{ID: "x", Estimate: est(0, se)}, {ID: "y", Estimate: est(1, se)}}, "me", higher,
+		nil); got.Of != 2 || got.Place != (Place{1, 2}) {
 		t.Errorf("one that is not among them: %+v", got)
 	}
-	kept := PlaceAmong([]Entry{{ID: "me", Estimate: est(0, se)}, {ID: "x", Estimate: est(5, se)}, {ID: "y", Estimate: est(9, se)}}, "me", higher, func(id string) bool { return id == "y" })
+	kept := PlaceAmong([]Entry{{ID: "me", Estimate: est(0, se)}, {ID: "x", Estimate: est(5, se)},
+		{ID: "y", Estimate: est(9, se)}}, "me", higher, func(id string) bool { return id == "y" })
 	if kept.Of != 2 || kept.Place != (Place{2, 2}) {
 		t.Errorf("among those that are kept: %+v", kept)
 	}
 }
 
-// What noise explains is no interaction: variants that differ by noise alone have none, ones that differ by 8 % on top have about that.
+// What noise explains is no interaction: variants that differ by noise alone have none, ones that differ by 8 % on top
+// have about that.
 func TestInteractionIsWhatNoiseDoesNotExplain(t *testing.T) {
 	found := func(interaction, noise float64, seed uint64) float64 {
 		rng := rand.New(rand.NewPCG(seed, 3))

@@ -9,8 +9,8 @@ import (
 	"durvek/core/catalog"
 )
 
-// Field is the set of variants that a comparison is made within: those that meet every rule that it has, and variants picked by
-// hand. A field with neither holds everything.
+// Field is the set of variants that a comparison is made within: those that meet every rule that it has, and variants
+// picked by hand. A field with neither holds everything.
 type Field struct {
 	Slug         string         `json:"slug"`
 	Name         string         `json:"name" doc:"Completes \"… in\": crew laptops"`
@@ -45,11 +45,12 @@ type Candidate struct {
 
 // ruled tells whether the field has any rule.
 func (f Field) ruled() bool {
-	return len(f.Kinds) > 0 || f.Price != nil || f.ReleasedFrom != "" || f.ReleasedTo != "" || f.Chip != "" || f.ScreenFrom > 0 || f.ScreenTo > 0 || f.FamilyOf != ""
+	return len(f.Kinds) > 0 || f.Price != nil || f.ReleasedFrom != "" || f.ReleasedTo != "" || f.Chip != "" ||
+		f.ScreenFrom > 0 || f.ScreenTo > 0 || f.FamilyOf != ""
 }
 
-// Holds tells whether a variant belongs to the field. family holds the models related to FamilyOf. The error is the price's: one that no
-// rate converts.
+// Holds tells whether a variant belongs to the field. family holds the models related to FamilyOf. The error is the
+// price's: one that no rate converts.
 func (f Field) Holds(c Candidate, family map[string]bool) (bool, error) {
 	switch {
 	case slices.Contains(f.Without, c.Variant):

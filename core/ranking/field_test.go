@@ -17,7 +17,8 @@ func TestFieldsHoldByRuleAndByHand(t *testing.T) {
 			return catalog.Price{Amount: amount, Currency: how.Currency}, amount > 0, nil
 		}
 	}
-	fen := Candidate{"fen", catalog.Model{Slug: "fen", Kind: "laptop", Released: "2026-03"}, map[string]any{"cpu.name": "Skarn Eleven", "display.size": "14 in"}, dear(104900)}
+	fen := Candidate{"fen", catalog.Model{Slug: "fen", Kind: "laptop", Released: "2026-03"},
+		map[string]any{"cpu.name": "Skarn Eleven", "display.size": "14 in"}, dear(104900)}
 	tab := Candidate{"tab", catalog.Model{Slug: "tab", Kind: "tablet"}, map[string]any{"display.size": "11 in"}, dear(0)}
 	family := map[string]bool{"fen": true}
 	for _, c := range []struct {
@@ -59,10 +60,16 @@ func TestFieldsAreCheckedInWords(t *testing.T) {
 		t.Error(s)
 	}
 	for says, change := range map[string]func(*Field){
-		"identifier": func(f *Field) { f.Slug = "A b" }, "needs a name": func(f *Field) { f.Name = "" }, "unknown kind": func(f *Field) { f.Kinds = []catalog.Kind{"boat"} },
-		"not a month": func(f *Field) { f.ReleasedFrom = "2026" }, "release window ends": func(f *Field) { f.ReleasedFrom, f.ReleasedTo = "2026-03", "2026-02" },
-		"screen sizes ends": func(f *Field) { f.ScreenFrom, f.ScreenTo = 14, 12 }, "price band ends": func(f *Field) { f.Price = &PriceBand{From: 9, To: 1, Currency: "EUR"} },
-		"needs a currency": func(f *Field) { f.Price = &PriceBand{} }, "not a date": func(f *Field) { f.Price = &PriceBand{Currency: "EUR", Day: "soon"} },
+		"identifier": func(f *Field) { f.Slug = "A b" }, "needs a name": func(f *Field) { f.Name = "" },
+		"unknown kind": func(f *Field) { f.Kinds = []catalog.Kind{"boat"} },
+		"not a month":  func(f *Field) { f.ReleasedFrom = "2026" }, "release window ends": func(f *Field) {
+			f.ReleasedFrom,
+				f.ReleasedTo = "2026-03", "2026-02"
+		},
+		"screen sizes ends": func(f *Field) { f.ScreenFrom, f.ScreenTo = 14, 12 },
+		"price band ends":   func(f *Field) { f.Price = &PriceBand{From: 9, To: 1, Currency: "EUR"} },
+		"needs a currency":  func(f *Field) { f.Price = &PriceBand{} },
+		"not a date":        func(f *Field) { f.Price = &PriceBand{Currency: "EUR", Day: "soon"} },
 	} {
 		f := good
 		change(&f)

@@ -37,7 +37,8 @@ type Contender struct {
 	Figures []Figure
 }
 
-// IndexOptions say how an index is made. Reference is the contender that is 100; "" takes the geometric mean of the field.
+// IndexOptions say how an index is made. Reference is the contender that is 100; "" takes the geometric mean of the
+// field.
 type IndexOptions struct {
 	Reference string
 	Least     float64 // completeness below which a contender is listed, not ranked; 0 means Complete
@@ -90,12 +91,13 @@ var ErrIndex = errors.New("index refused")
 // MostContenders bounds the field of an index: its work grows with the square of it.
 const MostContenders = 500
 
-// Index is the weighted geometric mean of a field's figures (Fleming and Wallace, CACM 29(3), 1986), exactly that where none is
-// missing. With missing cells it fits ln y = contender + measure + interaction + noise by weighted least squares to those that exist
-// (direction folded into the sign) and estimates what the complete mean would be. The residuals' variance less the noise gives the interaction's.
-// The error against the complete index is linear in interaction and noise, so its variance is exact given theirs; degrees of freedom after Satterthwaite.
-// Standings are those of Rank, drawn from the errors' joint law. Figures with a bound do not enter.
-// It returns ErrIndex if the weights sum to zero, if the field is too large, or if contenders share no chain of measures.
+// Index is the weighted geometric mean of a field's figures (Fleming and Wallace, CACM 29(3), 1986), exactly that where
+// none is missing. With missing cells it fits ln y = contender + measure + interaction + noise by weighted least
+// squares to those that exist (direction folded into the sign) and estimates what the complete mean would be. The
+// residuals' variance less the noise gives the interaction's. The error against the complete index is linear in
+// interaction and noise, so its variance is exact given theirs; degrees of freedom after Satterthwaite. Standings are
+// those of Rank, drawn from the errors' joint law. Figures with a bound do not enter. It returns ErrIndex if the
+// weights sum to zero, if the field is too large, or if contenders share no chain of measures.
 func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, error) {
 	if o.Least == 0 {
 		o.Least = Complete
@@ -112,7 +114,8 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 	ref := -1
 	if o.Reference != "" {
 		if ref = slices.IndexFunc(f.rows, func(c Contender) bool { return c.ID == o.Reference }); ref < 0 {
-			return out, fmt.Errorf("%w: %s has no figure among the index's measures, so nothing can be relative to it", ErrIndex, o.Reference)
+			return out, fmt.Errorf("%w: %s has no figure among the index's measures, so nothing can be relative to it", ErrIndex,
+				o.Reference)
 		}
 	}
 	base := 0.0
@@ -131,7 +134,8 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 			half = stats.TQuantile(0.975, df) * math.Sqrt(v)
 		}
 		x := f.alpha[i] - base
-		row := IndexRow{ID: c.ID, Value: 100 * math.Exp(x), Lo: 100 * math.Exp(x-half), Hi: 100 * math.Exp(x+half), Completeness: f.weight[i] / f.runnable[i], Moves: f.moves(i)}
+		row := IndexRow{ID: c.ID, Value: 100 * math.Exp(x), Lo: 100 * math.Exp(x-half), Hi: 100 * math.Exp(x+half),
+			Completeness: f.weight[i] / f.runnable[i], Moves: f.moves(i)}
 		row.Ranked = row.Completeness >= o.Least-1e-9
 		for k, fig := range c.Figures {
 			switch id := measures[k].Measure; {
@@ -228,10 +232,12 @@ func newFit(field []Contender, measures []Weighed) (*fit, IndexTable, error) {
 		f.weight, f.runnable = append(f.weight, weight), append(f.runnable, can)
 	}
 	if len(f.rows) > MostContenders {
-		return f, out, fmt.Errorf("%w: %d variants have figures; an index is made within a field of up to %d, so choose a smaller field", ErrIndex, len(f.rows), MostContenders)
+		return f, out, fmt.Errorf("%w: %d variants have figures; an index is made within a field of up to %d, so choose a "+
+			"smaller field", ErrIndex, len(f.rows), MostContenders)
 	}
 	if len(f.rows) == 0 {
-		return f, out, fmt.Errorf("%w: no variant of the field has a figure for any of its measures; measure one first", ErrIndex)
+		return f, out, fmt.Errorf("%w: no variant of the field has a figure for any of its measures; measure one first",
+			ErrIndex)
 	}
 	return f, out, f.apart()
 }
@@ -277,7 +283,8 @@ func (f *fit) apart() error {
 		}
 		names = append(names, strings.Join(list, ", "))
 	}
-	return fmt.Errorf("%w: the field falls into parts that share no measure (%s); measure one thing on both sides, or give weight to one that both have", ErrIndex, strings.Join(names, " | "))
+	return fmt.Errorf("%w: the field falls into parts that share no measure (%s); measure one thing on both sides, or "+
+		"give weight to one that both have", ErrIndex, strings.Join(names, " | "))
 }
 
 // solve finds α and β by the normal equations, reduced to the measures.
@@ -373,7 +380,8 @@ func (f *fit) lever(i, j, m int) float64 {
 	return l
 }
 
-// spread estimates the interaction's variance from the residuals, less what noise explains: E Σwr² = Σ w(1−h)(σ² + noise).
+// spread estimates the interaction's variance from the residuals, less what noise explains: E Σwr² = Σ w(1−h)(σ² +
+// noise).
 func (f *fit) spread() {
 	n := len(f.w)
 	var sum, expected, weight, ww, cells float64
@@ -411,14 +419,16 @@ func (f *fit) spread() {
 	f.sigma2 = math.Max(0, (sum-expected)/weight)
 }
 
-// covariance holds, for each pair of rows, the covariance of their errors: σ² times an interaction part plus noise by measure.
+// covariance holds, for each pair of rows, the covariance of their errors: σ² times an interaction part plus noise by
+// measure.
 type covariance struct {
 	f           *fit
 	interaction [][]float64
 	noise       []float64 // rows × rows × measures
 }
 
-// errors works out the joint law of all rows' errors against the complete index, relative to row ref or, below 0, to the field's mean.
+// errors works out the joint law of all rows' errors against the complete index, relative to row ref or, below 0, to
+// the field's mean.
 func (f *fit) errors(ref int) covariance {
 	v, n := len(f.rows), len(f.w)
 	ei, en := mat.NewDense(v, v*n, nil), make([]*mat.Dense, n)
@@ -523,8 +533,8 @@ func (f *fit) moves(i int) []Moved {
 	return out
 }
 
-// place gives the ranked rows their standings and says how firm their order is under plausible weights: each weight times a factor
-// between ½ and 2, even on the logarithm.
+// place gives the ranked rows their standings and says how firm their order is under plausible weights: each weight
+// times a factor between ½ and 2, even on the logarithm.
 func (f *fit) place(out *IndexTable, cov covariance, o IndexOptions) {
 	var at []int // rows that are ranked, best first
 	for i, r := range out.Rows {
@@ -537,8 +547,10 @@ func (f *fit) place(out *IndexTable, cov covariance, o IndexOptions) {
 		return
 	}
 	n := len(at)
-	s := &sampling{n: n, o: Options{Scale: quantity.Ratio, Better: quantity.Higher, Margin: o.Margin, Draws: o.Draws, Seed: o.Seed}.filled(), x: make([]float64, n), hw: make([]float64, n),
-		bounded: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n), factor: make([]float64, o.Draws)}
+	s := &sampling{n: n, o: Options{Scale: quantity.Ratio, Better: quantity.Higher, Margin: o.Margin, Draws: o.Draws,
+		Seed: o.Seed}.filled(), x: make([]float64, n), hw: make([]float64, n),
+		bounded: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n),
+		factor: make([]float64, o.Draws)}
 	joint := mat.NewSymDense(n, nil)
 	df := math.Inf(1)
 	entries := make([]Entry, n)

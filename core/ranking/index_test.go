@@ -58,7 +58,8 @@ func TestACompleteIndexIsTheWeightedGeometricMean(t *testing.T) {
 		ms := make([]Weighed, n)
 		total := 0.0
 		for m := range ms {
-			ms[m] = Weighed{Measure: fmt.Sprint(m), Weight: rng.Float64() + 0.01, Better: []quantity.Direction{quantity.Higher, quantity.Lower}[rng.IntN(2)]}
+			ms[m] = Weighed{Measure: fmt.Sprint(m), Weight: rng.Float64() + 0.01, Better: []quantity.Direction{quantity.Higher,
+				quantity.Lower}[rng.IntN(2)]}
 			total += ms[m].Weight
 		}
 		var rows [][]float64
@@ -92,9 +93,11 @@ func TestACompleteIndexIsTheWeightedGeometricMean(t *testing.T) {
 }
 
 func TestMissingCellsAreFilledByWhatTheOthersSay(t *testing.T) {
-	got := index(t, contenders(0.001, []float64{100, 200, 50, 400}, []float64{200, 400, 100, 800}, []float64{150, 0, 75, 600}), weighed(1, 3, 1, 1), IndexOptions{Reference: "a"})
+	got := index(t, contenders(0.001, []float64{100, 200, 50, 400}, []float64{200, 400, 100, 800}, []float64{150, 0, 75,
+		600}), weighed(1, 3, 1, 1), IndexOptions{Reference: "a"})
 	c := got["c"]
-	if math.Abs(c.Value-150) > 1e-6 || math.Abs(c.Completeness-0.5) > 1e-9 || c.Ranked || len(c.Missing) != 1 || c.Missing[0] != "m1" {
+	if math.Abs(c.Value-150) > 1e-6 || math.Abs(c.Completeness-0.5) > 1e-9 || c.Ranked || len(c.Missing) != 1 ||
+		c.Missing[0] != "m1" {
 		t.Errorf("a variant that is half as fast again throughout is %+v; want 150, half complete, listed but not ranked", c)
 	}
 	if b := got["b"]; b.Place != (Place{1, 1}) || got["a"].Place != (Place{2, 2}) {
@@ -126,7 +129,8 @@ func TestIndexRefusesInWords(t *testing.T) {
 	}{
 		{"weights of zero", contenders(0.01, []float64{1}), weighed(0), IndexOptions{}, "sum to zero"},
 		{"a negative weight", contenders(0.01, []float64{1}), weighed(-1), IndexOptions{}, "from 0 up"},
-		{"two parts", contenders(0.01, []float64{1, 0}, []float64{0, 2}), weighed(1, 1), IndexOptions{}, "share no measure (a | b)"},
+		{"two parts", contenders(0.01, []float64{1, 0}, []float64{0, 2}), weighed(1, 1), IndexOptions{},
+			"share no measure (a | b)"},
 		{"nothing measured", contenders(0.01, []float64{0}), weighed(1), IndexOptions{}, "measure one first"},
 		{"an unknown reference", contenders(0.01, []float64{1}), weighed(1), IndexOptions{Reference: "z"}, "z has no figure"},
 	} {
@@ -137,7 +141,8 @@ func TestIndexRefusesInWords(t *testing.T) {
 }
 
 func TestIndexSaysWhatMovesItAndHowFirmItIs(t *testing.T) {
-	table, err := Index(contenders(0.002, []float64{100, 100, 500}, []float64{120, 130, 125}, []float64{60, 62, 59}), weighed(1, 1, 1), IndexOptions{Seed: 5})
+	table, err := Index(contenders(0.002, []float64{100, 100, 500}, []float64{120, 130, 125}, []float64{60, 62, 59}),
+		weighed(1, 1, 1), IndexOptions{Seed: 5})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -148,13 +153,15 @@ func TestIndexSaysWhatMovesItAndHowFirmItIs(t *testing.T) {
 	if table.First != 3 || table.Firm < 0.5 || table.Firm > 1 {
 		t.Errorf("order of the first %d holds for %.2f of weights", table.First, table.Firm)
 	}
-	clear, err := Index(contenders(0.002, []float64{100, 100}, []float64{200, 220}, []float64{390, 400}), weighed(1, 1), IndexOptions{})
+	clear, err := Index(contenders(0.002, []float64{100, 100}, []float64{200, 220}, []float64{390, 400}), weighed(1, 1),
+		IndexOptions{})
 	if err != nil || clear.Firm != 1 || clear.Rows[0].Under != (Place{1, 1}) || clear.Rows[0].Place != (Place{1, 1}) {
 		t.Errorf("one that leads everywhere stands at %+v, firm %.2f (%v)", clear.Rows[0], clear.Firm, err)
 	}
 }
 
-// Interaction widens the interval of an incomplete index: figures elsewhere say less where variants have strengths of their own.
+// Interaction widens the interval of an incomplete index: figures elsewhere say less where variants have strengths of
+// their own.
 func TestInteractionWidensIncompleteIndices(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 9))
 	width := func(interaction float64) float64 {

@@ -41,11 +41,13 @@ type Suggestion struct {
 	Why      string   `json:"why"`
 }
 
-// Next puts gaps in order of what they settle per minute of bench time; what can be carried over comes last. One run of a test yields all its
-// measures, so gaps of one test of one variant are one suggestion, with the largest number of repeats among them.
+// Next puts gaps in order of what they settle per minute of bench time; what can be carried over comes last. One run of
+// a test yields all its measures, so gaps of one test of one variant are one suggestion, with the largest number of
+// repeats among them.
 //
-// A missing figure is expected to narrow the variant's standing from the whole field to the mean width of those that are ranked. A weak one is
-// expected to part those undecided neighbours whose difference would exceed its 95 % interval with the repeats added.
+// A missing figure is expected to narrow the variant's standing from the whole field to the mean width of those that
+// are ranked. A weak one is expected to part those undecided neighbours whose difference would exceed its 95 % interval
+// with the repeats added.
 func Next(gaps []Gap, most int) []Suggestion {
 	type key struct{ variant, test, setup string }
 	at := map[key]*Suggestion{}
@@ -146,7 +148,8 @@ func (g Gap) narrowing() float64 {
 	mine, parted := g.Rows[i], 0.0
 	within, among := mine.Estimate.Parts()
 	grown := mine.Estimate
-	grown.Within, grown.Among = stats.Part{Variance: within.Variance * float64(grown.N) / float64(grown.N+g.Repeats), DF: within.DF}, among
+	grown.Within, grown.Among = stats.Part{Variance: within.Variance * float64(grown.N) / float64(grown.N+g.Repeats),
+		DF: within.DF}, among
 	for k, r := range g.Rows {
 		if k == i || r.Estimate.Bound != "" || r.Place.Best > mine.Place.Worst || r.Place.Worst < mine.Place.Best {
 			continue

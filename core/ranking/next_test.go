@@ -18,28 +18,36 @@ func rankedRows(se, d float64, n int) []Row {
 func TestWhatIsMissingNarrowsMost(t *testing.T) {
 	clear, tied := rankedRows(0.001, 0.1, 6), rankedRows(0.02, 0.001, 6)
 	out := Next([]Gap{
-		{Variant: "x", Unit: "x-a", Name: "X", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 60, Repeats: 3},
-		{Variant: "x", Unit: "x-a", Name: "X", Test: "t", Measure: "t/two", What: "two", Setup: "s", Rows: tied, Seconds: 60, Repeats: 5},
+		{Variant: "x", Unit: "x-a", Name: "X", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 60,
+			Repeats: 3},
+		{Variant: "x", Unit: "x-a", Name: "X", Test: "t", Measure: "t/two", What: "two", Setup: "s", Rows: tied, Seconds: 60,
+			Repeats: 5},
 		{Variant: "y", Name: "Y", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 1, Repeats: 1},
-		{Variant: "z", Unit: "z-a", Name: "Z", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 1, Repeats: 1, Carried: true},
-		{Variant: "w", Unit: "w-a", Name: "W", Test: "long", Measure: "long/one", What: "long one", Setup: "s", Rows: clear, Seconds: 3600, Repeats: 3, Claims: 1},
+		{Variant: "z", Unit: "z-a", Name: "Z", Test: "t", Measure: "t/one", What: "one", Setup: "s", Rows: clear, Seconds: 1,
+			Repeats: 1, Carried: true},
+		{Variant: "w", Unit: "w-a", Name: "W", Test: "long", Measure: "long/one", What: "long one", Setup: "s", Rows: clear,
+			Seconds: 3600, Repeats: 3, Claims: 1},
 	}, 0)
 	order := ""
 	for _, s := range out {
 		order += s.Variant
 	}
 	if order != "xwzy" {
-		t.Fatalf("the order is %s, want by what an hour settles, then what a sibling can stand in for, then what is not on the desk", order)
+		t.Fatalf("the order is %s, want by what an hour settles, then what a sibling can stand in for, then what is not "+
+			"on the desk", order)
 	}
 	x := out[0]
 	// Six are ranked one by one, so a seventh would narrow by six places; where all six are tied, by nothing.
-	if math.Abs(x.Places-7) > 1e-9 || x.Repeats != 5 || x.Minutes != 5 || len(x.Measures) != 2 || !strings.Contains(x.Why, "missing in 2 measures, one among them; standings narrow by about 7.0 places") {
+	if math.Abs(x.Places-7) > 1e-9 || x.Repeats != 5 || x.Minutes != 5 || len(x.Measures) != 2 || !strings.Contains(x.Why,
+		"missing in 2 measures, one among them; standings narrow by about 7.0 places") {
 		t.Errorf("%+v", x)
 	}
-	if w := out[1]; w.Claims != 1 || !strings.Contains(w.Why, "one claim could be decided") || math.Abs(w.PerHour-60*(w.Places+1)/180) > 1e-9 {
+	if w := out[1]; w.Claims != 1 || !strings.Contains(w.Why, "one claim could be decided") ||
+		math.Abs(w.PerHour-60*(w.Places+1)/180) > 1e-9 {
 		t.Errorf("%+v", w)
 	}
-	if !strings.Contains(out[2].Why, "a sibling's figure can stand in") || !strings.Contains(out[3].Why, "no unit of it is on the desk") {
+	if !strings.Contains(out[2].Why, "a sibling's figure can stand in") || !strings.Contains(out[3].Why,
+		"no unit of it is on the desk") {
 		t.Errorf("%q, %q", out[2].Why, out[3].Why)
 	}
 	if got := Next([]Gap{{Variant: "x", Rows: clear[:1], Seconds: 1, Repeats: 1}}, 0); len(got) != 0 {
@@ -63,7 +71,8 @@ func TestMoreRepeatsPayWhereTheyPartNeighbours(t *testing.T) {
 	}
 }
 
-// A step-down that looks anew at those draws alone whose largest pair left must end where one that looks at all of them ends.
+// A step-down that looks anew at those draws alone whose largest pair left must end where one that looks at all of them
+// ends.
 func TestOnlyStaleDrawsNeedALook(t *testing.T) {
 	for seed := range uint64(12) {
 		var means []float64

@@ -168,8 +168,8 @@ func (o Options) merit(e stats.Estimate) float64 {
 	return x
 }
 
-// sampling holds what the bootstrap needs: merits, the variance of every difference, and for every entry in every draw its noise and the
-// variance that would be found beside it.
+// sampling holds what the bootstrap needs: merits, the variance of every difference, and for every entry in every draw
+// its noise and the variance that would be found beside it.
 type sampling struct {
 	n           int
 	o           Options
@@ -183,12 +183,14 @@ type sampling struct {
 	peaks       []peak // by draw, of the pairs that are left
 }
 
-// bootstrap draws the centres' errors, and with them the variances that would be found. For the pool and the sittings' component, on
-// which many rest, that is s*² = s²·χ²_ν/ν, once per draw, and for a cell that stands on its readings alone the same by itself. A variance
-// that was drawn towards the prior is an expectation of what is true: there the truth is drawn, σ² = s²·ν/χ²_ν.
+// bootstrap draws the centres' errors, and with them the variances that would be found. For the pool and the sittings'
+// component, on which many rest, that is s*² = s²·χ²_ν/ν, once per draw, and for a cell that stands on its readings
+// alone the same by itself. A variance that was drawn towards the prior is an expectation of what is true: there the
+// truth is drawn, σ² = s²·ν/χ²_ν.
 func bootstrap(rows []Entry, o Options) *sampling {
 	n := len(rows)
-	s := &sampling{n: n, o: o, x: make([]float64, n), hw: make([]float64, n), bounded: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n), variance: make([]float64, o.Draws*n)}
+	s := &sampling{n: n, o: o, x: make([]float64, n), hw: make([]float64, n), bounded: make([]bool, n),
+		gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n), variance: make([]float64, o.Draws*n)}
 	rng := rand.New(rand.NewPCG(o.Seed, 0x6475727665))
 	var pool, sittings float64 // degrees of freedom
 	es := make([]stats.Estimate, n)
@@ -241,8 +243,8 @@ func chi(rng *rand.Rand, df float64) float64 {
 	return distuv.ChiSquared{K: df, Src: rng}.Rand() / df
 }
 
-// find sets the two-sided critical value over all pairs. It serves ties, and is also the first one of the step-down: the largest of all
-// ordered differences is the largest of all absolute ones.
+// find sets the two-sided critical value over all pairs. It serves ties, and is also the first one of the step-down:
+// the largest of all ordered differences is the largest of all absolute ones.
 func (s *sampling) find() {
 	var all []pair
 	for j := range s.n {
@@ -261,8 +263,9 @@ type peak struct {
 	pair
 }
 
-// critical is the level's quantile, over the draws, of the largest studentised difference among pairs: of both those that count both ways,
-// of one those of which the first may only lie above the second. Only draws that are stale are looked at anew; nil means all of them.
+// critical is the level's quantile, over the draws, of the largest studentised difference among pairs: of both those
+// that count both ways, of one those of which the first may only lie above the second. Only draws that are stale are
+// looked at anew; nil means all of them.
 func (s *sampling) critical(both, one []pair, stale func(peak) bool) float64 {
 	if s.peaks == nil {
 		s.peaks = make([]peak, s.o.Draws)
@@ -460,8 +463,9 @@ type Within struct {
 // Text says the place in words.
 func (w Within) Text() string { return w.Words }
 
-// PlaceAmong is the marginal confidence set for one entry's rank among others that keep passes (all, if it is nil): only its own pairs are tested, at
-// 1 − α/(2(n−1)) each (Bonferroni, after Mogstad, Romano, Shaikh and Wilhelm 2024, section 3).
+// PlaceAmong is the marginal confidence set for one entry's rank among others that keep passes (all, if it is nil):
+// only its own pairs are tested, at 1 − α/(2(n−1)) each (Bonferroni, after Mogstad, Romano, Shaikh and Wilhelm 2024,
+// section 3).
 func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) Within {
 	o = o.filled()
 	at := slices.IndexFunc(entries, func(e Entry) bool { return e.ID == id })
@@ -492,7 +496,8 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 			continue
 		}
 		if mb, ob := me.Bound != "", other.Bound != ""; mb || ob {
-			// All bounds say that the true value lies at or above them: a merit open upwards may yet win, one open downwards yet lose.
+			// All bounds say that the true value lies at or above them: a merit open upwards may yet win, one open downwards yet
+			// lose.
 			barred, also := mb && openUp || ob && !openUp, mb && !openUp || ob && openUp
 			if o.Better == quantity.Target || diff > 0 && barred || diff < 0 && also {
 				continue

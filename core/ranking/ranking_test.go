@@ -10,7 +10,8 @@ import (
 )
 
 func est(mean, se float64) stats.Estimate {
-	return stats.Estimate{Centre: math.Exp(mean), Mean: mean, SE: se, DF: 60, Pooled: true, N: 5, Lo: math.Exp(mean - 2*se), Hi: math.Exp(mean + 2*se)}
+	return stats.Estimate{Centre: math.Exp(mean), Mean: mean, SE: se, DF: 60, Pooled: true, N: 5,
+		Lo: math.Exp(mean - 2*se), Hi: math.Exp(mean + 2*se)}
 }
 
 func field(se float64, means ...float64) []Entry {
@@ -51,7 +52,8 @@ func TestLowerIsBetterMirrorsHigherIsBetter(t *testing.T) {
 }
 
 func TestNearestToTargetIsBest(t *testing.T) {
-	r := Rank(field(0.001, math.Log(5000), math.Log(6600), math.Log(9300)), Options{Scale: quantity.Ratio, Better: quantity.Target, Target: 6500, Seed: 1})
+	r := Rank(field(0.001, math.Log(5000), math.Log(6600), math.Log(9300)), Options{Scale: quantity.Ratio,
+		Better: quantity.Target, Target: 6500, Seed: 1})
 	if r.Rows[0].ID != "b" {
 		t.Errorf("best is %s, want the one nearest to the target", r.Rows[0].ID)
 	}
@@ -107,7 +109,8 @@ func TestBoundsBeatOnlyWhatLiesSurelyBeyondThem(t *testing.T) {
 		places[row.ID] = row.Place
 	}
 	if places["a"] != (Place{1, 1}) || places["bound"].Best != 2 || places["bound"].Worst != 3 {
-		t.Errorf("lower is better: a at %v, bound at %v; the bound is surely behind a and open behind", places["a"], places["bound"])
+		t.Errorf("lower is better: a at %v, bound at %v; the bound is surely behind a and open behind", places["a"],
+			places["bound"])
 	}
 }
 

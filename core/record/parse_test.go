@@ -13,8 +13,10 @@ func number(v float64) *float64 { return &v }
 
 var (
 	rate    = method.Measure{Slug: "rate", Name: "rate", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
-	ceiling = method.Measure{Slug: "white", Name: "white", Unit: "cd/m2", Scale: quantity.Ratio, Better: quantity.Higher, Ceiling: number(1000)}
-	limited = method.Measure{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower, Limit: number(1800)}
+	ceiling = method.Measure{Slug: "white", Name: "white", Unit: "cd/m2", Scale: quantity.Ratio, Better: quantity.Higher,
+		Ceiling: number(1000)}
+	limited = method.Measure{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower,
+		Limit: number(1800)}
 	celsius = method.Measure{Slug: "hot", Name: "hot", Unit: "Cel", Scale: quantity.Interval, Better: quantity.Lower}
 )
 
@@ -47,7 +49,8 @@ func TestWhatPeopleType(t *testing.T) {
 		}
 	}
 	for in, says := range map[string]string{
-		"": "does not start with a number", "fast": "does not start", "0": "above zero", "-3": "above zero", "3 W": "cannot be turned", "31 to 29": "a range needs", "1 to": "unknown unit", "NaN": "number", "1e999": "number",
+		"": "does not start with a number", "fast": "does not start", "0": "above zero", "-3": "above zero",
+		"3 W": "cannot be turned", "31 to 29": "a range needs", "1 to": "unknown unit", "NaN": "number", "1e999": "number",
 	} {
 		if r, err := ParseReading(in, rate); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %+v, %v; want an error that says %q", in, r, err, says)
@@ -75,7 +78,8 @@ func FuzzParseReading(f *testing.F) {
 
 func TestMarksOfChecksAndGrades(t *testing.T) {
 	check := method.Measure{Slug: "there", Name: "there", Unit: "1", Scale: quantity.Pass, Better: quantity.Higher}
-	grade := method.Measure{Slug: "feel", Name: "feel", Unit: "1", Scale: quantity.Grade, Better: quantity.Higher, Levels: []method.Level{{Mark: 1, Text: "poor"}, {Mark: 3, Text: "fair"}, {Mark: 5, Text: "good"}}}
+	grade := method.Measure{Slug: "feel", Name: "feel", Unit: "1", Scale: quantity.Grade, Better: quantity.Higher,
+		Levels: []method.Level{{Mark: 1, Text: "poor"}, {Mark: 3, Text: "fair"}, {Mark: 5, Text: "good"}}}
 	for _, c := range []struct {
 		in    string
 		m     method.Measure

@@ -7,7 +7,8 @@ import (
 
 func TestATraceTakesMomentsInTheOrderOfTheVocabulary(t *testing.T) {
 	var x Trace
-	x.Add(1, map[string]float64{"rate.all": 412.5, "power.package": 30, "temperature.package": 50}, map[string]string{"rate.all": "MiBy/s"})
+	x.Add(1, map[string]float64{"rate.all": 412.5, "power.package": 30, "temperature.package": 50},
+		map[string]string{"rate.all": "MiBy/s"})
 	x.Add(2, map[string]float64{"power.package": 31, "load.graphics-2": 80}, nil)
 	x.Add(1.5, map[string]float64{"power.package": 99}, nil) // too late
 	names := ""
@@ -29,7 +30,8 @@ func TestATraceTakesMomentsInTheOrderOfTheVocabulary(t *testing.T) {
 	if x.Channels[2].Decimals != 2 { // five digits of 412.5
 		t.Errorf("the rate keeps %d decimals", x.Channels[2].Decimals)
 	}
-	for name, known := range map[string]bool{"clock.mean": true, "power.graphics-3": true, "rate.read": false, "nothing": false} {
+	for name, known := range map[string]bool{"clock.mean": true, "power.graphics-3": true, "rate.read": false,
+		"nothing": false} {
 		if c, ok := ChannelOf(name); ok != known || c.Name != name {
 			t.Errorf("%s: %+v, %v", name, c, ok)
 		}

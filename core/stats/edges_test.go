@@ -36,8 +36,8 @@ func TestTheShippedValueWeighsFive(t *testing.T) {
 	}
 }
 
-// The prior of unequal cells by hand (Smyth 2004): d₀ from the scatter of ln s² beyond what chance gives, and half a standard error more of it for
-// comparisons far out.
+// The prior of unequal cells by hand (Smyth 2004): d₀ from the scatter of ln s² beyond what chance gives, and half a
+// standard error more of it for comparisons far out.
 func TestThePriorByHand(t *testing.T) {
 	var cells []Cell
 	var es []float64
@@ -119,12 +119,14 @@ func TestClopperPearsonByItsDefinition(t *testing.T) {
 	}
 }
 
-// Benjamini and Hochberg by hand: the largest i with p(i) ≤ i·q/m takes all before it, though one of those lies above its own line.
+// Benjamini and Hochberg by hand: the largest i with p(i) ≤ i·q/m takes all before it, though one of those lies above
+// its own line.
 func TestFalseDiscoveryByHand(t *testing.T) {
 	for _, c := range []struct {
 		ps   []float64
 		want float64 // the largest p that is found; below 0 for none
-	}{{[]float64{0.039, 0.001, 0.2, 0.027, 0.0374}, 0.039}, {[]float64{0.05}, 0.05}, {[]float64{0.0501}, -1}, {[]float64{0.6, 0.026, 0.7}, -1}} {
+	}{{[]float64{0.039, 0.001, 0.2, 0.027, 0.0374}, 0.039}, {[]float64{0.05}, 0.05}, {[]float64{0.0501}, -1},
+		{[]float64{0.6, 0.026, 0.7}, -1}} {
 		limit := FalseDiscovery(c.ps, 0.05)
 		for _, p := range c.ps {
 			if found := p <= limit; found != (p <= c.want) {

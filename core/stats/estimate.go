@@ -150,8 +150,8 @@ type Pool struct {
 	bsum, bweight float64 // what cells with several sittings say of the between-sitting variance, and their degrees of freedom
 }
 
-// Without is the pool's repeatability, between-sitting component and degrees of freedom as they would be without one of its cells: what
-// that cell is held against must not rest on it.
+// Without is the pool's repeatability, between-sitting component and degrees of freedom as they would be without one of
+// its cells: what that cell is held against must not rest on it.
 func (p Pool) Without(c Cell) Pool {
 	sittings := c.scatter()
 	if c.Bound != "" || len(sittings) == 0 || p.DF == 0 {
@@ -267,8 +267,9 @@ func (p *Pool) between() {
 	}
 }
 
-// caution is how many standard errors of the scatter of ln s² are added to it where a comparison needs the tails of a cell's own
-// variance: how much cells differ in noise is itself known badly from few of them. Found by simulation (docs/methods.md).
+// caution is how many standard errors of the scatter of ln s² are added to it where a comparison needs the tails of a
+// cell's own variance: how much cells differ in noise is itself known badly from few of them. Found by simulation
+// (docs/methods.md).
 const caution = 0.5
 
 // prior fits d₀ and s₀ by the moments of log s² (Smyth 2004, section 6.2).
@@ -364,7 +365,8 @@ type Estimate struct {
 
 // Graded is the estimate of marks on a rubric: the median, which is all that an order allows, without an interval.
 func Graded(c Cell) Estimate {
-	e := Estimate{Centre: c.Median, Lo: c.Median, Hi: c.Median, Median: c.Median, Mean: c.Median, N: c.N(), Sittings: len(c.Sittings), Exact: true}
+	e := Estimate{Centre: c.Median, Lo: c.Median, Hi: c.Median, Median: c.Median, Mean: c.Median, N: c.N(),
+		Sittings: len(c.Sittings), Exact: true}
 	return e
 }
 
@@ -379,8 +381,8 @@ func Passed(c Cell) Estimate {
 	return e
 }
 
-// Part is one estimated component of a centre's variance, on the working scale, and its degrees of freedom. Parts of the pool and
-// of the sittings are shared by all cells that rest on them.
+// Part is one estimated component of a centre's variance, on the working scale, and its degrees of freedom. Parts of
+// the pool and of the sittings are shared by all cells that rest on them.
 type Part struct{ Variance, DF float64 }
 
 // Parts gives the components of an estimate's variance. One that holds its standard error alone has a single part.
@@ -391,11 +393,12 @@ func (e Estimate) Parts() (within, among Part) {
 	return e.Within, e.Among
 }
 
-// At gives the estimate as a comparison at another level needs it: of the pooled variance and the moderated one it takes that which
-// makes the wider interval there. Far out in the tails the degrees of freedom weigh more than at 95 %: where cells differ in noise,
-// few cells may rest on the pool.
+// At gives the estimate as a comparison at another level needs it: of the pooled variance and the moderated one it
+// takes that which makes the wider interval there. Far out in the tails the degrees of freedom weigh more than at 95 %:
+// where cells differ in noise, few cells may rest on the pool.
 func (e Estimate) At(p float64) Estimate {
-	if e.Alone.DF > 0 && e.Alone.Variance > 0 && math.Sqrt(e.Alone.Variance)*tQuantile(p, e.Alone.DF) > math.Sqrt(e.Within.Variance)*tQuantile(p, e.Within.DF) {
+	if e.Alone.DF > 0 && e.Alone.Variance > 0 && math.Sqrt(e.Alone.Variance)*tQuantile(p,
+		e.Alone.DF) > math.Sqrt(e.Within.Variance)*tQuantile(p, e.Within.DF) {
 		e.Within, e.Pooled = e.Alone, false
 		e.SE, e.DF = together(e.Within, e.Among)
 	}
@@ -411,8 +414,9 @@ func together(a, b Part) (se, df float64) {
 	return math.Sqrt(v), v * v / (a.Variance*a.Variance/a.DF + b.Variance*b.Variance/b.DF)
 }
 
-// Difference gives the standard error of a difference of two centres and its degrees of freedom, (Σ v_k)² / Σ (v_k²/ν_k) over
-// distinct variance components, the pool and the sittings' component counted once (Satterthwaite, Biometrics Bulletin 2, 1946).
+// Difference gives the standard error of a difference of two centres and its degrees of freedom, (Σ v_k)² / Σ
+// (v_k²/ν_k) over distinct variance components, the pool and the sittings' component counted once (Satterthwaite,
+// Biometrics Bulletin 2, 1946).
 func Difference(a, b Estimate) (se, df float64) {
 	wa, aa := a.Parts()
 	wb, ab := b.Parts()
@@ -448,7 +452,8 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	}
 	mean, df, ss := within(c.Sittings)
 	n := c.N()
-	e := Estimate{Centre: natural(mean), Mean: mean, Median: c.Median, N: n, Sittings: len(c.Sittings), HalfWidth: c.HalfWidth}
+	e := Estimate{Centre: natural(mean), Mean: mean, Median: c.Median, N: n, Sittings: len(c.Sittings),
+		HalfWidth: c.HalfWidth}
 	if c.Bound != "" {
 		e.Bound, e.Centre = c.Bound, c.BoundAt
 		e.Lo, e.Hi = c.BoundAt, c.BoundAt
@@ -488,7 +493,8 @@ func tQuantile(p, df float64) float64 {
 	return TQuantile(p, math.Floor(4*df)/4)
 }
 
-// tTable keeps what was worked out, by p and df: thousands of cells share a few degrees of freedom. It is emptied when it is full.
+// tTable keeps what was worked out, by p and df: thousands of cells share a few degrees of freedom. It is emptied when
+// it is full.
 var (
 	tTable sync.Map
 	tCount atomic.Int64
@@ -539,8 +545,8 @@ func TwoSided(t, df float64) float64 {
 	return 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Survival(math.Abs(t))
 }
 
-// FalseDiscovery is the largest of the chances ps that is still called a discovery at a false discovery rate of q; 0 or below where none
-// is (Benjamini and Hochberg, JRSS B 57(1), 1995).
+// FalseDiscovery is the largest of the chances ps that is still called a discovery at a false discovery rate of q; 0 or
+// below where none is (Benjamini and Hochberg, JRSS B 57(1), 1995).
 func FalseDiscovery(ps []float64, q float64) float64 {
 	sorted := slices.Sorted(slices.Values(ps))
 	for i := len(sorted) - 1; i >= 0; i-- {

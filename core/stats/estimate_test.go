@@ -53,7 +53,8 @@ func TestPooledRepeatabilityByHand(t *testing.T) {
 	near(t, "standard error", e.SE, math.Sqrt(2.0/3), 1e-9)
 	near(t, "upper end", e.Hi, 10+3.182*math.Sqrt(2.0/3), 1e-3)
 	if !e.Pooled || !e.Provisional {
-		t.Errorf("pooled %v, provisional %v; a quiet cell of a pool with 3 degrees of freedom is both", e.Pooled, e.Provisional)
+		t.Errorf("pooled %v, provisional %v; a quiet cell of a pool with 3 degrees of freedom is both", e.Pooled,
+			e.Provisional)
 	}
 }
 
@@ -119,7 +120,8 @@ func TestANoisyCellKeepsItsOwnVariance(t *testing.T) {
 	p := NewPool(cells, 0, 0)
 	quiet, noisy := p.Estimate(cells[1], true), p.Estimate(cells[0], true)
 	if noisy.SE < 1.5*quiet.SE || noisy.Pooled || !quiet.Pooled {
-		t.Errorf("noisy cell: SE %.4f pooled %v; quiet cell: SE %.4f pooled %v", noisy.SE, noisy.Pooled, quiet.SE, quiet.Pooled)
+		t.Errorf("noisy cell: SE %.4f pooled %v; quiet cell: SE %.4f pooled %v", noisy.SE, noisy.Pooled, quiet.SE,
+			quiet.Pooled)
 	}
 	if p.D0 > 20 {
 		t.Errorf("d0 = %.1f: unlike variances must weaken the prior", p.D0)
@@ -144,7 +146,8 @@ func TestSittingsAddTheirComponent(t *testing.T) {
 	p := NewPool(cells, 0, 0)
 	near(t, "between sittings", p.Between, 0.02, 0.004)
 	near(t, "repeatability", p.SR, 0.01, 0.001)
-	if one, three := p.Estimate(cellOf(true, []float64{100, 100, 100}), true), p.Estimate(cellOf(true, []float64{100}, []float64{100}, []float64{100}), true); one.SE <= three.SE {
+	if one, three := p.Estimate(cellOf(true, []float64{100, 100, 100}), true), p.Estimate(cellOf(true, []float64{100},
+		[]float64{100}, []float64{100}), true); one.SE <= three.SE {
 		t.Errorf("three readings of one sitting (SE %.4f) are no surer than of three (SE %.4f)", one.SE, three.SE)
 	}
 }
@@ -174,7 +177,8 @@ func TestIntervalsCoverTheTruth(t *testing.T) {
 				total++
 			}
 		}
-		if share := float64(hits) / float64(total); share < 0.93 || share > 0.985 && n > 1 { // one run rests on the shipped value alone, and is wide
+		if share := float64(hits) / float64(total); share < 0.93 || share > 0.985 &&
+			n > 1 { // one run rests on the shipped value alone, and is wide
 			t.Errorf("%d repeats: 95 %% intervals cover %.1f %%", n, 100*share)
 		}
 	}
@@ -208,7 +212,10 @@ func TestOrderOfReadingsDoesNotMatter(t *testing.T) {
 			return true
 		}
 		shuffled := slices.Clone(vs)
-		rand.New(rand.NewPCG(seed, 0)).Shuffle(len(vs), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+		rand.New(rand.NewPCG(seed, 0)).Shuffle(len(vs), func(i, j int) {
+			shuffled[i], shuffled[j] = shuffled[j],
+				shuffled[i]
+		})
 		a, b := NewCell(vs, true), NewCell(shuffled, true)
 		return a.Median == b.Median && slices.Equal(a.Sittings, b.Sittings)
 	}

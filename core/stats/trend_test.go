@@ -7,7 +7,8 @@ import (
 	"testing"
 )
 
-// S of this series is 14 (of its 28 pairs 21 rise and 7 fall), n = 8, so its variance is 8·7·21/18 = 65.33 and z = 13/8.083.
+// S of this series is 14 (of its 28 pairs 21 rise and 7 fall), n = 8, so its variance is 8·7·21/18 = 65.33 and z =
+// 13/8.083.
 func TestMannKendallByHand(t *testing.T) {
 	z, slope := MannKendall([]float64{1, 3, 2, 5, 4, 7, 6, 3.5})
 	near(t, "z", z, 13/8.0829, 1e-3)
@@ -89,7 +90,8 @@ func TestShiftsAreFoundWhereTheyAre(t *testing.T) {
 }
 
 func TestAPoolWithoutOneOfItsCells(t *testing.T) {
-	cells := []Cell{cellOf(true, []float64{100, 101, 99}, []float64{103, 104}), cellOf(true, []float64{50, 52}), cellOf(true, []float64{10, 10.1, 10.3}, []float64{10.6, 10.5})}
+	cells := []Cell{cellOf(true, []float64{100, 101, 99}, []float64{103, 104}), cellOf(true, []float64{50, 52}),
+		cellOf(true, []float64{10, 10.1, 10.3}, []float64{10.6, 10.5})}
 	all := NewPool(cells, 0, 0.02)
 	for i, c := range cells {
 		rest := slices.Delete(slices.Clone(cells), i, i+1)

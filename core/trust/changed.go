@@ -58,7 +58,8 @@ func Between(a, b Facts) Changed {
 	if a.Run.Test != b.Run.Test {
 		out.Because = append(out.Because, Difference{"test", a.Test.Name, b.Test.Name})
 	} else {
-		out.Because = append(out.Because, Comparable(Basis{a.Run.TestVersion, ea}, Basis{b.Run.TestVersion, eb}, a.Test.MustMatch)...)
+		out.Because = append(out.Because, Comparable(Basis{a.Run.TestVersion, ea}, Basis{b.Run.TestVersion, eb},
+			a.Test.MustMatch)...)
 	}
 	out.Comparable = len(out.Because) == 0
 	part := func(name string, rows []ChangedFact) {
@@ -86,10 +87,15 @@ func Between(a, b Facts) Changed {
 	never := func(string) bool { return false }
 	figures, surely := between(a, b)
 	part("Figures", figures)
-	part("What was measured", differing(map[string]string{"unit": a.Run.Subject, "host": a.Run.Host, "place": a.Run.Place, "test": a.Run.Test, "test version": fmt.Sprint(a.Run.TestVersion), "setup": a.Setup.Name, "sitting": a.Run.Sitting, "outcome": string(a.Run.Outcome)},
-		map[string]string{"unit": b.Run.Subject, "host": b.Run.Host, "place": b.Run.Place, "test": b.Run.Test, "test version": fmt.Sprint(b.Run.TestVersion), "setup": b.Setup.Name, "sitting": b.Run.Sitting, "outcome": string(b.Run.Outcome)},
+	part("What was measured", differing(map[string]string{"unit": a.Run.Subject, "host": a.Run.Host, "place": a.Run.Place,
+		"test": a.Run.Test, "test version": fmt.Sprint(a.Run.TestVersion), "setup": a.Setup.Name, "sitting": a.Run.Sitting,
+		"outcome": string(a.Run.Outcome)},
+		map[string]string{"unit": b.Run.Subject, "host": b.Run.Host, "place": b.Run.Place, "test": b.Run.Test,
+			"test version": fmt.Sprint(b.Run.TestVersion), "setup": b.Setup.Name, "sitting": b.Run.Sitting,
+			"outcome": string(b.Run.Outcome)},
 		func(k string) string { return k }, func(k string) bool { return k == "test" || k == "test version" }))
-	part("Conditions", differing(ea, eb, func(k string) string { return Difference{Condition: k}.name() }, func(k string) bool { return slices.Contains(a.Test.MustMatch, k) }))
+	part("Conditions", differing(ea, eb, func(k string) string { return Difference{Condition: k}.name() },
+		func(k string) bool { return slices.Contains(a.Test.MustMatch, k) }))
 	part("Options", differing(a.Run.Options, b.Run.Options, func(k string) string { return k }, never))
 	part("Links and parts", differing(a.Run.Negotiated, b.Run.Negotiated, func(k string) string {
 		if x, ok := negotiated(k); ok {
@@ -168,7 +174,8 @@ func machine(m record.Machine) map[string]string {
 }
 
 func went(r record.Run) map[string]string {
-	out := map[string]string{"length": fmt.Sprintf("%.1f s", r.Ended.Sub(r.Started).Seconds()), "held back by": string(r.Course.Limiter.Label)}
+	out := map[string]string{"length": fmt.Sprintf("%.1f s", r.Ended.Sub(r.Started).Seconds()),
+		"held back by": string(r.Course.Limiter.Label)}
 	if r.Failure != "" {
 		out["failure"] = r.Failure
 	}
@@ -201,7 +208,8 @@ func sensed(a, b Facts) []ChangedFact {
 			if known, ok := record.ChannelOf(c.Name); ok {
 				name = strings.ToLower(known.Meaning[:1]) + known.Meaning[1:]
 			}
-			rows = append(rows, ChangedFact{Name: name, A: quantity.Format(x, c.Unit), B: quantity.Format(y, c.Unit), Says: "mean over the run"})
+			rows = append(rows, ChangedFact{Name: name, A: quantity.Format(x, c.Unit), B: quantity.Format(y, c.Unit),
+				Says: "mean over the run"})
 		}
 	}
 	return rows

@@ -83,7 +83,8 @@ func Departures(setup, observed map[string]string) []Difference {
 	var out []Difference
 	for k, want := range setup {
 		got := observed[k]
-		named := k == "graphics.chip" && strings.Contains(strings.ToLower(got), strings.ToLower(want)) // drivers name more than the chip
+		named := k == "graphics.chip" && strings.Contains(strings.ToLower(got),
+			strings.ToLower(want)) // drivers name more than the chip
 		if got != "" && !named && !meets(want, got) {
 			out = append(out, Difference{k, want, got})
 		}
@@ -110,7 +111,8 @@ func meets(want, got string) bool {
 		lo.Unit = hi.Unit
 	}
 	at, err2 := quantity.Parse(got)
-	return err == nil && err2 == nil && lo.Unit == hi.Unit && at.Unit == hi.Unit && at.Value >= lo.Value && at.Value <= hi.Value
+	return err == nil && err2 == nil && lo.Unit == hi.Unit && at.Unit == hi.Unit && at.Value >= lo.Value &&
+		at.Value <= hi.Value
 }
 
 // Sentence joins differences into one phrase.

@@ -14,7 +14,8 @@ func TestUnknownIsNeverEqual(t *testing.T) {
 		{"other supply", Basis{1, map[string]string{"supply": "battery", "content": "harbour"}}, "supply battery, not mains"},
 		{"unknown", Basis{1, map[string]string{"supply": "mains"}}, "content unknown"},
 		{"other version", Basis{2, map[string]string{"supply": "mains", "content": "harbour"}}, "test version 2, not 1"},
-		{"two things", Basis{2, map[string]string{"supply": "battery", "content": "harbour"}}, "test version 2, not 1; supply battery, not mains"},
+		{"two things", Basis{2, map[string]string{"supply": "battery", "content": "harbour"}},
+			"test version 2, not 1; supply battery, not mains"},
 	} {
 		if got := Sentence(Comparable(a, c.b, must)); got != c.want {
 			t.Errorf("%s: %q, want %q", c.name, got, c.want)
@@ -40,15 +41,19 @@ func TestTheMachinesWordStands(t *testing.T) {
 }
 
 func TestARangeIsMetByWhatLiesInIt(t *testing.T) {
-	for got, departs := range map[string]bool{"22.5 °C": false, "18 °C": false, "31.5 °C": true, "warm": true, "": false, "20 W": true} {
-		if d := Departures(map[string]string{"ambient": "18 to 27 °C"}, map[string]string{"ambient": got}); (len(d) > 0) != departs {
+	for got, departs := range map[string]bool{"22.5 °C": false, "18 °C": false, "31.5 °C": true, "warm": true, "": false,
+		"20 W": true} {
+		if d := Departures(map[string]string{"ambient": "18 to 27 °C"},
+			map[string]string{"ambient": got}); (len(d) > 0) != departs {
 			t.Errorf("%q departs: %v", got, d)
 		}
 	}
-	if d := Departures(map[string]string{"ambient": "18 °C to 27 °C"}, map[string]string{"ambient": "20 °C"}); len(d) != 0 {
+	if d := Departures(map[string]string{"ambient": "18 °C to 27 °C"},
+		map[string]string{"ambient": "20 °C"}); len(d) != 0 {
 		t.Errorf("%v", d)
 	}
-	if d := Departures(map[string]string{"content": "harbour to quay"}, map[string]string{"content": "quay"}); len(d) != 1 {
+	if d := Departures(map[string]string{"content": "harbour to quay"},
+		map[string]string{"content": "quay"}); len(d) != 1 {
 		t.Errorf("words are no range: %v", d)
 	}
 }

@@ -253,7 +253,8 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 	var all []finding
 	for _, r := range Rules {
 		limit, on := r.Tuned(c.Test.Slug, ts)
-		if !on || r.Failed != (c.Run.Outcome == record.Failed) || c.Run.Outcome != record.Done && c.Run.Outcome != record.Failed {
+		if !on || r.Failed != (c.Run.Outcome == record.Failed) || c.Run.Outcome != record.Done &&
+			c.Run.Outcome != record.Failed {
 			continue
 		}
 		for _, f := range r.Find(c, limit) {
@@ -267,8 +268,10 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 		}) {
 			continue
 		}
-		d := Doubt{Rule: f.rule.Name, Title: f.rule.Title, Run: f.Run, Runs: f.Runs, Measure: f.Measure, Severity: f.Severity, Sentence: f.Sentence, Evidence: f.Evidence,
-			Proposal: f.rule.Proposal, Again: f.rule.Again, Size: f.Size, Picture: f.Picture, State: Open, Subject: c.Run.Subject, Test: c.Run.Test, TestName: c.Test.Name, Setup: c.Run.Setup}
+		d := Doubt{Rule: f.rule.Name, Title: f.rule.Title, Run: f.Run, Runs: f.Runs, Measure: f.Measure, Severity: f.Severity,
+			Sentence: f.Sentence, Evidence: f.Evidence,
+			Proposal: f.rule.Proposal, Again: f.rule.Again, Size: f.Size, Picture: f.Picture, State: Open,
+			Subject: c.Run.Subject, Test: c.Run.Test, TestName: c.Test.Name, Setup: c.Run.Setup}
 		if d.Run == "" {
 			d.Run = c.Run.ID
 		}

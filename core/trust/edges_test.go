@@ -7,14 +7,16 @@ import (
 	"durvek/core/record"
 )
 
-// A failed run is asked the rules for failed runs alone, a done one all others; runs that were never made are asked nothing.
+// A failed run is asked the rules for failed runs alone, a done one all others; runs that were never made are asked
+// nothing.
 func TestWhichRunsAreAskedWhichRules(t *testing.T) {
 	for _, c := range []struct {
 		outcome record.Ending
 		failure string
 		want    string
 	}{
-		{record.Done, "", "outlier"}, {record.Done, record.WrongAnswer, "outlier"}, {record.Failed, "", ""}, {record.Failed, "it said: " + record.WrongAnswer, "self-check"},
+		{record.Done, "", "outlier"}, {record.Done, record.WrongAnswer, "outlier"}, {record.Failed, "", ""},
+		{record.Failed, "it said: " + record.WrongAnswer, "self-check"},
 		{record.NotRun, record.WrongAnswer, ""}, {record.Parked, record.WrongAnswer, ""},
 	} {
 		x := cellCase(100.12, 101, 150.7)
@@ -31,7 +33,8 @@ func TestHowManyRepeatsARuleNeeds(t *testing.T) {
 		values []float64
 		want   string
 	}{
-		{[]float64{100.12, 121.3, 83.45}, "spread"}, {[]float64{100.12, 121.3}, "outlier"}, {[]float64{120.11, 110.2, 100.48}, "drift"}, {[]float64{120.11, 110.2}, "outlier"}, {[]float64{120.11}, ""},
+		{[]float64{100.12, 121.3, 83.45}, "spread"}, {[]float64{100.12, 121.3}, "outlier"}, {[]float64{120.11, 110.2, 100.48},
+			"drift"}, {[]float64{120.11, 110.2}, "outlier"}, {[]float64{120.11}, ""},
 	} {
 		if got := said(cellCase(c.values...)); got != c.want {
 			t.Errorf("%v: %q, want %q", c.values, got, c.want)

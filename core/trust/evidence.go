@@ -136,7 +136,8 @@ func typical(m method.Measure, sd float64) string {
 
 // repeats pictures a cell's repeats in order with the band in which they were expected.
 func repeats(m method.Measure, rs []Repeat, centre, half float64, marked ...int) *Picture {
-	p := &Picture{Kind: "repeats", Unit: m.Unit, Marked: marked, X: []float64{}, Y: []float64{}, Band: &[2]float64{natural(m, centre-half), natural(m, centre+half)}}
+	p := &Picture{Kind: "repeats", Unit: m.Unit, Marked: marked, X: []float64{}, Y: []float64{},
+		Band: &[2]float64{natural(m, centre-half), natural(m, centre+half)}}
 	for i, r := range rs {
 		p.X, p.Y = append(p.X, float64(i+1)), append(p.Y, r.Value)
 	}

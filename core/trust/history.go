@@ -57,8 +57,9 @@ var volatile = []string{"battery.charge", "load.background", "throttled", "clock
 func Volatile(key string) bool { return slices.Contains(volatile, key) }
 
 // HistoryOf finds the lasting changes of a measure over a unit's sittings, in order of time, and what was observed
-// otherwise since. What sittings differ by without a change is the pool's between-sitting component, or, from five sittings on, what
-// the differences of neighbours say (a median, which single shifts do not move), whichever is smaller.
+// otherwise since. What sittings differ by without a change is the pool's between-sitting component, or, from five
+// sittings on, what the differences of neighbours say (a median, which single shifts do not move), whichever is
+// smaller.
 func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 	h := History{Moments: moments, Levels: []Level{}, Shifts: []Shift{}}
 	n := len(moments)
@@ -121,7 +122,8 @@ func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 		if log {
 			d = math.Log(now / before)
 		}
-		s := Shift{At: from, From: before, To: now, Changed: observedOtherwise(moments[from-1].Conditions, moments[from].Conditions)}
+		s := Shift{At: from, From: before, To: now, Changed: observedOtherwise(moments[from-1].Conditions,
+			moments[from].Conditions)}
 		s.Text = fmt.Sprintf("Since %s: %s", moments[from].At.Format("2006-01-02"), apart(m, d))
 		if len(s.Changed) > 0 {
 			s.Text += ", with " + Sentence(s.Changed)
@@ -134,7 +136,8 @@ func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 	case n == 1:
 		h.Sentence = "Measured in one sitting so far."
 	case len(h.Shifts) == 0:
-		h.Sentence = fmt.Sprintf("No lasting change over %d sittings from %s to %s.", n, moments[0].At.Format("2006-01-02"), moments[n-1].At.Format("2006-01-02"))
+		h.Sentence = fmt.Sprintf("No lasting change over %d sittings from %s to %s.", n, moments[0].At.Format("2006-01-02"),
+			moments[n-1].At.Format("2006-01-02"))
 	case len(h.Shifts) == 1:
 		h.Sentence = h.Shifts[0].Text + "."
 	default:

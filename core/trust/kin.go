@@ -11,10 +11,10 @@ const leastShared = 0.5
 
 // KinOf fits ln y(v,m) = variant(v) + measure(m) + residual to the kin of a subject, in one group of measures, and
 // tells what that lets expect of the subject's figure number target, without looking at that figure. own holds the
-// subject's figures and each row of kin another variant's, as logarithms, in the same order of measures; what is missing is
-// NaN. A variant's effect comes from its figures other than the one in question, so the kin's residuals scatter
-// as the subject's would. Their variance is pooled with those of the group's other measures (stats.Moderated). It returns a
-// zero Kin where fewer than three variants have the figure.
+// subject's figures and each row of kin another variant's, as logarithms, in the same order of measures; what is
+// missing is NaN. A variant's effect comes from its figures other than the one in question, so the kin's residuals
+// scatter as the subject's would. Their variance is pooled with those of the group's other measures (stats.Moderated).
+// It returns a zero Kin where fewer than three variants have the figure.
 func KinOf(own []float64, kin [][]float64, target int) Kin {
 	var shared []int // measures that the subject has beside the target
 	for m, y := range own {

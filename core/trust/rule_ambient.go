@@ -4,7 +4,8 @@ import "durvek/core/record"
 
 func init() {
 	register(Rule{
-		Name: "ambient", Title: "Room outside its band", Severity: Caution, Proposal: "Bring the room into its band, let the machine cool down, and repeat", Again: "cool",
+		Name: "ambient", Title: "Room outside its band", Severity: Caution, Proposal: "Bring the room into its band, let " +
+			"the machine cool down, and repeat", Again: "cool",
 		Sentence: "The room was warmer or colder than the setup or the plan allows.",
 		Find: func(c Case, _ float64) []Found {
 			var ev []Evidence

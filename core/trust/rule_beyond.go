@@ -12,9 +12,12 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "beyond-link", Title: "More than the link can carry", Severity: Serious, Proposal: "Check whether a cache answered in place of the part, and repeat", Again: "repeat",
-		Sentence: "A rate lies above what the link, or the memory's channels, can carry at most. It may have come from a cache.",
-		Source:   "The payload of each link's encoding, as docs/methods.md lists them; memory: channels × 8 bytes × transfers per second.",
+		Name: "beyond-link", Title: "More than the link can carry", Severity: Serious,
+		Proposal: "Check whether a cache answered in place of the part, and repeat", Again: "repeat",
+		Sentence: "A rate lies above what the link, or the memory's channels, can carry at most. It may have come from a " +
+			"cache.",
+		Source: "The payload of each link's encoding, as docs/methods.md lists them; memory: channels × 8 bytes × " +
+			"transfers per second.",
 		Find: func(c Case, _ float64) []Found {
 			most, of := carries(c)
 			if most == 0 {
@@ -30,7 +33,8 @@ func init() {
 				if err != nil || rate <= most*1.001 {
 					continue
 				}
-				out = append(out, Found{Measure: m.Slug, Size: rate / most, Evidence: []Evidence{{"reading", value(m, r.Value)}, {"at most", fmt.Sprintf("%.0f MB/s over %s", most, of)}},
+				out = append(out, Found{Measure: m.Slug, Size: rate / most, Evidence: []Evidence{{"reading", value(m, r.Value)},
+					{"at most", fmt.Sprintf("%.0f MB/s over %s", most, of)}},
 					Sentence: fmt.Sprintf("%s is more than the %.0f MB/s that %s can carry.", value(m, r.Value), most, of)})
 			}
 			return out

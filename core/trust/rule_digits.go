@@ -9,7 +9,9 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "same-digits", Title: "The same digits again", Severity: Serious, Proposal: "Check whether a figure was copied or kept from before, and repeat", Again: "repeat", Statistical: true, Limit: 4, LimitUnit: "zeros before chance: 4 means 1 in 10,000", Least: 2,
+		Name: "same-digits", Title: "The same digits again", Severity: Serious,
+		Proposal: "Check whether a figure was copied or kept from before, and repeat", Again: "repeat", Statistical: true,
+		Limit: 4, LimitUnit: "zeros before chance: 4 means 1 in 10,000", Least: 2,
 		Sentence: "Repeats agree to the last digit where their usual scatter makes that all but impossible.",
 		Source:   "For n alike readings of step d and standard deviation s: probability (d/(s·√2π))ⁿ⁻¹/√n.",
 		Find: func(c Case, limit float64) []Found {
@@ -42,9 +44,12 @@ func init() {
 				if n < 2 || chance >= math.Pow(10, -limit) {
 					continue
 				}
-				out = append(out, Found{Measure: f.Measure.Slug, Size: -math.Log10(chance) / limit, Picture: repeats(f.Measure, f.Repeats, x, p.SR),
-					Evidence: []Evidence{{"readings", list(f.Measure, same)}, {"last digit", strconv.FormatFloat(step, 'g', 2, 64)}, {"chance", fmt.Sprintf("%.0e", chance)}},
-					Sentence: fmt.Sprintf("%d readings are %s to the last digit; chance would do that once in %.0e times.", len(same), strings.TrimSpace(strconv.FormatFloat(v, 'f', -1, 64)), 1/chance)})
+				out = append(out, Found{Measure: f.Measure.Slug, Size: -math.Log10(chance) / limit, Picture: repeats(f.Measure,
+					f.Repeats, x, p.SR),
+					Evidence: []Evidence{{"readings", list(f.Measure, same)}, {"last digit", strconv.FormatFloat(step, 'g', 2, 64)},
+						{"chance", fmt.Sprintf("%.0e", chance)}},
+					Sentence: fmt.Sprintf("%d readings are %s to the last digit; chance would do that once in %.0e times.", len(same),
+						strings.TrimSpace(strconv.FormatFloat(v, 'f', -1, 64)), 1/chance)})
 			}
 			return out
 		},

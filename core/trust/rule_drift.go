@@ -7,7 +7,8 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "drift", Title: "Drifts from repeat to repeat", Severity: Caution, Proposal: "Let it cool down and repeat", Again: "cool", Statistical: true, Whole: true, Limit: 5, LimitUnit: "standard deviations of the slope", Least: 3,
+		Name: "drift", Title: "Drifts from repeat to repeat", Severity: Caution, Proposal: "Let it cool down and repeat",
+		Again: "cool", Statistical: true, Whole: true, Limit: 5, LimitUnit: "standard deviations of the slope", Least: 3,
 		Sentence: "The repeats of one sitting rise or fall steadily, as when a machine grows warm.",
 		Source:   "Least squares over the order of the repeats: |slope|·√Sxx > L·s_r, for 3 repeats or more.",
 		Hides:    []string{"spread", "outlier"},
@@ -28,9 +29,11 @@ func init() {
 					if score <= 1 || !steady(xs, slope) {
 						continue
 					}
-					x := Found{Measure: f.Measure.Slug, Cell: true, Run: in[n-1].Run, Runs: ids(in), Size: score, Picture: repeats(f.Measure, in, xs[0], limit*wide*sd),
+					x := Found{Measure: f.Measure.Slug, Cell: true, Run: in[n-1].Run, Runs: ids(in), Size: score,
+						Picture:  repeats(f.Measure, in, xs[0], limit*wide*sd),
 						Evidence: []Evidence{{"repeats", list(f.Measure, in)}, {"one run is typically good to", typical(f.Measure, sd)}},
-						Sentence: fmt.Sprintf("The last of %d repeats has %s than the first, and those between go the same way.", n, apart(f.Measure, slope*float64(n-1)))}
+						Sentence: fmt.Sprintf("The last of %d repeats has %s than the first, and those between go the same way.", n,
+							apart(f.Measure, slope*float64(n-1)))}
 					if k := len(out) - 1; k >= 0 && out[k].Measure == x.Measure {
 						if x.Size > out[k].Size {
 							out[k] = x

@@ -10,7 +10,8 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "hidden", Title: "Page hidden or screen dimmed", Severity: Serious, Proposal: "Keep the page in front and the screen as bright as planned, and repeat", Again: "repeat",
+		Name: "hidden", Title: "Page hidden or screen dimmed", Severity: Serious,
+		Proposal: "Keep the page in front and the screen as bright as planned, and repeat", Again: "repeat",
 		Sentence: "The page was not seen, or the screen grew darker, while the run went on.",
 		Find: func(c Case, _ float64) []Found {
 			said := told(c.Run, record.Hidden, record.Dimmed)
@@ -27,7 +28,8 @@ func init() {
 			if len(said) == 0 {
 				return nil
 			}
-			return []Found{{Sentence: "Not seen as planned: " + strings.Join(said, "; ") + ".", Evidence: []Evidence{{"screen", said[0]}}}}
+			return []Found{{Sentence: "Not seen as planned: " + strings.Join(said, "; ") + ".",
+				Evidence: []Evidence{{"screen", said[0]}}}}
 		},
 	})
 }

@@ -10,8 +10,10 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "limited", Title: "Held back by heat or power", Severity: Caution, Proposal: "Let it cool down and repeat", Again: "cool",
-		Sentence: "The trace shows that heat held the run back; or a power limit did, and the run is slower than two or more repeats that something else held back. Tests of lasting load, whose subject this is, are left out.",
+		Name: "limited", Title: "Held back by heat or power", Severity: Caution, Proposal: "Let it cool down and repeat",
+		Again: "cool",
+		Sentence: "The trace shows that heat held the run back; or a power limit did, and the run is slower than two or " +
+			"more repeats that something else held back. Tests of lasting load, whose subject this is, are left out.",
 		Find: func(c Case, _ float64) []Found {
 			l := c.Run.Course.Limiter
 			if lasting(c.Test) || l.Label != record.ByHeat && l.Label != record.ByPower {

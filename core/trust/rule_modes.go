@@ -14,10 +14,13 @@ const (
 
 func init() {
 	register(Rule{
-		Name: "two-modes", Title: "Two levels among the repeats", Severity: Caution, Proposal: "Look for what differs between the two groups, such as which chip or core did the work", Statistical: true, Whole: true, Limit: 6, LimitUnit: "times the scatter within each group", Least: 4,
+		Name: "two-modes", Title: "Two levels among the repeats", Severity: Caution,
+		Proposal: "Look for what differs between the two groups, such as which chip or core did the work", Statistical: true,
+		Whole: true, Limit: 6, LimitUnit: "times the scatter within each group", Least: 4,
 		Sentence: "The repeats fall into two groups with a gap between them, as when a machine changes between two states.",
-		Source:   "Best split of 8 repeats or more with 3 or more on each side; the gap between the groups above L times the scatter within them and above 3·s_r.",
-		Hides:    []string{"spread", "outlier"},
+		Source: "Best split of 8 repeats or more with 3 or more on each side; the gap between the groups above L times " +
+			"the scatter within them and above 3·s_r.",
+		Hides: []string{"spread", "outlier"},
 		Find: func(c Case, limit float64) []Found {
 			var out []Found
 			for _, f := range c.Figures {
@@ -45,9 +48,12 @@ func init() {
 				if len(high) < len(low) {
 					rare = high
 				}
-				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: rare[len(rare)-1].Run, Runs: ids(rare), Size: gap / (limit * within), Picture: repeats(f.Measure, rs, cut, gap/2, marked...),
+				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: rare[len(rare)-1].Run, Runs: ids(rare),
+					Size: gap / (limit * within), Picture: repeats(f.Measure, rs, cut, gap/2, marked...),
 					Evidence: []Evidence{{"lower group", list(f.Measure, low)}, {"upper group", list(f.Measure, high)}},
-					Sentence: fmt.Sprintf("%d repeats stand around %s and %d around %s, with nothing between.", len(low), value(f.Measure, natural(f.Measure, mean(sorted[:at]))), len(high), value(f.Measure, natural(f.Measure, mean(sorted[at:]))))})
+					Sentence: fmt.Sprintf("%d repeats stand around %s and %d around %s, with nothing between.", len(low),
+						value(f.Measure, natural(f.Measure, mean(sorted[:at]))), len(high), value(f.Measure, natural(f.Measure,
+							mean(sorted[at:]))))})
 			}
 			return out
 		},

@@ -28,7 +28,8 @@ var promised = []struct {
 
 func init() {
 	register(Rule{
-		Name: "other-part", Title: "Other than the dossier says", Severity: Caution, Proposal: "Check which part, chip or link is in use",
+		Name: "other-part", Title: "Other than the dossier says", Severity: Caution,
+		Proposal: "Check which part, chip or link is in use",
 		Sentence: "The machine told a slower link, or another chip, drive, memory or power limit than its spec sheet names.",
 		Find: func(c Case, _ float64) []Found {
 			var ev []Evidence

@@ -17,10 +17,14 @@ const leastKin = 12
 
 func init() {
 	register(Rule{
-		Name: "unit-slip", Title: "Looks like another unit", Severity: Serious, Proposal: "Check the unit that the program or the reader used, and repeat", Again: "repeat", Statistical: true, Limit: 4.5, LimitUnit: "standard deviations of the kin, in Student's t with 11 degrees of freedom", Least: 3,
-		Sentence: "A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more kindred variants let expect.",
-		Source:   "The residual of a model of two effects, variant and measure, within a group of measures, against the kin's own residuals.",
-		Hides:    []string{"far-from-kin", "outlier", "spread"},
+		Name: "unit-slip", Title: "Looks like another unit", Severity: Serious,
+		Proposal: "Check the unit that the program or the reader used, and repeat", Again: "repeat", Statistical: true,
+		Limit: 4.5, LimitUnit: "standard deviations of the kin, in Student's t with 11 degrees of freedom", Least: 3,
+		Sentence: "A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more " +
+			"kindred variants let expect.",
+		Source: "The residual of a model of two effects, variant and measure, within a group of measures, against the " +
+			"kin's own residuals.",
+		Hides: []string{"far-from-kin", "outlier", "spread"},
 		Find: func(c Case, limit float64) []Found {
 			var out []Found
 			for _, f := range c.Figures {
@@ -40,7 +44,8 @@ func init() {
 					if f.Kin.N < leastKin || f.Kin.SD == 0 {
 						continue
 					}
-					off, sd, of = x-f.Kin.Expected, math.Hypot(f.Kin.SD, f.Kin.SE), fmt.Sprintf("what %d kindred variants let expect", f.Kin.N)
+					off, sd, of = x-f.Kin.Expected, math.Hypot(f.Kin.SD, f.Kin.SE), fmt.Sprintf("what %d kindred variants let expect",
+						f.Kin.N)
 					picture = among(f, x)
 					least = limit * sd * widen(f.Kin.DF) / widen(11)
 				}
@@ -49,8 +54,10 @@ func init() {
 					continue
 				}
 				out = append(out, Found{Measure: f.Measure.Slug, Size: math.Abs(off) / least, Picture: picture,
-					Evidence: []Evidence{{"reading", value(f.Measure, math.Exp(x))}, {"expected", value(f.Measure, math.Exp(x-off))}, {"times", fmt.Sprintf("%.3g", math.Exp(math.Abs(off)))}},
-					Sentence: fmt.Sprintf("%s is %s times %s, %s: near a factor of %s, as when a unit is mixed up.", value(f.Measure, math.Exp(x)), quantity.Number(math.Exp(off), 2), of, value(f.Measure, math.Exp(x-off)), factor)})
+					Evidence: []Evidence{{"reading", value(f.Measure, math.Exp(x))}, {"expected", value(f.Measure, math.Exp(x-off))},
+						{"times", fmt.Sprintf("%.3g", math.Exp(math.Abs(off)))}},
+					Sentence: fmt.Sprintf("%s is %s times %s, %s: near a factor of %s, as when a unit is mixed up.", value(f.Measure,
+						math.Exp(x)), quantity.Number(math.Exp(off), 2), of, value(f.Measure, math.Exp(x-off)), factor)})
 			}
 			return out
 		},
@@ -87,7 +94,8 @@ func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
 	if math.Abs(x-mean(others)) < 1 { // it goes with its repeats, which may all be wrong
 		return 0, 0, ""
 	}
-	return x - mean(others), math.Max(math.Max(s, f.Pool.Without(f.Cell).SR), 0.02), fmt.Sprintf("the mean of its %d other repeats", len(others))
+	return x - mean(others), math.Max(math.Max(s, f.Pool.Without(f.Cell).SR), 0.02),
+		fmt.Sprintf("the mean of its %d other repeats", len(others))
 }
 
 // nearest names the slip that a distance on the scale of logarithms comes closest to, and how far it is from it.

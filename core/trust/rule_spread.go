@@ -7,7 +7,8 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "spread", Title: "Repeats scatter", Severity: Caution, Proposal: "Look for what disturbs it, and repeat", Again: "repeat", Statistical: true, Whole: true, Limit: 4, LimitUnit: "times the usual standard deviation", Least: 2,
+		Name: "spread", Title: "Repeats scatter", Severity: Caution, Proposal: "Look for what disturbs it, and repeat",
+		Again: "repeat", Statistical: true, Whole: true, Limit: 4, LimitUnit: "times the usual standard deviation", Least: 2,
 		Sentence: "The repeats of a cell scatter far more than those of other machines in this test.",
 		Source:   "s > L·s_r for 3 repeats or more; s_r pooled without this cell.",
 		Find: func(c Case, limit float64) []Found {
@@ -23,8 +24,10 @@ func init() {
 				if s <= limit*wide*sd || lone(xs, limit*wide*sd) { // one bad repeat is the outlier rule's
 					continue
 				}
-				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: rs[n-1].Run, Runs: ids(rs), Size: s / (limit * wide * sd), Picture: repeats(f.Measure, rs, mean(xs), 2*sd),
-					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"their standard deviation", typical(f.Measure, s)}, {"typical of this test", typical(f.Measure, sd)}},
+				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: rs[n-1].Run, Runs: ids(rs),
+					Size: s / (limit * wide * sd), Picture: repeats(f.Measure, rs, mean(xs), 2*sd),
+					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"their standard deviation", typical(f.Measure, s)},
+						{"typical of this test", typical(f.Measure, sd)}},
 					Sentence: fmt.Sprintf("%d repeats scatter %.0f times as much as is typical of this test.", n, s/sd)})
 			}
 			return out

@@ -10,9 +10,12 @@ import (
 
 func init() {
 	register(Rule{
-		Name: "trend", Title: "Changes while it runs", Severity: Caution, Proposal: "Let it cool down and repeat, or use the lasting form of the test", Again: "cool", Statistical: true, Limit: 5, LimitUnit: "% from beginning to end", Least: 1,
+		Name: "trend", Title: "Changes while it runs", Severity: Caution, Proposal: "Let it cool down and repeat, or use " +
+			"the lasting form of the test", Again: "cool", Statistical: true, Limit: 5, LimitUnit: "% from beginning to end",
+		Least:    1,
 		Sentence: "The rate rises or falls steadily within the run, in a test that is not about lasting load.",
-		Source:   "Mann–Kendall test for 10 samples or more, its variance corrected for autocorrelation (Hamed and Rao, Journal of Hydrology 204, 1998), z > 4; size by Sen's slope.",
+		Source: "Mann–Kendall test for 10 samples or more, its variance corrected for autocorrelation (Hamed and Rao, " +
+			"Journal of Hydrology 204, 1998), z > 4; size by Sen's slope.",
 		Find: func(c Case, limit float64) []Found {
 			if lasting(c.Test) {
 				return nil
@@ -35,7 +38,8 @@ func init() {
 					word = "fell"
 				}
 				out = append(out, Found{Measure: m.Slug, Size: share / limit, Picture: course(s.Unit, s.Times, s.Values),
-					Evidence: []Evidence{{"change", fmt.Sprintf("%.0f %%", share)}, {"samples", fmt.Sprint(len(s.Values))}, {"Mann–Kendall z", fmt.Sprintf("%.1f", z)}},
+					Evidence: []Evidence{{"change", fmt.Sprintf("%.0f %%", share)}, {"samples", fmt.Sprint(len(s.Values))},
+						{"Mann–Kendall z", fmt.Sprintf("%.1f", z)}},
 					Sentence: fmt.Sprintf("The %s %s by %.0f %% while the run went on.", m.Name, word, share)})
 			}
 			return out

@@ -10,12 +10,15 @@ var digits = regexp.MustCompile(`[0-9]+(\.[0-9]+)*`)
 
 func init() {
 	register(Rule{
-		Name: "versions-mixed", Title: "Another version than the rest", Severity: Note, Proposal: "Bring it to the field's version and repeat, or leave it out", Again: "repeat",
-		Sentence: "The test's or a program's version is not the one that most of the field was measured with, so the figure is compared with few or none.",
+		Name: "versions-mixed", Title: "Another version than the rest", Severity: Note,
+		Proposal: "Bring it to the field's version and repeat, or leave it out", Again: "repeat",
+		Sentence: "The test's or a program's version is not the one that most of the field was measured with, so the " +
+			"figure is compared with few or none.",
 		Find: func(c Case, _ float64) []Found {
 			var out []Found
 			if c.Run.TestVersion < c.Newest {
-				out = append(out, Found{Cell: true, Sentence: fmt.Sprintf("Made with version %d of the test; version %d is known.", c.Run.TestVersion, c.Newest),
+				out = append(out, Found{Cell: true, Sentence: fmt.Sprintf("Made with version %d of the test; version %d is known.",
+					c.Run.TestVersion, c.Newest),
 					Evidence: []Evidence{{"test version", fmt.Sprintf("%d, newest %d", c.Run.TestVersion, c.Newest)}}})
 			}
 			conditions := Effective(c.Setup.Conditions, c.Run.Observed)
@@ -31,11 +34,13 @@ func init() {
 							}
 						}
 					}
-					if mine == "" || !digits.MatchString(mine) || most == "" || most == mine || count < 3 || f.Versions[k][mine] >= count {
+					if mine == "" || !digits.MatchString(mine) || most == "" || most == mine || count < 3 ||
+						f.Versions[k][mine] >= count {
 						continue
 					}
 					name := Difference{Condition: k}.name()
-					out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Sentence: fmt.Sprintf("Made with %s %s; %d of %d others have %s.", name, mine, count, all, most),
+					out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Sentence: fmt.Sprintf("Made with %s %s; %d of %d "+
+						"others have %s.", name, mine, count, all, most),
 						Evidence: []Evidence{{name, mine}, {"most others", most}}})
 				}
 			}

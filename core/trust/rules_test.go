@@ -26,10 +26,12 @@ func cellCase(values ...float64) Case {
 	cell := stats.NewCell(vs, true)
 	pool := []stats.Cell{cell}
 	for range 20 {
-		pool = append(pool, stats.NewCell([]stats.Value{{X: 100, Sitting: "s"}, {X: 101, Sitting: "s"}, {X: 102, Sitting: "s"}}, true))
+		pool = append(pool, stats.NewCell([]stats.Value{{X: 100, Sitting: "s"}, {X: 101, Sitting: "s"},
+			{X: 102, Sitting: "s"}}, true))
 	}
 	last := len(values) - 1
-	return Case{Run: record.Run{ID: fmt.Sprint("r", last), Test: "t", TestVersion: 1, Sitting: "s", Outcome: "done", Source: "agent", Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: values[last]}}},
+	return Case{Run: record.Run{ID: fmt.Sprint("r", last), Test: "t", TestVersion: 1, Sitting: "s", Outcome: "done",
+		Source: "agent", Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: values[last]}}},
 		Test: method.Test{Slug: "t", Version: 1, Measures: []method.Measure{ratio}}, Newest: 1, Beside: map[string]float64{},
 		Figures: []Figures{{Measure: ratio, Repeats: rs, Cell: cell, Pool: stats.NewPool(pool, 0, 0)}}}
 }
@@ -87,13 +89,15 @@ func TestAPoolThatKnowsLittleDoubtsLittle(t *testing.T) {
 // With three degrees of freedom limits are endless on the scale of logarithms; a doubt must be kept all the same.
 func TestWhatIsDoubtedCanBeKept(t *testing.T) {
 	c := cellCase(100.12, 1e300, 101)
-	c.Figures[0].Pool = stats.NewPool([]stats.Cell{c.Figures[0].Cell, stats.NewCell([]stats.Value{{X: 1, Sitting: "s"}, {X: 1000, Sitting: "s"}, {X: 90, Sitting: "s"}, {X: 5, Sitting: "s"}}, true)}, 0, 0)
+	c.Figures[0].Pool = stats.NewPool([]stats.Cell{c.Figures[0].Cell, stats.NewCell([]stats.Value{{X: 1, Sitting: "s"},
+		{X: 1000, Sitting: "s"}, {X: 90, Sitting: "s"}, {X: 5, Sitting: "s"}}, true)}, 0, 0)
 	for _, d := range Examine(c, nil, func(m string) string { return m }) {
 		if _, err := json.Marshal(d); err != nil {
 			t.Errorf("%s: %v", d.Rule, err)
 		}
 	}
-	if p := (&Picture{X: []float64{1}, Y: []float64{2}, Band: &[2]float64{0, math.Inf(1)}}).tidy(); p == nil || p.Band != nil {
+	if p := (&Picture{X: []float64{1}, Y: []float64{2}, Band: &[2]float64{0, math.Inf(1)}}).tidy(); p == nil ||
+		p.Band != nil {
 		t.Errorf("a picture keeps its points without its band: %+v", p)
 	}
 	if p := (&Picture{X: []float64{1}, Y: []float64{math.Inf(1)}}).tidy(); p != nil {
@@ -128,8 +132,10 @@ func TestAHeadlineThatNoCopyReaches(t *testing.T) {
 	for _, x := range []struct {
 		rate, copied, own, other float64
 		want                     string
-	}{{3000, 800, 97, 20, "headline"}, {3000, 800, 97, 96, ""}, {3000, 800, 60, 20, ""}, {3000, 2500, 97, 20, ""}, {0, 800, 97, 20, ""}} {
-		c.Beside = map[string]float64{"drive-sequential/read": x.rate, "folder-copy/rate": x.copied, "folder-copy/reading-busy": x.own, "folder-copy/writing-busy": x.other}
+	}{{3000, 800, 97, 20, "headline"}, {3000, 800, 97, 96, ""}, {3000, 800, 60, 20, ""}, {3000, 2500, 97, 20, ""},
+		{0, 800, 97, 20, ""}} {
+		c.Beside = map[string]float64{"drive-sequential/read": x.rate, "folder-copy/rate": x.copied,
+			"folder-copy/reading-busy": x.own, "folder-copy/writing-busy": x.other}
 		if got := said(c); got != x.want {
 			t.Errorf("%+v: %q", x, got)
 		}

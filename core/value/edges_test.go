@@ -14,7 +14,8 @@ func near(t *testing.T, what string, got, want float64) {
 
 // A step by hand: 100 (90 to 110) for 500, 150 (140 to 160) for 700.
 func TestAStepByHand(t *testing.T) {
-	s := Steps([]Priced{{ID: "b", Model: "m", Price: 700, Worth: 150, Lo: 140, Hi: 160}, {ID: "a", Model: "m", Price: 500, Worth: 100, Lo: 90, Hi: 110}})
+	s := Steps([]Priced{{ID: "b", Model: "m", Price: 700, Worth: 150, Lo: 140, Hi: 160}, {ID: "a", Model: "m", Price: 500,
+		Worth: 100, Lo: 90, Hi: 110}})
 	if len(s) != 1 || s[0].From != "a" || s[0].To != "b" || !s[0].Sure {
 		t.Fatalf("%+v", s)
 	}
@@ -25,13 +26,15 @@ func TestAStepByHand(t *testing.T) {
 	near(t, "cost of one per cent", s[0].Per, 4)
 	near(t, "cost", s[0].Costs, 200)
 	// Where lower is better the same pair is a loss, and nothing is paid per per cent of it.
-	s = Steps([]Priced{{ID: "a", Model: "m", Price: 500, Worth: 100, Lo: 90, Hi: 110, LowerIs: true}, {ID: "b", Model: "m", Price: 700, Worth: 150, Lo: 140, Hi: 160, LowerIs: true}})
+	s = Steps([]Priced{{ID: "a", Model: "m", Price: 500, Worth: 100, Lo: 90, Hi: 110, LowerIs: true}, {ID: "b", Model: "m",
+		Price: 700, Worth: 150, Lo: 140, Hi: 160, LowerIs: true}})
 	near(t, "the loss", s[0].More, 100*(100.0/150-1))
 	if s[0].Per != 0 || !s[0].Sure || s[0].Lo >= s[0].Hi {
 		t.Errorf("%+v", s[0])
 	}
 	// As long as the intervals' half-widths reach as far as the gain, it is not sure.
-	same := Steps([]Priced{{ID: "a", Model: "m", Price: 1, Worth: 100, Lo: 100, Hi: 100}, {ID: "b", Model: "m", Price: 2, Worth: 100, Lo: 100, Hi: 100}})
+	same := Steps([]Priced{{ID: "a", Model: "m", Price: 1, Worth: 100, Lo: 100, Hi: 100}, {ID: "b", Model: "m", Price: 2,
+		Worth: 100, Lo: 100, Hi: 100}})
 	if same[0].Sure || same[0].Per != 0 {
 		t.Errorf("nothing gained is sure of nothing: %+v", same[0])
 	}
@@ -46,7 +49,9 @@ func TestTheFrontierAtItsEdges(t *testing.T) {
 		}
 		return out
 	}
-	p := func(id string, price, worth float64) Priced { return Priced{ID: id, Price: price, Worth: worth, Lo: worth - 1, Hi: worth + 1} }
+	p := func(id string, price, worth float64) Priced {
+		return Priced{ID: id, Price: price, Worth: worth, Lo: worth - 1, Hi: worth + 1}
+	}
 	v := by(p("a", 100, 50), p("b", 100, 50))
 	if !v["a"].Frontier || !v["b"].Frontier || v["a"].FrontAt != 0 {
 		t.Errorf("twins: %+v", v)
@@ -81,21 +86,24 @@ func TestTheFrontierAtItsEdges(t *testing.T) {
 	if z := listed["z"]; z.Place != 0 || z.Frontier || !listed["a"].Frontier || listed["a"].BestAt != 0 {
 		t.Errorf("one that is only listed beats nobody: %+v", listed)
 	}
-	times := by(Priced{ID: "a", Price: 100, Worth: 10, Lo: 9, Hi: 11, LowerIs: true}, Priced{ID: "b", Price: 100, Worth: 12, Lo: 11.001, Hi: 13, LowerIs: true})
+	times := by(Priced{ID: "a", Price: 100, Worth: 10, Lo: 9, Hi: 11, LowerIs: true}, Priced{ID: "b", Price: 100,
+		Worth: 12, Lo: 11.001, Hi: 13, LowerIs: true})
 	if times["b"].Frontier || !times["b"].SureBeat || times["a"].Place != 1 {
 		t.Errorf("where lower is better: %+v", times)
 	}
 }
 
 func TestTheClimbGoesUpTheFrontierAlone(t *testing.T) {
-	climb := Climb([]Priced{{ID: "c", Price: 300, Worth: 90, Lo: 89, Hi: 91}, {ID: "x", Price: 250, Worth: 40, Lo: 39, Hi: 41}, {ID: "a", Price: 100, Worth: 50, Lo: 49, Hi: 51}, {ID: "b", Price: 200, Worth: 80, Lo: 79, Hi: 81}})
+	climb := Climb([]Priced{{ID: "c", Price: 300, Worth: 90, Lo: 89, Hi: 91}, {ID: "x", Price: 250, Worth: 40, Lo: 39,
+		Hi: 41}, {ID: "a", Price: 100, Worth: 50, Lo: 49, Hi: 51}, {ID: "b", Price: 200, Worth: 80, Lo: 79, Hi: 81}})
 	if len(climb) != 2 || climb[0].From != "a" || climb[0].To != "b" || climb[1].From != "b" || climb[1].To != "c" {
 		t.Errorf("%+v", climb)
 	}
 	if got := Climb([]Priced{{ID: "a", Price: 1, Worth: 1, Lo: 1, Hi: 1}}); got == nil || len(got) != 0 {
 		t.Errorf("of one there is no climb: %+v", got)
 	}
-	two := Steps([]Priced{{ID: "a", Model: "m", Price: 1, Worth: 1, Lo: 1, Hi: 1}, {ID: "b", Model: "n", Price: 2, Worth: 2, Lo: 2, Hi: 2}, {ID: "z", Model: "m", Price: 3, Worth: 3, Lo: 3, Hi: 3, Unranked: true}})
+	two := Steps([]Priced{{ID: "a", Model: "m", Price: 1, Worth: 1, Lo: 1, Hi: 1}, {ID: "b", Model: "n", Price: 2,
+		Worth: 2, Lo: 2, Hi: 2}, {ID: "z", Model: "m", Price: 3, Worth: 3, Lo: 3, Hi: 3, Unranked: true}})
 	if len(two) != 0 {
 		t.Errorf("models of one configuration have no steps: %+v", two)
 	}

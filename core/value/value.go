@@ -6,7 +6,8 @@ import (
 	"slices"
 )
 
-// Priced is one competitor with its price and what it is worth: a figure or an index, with its interval, in which higher or lower is better.
+// Priced is one competitor with its price and what it is worth: a figure or an index, with its interval, in which
+// higher or lower is better.
 type Priced struct {
 	ID       string
 	Model    string // siblings share it
@@ -41,8 +42,8 @@ func (p Priced) merit() (v, lo, hi float64) {
 	return p.Worth, p.Lo, p.Hi
 }
 
-// Of puts competitors in order of performance per price (of ratio scales alone: twice as fast at twice the price is as good a value),
-// finds the efficient frontier, and says at which price each would be the best buy.
+// Of puts competitors in order of performance per price (of ratio scales alone: twice as fast at twice the price is as
+// good a value), finds the efficient frontier, and says at which price each would be the best buy.
 func Of(field []Priced) []Value {
 	out := make([]Value, len(field))
 	best, second := 0.0, 0.0
@@ -126,7 +127,8 @@ type Step struct {
 	Per   float64 `json:"per,omitempty" doc:"What one per cent more costs; none where nothing is gained"`
 }
 
-// Steps lists the steps up within each model, from each configuration to the next dearer one. The interval takes both figures as independent.
+// Steps lists the steps up within each model, from each configuration to the next dearer one. The interval takes both
+// figures as independent.
 func Steps(field []Priced) []Step {
 	byModel := map[string][]Priced{}
 	var order []string
@@ -171,7 +173,8 @@ func step(a, b Priced) Step {
 	bm, blo, bhi := b.merit()
 	d := math.Log(bm / am)
 	half := math.Hypot(math.Log(ahi/alo)/2, math.Log(bhi/blo)/2)
-	s := Step{From: a.ID, To: b.ID, Costs: b.Price - a.Price, More: 100 * math.Expm1(d), Lo: 100 * math.Expm1(d-half), Hi: 100 * math.Expm1(d+half), Sure: math.Abs(d) > half}
+	s := Step{From: a.ID, To: b.ID, Costs: b.Price - a.Price, More: 100 * math.Expm1(d), Lo: 100 * math.Expm1(d-half),
+		Hi: 100 * math.Expm1(d+half), Sure: math.Abs(d) > half}
 	if s.More > 0 {
 		s.Per = s.Costs / s.More
 	}

@@ -9,7 +9,8 @@ func TestValuesFrontierAndBestPrices(t *testing.T) {
 	p := func(id, model string, price, worth float64) Priced {
 		return Priced{ID: id, Model: model, Price: price, Worth: worth, Lo: worth * 0.98, Hi: worth * 1.02}
 	}
-	field := []Priced{p("cheap", "x", 500, 100), p("dear", "x", 1000, 150), p("poor", "y", 900, 90), p("top", "z", 1500, 160)}
+	field := []Priced{p("cheap", "x", 500, 100), p("dear", "x", 1000, 150), p("poor", "y", 900, 90), p("top", "z", 1500,
+		160)}
 	byID := map[string]Value{}
 	for _, v := range Of(field) {
 		byID[v.ID] = v
@@ -24,7 +25,8 @@ func TestValuesFrontierAndBestPrices(t *testing.T) {
 		t.Errorf("dear: %+v", v)
 	}
 	steps := Steps(field)
-	if len(steps) != 1 || steps[0].Costs != 500 || math.Abs(steps[0].More-50) > 1e-9 || !steps[0].Sure || steps[0].Per != 10 {
+	if len(steps) != 1 || steps[0].Costs != 500 || math.Abs(steps[0].More-50) > 1e-9 || !steps[0].Sure ||
+		steps[0].Per != 10 {
 		t.Errorf("steps %+v", steps)
 	}
 	if c := Climb(field); len(c) != 2 || c[1].To != "top" {
@@ -48,7 +50,8 @@ func TestTheFrontierIsWhatNothingBeats(t *testing.T) {
 	field := []Priced{}
 	for i := range 60 {
 		x := float64(i*7919%61) + 1
-		field = append(field, Priced{ID: string(rune('A' + i)), Price: 100 + 10*x, Worth: 10 + float64(i*104729%97), Lo: 1, Hi: 1000})
+		field = append(field, Priced{ID: string(rune('A' + i)), Price: 100 + 10*x, Worth: 10 + float64(i*104729%97), Lo: 1,
+			Hi: 1000})
 	}
 	byID := map[string]Priced{}
 	for _, p := range field {
@@ -57,7 +60,8 @@ func TestTheFrontierIsWhatNothingBeats(t *testing.T) {
 	for _, v := range Of(field) {
 		p, beaten := byID[v.ID], false
 		for _, o := range field {
-			beaten = beaten || o.ID != p.ID && o.Price <= p.Price && o.Worth >= p.Worth && (o.Price < p.Price || o.Worth > p.Worth)
+			beaten = beaten || o.ID != p.ID && o.Price <= p.Price && o.Worth >= p.Worth && (o.Price < p.Price ||
+				o.Worth > p.Worth)
 		}
 		if beaten == v.Frontier {
 			t.Errorf("%s at %g for %g: frontier %v, beaten %v", v.ID, p.Worth, p.Price, v.Frontier, beaten)

@@ -19,7 +19,8 @@ func init() {
 				if good(s.Predecessor.Relative, s) {
 					x.Kind = Strength
 				}
-				x.Text = fmt.Sprintf("%s than its predecessor, %s, in %s.", upper(differs(s.Predecessor.Relative, s)), s.Predecessor.Name, s.Name)
+				x.Text = fmt.Sprintf("%s than its predecessor, %s, in %s.", upper(differs(s.Predecessor.Relative, s)),
+					s.Predecessor.Name, s.Name)
 				x.Prominence = 1.5 * effect(s.Predecessor.Relative, s.Scale)
 				out = append(out, x)
 			}

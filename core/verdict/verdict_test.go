@@ -10,7 +10,8 @@ import (
 )
 
 func standing(place ranking.Place, class ranking.Relative, better quantity.Direction) Standing {
-	return Standing{Measure: "t/m", Name: "packing", Unit: "s", Scale: quantity.Ratio, Better: better, Value: 2, Place: place, Field: 6, FieldName: "laptops", Class: &class}
+	return Standing{Measure: "t/m", Name: "packing", Unit: "s", Scale: quantity.Ratio, Better: better, Value: 2,
+		Place: place, Field: 6, FieldName: "laptops", Class: &class}
 }
 
 func kinds(list []Finding) map[string]string {
@@ -30,16 +31,28 @@ func TestRulesSayWhatTheFiguresSupportAndNoMore(t *testing.T) {
 		rule  string
 		want  string // "" for no finding of the rule
 	}{
-		{"surely first", Facts{Standings: []Standing{standing(ranking.Place{Best: 1, Worst: 1}, sureLess, quantity.Lower)}}, "first-or-last", "strength: Best of 6 laptops in packing: 2.000 s."},
-		{"first, but shared", Facts{Standings: []Standing{standing(ranking.Place{Best: 1, Worst: 2}, sureLess, quantity.Lower)}}, "first-or-last", ""},
-		{"surely last", Facts{Standings: []Standing{standing(ranking.Place{Best: 6, Worst: 6}, sureLess, quantity.Higher)}}, "first-or-last", "weakness: Last of 6"},
-		{"less time is a strength", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 3}, sureLess, quantity.Lower)}}, "against-class", "strength: 20 ± 3 % less than the average of 6 laptops"},
-		{"less rate is a weakness", Facts{Standings: []Standing{standing(ranking.Place{Best: 4, Worst: 5}, sureLess, quantity.Higher)}}, "against-class", "weakness: 20 ± 3 % less"},
-		{"not sure", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 5}, vague, quantity.Lower)}}, "against-class", ""},
-		{"missing", Facts{Missing: []string{"noise", "weight"}}, "missing-evidence", "note: Not measured here, though rivals were: noise, weight."},
-		{"short claim", Facts{Claims: []ClaimFact{{ID: "x", Name: "battery life", Claimed: "up to 13 h", Verdict: claims.Verdict{Outcome: claims.Short, Amount: "12 %", By: -0.12}}}}, "claims", "weakness: Short of the claimed up to 13 h in battery life, by 12 %."},
-		{"claim kept", Facts{Claims: []ClaimFact{{ID: "x", Name: "weight", Claimed: "1.29 kg", Verdict: claims.Verdict{Outcome: claims.Held}}}}, "claims", "note: Keeps its promise in weight: 1.29 kg."},
-		{"untested claim", Facts{Claims: []ClaimFact{{ID: "x", Name: "noise", Claimed: "0 dB(A)", Verdict: claims.Verdict{Outcome: claims.Untested}}}}, "claims", "note: The claimed 0 dB(A) in noise could not be judged: untested."},
+		{"surely first", Facts{Standings: []Standing{standing(ranking.Place{Best: 1, Worst: 1}, sureLess, quantity.Lower)}},
+			"first-or-last", "strength: Best of 6 laptops in packing: 2.000 s."},
+		{"first, but shared", Facts{Standings: []Standing{standing(ranking.Place{Best: 1, Worst: 2}, sureLess,
+			quantity.Lower)}}, "first-or-last", ""},
+		{"surely last", Facts{Standings: []Standing{standing(ranking.Place{Best: 6, Worst: 6}, sureLess, quantity.Higher)}},
+			"first-or-last", "weakness: Last of 6"},
+		{"less time is a strength", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 3}, sureLess,
+			quantity.Lower)}}, "against-class", "strength: 20 ± 3 % less than the average of 6 laptops"},
+		{"less rate is a weakness", Facts{Standings: []Standing{standing(ranking.Place{Best: 4, Worst: 5}, sureLess,
+			quantity.Higher)}}, "against-class", "weakness: 20 ± 3 % less"},
+		{"not sure", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 5}, vague, quantity.Lower)}},
+			"against-class", ""},
+		{"missing", Facts{Missing: []string{"noise", "weight"}}, "missing-evidence",
+			"note: Not measured here, though rivals were: noise, weight."},
+		{"short claim", Facts{Claims: []ClaimFact{{ID: "x", Name: "battery life", Claimed: "up to 13 h",
+			Verdict: claims.Verdict{Outcome: claims.Short, Amount: "12 %", By: -0.12}}}}, "claims",
+			"weakness: Short of the claimed up to 13 h in battery life, by 12 %."},
+		{"claim kept", Facts{Claims: []ClaimFact{{ID: "x", Name: "weight", Claimed: "1.29 kg",
+			Verdict: claims.Verdict{Outcome: claims.Held}}}}, "claims", "note: Keeps its promise in weight: 1.29 kg."},
+		{"untested claim", Facts{Claims: []ClaimFact{{ID: "x", Name: "noise", Claimed: "0 dB(A)",
+			Verdict: claims.Verdict{Outcome: claims.Untested}}}}, "claims", "note: The claimed 0 dB(A) in noise could not be " +
+			"judged: untested."},
 	} {
 		got := kinds(Findings(c.facts))[c.rule]
 		if c.want == "" && got != "" || !strings.HasPrefix(got, c.want) {
@@ -48,12 +61,14 @@ func TestRulesSayWhatTheFiguresSupportAndNoMore(t *testing.T) {
 	}
 	pre := standing(ranking.Place{Best: 2, Worst: 3}, vague, quantity.Higher)
 	pre.Predecessor = &Against{"the Old One", ranking.Relative{Value: 131, Lo: 127, Hi: 135}}
-	if got := kinds(Findings(Facts{Standings: []Standing{pre}}))["against-predecessor"]; got != "strength: 31 ± 4 % more than its predecessor, the Old One, in packing." {
+	if got := kinds(Findings(Facts{Standings: []Standing{
+		pre}}))["against-predecessor"]; got != "strength: 31 ± 4 % more than its predecessor, the Old One, in packing." {
 		t.Errorf("predecessor: %q", got)
 	}
 	open := standing(ranking.Place{Best: 2, Worst: 3}, vague, quantity.Higher)
 	open.Rival, open.Tie = &Against{Name: "the Rival"}, ranking.Undecided
-	if got := kinds(Findings(Facts{Standings: []Standing{open, open}}))["tie-with-rival"]; got != "note: Undecided against the Rival: packing; packing. More repeats would tell." {
+	if got := kinds(Findings(Facts{Standings: []Standing{open,
+		open}}))["tie-with-rival"]; got != "note: Undecided against the Rival: packing; packing. More repeats would tell." {
 		t.Errorf("tie: %q", got)
 	}
 }
@@ -61,7 +76,8 @@ func TestRulesSayWhatTheFiguresSupportAndNoMore(t *testing.T) {
 func TestTheMostTellingComesFirstAndTheRestStartsHidden(t *testing.T) {
 	var facts Facts
 	for i := range 9 {
-		s := standing(ranking.Place{Best: 2, Worst: 3}, ranking.Relative{Value: 110 + 10*float64(i), Lo: 105 + 10*float64(i), Hi: 115 + 10*float64(i)}, quantity.Higher)
+		s := standing(ranking.Place{Best: 2, Worst: 3}, ranking.Relative{Value: 110 + 10*float64(i), Lo: 105 + 10*float64(i),
+			Hi: 115 + 10*float64(i)}, quantity.Higher)
 		s.Measure = string(rune('a'+i)) + "/m"
 		facts.Standings = append(facts.Standings, s)
 	}
@@ -84,12 +100,14 @@ func TestFreshFindingsKeepTheReviewersWords(t *testing.T) {
 		{ID: "gone-edited", Rule: "r", Kind: "note", Text: "vanished but edited", Edited: true},
 		{ID: "mine", Rule: "reviewer", Kind: "weakness", Text: "sharp edges"},
 	}
-	merged := Merge(kept, []Finding{{ID: "a", Rule: "r", Kind: "weakness", Text: "new"}, {ID: "b", Rule: "r", Kind: "note", Text: "new"}, {ID: "c", Rule: "r", Kind: "note", Text: "fresh"}})
+	merged := Merge(kept, []Finding{{ID: "a", Rule: "r", Kind: "weakness", Text: "new"}, {ID: "b", Rule: "r", Kind: "note",
+		Text: "new"}, {ID: "c", Rule: "r", Kind: "note", Text: "fresh"}})
 	got := map[string]Finding{}
 	for _, f := range merged {
 		got[f.ID] = f
 	}
-	if got["a"].Text != "my words" || got["a"].Kind != "strength" || got["b"].Text != "new" || !got["b"].Hidden || got["c"].Text != "fresh" || got["mine"].Text != "sharp edges" || got["gone-edited"].Text == "" {
+	if got["a"].Text != "my words" || got["a"].Kind != "strength" || got["b"].Text != "new" || !got["b"].Hidden ||
+		got["c"].Text != "fresh" || got["mine"].Text != "sharp edges" || got["gone-edited"].Text == "" {
 		t.Errorf("merged %+v", merged)
 	}
 	if _, there := got["gone"]; there {

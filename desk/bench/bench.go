@@ -1,6 +1,6 @@
-// Package bench is the room of what runs: plans, the agents that work through them, their leases, what they report while they
-// work, and incidents. What goes in are plans and reports; what comes out are directives and the view of the bench. Results
-// of runs belong to another room.
+// Package bench is the room of what runs: plans, the agents that work through them, their leases, what they report
+// while they work, and incidents. What goes in are plans and reports; what comes out are directives and the view of the
+// bench. Results of runs belong to another room.
 package bench
 
 import (
@@ -21,8 +21,8 @@ type Figures interface {
 	Expected(ctx context.Context, measure, unit, variant string) (value float64, from string, err error)
 }
 
-// Bench is the room. All of it may be used by many at once; what runs now and what runs took have a lock each, held for moments
-// and never while the database is asked.
+// Bench is the room. All of it may be used by many at once; what runs now and what runs took have a lock each, held for
+// moments and never while the database is asked.
 type Bench struct {
 	desk    *desk.Desk
 	figures Figures
@@ -33,10 +33,11 @@ type Bench struct {
 	closing sync.Once
 }
 
-// Open makes the room: it learns how long runs take, renews the leases of plans that were at work when the service ended, and
-// begins to tend the bench.
+// Open makes the room: it learns how long runs take, renews the leases of plans that were at work when the service
+// ended, and begins to tend the bench.
 func Open(ctx context.Context, d *desk.Desk, f Figures) (*Bench, error) {
-	b := &Bench{desk: d, figures: f, live: live{plans: map[string]*atWork{}}, stop: make(chan struct{}), tended: make(chan struct{})}
+	b := &Bench{desk: d, figures: f, live: live{plans: map[string]*atWork{}}, stop: make(chan struct{}),
+		tended: make(chan struct{})}
 	if err := b.remember(ctx); err != nil {
 		return nil, err
 	}

@@ -58,7 +58,9 @@ func join(t *testing.T, d *house.House, plan string) record.Joined {
 
 func deliver(t *testing.T, d *house.House, j record.Joined, step, repeat int, outcome record.Ending) {
 	t.Helper()
-	r := record.Run{ID: uuid.NewString(), Plan: j.Plan.ID, Step: step, Repeat: repeat, Test: j.Plan.Steps[step].Test, TestVersion: 1, Sitting: j.Sitting, Outcome: outcome, Started: testdesk.Morning(), Ended: testdesk.Morning().Add(10 * time.Second)}
+	r := record.Run{ID: uuid.NewString(), Plan: j.Plan.ID, Step: step, Repeat: repeat, Test: j.Plan.Steps[step].Test,
+		TestVersion: 1, Sitting: j.Sitting, Outcome: outcome, Started: testdesk.Morning(),
+		Ended: testdesk.Morning().Add(10 * time.Second)}
 	if outcome == record.Done {
 		r.Readings = []record.Reading{{Measure: "rate", State: record.OK, Value: 100 + float64(repeat)}}
 	} else {
@@ -77,8 +79,10 @@ func TestPlansAtTheirEdges(t *testing.T) {
 		want []string
 	}{
 		{method.Plan{Unit: "a"}, []string{"at least one test"}},
-		{method.Plan{Unit: "nobody", Setup: "odd", Steps: []method.PlanStep{{Test: "nothing"}}}, []string{`no unit "nobody"`, `no setup "odd"`, `no test "nothing"`}},
-		{method.Plan{Unit: "a", Steps: []method.PlanStep{{Test: "work", Repeats: 101}, {Test: "work", Repeats: -1}}}, []string{"101 repeats", "-1 repeats"}},
+		{method.Plan{Unit: "nobody", Setup: "odd", Steps: []method.PlanStep{{Test: "nothing"}}}, []string{`no unit "nobody"`,
+			`no setup "odd"`, `no test "nothing"`}},
+		{method.Plan{Unit: "a", Steps: []method.PlanStep{{Test: "work", Repeats: 101}, {Test: "work", Repeats: -1}}},
+			[]string{"101 repeats", "-1 repeats"}},
 		{method.Plan{Unit: "a", Steps: []method.PlanStep{{Test: "weight"}}}, []string{"is entered by the desk"}},
 		{method.Plan{Unit: "a", Steps: []method.PlanStep{{Test: "work", Setup: "odd"}}}, []string{`no setup "odd"`}},
 	} {
@@ -86,13 +90,15 @@ func TestPlansAtTheirEdges(t *testing.T) {
 		testdesk.Says(t, err, desk.Invalid, append(c.want, "plan refused")...)
 	}
 	for n, want := range map[int]int{0: 3, 1: 1, 100: 100} {
-		if p := planned(t, d, "a", method.PlanStep{Test: "work", Repeats: n}); p.Steps[0].Repeats != want || p.State != method.PlanWaiting || p.Name != "1 tests" {
+		if p := planned(t, d, "a", method.PlanStep{Test: "work", Repeats: n}); p.Steps[0].Repeats != want ||
+			p.State != method.PlanWaiting || p.Name != "1 tests" {
 			t.Errorf("%d repeats asked for: %+v", n, p)
 		}
 	}
 }
 
-// Codes hold for an hour, once; a unit has one agent at a time, for as long as its lease lasts; a clock may be a day off.
+// Codes hold for an hour, once; a unit has one agent at a time, for as long as its lease lasts; a clock may be a day
+// off.
 func TestJoiningAtItsEdges(t *testing.T) {
 	d, c := opened(t)
 	p, other := planned(t, d, "a"), planned(t, d, "a")
@@ -105,7 +111,8 @@ func TestJoiningAtItsEdges(t *testing.T) {
 	testdesk.Says(t, err, desk.Invalid, "name and boot")
 	_, err = d.Bench.Join(ctx, code, "short", machine)
 	testdesk.Says(t, err, desk.Invalid, "characters at least")
-	for off, want := range map[time.Duration]bool{desk.FarOff: true, desk.FarOff + time.Second: false, -desk.FarOff: true, -desk.FarOff - time.Second: false} {
+	for off, want := range map[time.Duration]bool{desk.FarOff: true, desk.FarOff + time.Second: false, -desk.FarOff: true,
+		-desk.FarOff - time.Second: false} {
 		at := c.at.Add(off)
 		_, err := d.Bench.Join(ctx, "AAAA-AAAA", "", record.Machine{Name: "m", Boot: "b", Clock: &at})
 		if refused := desk.Refused(err, desk.Invalid); refused == want {
@@ -121,7 +128,8 @@ func TestJoiningAtItsEdges(t *testing.T) {
 	if err != nil || j.Plan.State != method.PlanRunning || len(j.Jobs) != 2 || len(j.Setups) != 1 {
 		t.Fatalf("%+v, %v", j, err)
 	}
-	if again, err := d.Bench.Join(ctx, "spent", j.Token, machine); err != nil || again.Plan.ID != p.ID || again.Sitting != j.Sitting {
+	if again, err := d.Bench.Join(ctx, "spent", j.Token, machine); err != nil || again.Plan.ID != p.ID ||
+		again.Sitting != j.Sitting {
 		t.Errorf("with its own secret it is no second joining: %v", err)
 	}
 	second, _, _ := d.Bench.JoinCode(ctx, other.ID)
@@ -168,7 +176,8 @@ func TestWhatCameOfAStep(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if s := b.Steps[0]; s.State != c.want || s.Done != len(c.runs) || b.Done != len(c.runs) || b.Jobs != 2 || b.Title != "Maker A, 16 GiB" {
+		if s := b.Steps[0]; s.State != c.want || s.Done != len(c.runs) || b.Done != len(c.runs) || b.Jobs != 2 ||
+			b.Title != "Maker A, 16 GiB" {
 			t.Errorf("%s: %+v of %d jobs", c.name, s, b.Jobs)
 		}
 		if p, err := d.Bench.FinishPlan(ctx, j.Plan.ID); err != nil || p.State != c.over {
@@ -232,7 +241,8 @@ func TestIncidentsAtTheirEdges(t *testing.T) {
 		times, tries int
 		ok           bool
 	}{{0, 0, false}, {1, 0, true}, {0, 11, true}, {11, 11, true}, {12, 11, false}, {-1, 11, false}, {1, -1, false}} {
-		_, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "a", Kind: "slow-link", Times: x.times, Tries: x.tries}, "me")
+		_, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "a", Kind: "slow-link", Times: x.times, Tries: x.tries},
+			"me")
 		if (err == nil) != x.ok {
 			t.Errorf("%d of %d: %v", x.times, x.tries, err)
 		}
@@ -249,16 +259,18 @@ func TestIncidentsAtTheirEdges(t *testing.T) {
 		_, err := d.Bench.NoteIncident(ctx, x.i, "me")
 		testdesk.Says(t, err, desk.Invalid, x.want)
 	}
-	if x, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "a", Kind: "crash", Times: 1, At: c.at.Add(desk.FarOff)}, "me"); err != nil || x.By != "me" || x.ID == "" {
+	if x, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "a", Kind: "crash", Times: 1, At: c.at.Add(desk.FarOff)},
+		"me"); err != nil || x.By != "me" || x.ID == "" {
 		t.Errorf("%+v, %v", x, err)
 	}
 }
 
-// Rates by hand: what was counted out of tries is a share of those, with Clopper and Pearson's interval; what an agent noted is a share of the
-// runs that were begun there, the failed ones and the broken-off one among them.
+// Rates by hand: what was counted out of tries is a share of those, with Clopper and Pearson's interval; what an agent
+// noted is a share of the runs that were begun there, the failed ones and the broken-off one among them.
 func TestIncidentRatesByHand(t *testing.T) {
 	d, _ := opened(t)
-	if _, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "b", Kind: "slow-link", Times: 3, Tries: 11}, "me"); err != nil {
+	if _, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "b", Kind: "slow-link", Times: 3, Tries: 11},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	j := join(t, d, planned(t, d, "a", method.PlanStep{Test: "work", Repeats: 4}).ID)
@@ -266,7 +278,8 @@ func TestIncidentRatesByHand(t *testing.T) {
 		deliver(t, d, j, 0, i, o)
 	}
 	step := 0
-	crash := record.Incident{ID: uuid.NewString(), Plan: j.Plan.ID, Kind: record.Crash, Step: &step, At: testdesk.Morning()}
+	crash := record.Incident{ID: uuid.NewString(), Plan: j.Plan.ID, Kind: record.Crash, Step: &step,
+		At: testdesk.Morning()}
 	for range 2 { // sent again it is no second one
 		if err := d.Bench.AgentIncident(ctx, crash); err != nil {
 			t.Fatal(err)
@@ -280,14 +293,17 @@ func TestIncidentRatesByHand(t *testing.T) {
 		unit, of     string
 		times, tries int
 		sentence     string
-	}{{"a", "runs", 1, 4, "crash in 1 of 4 runs (25 %, 95 %: 1–81 %)"}, {"b", "tries", 3, 11, "slow link in 3 of 11 tries (27 %, 95 %: 6–61 %)"}} {
+	}{{"a", "runs", 1, 4, "crash in 1 of 4 runs (25 %, 95 %: 1–81 %)"}, {"b", "tries", 3, 11,
+		"slow link in 3 of 11 tries (27 %, 95 %: 6–61 %)"}} {
 		r := rates[i]
 		lo, hi := stats.ClopperPearson(want.times, want.tries, 0.95)
-		if r.Unit != want.unit || r.Of != want.of || r.Times != want.times || r.Tries != want.tries || math.Abs(r.Low-lo) > 1e-12 || math.Abs(r.High-hi) > 1e-12 || r.Sentence != want.sentence {
+		if r.Unit != want.unit || r.Of != want.of || r.Times != want.times || r.Tries != want.tries ||
+			math.Abs(r.Low-lo) > 1e-12 || math.Abs(r.High-hi) > 1e-12 || r.Sentence != want.sentence {
 			t.Errorf("%+v, want %+v", r, want)
 		}
 	}
-	for _, x := range []record.Incident{{ID: "7"}, {ID: uuid.NewString(), Plan: j.Plan.ID, Kind: "slow-link"}, {ID: uuid.NewString(), Plan: j.Plan.ID, Kind: record.Crash, Step: func() *int { n := 1; return &n }()}} {
+	for _, x := range []record.Incident{{ID: "7"}, {ID: uuid.NewString(), Plan: j.Plan.ID, Kind: "slow-link"},
+		{ID: uuid.NewString(), Plan: j.Plan.ID, Kind: record.Crash, Step: func() *int { n := 1; return &n }()}} {
 		if err := d.Bench.AgentIncident(ctx, x); !desk.Refused(err, desk.Invalid) {
 			t.Errorf("%+v: %v", x, err)
 		}

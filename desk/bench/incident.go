@@ -38,7 +38,8 @@ func (d *Bench) NoteIncident(ctx context.Context, x record.Incident, by string) 
 		wrong = append(wrong, "the kind is a short name such as crash or slow-link: "+why)
 	}
 	if x.Times < 0 || x.Tries < 0 || x.Tries > 0 && x.Times > x.Tries || x.Tries == 0 && x.Times == 0 {
-		wrong = append(wrong, fmt.Sprintf("%d times in %d tries cannot be: it happened at most as often as it was tried", x.Times, x.Tries))
+		wrong = append(wrong, fmt.Sprintf("%d times in %d tries cannot be: it happened at most as often as it was tried",
+			x.Times, x.Tries))
 	}
 	if x.At.After(d.desk.Now().Add(desk.FarOff)) {
 		wrong = append(wrong, "it cannot have happened in the future")
@@ -182,7 +183,8 @@ func (d *Bench) IncidentRates(ctx context.Context, unit string) ([]record.Incide
 		out[i].Sentence = rateSentence(out[i])
 	}
 	slices.SortFunc(out, func(a, b record.IncidentRate) int {
-		return cmp.Or(cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Host, b.Host), cmp.Compare(a.Place, b.Place))
+		return cmp.Or(cmp.Compare(a.Unit, b.Unit), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Host, b.Host),
+			cmp.Compare(a.Place, b.Place))
 	})
 	if out == nil {
 		out = []record.IncidentRate{}
@@ -206,7 +208,8 @@ func rateSentence(r record.IncidentRate) string {
 	if r.Tries > 0 {
 		share = float64(r.Times) / float64(r.Tries)
 	}
-	text := fmt.Sprintf("%s in %d of %d %s (%.0f %%, 95 %%: %.0f–%.0f %%)", strings.ReplaceAll(string(r.Kind), "-", " "), r.Times, r.Tries, r.Of, 100*share, 100*r.Low, 100*r.High)
+	text := fmt.Sprintf("%s in %d of %d %s (%.0f %%, 95 %%: %.0f–%.0f %%)", strings.ReplaceAll(string(r.Kind), "-", " "),
+		r.Times, r.Tries, r.Of, 100*share, 100*r.Low, 100*r.High)
 	if r.HostsAll > 1 {
 		text += fmt.Sprintf(", on %s of %s hosts", numberWord(r.Hosts), numberWord(r.HostsAll))
 	}

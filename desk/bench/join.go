@@ -88,7 +88,8 @@ func (d *Bench) Join(ctx context.Context, code, token string, m record.Machine) 
 			return err
 		}
 		if err := q.AddToken(ctx, store.Token{Hash: desk.Hash(token), Name: m.Name, Role: "agent", Plan: plan,
-			Created: d.desk.Now().UTC().Format(time.RFC3339), Expires: d.desk.Now().UTC().Add(30 * 24 * time.Hour).Format(time.RFC3339)}); err != nil {
+			Created: d.desk.Now().UTC().Format(time.RFC3339),
+			Expires: d.desk.Now().UTC().Add(30 * 24 * time.Hour).Format(time.RFC3339)}); err != nil {
 			return err
 		}
 		j.Plan.State, j.Plan.Agent = method.PlanRunning, m.Name
@@ -156,7 +157,8 @@ func (d *Bench) Rejoin(ctx context.Context, plan string, m record.Machine) (reco
 			return desk.Missing(err, "plan", plan)
 		}
 		if j.Plan.Agent != m.Name {
-			return desk.Refuse(desk.Denied, "this plan was joined by %q, not by %q; make a new code for the plan", j.Plan.Agent, m.Name)
+			return desk.Refuse(desk.Denied, "this plan was joined by %q, not by %q; make a new code for the plan", j.Plan.Agent,
+				m.Name)
 		}
 		return d.seat(ctx, q, &j, m)
 	})
@@ -170,7 +172,8 @@ func (d *Bench) Rejoin(ctx context.Context, plan string, m record.Machine) (reco
 // seat puts a machine into its sitting and adds to the joined plan all that is needed to work through it.
 func (d *Bench) seat(ctx context.Context, q *desk.Tx, j *record.Joined, m record.Machine) error {
 	m.Clock = nil
-	s, err := q.PutSitting(ctx, record.Sitting{ID: desk.NewID(), Unit: j.Plan.Unit, Boot: m.Boot, Started: d.desk.Now(), Machine: m})
+	s, err := q.PutSitting(ctx, record.Sitting{ID: desk.NewID(), Unit: j.Plan.Unit, Boot: m.Boot, Started: d.desk.Now(),
+		Machine: m})
 	if err != nil {
 		return err
 	}
@@ -219,7 +222,8 @@ func (d *Bench) checkClock(m record.Machine) error {
 		return nil
 	}
 	if off := m.Clock.Sub(d.desk.Now()); off.Abs() > desk.FarOff {
-		return desk.Refuse(desk.Invalid, "the machine's clock says %s, the service's %s; set it right, then join", m.Clock.UTC().Format("2006-01-02 15:04"), d.desk.Now().UTC().Format("2006-01-02 15:04"))
+		return desk.Refuse(desk.Invalid, "the machine's clock says %s, the service's %s; set it right, then join",
+			m.Clock.UTC().Format("2006-01-02 15:04"), d.desk.Now().UTC().Format("2006-01-02 15:04"))
 	}
 	return nil
 }

@@ -196,7 +196,8 @@ func (d *Bench) free(ctx context.Context, q *desk.Tx, p method.Plan) error {
 		for _, a := range machines(o) {
 			for _, b := range machines(p) {
 				if a == b {
-					return desk.Refuse(desk.Conflict, "%s has an agent at work, %q, heard %.0f s ago; a unit has one at a time: wait until it is done, stop its plan, or end it and wait %.0f s",
+					return desk.Refuse(desk.Conflict, "%s has an agent at work, %q, heard %.0f s ago; a unit has one at a time: "+
+						"wait until it is done, stop its plan, or end it and wait %.0f s",
 						a, o.Agent, d.desk.Now().Sub(w.heard).Seconds(), d.desk.Lease.Seconds())
 				}
 			}
@@ -264,7 +265,8 @@ func (d *Bench) endLeases(ctx context.Context) {
 			if err != nil {
 				return err
 			}
-			x := record.Incident{ID: desk.NewID(), Unit: p.Unit, Host: p.Host, Place: p.Place, Plan: id, Kind: record.Disconnection, Times: 1, By: "service",
+			x := record.Incident{ID: desk.NewID(), Unit: p.Unit, Host: p.Host, Place: p.Place, Plan: id,
+				Kind: record.Disconnection, Times: 1, By: "service",
 				Text: fmt.Sprintf("%s went silent; its lease ended after %.0f s.", p.Agent, d.desk.Lease.Seconds())}
 			d.live.mu.Lock()
 			w := d.live.at(id)

@@ -71,7 +71,8 @@ func (d *Bench) checkPlan(ctx context.Context, p method.Plan) (method.Plan, []st
 		if setup := setups[p.SetupOf(i)]; setup != nil {
 			for _, k := range desk.SortedKeys(t.Needs) {
 				if got := setup.Conditions[k]; got != t.Needs[k] {
-					wrong = append(wrong, fmt.Sprintf("test %q needs %s=%s, and setup %q says %s", s.Test, k, t.Needs[k], setup.Slug, cmp.Or(got, "nothing of it")))
+					wrong = append(wrong, fmt.Sprintf("test %q needs %s=%s, and setup %q says %s", s.Test, k, t.Needs[k], setup.Slug,
+						cmp.Or(got, "nothing of it")))
 				}
 			}
 		}
@@ -88,7 +89,8 @@ func (d *Bench) checkPlan(ctx context.Context, p method.Plan) (method.Plan, []st
 }
 
 // checkSetups finds the setups of a plan's steps; nil stands for one that is not known.
-func (d *Bench) checkSetups(ctx context.Context, p method.Plan, kind catalog.Kind) (setups map[string]*method.Setup, wrong []string, err error) {
+func (d *Bench) checkSetups(ctx context.Context, p method.Plan, kind catalog.Kind) (setups map[string]*method.Setup,
+	wrong []string, err error) {
 	setups = map[string]*method.Setup{}
 	for i := range p.Steps {
 		slug := p.SetupOf(i)
@@ -246,7 +248,8 @@ func (d *Bench) AddPlanFrom(ctx context.Context, x PlanFrom, by string) (method.
 	if kind != "" && len(f.Subjects) > 0 && !slices.Contains(f.Subjects, kind) {
 		return method.Plan{}, desk.Refuse(desk.Invalid, "plan %q is meant for %v, not for a %s", f.Name, f.Subjects, kind)
 	}
-	return d.AddPlan(ctx, method.Plan{Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: setups[0], Name: f.Name, Steps: steps, Terms: f.Terms}, by)
+	return d.AddPlan(ctx, method.Plan{Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: setups[0], Name: f.Name,
+		Steps: steps, Terms: f.Terms}, by)
 }
 
 // ExportPlan gives a plan on the bench as a file, for other units.
@@ -285,7 +288,8 @@ func (d *Bench) Direct(ctx context.Context, id, what, by string) (method.Plan, e
 				return q.PutPlan(ctx, *p)
 			}
 		default:
-			return desk.Refuse(desk.Invalid, "a plan can be told to %s, %s or %s, not to %q", PlanPause, PlanResume, PlanStop, what)
+			return desk.Refuse(desk.Invalid, "a plan can be told to %s, %s or %s, not to %q", PlanPause, PlanResume, PlanStop,
+				what)
 		}
 		return nil
 	})
@@ -319,7 +323,8 @@ func (d *Bench) Confirm(ctx context.Context, id, ask, by string) (method.Plan, e
 	})
 }
 
-func (d *Bench) control(ctx context.Context, id, by, act string, change func(*desk.Tx, *method.Plan, *record.Directive) error) (method.Plan, error) {
+func (d *Bench) control(ctx context.Context, id, by, act string, change func(*desk.Tx, *method.Plan,
+	*record.Directive) error) (method.Plan, error) {
 	var p method.Plan
 	err := d.desk.Write(ctx, func(q *desk.Tx) error {
 		var err error
@@ -348,6 +353,9 @@ func (d *Bench) control(ctx context.Context, id, by, act string, change func(*de
 
 // slugOf makes an identifier of a name.
 func slugOf(name string) string {
-	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') })
+	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
+		return (r < 'a' || r > 'z') &&
+			(r < '0' || r > '9')
+	})
 	return cmp.Or(strings.Join(words, "-"), "plan")
 }

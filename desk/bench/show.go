@@ -16,7 +16,8 @@ import (
 
 // order is how plans stand on the bench: those at work first, then those that wait, then the others.
 func order(p method.Plan) int {
-	return slices.Index([]method.PlanState{method.PlanDone, method.PlanStopped, method.PlanWaiting, method.PlanSilent, method.PlanRunning}, p.State) / 2
+	return slices.Index([]method.PlanState{method.PlanDone, method.PlanStopped, method.PlanWaiting, method.PlanSilent,
+		method.PlanRunning}, p.State) / 2
 }
 
 // Bench lists the plans on the bench, those at work first, then those that wait, then the others from the newest on,
@@ -38,7 +39,8 @@ func (d *Bench) Bench(ctx context.Context, limit int) ([]record.BenchPlan, error
 	}
 	out := []record.BenchPlan{}
 	for _, p := range plans {
-		b := record.BenchPlan{Steps: []record.BenchStep{}, Incidents: []record.Incident{}, Doubts: []record.BenchDoubt{}, Jobs: len(p.Jobs()), Done: counts[p.ID].Done, Marked: counts[p.ID].Marked}
+		b := record.BenchPlan{Steps: []record.BenchStep{}, Incidents: []record.Incident{}, Doubts: []record.BenchDoubt{},
+			Jobs: len(p.Jobs()), Done: counts[p.ID].Done, Marked: counts[p.ID].Marked}
 		if err := d.introduce(ctx, p, &b); err != nil {
 			return nil, err
 		}
@@ -115,7 +117,8 @@ func (d *Bench) planDoubts(ctx context.Context, id string) ([]record.BenchDoubt,
 	doubts, _, err := d.desk.Store.Doubts(ctx, store.DoubtFilter{Plan: id, State: trust.Open, Limit: 20})
 	out := []record.BenchDoubt{}
 	for _, x := range doubts {
-		out = append(out, record.BenchDoubt{ID: x.ID, Run: x.Run, Test: x.Test, TestName: x.TestName, Title: x.Title, Severity: string(x.Severity), Sentence: x.Sentence, Proposal: x.Proposal, Again: x.Again})
+		out = append(out, record.BenchDoubt{ID: x.ID, Run: x.Run, Test: x.Test, TestName: x.TestName, Title: x.Title,
+			Severity: string(x.Severity), Sentence: x.Sentence, Proposal: x.Proposal, Again: x.Again})
 	}
 	return out, err
 }
@@ -138,7 +141,8 @@ func (d *Bench) steps(ctx context.Context, b *record.BenchPlan, runs []record.Ru
 		if p.Cool != nil {
 			seconds += p.Cool.Seconds
 		}
-		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: record.StepWaits, Seconds: seconds * float64(s.Repeats), Options: s.Options,
+		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: record.StepWaits,
+			Seconds: seconds * float64(s.Repeats), Options: s.Options,
 			Setup: p.SetupOf(i), Figures: []record.BenchFigure{}}
 		if setups[step.Setup], err = d.desk.Store.Setup(ctx, step.Setup); err != nil {
 			return desk.Missing(err, "setup", step.Setup)
@@ -227,7 +231,8 @@ func testsOf(p method.Plan) []string {
 }
 
 // figure is one measure's figure so far, the last reading and what was expected; false if none of them is known.
-func (d *Bench) figure(ctx context.Context, b *record.BenchPlan, setup string, t method.Test, m method.Measure, last *record.Run) (record.BenchFigure, bool, error) {
+func (d *Bench) figure(ctx context.Context, b *record.BenchPlan, setup string, t method.Test, m method.Measure,
+	last *record.Run) (record.BenchFigure, bool, error) {
 	id, p := method.ID(t.Slug, m.Slug), b.Plan
 	f := record.BenchFigure{Measure: id, Name: m.Name}
 	e, ok, err := d.figures.SoFar(ctx, id, store.CellKey{Setup: setup, Unit: p.Unit, Host: p.Host, Place: p.Place})

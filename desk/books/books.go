@@ -1,6 +1,6 @@
-// Package books is the room of what is written down before anything is measured: models, variants, units, claims, offers, rigs,
-// exchange rates, tests, setups, conditions, inspection sheets, and who may come in. It checks an entry, writes it or nothing of
-// it, and tells who watches the catalogue. It judges no figure.
+// Package books is the room of what is written down before anything is measured: models, variants, units, claims,
+// offers, rigs, exchange rates, tests, setups, conditions, inspection sheets, and who may come in. It checks an entry,
+// writes it or nothing of it, and tells who watches the catalogue. It judges no figure.
 package books
 
 import (
@@ -41,10 +41,14 @@ func Open(ctx context.Context, d *desk.Desk, builtin []method.Test) (*Books, err
 
 // builtinSetups are the setups that every desk starts with.
 var builtinSetups = []method.Setup{
-	{Slug: method.AsDelivered, Name: "As delivered", Conditions: map[string]string{"supply": "mains", "power.mode": "default", "memory.profile": "default"}},
-	{Slug: "battery", Name: "On battery", Raised: true, Conditions: map[string]string{"supply": "battery", "power.mode": "default", "memory.profile": "default"}},
-	{Slug: "fast-mode", Name: "Fast mode", Raised: true, Conditions: map[string]string{"supply": "mains", "power.mode": "fast", "memory.profile": "default"}},
-	{Slug: "quiet-mode", Name: "Quiet mode", Raised: true, Conditions: map[string]string{"supply": "mains", "power.mode": "quiet", "memory.profile": "default"}},
+	{Slug: method.AsDelivered, Name: "As delivered", Conditions: map[string]string{"supply": "mains",
+		"power.mode": "default", "memory.profile": "default"}},
+	{Slug: "battery", Name: "On battery", Raised: true, Conditions: map[string]string{"supply": "battery",
+		"power.mode": "default", "memory.profile": "default"}},
+	{Slug: "fast-mode", Name: "Fast mode", Raised: true, Conditions: map[string]string{"supply": "mains",
+		"power.mode": "fast", "memory.profile": "default"}},
+	{Slug: "quiet-mode", Name: "Quiet mode", Raised: true, Conditions: map[string]string{"supply": "mains",
+		"power.mode": "quiet", "memory.profile": "default"}},
 }
 
 // Schema returns a published JSON Schema by name: dossier, test, runs, plan, sheet or use.

@@ -141,7 +141,8 @@ func (d *Books) AddVariant(ctx context.Context, v catalog.Variant, by string) er
 	if _, err := d.desk.Store.Model(ctx, v.Model); err != nil {
 		return desk.Missing(err, "model", v.Model)
 	}
-	probe := catalog.Dossier{Model: catalog.Model{Slug: v.Model, Kind: catalog.Kinds[0]}, Variants: []catalog.DossierVariant{{Variant: v}}}
+	probe := catalog.Dossier{Model: catalog.Model{Slug: v.Model, Kind: catalog.Kinds[0]},
+		Variants: []catalog.DossierVariant{{Variant: v}}}
 	if err := d.refused(ctx, "variant", probe, probe.Check(nil, nil)...); err != nil {
 		return err
 	}
@@ -164,7 +165,8 @@ func (d *Books) AddUnit(ctx context.Context, u catalog.Unit, by string) error {
 	if err != nil {
 		return desk.Missing(err, "variant", u.Variant)
 	}
-	probe := catalog.Dossier{Model: catalog.Model{Slug: v.Model, Kind: catalog.Kinds[0]}, Variants: []catalog.DossierVariant{{Variant: v, Units: []catalog.Unit{u}}}}
+	probe := catalog.Dossier{Model: catalog.Model{Slug: v.Model, Kind: catalog.Kinds[0]},
+		Variants: []catalog.DossierVariant{{Variant: v, Units: []catalog.Unit{u}}}}
 	if err := d.refused(ctx, "unit", probe, probe.Check(nil, nil)...); err != nil {
 		return err
 	}

@@ -33,13 +33,14 @@ func TestADossierGoesInWholeAndComesOutTheSame(t *testing.T) {
 	}
 	_, err = d.Books.ModelPage(ctx, "z")
 	testdesk.Says(t, err, desk.NotFound, `"z"`) // a check writes nothing
-	for range 2 { // taken in again it says the same and doubles nothing
+	for range 2 {                               // taken in again it says the same and doubles nothing
 		if in, err = d.Books.ImportDossier(ctx, []byte(dossier), false, "me"); err != nil || in.Checked {
 			t.Fatalf("%+v, %v", in, err)
 		}
 	}
 	p, err := d.Books.ModelPage(ctx, "z")
-	if err != nil || len(p.Variants) != 2 || p.Variants[0].Slug != "z-16" || len(p.Variants[0].Claims) != 1 || len(p.Variants[0].Offers) != 1 || len(p.Rigs) != 1 || len(p.Rigs[0].Parts) != 2 {
+	if err != nil || len(p.Variants) != 2 || p.Variants[0].Slug != "z-16" || len(p.Variants[0].Claims) != 1 ||
+		len(p.Variants[0].Offers) != 1 || len(p.Rigs) != 1 || len(p.Rigs[0].Parts) != 2 {
 		t.Fatalf("%+v, %v", p, err)
 	}
 	var line []string
@@ -49,11 +50,14 @@ func TestADossierGoesInWholeAndComesOutTheSame(t *testing.T) {
 	if strings.Join(line, " ") != "c b a" || len(p.Sheets) != 2 {
 		t.Errorf("lineage %v, sheets %v", line, p.Sheets)
 	}
-	if before, err := d.Books.ModelPage(ctx, "c"); err != nil || len(before.Successors) != 1 || before.Successors[0].Slug != "z" {
+	if before, err := d.Books.ModelPage(ctx, "c"); err != nil || len(before.Successors) != 1 ||
+		before.Successors[0].Slug != "z" {
 		t.Errorf("%+v, %v", before.Successors, err)
 	}
 	x, err := d.Books.ExportDossier(ctx, "z")
-	if err != nil || x.Format != catalog.DossierFormat || len(x.Variants) != 2 || x.Variants[0].Model != "" || x.Variants[0].Units[0].Variant != "" || x.Variants[0].Claims[0].ID != "" || x.Variants[0].Offers[0].Variant != "" || len(x.Rigs) != 1 {
+	if err != nil || x.Format != catalog.DossierFormat || len(x.Variants) != 2 || x.Variants[0].Model != "" ||
+		x.Variants[0].Units[0].Variant != "" || x.Variants[0].Claims[0].ID != "" || x.Variants[0].Offers[0].Variant != "" ||
+		len(x.Rigs) != 1 {
 		t.Errorf("%+v, %v", x, err)
 	}
 }
@@ -81,14 +85,21 @@ func TestADossierThatContradictsTheDeskIsRefusedWhole(t *testing.T) {
 func TestSingleEntriesAreCheckedLikeDossiers(t *testing.T) {
 	d := testdesk.Opened(t)
 	ctx := testdesk.Ctx
-	testdesk.Says(t, d.Books.AddModel(ctx, catalog.Model{Slug: "Z Z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"), desk.Invalid, "model refused")
-	testdesk.Says(t, d.Books.AddVariant(ctx, catalog.Variant{Slug: "z", Model: "nothing", Name: "Z"}, "me"), desk.NotFound, `"nothing"`)
-	testdesk.Says(t, d.Books.AddVariant(ctx, catalog.Variant{Slug: "a", Model: "b", Name: "A"}, "me"), desk.Invalid, `belongs to model "a" already`)
-	testdesk.Says(t, d.Books.AddUnit(ctx, catalog.Unit{Slug: "a", Variant: "b", Origin: "bought"}, "me"), desk.Invalid, `belongs to variant "a" already`)
-	testdesk.Says(t, d.Books.AddUnit(ctx, catalog.Unit{Slug: "q", Variant: "nobody", Origin: "bought"}, "me"), desk.NotFound, `"nobody"`)
+	testdesk.Says(t, d.Books.AddModel(ctx, catalog.Model{Slug: "Z Z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"),
+		desk.Invalid, "model refused")
+	testdesk.Says(t, d.Books.AddVariant(ctx, catalog.Variant{Slug: "z", Model: "nothing", Name: "Z"}, "me"), desk.NotFound,
+		`"nothing"`)
+	testdesk.Says(t, d.Books.AddVariant(ctx, catalog.Variant{Slug: "a", Model: "b", Name: "A"}, "me"), desk.Invalid,
+		`belongs to model "a" already`)
+	testdesk.Says(t, d.Books.AddUnit(ctx, catalog.Unit{Slug: "a", Variant: "b", Origin: "bought"}, "me"), desk.Invalid,
+		`belongs to variant "a" already`)
+	testdesk.Says(t, d.Books.AddUnit(ctx, catalog.Unit{Slug: "q", Variant: "nobody", Origin: "bought"}, "me"),
+		desk.NotFound, `"nobody"`)
 	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "r"}, "me"), desk.Invalid, "at least one part")
-	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "R", Parts: []catalog.RigPart{{Unit: "a"}}}, "me"), desk.Invalid, "rig refused")
-	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "r", Parts: []catalog.RigPart{{Unit: "nobody"}}}, "me"), desk.Invalid, `no unit "nobody"`)
+	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "R", Parts: []catalog.RigPart{{Unit: "a"}}}, "me"),
+		desk.Invalid, "rig refused")
+	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "r", Parts: []catalog.RigPart{{Unit: "nobody"}}}, "me"),
+		desk.Invalid, `no unit "nobody"`)
 	_, err := d.Books.Rig(ctx, "r")
 	testdesk.Says(t, err, desk.NotFound, `"r"`)
 	_, err = d.Books.AddClaim(ctx, catalog.Claim{Variant: "nobody"}, "me")
@@ -124,21 +135,28 @@ func TestWhatRunsRestOnStays(t *testing.T) {
 	if err := d.Books.AddSetup(ctx, setup, "me"); err != nil {
 		t.Errorf("its name may change: %v", err)
 	}
-	testdesk.Says(t, d.Books.AddSetup(ctx, method.Setup{Slug: "odd", Name: "Odd", Conditions: map[string]string{"own.fan": "on"}}, "me"), desk.Invalid, `no condition "own.fan"`)
-	testdesk.Says(t, d.Books.AddCondition(ctx, method.ConditionKey{Key: "fan", Name: "fan", Meaning: "x"}, "me"), desk.Invalid, `begins with "own."`)
-	testdesk.Says(t, d.Books.AddCondition(ctx, method.ConditionKey{Key: "own.fan", Name: "fan"}, "me"), desk.Invalid, "a name and a meaning")
-	if err := d.Books.AddCondition(ctx, method.ConditionKey{Key: "own.fan", Name: "fan", Meaning: "on or off"}, "me"); err != nil {
+	testdesk.Says(t, d.Books.AddSetup(ctx, method.Setup{Slug: "odd", Name: "Odd",
+		Conditions: map[string]string{"own.fan": "on"}}, "me"), desk.Invalid, `no condition "own.fan"`)
+	testdesk.Says(t, d.Books.AddCondition(ctx, method.ConditionKey{Key: "fan", Name: "fan", Meaning: "x"}, "me"),
+		desk.Invalid, `begins with "own."`)
+	testdesk.Says(t, d.Books.AddCondition(ctx, method.ConditionKey{Key: "own.fan", Name: "fan"}, "me"), desk.Invalid,
+		"a name and a meaning")
+	if err := d.Books.AddCondition(ctx, method.ConditionKey{Key: "own.fan", Name: "fan", Meaning: "on or off"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := d.Books.AddSetup(ctx, method.Setup{Slug: "odd", Name: "Odd", Conditions: map[string]string{"own.fan": "on"}}, "me"); err != nil {
+	if err := d.Books.AddSetup(ctx, method.Setup{Slug: "odd", Name: "Odd", Conditions: map[string]string{"own.fan": "on"}},
+		"me"); err != nil {
 		t.Error(err)
 	}
 
 	test := func(version, unit string) string {
-		return "format: durvek-test/1\nslug: knots\nversion: " + version + "\nname: Knots\ngroup: application\nmeasures: [{slug: tied, name: tied, unit: " + unit + ", scale: ratio, better: higher}]\nmust_match: [supply]\n"
+		return "format: durvek-test/1\nslug: knots\nversion: " + version + "\nname: Knots\ngroup: application\nmeasures: " +
+			"[{slug: tied, name: tied, unit: " + unit + ", scale: ratio, better: higher}]\nmust_match: [supply]\n"
 	}
 	for _, c := range []struct{ file, want string }{
-		{test("1", "/min"), ""}, {test("1", "/s"), ""}, {test("2", "/s"), ""}, {test("1", "/s"), "version 1 is older than the 2"},
+		{test("1", "/min"), ""}, {test("1", "/s"), ""}, {test("2", "/s"), ""}, {test("1", "/s"),
+			"version 1 is older than the 2"},
 	} {
 		_, err := d.Books.ImportTest(ctx, []byte(c.file), "me")
 		if (err != nil) != (c.want != "") || err != nil && !strings.Contains(err.Error(), c.want) {

@@ -130,7 +130,8 @@ func (d *Books) placeProblems(ctx context.Context, x catalog.Dossier) (out []cat
 			return nil, err
 		}
 		if known && old.Model != x.Model.Slug {
-			out = append(out, catalog.Problem{Path: []any{"variants", i, "slug"}, Reason: fmt.Sprintf("variant %q belongs to model %q already", v.Slug, old.Model)})
+			out = append(out, catalog.Problem{Path: []any{"variants", i, "slug"},
+				Reason: fmt.Sprintf("variant %q belongs to model %q already", v.Slug, old.Model)})
 		}
 		for j, u := range v.Units {
 			here[u.Slug] = true
@@ -140,7 +141,8 @@ func (d *Books) placeProblems(ctx context.Context, x catalog.Dossier) (out []cat
 				return nil, err
 			}
 			if known && old.Variant != v.Slug {
-				out = append(out, catalog.Problem{Path: []any{"variants", i, "units", j, "slug"}, Reason: fmt.Sprintf("unit %q belongs to variant %q already", u.Slug, old.Variant)})
+				out = append(out, catalog.Problem{Path: []any{"variants", i, "units", j, "slug"},
+					Reason: fmt.Sprintf("unit %q belongs to variant %q already", u.Slug, old.Variant)})
 			}
 		}
 	}
@@ -152,7 +154,8 @@ func (d *Books) placeProblems(ctx context.Context, x catalog.Dossier) (out []cat
 				return nil, err
 			}
 			if !known && !here[p.Unit] {
-				out = append(out, catalog.Problem{Path: []any{"rigs", i, "parts", j, "unit"}, Reason: fmt.Sprintf("no unit %q is known", p.Unit)})
+				out = append(out, catalog.Problem{Path: []any{"rigs", i, "parts", j, "unit"},
+					Reason: fmt.Sprintf("no unit %q is known", p.Unit)})
 			}
 		}
 	}

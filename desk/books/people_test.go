@@ -19,7 +19,8 @@ func TestTokensHaveNamesOfTheirOwn(t *testing.T) {
 	}
 	_, err = d.Books.AddToken(ctx, "backup")
 	testdesk.Says(t, err, desk.Conflict, `"backup" is there already`)
-	if list, err := d.Books.Tokens(ctx); err != nil || len(list) != 1 || list[0].Name != "backup" || list[0].Expires != "" {
+	if list, err := d.Books.Tokens(ctx); err != nil || len(list) != 1 || list[0].Name != "backup" ||
+		list[0].Expires != "" {
 		t.Errorf("%+v, %v", list, err)
 	}
 	if who, err := d.Books.Recognise(ctx, first); err != nil || who.Name != "backup" || !who.Owner() {

@@ -52,7 +52,8 @@ func (d *Books) AddSetup(ctx context.Context, s method.Setup, by string) error {
 			return err
 		}
 		if n > 0 {
-			return desk.Refuse(desk.Conflict, "setup %q has %d runs, so its conditions stay; add a setup of another name", s.Slug, n)
+			return desk.Refuse(desk.Conflict, "setup %q has %d runs, so its conditions stay; add a setup of another name",
+				s.Slug, n)
 		}
 	}
 	return d.desk.Put(ctx, by, "add setup", s.Slug, func(q *desk.Tx) error { return q.PutSetup(ctx, s) })
@@ -67,7 +68,8 @@ func (d *Books) Conditions(ctx context.Context) ([]method.ConditionKey, error) {
 func (d *Books) AddCondition(ctx context.Context, c method.ConditionKey, by string) error {
 	slug, ok := strings.CutPrefix(c.Key, method.OwnCondition)
 	if !ok {
-		return desk.Refuse(desk.Invalid, "the key of a condition of your own begins with %q, such as %q", method.OwnCondition, method.OwnCondition+"table-fan")
+		return desk.Refuse(desk.Invalid, "the key of a condition of your own begins with %q, such as %q", method.OwnCondition,
+			method.OwnCondition+"table-fan")
 	}
 	if why := catalog.CheckSlug(slug); why != "" {
 		return desk.Refuse(desk.Invalid, "%s", why)
@@ -93,9 +95,11 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, by string) (method.
 	}
 	if known {
 		if old.Origin == "workload" {
-			found = append(found, catalog.Problem{Path: []any{"slug"}, Reason: fmt.Sprintf("%q is one of the built-in tests; choose another name", t.Slug)})
+			found = append(found, catalog.Problem{Path: []any{"slug"}, Reason: fmt.Sprintf("%q is one of the built-in tests; "+
+				"choose another name", t.Slug)})
 		} else if t.Version < old.Version {
-			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d is older than the %d that is known", t.Version, old.Version)})
+			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d is older than the "+
+				"%d that is known", t.Version, old.Version)})
 		}
 	}
 	old, err = d.desk.Store.Test(ctx, t.Slug, t.Version)
@@ -108,7 +112,8 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, by string) (method.
 			return t, err
 		}
 		if n > 0 {
-			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d has runs, so its measures, conditions and command stay; raise the version", t.Version)})
+			found = append(found, catalog.Problem{Path: []any{"version"}, Reason: fmt.Sprintf("version %d has runs, so its "+
+				"measures, conditions and command stay; raise the version", t.Version)})
 		}
 	}
 	if err := file.Reject(desk.Problems(found)); err != nil {
@@ -169,7 +174,8 @@ func (d *Books) TryMapping(ctx context.Context, x Trial) (Tried, error) {
 	if t.Command == nil {
 		return Tried{}, desk.Refuse(desk.Invalid, "test %q runs no command, so it has no mapping", t.Slug)
 	}
-	found, err := t.Read(method.Output{Output: []byte(x.Output), Errors: []byte(x.Errors), File: []byte(x.File), Seconds: x.Seconds, Line: x.Line})
+	found, err := t.Read(method.Output{Output: []byte(x.Output), Errors: []byte(x.Errors), File: []byte(x.File),
+		Seconds: x.Seconds, Line: x.Line})
 	return Tried{t.Slug, found, err == nil}, nil
 }
 

@@ -166,8 +166,8 @@ func (f *Figures) look(ctx context.Context) (*sight, error) {
 	return &sight{view: v, f: f, ctx: ctx, snap: s, uses: u, read: &read{}}, nil
 }
 
-// kept answers a question from what was worked out before, or works it out once for all who ask meanwhile. An answer that
-// failed is not kept.
+// kept answers a question from what was worked out before, or works it out once for all who ask meanwhile. An answer
+// that failed is not kept.
 func kept[T any](s *sight, work func(*sight) (T, error), question ...any) (T, error) {
 	f, key := s.f, fmt.Sprintf("%q", question)
 	if a := f.answers.find(key); a != nil && f.holds(a.parts, a.revision) {

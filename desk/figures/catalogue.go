@@ -16,7 +16,8 @@ import (
 	"durvek/desk"
 )
 
-// view is what comparisons need of the catalogue. It never changes; the members of fields are found when first asked for.
+// view is what comparisons need of the catalogue. It never changes; the members of fields are found when first asked
+// for.
 type view struct {
 	order    []string // variants, by model and position
 	variants map[string]variantView
@@ -49,7 +50,8 @@ func (v variantView) subject() compare.Subject {
 
 func (v variantView) FullName() string { return v.Model.FullName() }
 
-// find is a measure of a test, or a number of the spec sheets ("spec/body.weight"), or the price in a currency ("price/EUR").
+// find is a measure of a test, or a number of the spec sheets ("spec/body.weight"), or the price in a currency
+// ("price/EUR").
 func (v *view) find(id string) (compare.Measure, error) {
 	if m, ok := v.byID[id]; ok {
 		return m, nil
@@ -57,13 +59,16 @@ func (v *view) find(id string) (compare.Measure, error) {
 	group, key := method.Split(id)
 	switch k, ok := catalog.SpecKeyOf(key); {
 	case group == "spec" && ok && (k.Type == "count" || k.Type == "quantity"):
-		return compare.NewMeasure(method.Test{Slug: "spec", Name: k.Name + " on the spec sheet", Group: "Spec sheet"}, method.Measure{Slug: key, Name: k.Name, Unit: cmp.Or(k.Unit, "1"), Scale: quantity.Ratio, Better: k.Better()}), nil
+		return compare.NewMeasure(method.Test{Slug: "spec", Name: k.Name + " on the spec sheet", Group: "Spec sheet"},
+			method.Measure{Slug: key, Name: k.Name, Unit: cmp.Or(k.Unit, "1"), Scale: quantity.Ratio, Better: k.Better()}), nil
 	case group == "price" && len(key) == 3:
-		m := compare.NewMeasure(method.Test{Slug: "price", Name: "Price", Group: "Price"}, method.Measure{Slug: key, Name: "Price", Unit: "1", Scale: quantity.Ratio, Better: quantity.Lower})
+		m := compare.NewMeasure(method.Test{Slug: "price", Name: "Price", Group: "Price"}, method.Measure{Slug: key,
+			Name: "Price", Unit: "1", Scale: quantity.Ratio, Better: quantity.Lower})
 		m.Symbol = key
 		return m, nil
 	}
-	return compare.Measure{}, desk.Refuse(desk.NotFound, "no measure %q is known; the list of measures names them all; numbers of the spec sheet are spec/KEY, prices price/EUR", id)
+	return compare.Measure{}, desk.Refuse(desk.NotFound, "no measure %q is known; the list of measures names them all; "+
+		"numbers of the spec sheet are spec/KEY, prices price/EUR", id)
 }
 
 func (v *view) setup(slug string) (method.Setup, error) {
@@ -110,7 +115,8 @@ func (v *view) membersOf(f ranking.Field) ([]string, error) {
 	out := []string{}
 	for _, slug := range v.order {
 		x := v.variants[slug]
-		in, err := f.Holds(ranking.Candidate{Variant: slug, Model: x.Model, Spec: x.Spec, Price: func(how catalog.Pricing) (catalog.Price, bool, error) { return v.price(slug, how) }}, family)
+		in, err := f.Holds(ranking.Candidate{Variant: slug, Model: x.Model, Spec: x.Spec,
+			Price: func(how catalog.Pricing) (catalog.Price, bool, error) { return v.price(slug, how) }}, family)
 		if err != nil {
 			return nil, desk.Refuse(desk.Invalid, "the field %q goes by price, and %s has %v", f.Name, slug, err)
 		}
@@ -139,7 +145,8 @@ func (d *Figures) view(ctx context.Context) (*view, error) {
 	d.mu.RLock()
 	since := d.changed[catalogue]
 	d.mu.RUnlock()
-	got, err, _ := d.reading.Do(fmt.Sprint(catalogue, since), func() (any, error) { return d.loadView(context.WithoutCancel(ctx)) })
+	got, err, _ := d.reading.Do(fmt.Sprint(catalogue, since),
+		func() (any, error) { return d.loadView(context.WithoutCancel(ctx)) })
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +161,8 @@ func (d *Figures) view(ctx context.Context) (*view, error) {
 }
 
 func (d *Figures) loadView(ctx context.Context) (*view, error) {
-	v := &view{variants: map[string]variantView{}, byID: map[string]compare.Measure{}, tests: map[string]method.Test{}, claims: map[string][]catalog.Claim{},
+	v := &view{variants: map[string]variantView{}, byID: map[string]compare.Measure{}, tests: map[string]method.Test{},
+		claims: map[string][]catalog.Claim{},
 		offers: map[string][]catalog.Offer{}, members: map[string][]string{}, judges: map[string]catalog.Judge{}}
 	var err error
 	if v.models, err = d.desk.Store.Models(ctx); err != nil {

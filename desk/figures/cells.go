@@ -23,7 +23,8 @@ func (f *Figures) CellsOf(ctx context.Context, field string, variants, measures 
 		return Cells{}, err
 	}
 	setup = cmp.Or(setup, method.AsDelivered)
-	return kept(d, func(d *sight) (Cells, error) { return d.cellsOf(field, variants, measures, setup) }, "cells", field, variants, measures, setup)
+	return kept(d, func(d *sight) (Cells, error) { return d.cellsOf(field, variants, measures, setup) }, "cells", field,
+		variants, measures, setup)
 }
 
 func (d *sight) cellsOf(field string, variants, measures []string, setup string) (out Cells, err error) {

@@ -34,7 +34,8 @@ func TestEstimatesEqualRecomputingFromScratch(t *testing.T) {
 			defer wg.Done()
 			rng := rand.New(rand.NewPCG(seed, uint64(w)))
 			for range 25 {
-				x := results.Typed{Test: "work", Subject: string("abc"[rng.IntN(3)]), Setup: []string{"as-delivered", "fast-mode"}[rng.IntN(2)], Sitting: fmt.Sprint("boot ", rng.IntN(3)),
+				x := results.Typed{Test: "work", Subject: string("abc"[rng.IntN(3)]), Setup: []string{"as-delivered",
+					"fast-mode"}[rng.IntN(2)], Sitting: fmt.Sprint("boot ", rng.IntN(3)),
 					Readings: map[string]string{"rate": fmt.Sprintf("%.3f", 100+10*rng.Float64())}}
 				switch rng.IntN(5) {
 				case 0:
@@ -68,8 +69,10 @@ func TestEstimatesEqualRecomputingFromScratch(t *testing.T) {
 			if x.State == record.Missing {
 				continue
 			}
-			k := store.CellKey{Measure: "work/" + x.Measure, Setup: r.Setup, Unit: r.Subject, Basis: trust.BasisKey(testdesk.Work(), trust.Effective(setups[r.Setup], r.Observed))}
-			want[k] = append(want[k], stats.Value{X: x.Value, HalfWidth: x.HalfWidth(), Sitting: r.Sitting, Bound: x.State.Bound()})
+			k := store.CellKey{Measure: "work/" + x.Measure, Setup: r.Setup, Unit: r.Subject,
+				Basis: trust.BasisKey(testdesk.Work(), trust.Effective(setups[r.Setup], r.Observed))}
+			want[k] = append(want[k], stats.Value{X: x.Value, HalfWidth: x.HalfWidth(), Sitting: r.Sitting,
+				Bound: x.State.Bound()})
 		}
 	}
 	check := func(where string, got map[store.CellKey]stats.Cell) {
@@ -99,15 +102,17 @@ func TestEstimatesEqualRecomputingFromScratch(t *testing.T) {
 	check("memory", held)
 }
 
-// Whatever is voided, restored, corrected, merged, upheld and reopened in whatever order, the cells that are kept are those
-// that all readings give from scratch, in memory and in the database.
+// Whatever is voided, restored, corrected, merged, upheld and reopened in whatever order, the cells that are kept are
+// those that all readings give from scratch, in memory and in the database.
 func TestEstimatesEqualRecomputingWhateverIsChanged(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Quiet(t, d)
 	rng := rand.New(rand.NewPCG(11, 4))
 	var ids []string
 	add := func() {
-		x := results.Typed{Test: "work", Subject: "a", Setup: []string{"as-delivered", "fast-mode"}[rng.IntN(2)], Sitting: fmt.Sprint("boot ", rng.IntN(3)), Repeat: len(ids), Readings: map[string]string{"rate": fmt.Sprintf("%.3f", 100*[]float64{1, 1, 1, 1.4}[rng.IntN(4)]+rng.Float64())}}
+		x := results.Typed{Test: "work", Subject: "a", Setup: []string{"as-delivered", "fast-mode"}[rng.IntN(2)],
+			Sitting: fmt.Sprint("boot ", rng.IntN(3)), Repeat: len(ids), Readings: map[string]string{"rate": fmt.Sprintf("%.3f",
+				100*[]float64{1, 1, 1, 1.4}[rng.IntN(4)]+rng.Float64())}}
 		if rng.IntN(4) == 0 {
 			x.Readings["time"] = "more than 600"
 		}
@@ -136,11 +141,14 @@ func TestEstimatesEqualRecomputingWhateverIsChanged(t *testing.T) {
 			x := all[rng.IntN(len(all))]
 			s := results.Settling{Do: "reopen", Reason: "again"}
 			if x.State == trust.Open {
-				s = results.Settling{Do: []string{"uphold", "uphold", "dismiss"}[rng.IntN(3)], Cause: []string{"heat", "unexplained"}[rng.IntN(2)], Reason: "so"}
+				s = results.Settling{Do: []string{"uphold", "uphold", "dismiss"}[rng.IntN(3)], Cause: []string{"heat",
+					"unexplained"}[rng.IntN(2)], Reason: "so"}
 			}
 			_, err = d.Results.Settle(testdesk.Ctx, x.ID, s, "me")
 		default:
-			c := results.Correction{Do: do, Measure: []string{"", "rate"}[rng.IntN(2)], Value: fmt.Sprintf("%.2f", 99+2*rng.Float64()), Into: ids[rng.IntN(len(ids))], Cause: []string{"", "unexplained", "heat"}[rng.IntN(3)], Reason: "so"}
+			c := results.Correction{Do: do, Measure: []string{"", "rate"}[rng.IntN(2)], Value: fmt.Sprintf("%.2f",
+				99+2*rng.Float64()), Into: ids[rng.IntN(len(ids))], Cause: []string{"", "unexplained", "heat"}[rng.IntN(3)],
+				Reason: "so"}
 			_, err = d.Results.Correct(testdesk.Ctx, id, c, "me")
 		}
 		if err == nil {
@@ -203,7 +211,8 @@ func TestColumnsThatAreReadWhileOthersWriteMissNothing(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it fills a desk")
 	}
-	d := testdesk.Loaded(t, load.Size{Variants: 400, Tests: 15, Readings: 80000}) // a column takes about as long to read as a run to write
+	d := testdesk.Loaded(t, load.Size{Variants: 400, Tests: 15,
+		Readings: 80000}) // a column takes about as long to read as a run to write
 	for round := range 40 {
 		d.Figures.Forget() // as after a start
 		var wg sync.WaitGroup
@@ -217,7 +226,8 @@ func TestColumnsThatAreReadWhileOthersWriteMissNothing(t *testing.T) {
 					}
 					return
 				}
-				x := results.Typed{Test: "load-000", Subject: fmt.Sprintf("load-%04d", 399-round) + "-a", Repeat: 10, Readings: map[string]string{"m0": "123", "m1": "123", "m2": "123", "m3": "123"}}
+				x := results.Typed{Test: "load-000", Subject: fmt.Sprintf("load-%04d", 399-round) + "-a", Repeat: 10,
+					Readings: map[string]string{"m0": "123", "m1": "123", "m2": "123", "m3": "123"}}
 				if _, err := d.Results.TypeReadings(testdesk.Ctx, x, "me"); err != nil {
 					t.Error(err)
 				}
@@ -251,9 +261,11 @@ func TestPackedCellsKeepRangesAndBounds(t *testing.T) {
 	testdesk.Typed(t, d, results.Typed{Subject: "a", Readings: map[string]string{"rate": "29 to 31"}})
 	testdesk.Typed(t, d, results.Typed{Subject: "b", Readings: map[string]string{"time": "more than 600"}})
 	for range 2 { // once as written through, once as read anew
-		for measure, want := range map[string]stats.Cell{"work/rate": {HalfWidth: math.Log(31.0 / 30), Median: 30}, "work/time": {Bound: "more than", BoundAt: 600, Bounds: 1}} {
+		for measure, want := range map[string]stats.Cell{"work/rate": {HalfWidth: math.Log(31.0 / 30), Median: 30},
+			"work/time": {Bound: "more than", BoundAt: 600, Bounds: 1}} {
 			err := d.Figures.Each(measure, func(e store.Estimate) {
-				if c := e.Cell; math.Abs(c.HalfWidth-want.HalfWidth) > 1e-9 || c.Bound != want.Bound || c.BoundAt != want.BoundAt || c.Bounds != want.Bounds {
+				if c := e.Cell; math.Abs(c.HalfWidth-want.HalfWidth) > 1e-9 || c.Bound != want.Bound || c.BoundAt != want.BoundAt ||
+					c.Bounds != want.Bounds {
 					t.Errorf("%s: %+v, want %+v", measure, c, want)
 				}
 			})
@@ -287,7 +299,8 @@ func TestAnAnswerIsKeptUntilSomethingItRestsOnChanges(t *testing.T) {
 	if c := ask(); c.Rows[1].Estimate.N == before.Rows[1].Estimate.N && c.Rows[0].Estimate.N == before.Rows[0].Estimate.N {
 		t.Error("a new reading does not show")
 	}
-	if _, err := d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/rate", Value: 2, Unit: "/s", Source: "box"}, "me"); err != nil {
+	if _, err := d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/rate", Value: 2, Unit: "/s",
+		Source: "box"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if c := ask(); c.Rows[0].Claim == nil && c.Rows[1].Claim == nil {
@@ -295,7 +308,8 @@ func TestAnAnswerIsKeptUntilSomethingItRestsOnChanges(t *testing.T) {
 	} else if i := c.Rows; i[0].Claim != nil && *i[0].Claim != 120 || i[1].Claim != nil && *i[1].Claim != 120 {
 		t.Error("2 /s is not 120 /min")
 	}
-	if err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: "a", Maker: "Maker", Name: "Anew", Kind: "laptop"}, "me"); err != nil {
+	if err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: "a", Maker: "Maker", Name: "Anew", Kind: "laptop"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if c := ask(); !strings.Contains(c.Chart.Text, "Maker Anew") {
@@ -329,7 +343,8 @@ func TestWhatWasExpectedOfAFigure(t *testing.T) {
 	d := testdesk.Opened(t)
 	add := func(model, kind string, variants ...string) {
 		t.Helper()
-		if err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: model, Maker: "Maker", Name: model, Kind: catalog.Kind(kind)}, "me"); err != nil {
+		if err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: model, Maker: "Maker", Name: model,
+			Kind: catalog.Kind(kind)}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		for _, v := range variants {

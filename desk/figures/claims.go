@@ -25,11 +25,13 @@ type Ledger struct {
 	Note    string          `json:"note"`
 }
 
-// Ledger judges the claims about a variant, a maker's, or all, and tallies them by maker, model, variant, year, or maker and year.
+// Ledger judges the claims about a variant, a maker's, or all, and tallies them by maker, model, variant, year, or
+// maker and year.
 func (f *Figures) Ledger(ctx context.Context, variant, maker, by string) (Ledger, error) {
 	by = cmp.Or(by, "maker")
 	if !slices.Contains(claims.Bys, by) {
-		return Ledger{}, desk.Refuse(desk.Invalid, "claims are tallied by maker, model, variant, year or maker-year, not by %q", by)
+		return Ledger{}, desk.Refuse(desk.Invalid, "claims are tallied by maker, model, variant, year or maker-year, not "+
+			"by %q", by)
 	}
 	judged, err := f.CheckClaims(ctx, variant)
 	if err != nil {
@@ -41,7 +43,8 @@ func (f *Figures) Ledger(ctx context.Context, variant, maker, by string) (Ledger
 			return Ledger{}, desk.Refuse(desk.NotFound, "no claim by a maker %q is on record", maker)
 		}
 	}
-	return Ledger{Claims: judged, Tallies: claims.Tallies(judged, by), Note: "Each claim is taken alone, at 95 %: of many that are met exactly a few will look short or beyond by chance."}, nil
+	return Ledger{Claims: judged, Tallies: claims.Tallies(judged, by), Note: "Each claim is taken alone, at 95 %: of " +
+		"many that are met exactly a few will look short or beyond by chance."}, nil
 }
 
 // ClaimsChart draws the claims about a variant against what was measured.
@@ -70,7 +73,8 @@ func yearIn(source string) string { return year.FindString(source) }
 func (d *sight) proof(m compare.Measure, cell compare.Cell, c catalog.Claim, best float64) ([]string, error) {
 	test, _ := method.Split(m.ID)
 	d.uses.note(runsOf(test))
-	ids, values, err := d.f.desk.Store.ProofRuns(d.ctx, store.CellKey{Measure: m.ID, Setup: cell.Setup, Unit: cell.Unit, Host: cell.Host, Place: cell.Place, Basis: cell.Key})
+	ids, values, err := d.f.desk.Store.ProofRuns(d.ctx, store.CellKey{Measure: m.ID, Setup: cell.Setup, Unit: cell.Unit,
+		Host: cell.Host, Place: cell.Place, Basis: cell.Key})
 	if c.Qualifier == "up to" {
 		for i, v := range values {
 			if v == best {
@@ -127,7 +131,8 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 		if c.Qualifier != "" && c.Qualifier != "exact" {
 			text = string(c.Qualifier) + " " + text
 		}
-		j := claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Scale: m.Scale, Maker: x.Model.Maker, Model: x.FullName(), Verdict: verdict, Doubts: doubting(doubts, m.ID, cell)}
+		j := claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Scale: m.Scale, Maker: x.Model.Maker,
+			Model: x.FullName(), Verdict: verdict, Doubts: doubting(doubts, m.ID, cell)}
 		if when := cmp.Or(c.Date, yearIn(c.Source), x.Model.Released); len(when) >= 4 {
 			j.Year = when[:4]
 		}
@@ -160,7 +165,8 @@ func evidence(c catalog.Claim, m compare.Measure, cells []compare.Cell) (*claims
 			}
 			continue
 		}
-		if diff := trust.Comparable(trust.Basis{Conditions: c.Conditions}, trust.Basis{Conditions: cell.Basis.Conditions}, desk.SortedKeys(c.Conditions)); len(diff) > 0 {
+		if diff := trust.Comparable(trust.Basis{Conditions: c.Conditions}, trust.Basis{Conditions: cell.Basis.Conditions},
+			desk.SortedKeys(c.Conditions)); len(diff) > 0 {
 			unlike = trust.Sentence(diff)
 			continue
 		}
@@ -188,7 +194,8 @@ func doubting(doubts []store.OpenDoubt, measure string, c *compare.Cell) (out []
 	}
 	_, slug := method.Split(measure)
 	for _, x := range doubts {
-		if (x.Measure == "" || x.Measure == slug) && x.Unit == c.Unit && x.Setup == c.Setup && x.Host == c.Host && x.Place == c.Place && x.Basis == c.Key && !slices.Contains(out, x.Sentence) {
+		if (x.Measure == "" || x.Measure == slug) && x.Unit == c.Unit && x.Setup == c.Setup && x.Host == c.Host &&
+			x.Place == c.Place && x.Basis == c.Key && !slices.Contains(out, x.Sentence) {
 			out = append(out, x.Sentence)
 		}
 	}

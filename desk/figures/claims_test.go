@@ -61,7 +61,8 @@ func TestTheLedgerTalliesAndRefuses(t *testing.T) {
 		t.Fatalf("%+v, %v", l.Tallies, err)
 	}
 	l, err = d.Figures.Ledger(testdesk.Ctx, "a", "", "")
-	if err != nil || len(l.Claims) != 2 || len(l.Claims[0].Runs) != 3 || l.Claims[0].Verdict.Outcome != claims.Beyond || l.Claims[1].Verdict.Outcome != claims.Short {
+	if err != nil || len(l.Claims) != 2 || len(l.Claims[0].Runs) != 3 || l.Claims[0].Verdict.Outcome != claims.Beyond ||
+		l.Claims[1].Verdict.Outcome != claims.Short {
 		t.Fatalf("%+v, %v", l.Claims, err)
 	}
 	_, err = d.Figures.Ledger(testdesk.Ctx, "", "", "moon")

@@ -98,7 +98,8 @@ func TestTheLongestUnaskedAnswerGoesFirst(t *testing.T) {
 		}
 	}
 	d.Figures.Keep("5", 55, size, uses) // again under its key: no second one
-	if v, _ := d.Figures.Kept("5"); v != 55 || d.Figures.KeptAnswers() != 5 || d.Figures.Weight() != figures.MostWeight/5*5 {
+	if v, _ := d.Figures.Kept("5"); v != 55 || d.Figures.KeptAnswers() != 5 ||
+		d.Figures.Weight() != figures.MostWeight/5*5 {
 		t.Errorf("%v, %d kept, reckoned at %d", v, d.Figures.KeptAnswers(), d.Figures.Weight())
 	}
 }
@@ -129,7 +130,8 @@ func TestUpToTakesTheBestReading(t *testing.T) {
 	}{{"work/rate", "/min", 60, claims.Held}, {"work/rate", "/min", 61, claims.Short}} {
 		j := claim(t, d, catalog.Claim{Measure: c.measure, Unit: c.unit, Value: c.value, Qualifier: "up to"})
 		if j.Verdict.Outcome != c.want || len(j.Runs) != 1 {
-			t.Errorf("up to %g of %s: %s, proved by %d runs; want %s by one", c.value, c.measure, j.Verdict.Outcome, len(j.Runs), c.want)
+			t.Errorf("up to %g of %s: %s, proved by %d runs; want %s by one", c.value, c.measure, j.Verdict.Outcome, len(j.Runs),
+				c.want)
 		}
 	}
 }
@@ -145,14 +147,18 @@ func TestOldVersionsJudgeNothing(t *testing.T) {
 	}
 	next := testdesk.Work()
 	next.Version = 2
-	if err := d.Desk.Put(testdesk.Ctx, "me", "new version", "work", func(q *deskTx) error { return q.PutTest(testdesk.Ctx, next, testdesk.Morning()) }); err != nil {
+	if err := d.Desk.Put(testdesk.Ctx, "me", "new version", "work", func(q *deskTx) error {
+		return q.PutTest(testdesk.Ctx,
+			next, testdesk.Morning())
+	}); err != nil {
 		t.Fatal(err)
 	}
 	list, err := d.Figures.CheckClaims(testdesk.Ctx, "a")
 	if err != nil || list[0].Verdict.Outcome != claims.NotComparable {
 		t.Errorf("%+v, %v", list[0].Verdict, err)
 	}
-	if m, err := d.Figures.Measure(testdesk.Ctx, "work/rate"); err != nil || m.Measure.Version != 2 || m.Pool.Own != 0 || len(m.Cells) != 2 {
+	if m, err := d.Figures.Measure(testdesk.Ctx, "work/rate"); err != nil || m.Measure.Version != 2 || m.Pool.Own != 0 ||
+		len(m.Cells) != 2 {
 		t.Errorf("its pool is %+v of %d cells, %v", m.Pool, len(m.Cells), err)
 	}
 	if _, from, err := d.Figures.Expected(testdesk.Ctx, "work/rate", "c", "c"); err != nil || from != "" {
@@ -167,16 +173,19 @@ func TestOldVersionsJudgeNothing(t *testing.T) {
 func TestWhatStandsOnPaperRanks(t *testing.T) {
 	d := testdesk.Opened(t)
 	for v, kg := range map[string]string{"a": "1.4 kg", "b": "1200 g"} {
-		if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v, Model: v, Name: "16 GiB", Spec: map[string]any{"body.weight": kg}}, "me"); err != nil {
+		if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v, Model: v, Name: "16 GiB",
+			Spec: map[string]any{"body.weight": kg}}, "me"); err != nil {
 			t.Fatal(err)
 		}
 	}
 	testdesk.Price(t, d, "a", 90000, "EUR")
 	c, err := d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "spec/body.weight"})
-	if err != nil || len(c.Rows) != 2 || c.Rows[0].Variant != "b" || !c.Rows[0].Estimate.Exact || c.Measure.Better != quantity.Lower || len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.NotRun {
+	if err != nil || len(c.Rows) != 2 || c.Rows[0].Variant != "b" || !c.Rows[0].Estimate.Exact ||
+		c.Measure.Better != quantity.Lower || len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.NotRun {
 		t.Errorf("%+v, %v", c.Rows, err)
 	}
-	if c, err = d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "price/EUR"}); err != nil || len(c.Rows) != 1 || c.Rows[0].Estimate.Centre != 900 || c.Measure.Symbol != "EUR" {
+	if c, err = d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "price/EUR"}); err != nil || len(c.Rows) != 1 ||
+		c.Rows[0].Estimate.Centre != 900 || c.Measure.Symbol != "EUR" {
 		t.Errorf("%+v, %v", c.Rows, err)
 	}
 	for _, bad := range []string{"price/EURO", "price/", "spec/cpu.name", "spec/nothing", "work/", ""} {
@@ -190,16 +199,19 @@ func TestWhatStandsOnPaperRanks(t *testing.T) {
 func TestFieldsThatStay(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Rates(t, d, "a", "", 100)
-	if err := d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "two", Name: "two of them", Variants: []string{"a", "b"}}, "me"); err != nil {
+	if err := d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "two", Name: "two of them", Variants: []string{"a",
+		"b"}}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if s, err := d.Figures.Subject(testdesk.Ctx, "a"); err != nil || len(s.Fields) != 2 || s.Fields[0] != "two" || len(s.Measures) != 1 || s.Label() != "Maker A, 16 GiB" {
+	if s, err := d.Figures.Subject(testdesk.Ctx, "a"); err != nil || len(s.Fields) != 2 || s.Fields[0] != "two" ||
+		len(s.Measures) != 1 || s.Label() != "Maker A, 16 GiB" {
 		t.Errorf("%+v, %v", s, err)
 	}
 	if s, err := d.Figures.Subject(testdesk.Ctx, "c"); err != nil || len(s.Fields) != 1 || len(s.Measures) != 0 {
 		t.Errorf("%+v, %v", s, err)
 	}
-	for _, f := range []ranking.Field{{Slug: "x", Name: "x", Variants: []string{"nobody"}}, {Slug: "x", Name: "x", Kinds: []catalog.Kind{"laptop"}, Without: []string{"nobody"}}} {
+	for _, f := range []ranking.Field{{Slug: "x", Name: "x", Variants: []string{"nobody"}}, {Slug: "x", Name: "x",
+		Kinds: []catalog.Kind{"laptop"}, Without: []string{"nobody"}}} {
 		testdesk.Says(t, d.Figures.AddField(testdesk.Ctx, f, "me"), "not found", `"nobody"`)
 	}
 }
@@ -221,7 +233,8 @@ func TestNearbyIsTheSamePlace(t *testing.T) {
 		t.Errorf("%+v, %v", e, ok)
 	}
 	testdesk.Rates(t, d, "a", "", 100, 101)
-	testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 5, Conditions: map[string]string{"supply": "battery"}, Readings: map[string]string{"rate": "50"}})
+	testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 5, Conditions: map[string]string{"supply": "battery"},
+		Readings: map[string]string{"rate": "50"}})
 	if e, ok, _ := d.Figures.Nearby("work/rate", at, false); !ok || e.Cell.N() != 2 {
 		t.Errorf("of two the one with most readings: %+v", e)
 	}

@@ -106,12 +106,14 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 	}
 	q.Setup = cmp.Or(q.Setup, method.AsDelivered)
 	test, slug := method.Split(q.Measure)
-	runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: q.Unit, Test: test, Setup: q.Setup, Outcome: record.Done, Limit: -1})
+	runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: q.Unit, Test: test, Setup: q.Setup,
+		Outcome: record.Done, Limit: -1})
 	if err != nil {
 		return out, err
 	}
 	slices.Reverse(runs)
-	out = UnitHistory{Unit: q.Unit, Title: d.variants[u.Variant].FullName(), Measure: m, Setup: q.Setup, Host: q.Host, Place: q.Place}
+	out = UnitHistory{Unit: q.Unit, Title: d.variants[u.Variant].FullName(), Measure: m, Setup: q.Setup, Host: q.Host,
+		Place: q.Place}
 	at := map[string]int{}
 	moments := []trust.Moment{}
 	var cells []store.CellKey
@@ -140,7 +142,8 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 					conditions[key] = value
 				}
 			}
-			moments = append(moments, trust.Moment{Sitting: r.Sitting, At: r.Started, Conditions: conditions, Runs: []string{}, Values: []float64{}})
+			moments = append(moments, trust.Moment{Sitting: r.Sitting, At: r.Started, Conditions: conditions, Runs: []string{},
+				Values: []float64{}})
 		}
 		moments[k].Runs = append(moments[k].Runs, r.ID)
 		moments[k].Values = append(moments[k].Values, r.Readings[i].Value)
@@ -168,7 +171,10 @@ func (f *Figures) Worth(ctx context.Context, measure string, kind catalog.Kind) 
 		return compare.Controlled{}, err
 	}
 	subjects, raised := map[string]compare.Subject{}, map[string]bool{}
-	cells = slices.DeleteFunc(cells, func(c compare.Cell) bool { return kind != "" && d.variants[c.Variant].Model.Kind != kind })
+	cells = slices.DeleteFunc(cells, func(c compare.Cell) bool {
+		return kind != "" &&
+			d.variants[c.Variant].Model.Kind != kind
+	})
 	for _, c := range cells {
 		subjects[c.Variant] = d.variants[c.Variant].subject()
 	}
@@ -204,10 +210,12 @@ func (f *Figures) Why(ctx context.Context, measure, a, b, setup string) (compare
 			}
 		}
 		if best.Estimate.N == 0 {
-			return best, nil, desk.Refuse(desk.Invalid, "the %s (%s) has no figure in %s under %q", x.FullName(), x.Note, m.InSentence(), setup)
+			return best, nil, desk.Refuse(desk.Invalid, "the %s (%s) has no figure in %s under %q", x.FullName(), x.Note,
+				m.InSentence(), setup)
 		}
 		test, _ := method.Split(measure)
-		runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: best.Unit, Test: test, Setup: setup, Outcome: record.Done, Limit: 1})
+		runs, _, err := f.desk.Store.Runs(ctx, store.RunFilter{Subject: best.Unit, Test: test, Setup: setup,
+			Outcome: record.Done, Limit: 1})
 		if err == nil && len(runs) > 0 {
 			told = runs[0].Negotiated
 		}
@@ -221,5 +229,6 @@ func (f *Figures) Why(ctx context.Context, measure, a, b, setup string) (compare
 	if err != nil {
 		return compare.Why{}, err
 	}
-	return compare.WhyOf(m, x, y, d.variants[a].subject(), d.variants[b].subject(), [2]map[string]string{toldX, toldY}), nil
+	return compare.WhyOf(m, x, y, d.variants[a].subject(), d.variants[b].subject(), [2]map[string]string{toldX,
+		toldY}), nil
 }

@@ -28,7 +28,8 @@ import (
 	"durvek/store"
 )
 
-// whole is a desk in which every question has an answer: two units with figures under two setups, prices, claims, a plan, a doubt.
+// whole is a desk in which every question has an answer: two units with figures under two setups, prices, claims, a
+// plan, a doubt.
 func whole(t *testing.T, dir string) *house.House {
 	t.Helper()
 	d := testdesk.OpenedIn(t, dir, testdesk.Morning)
@@ -38,10 +39,13 @@ func whole(t *testing.T, dir string) *house.House {
 	testdesk.Price(t, d, "a", 50000, "EUR")
 	testdesk.Price(t, d, "b", 60000, "EUR")
 	for _, err := range []error{
-		second(d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/rate", Value: 100, Unit: "/min", Source: "box, 2026"}, "me")),
-		second(d.Figures.AddUse(testdesk.Ctx, fit.Use{Slug: "galley", Name: "the galley", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, "me")),
+		second(d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/rate", Value: 100, Unit: "/min",
+			Source: "box, 2026"}, "me")),
+		second(d.Figures.AddUse(testdesk.Ctx, fit.Use{Slug: "galley", Name: "the galley",
+			Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, "me")),
 		second(d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "a"}, "me")),
-		d.Books.AddRig(testdesk.Ctx, catalog.Rig{Slug: "build", Name: "Build", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}}}, "me"),
+		d.Books.AddRig(testdesk.Ctx, catalog.Rig{Slug: "build", Name: "Build", Parts: []catalog.RigPart{{Unit: "a",
+			Role: "host"}}}, "me"),
 	} {
 		if err != nil {
 			t.Fatal(err)
@@ -54,20 +58,24 @@ func second[T any](_ T, err error) error { return err }
 
 // called gives arguments with which a method begins to read; those that are not named here get a value of their type.
 var called = map[string][]any{
-	"Books.AddModel":       {catalog.Model{Slug: "z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"},
-	"Books.AddCondition":   {method.ConditionKey{Key: "own.fan", Name: "fan", Meaning: "on or off"}, "me"},
-	"Books.AddRig":         {catalog.Rig{Slug: "z", Name: "Z", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}}}, "me"},
-	"Books.AddRate":        {catalog.Rate{From: "EUR", To: "GBP", Rate: 0.8, Date: "2026-11-01"}, "me"},
-	"Books.AddSetup":       {method.Setup{Slug: "z", Name: "Z", Conditions: map[string]string{"supply": "mains"}}, "me"},
-	"Books.ImportDossier":  {[]byte("format: durvek-dossier/1\nmodel: {slug: z, maker: M, name: Z, kind: laptop}\nvariants: [{slug: z, name: Z}]\n"), false, "me"},
-	"Books.ImportTest":     {[]byte("format: durvek-test/1\nslug: z\nversion: 1\nname: Z\ngroup: application\nmeasures: [{slug: m, name: m, unit: s, scale: ratio, better: lower}]\nmust_match: [supply]\n"), "me"},
-	"Bench.Join":           {"AAAA-AAAA", "", record.Machine{Name: "m", Boot: "b"}},
-	"Bench.AgentIncident":  {record.Incident{ID: uuid.NewString(), Plan: "p", Kind: "crash"}},
-	"Bench.NoteIncident":   {record.Incident{Unit: "a", Kind: "crash", Times: 1}, "me"},
-	"Bench.AddPlanFrom":    {bench.PlanFrom{Library: "laptop-quick", Unit: "a"}, "me"},
-	"Results.AddRun":       {record.Run{ID: uuid.NewString(), Plan: "p"}},
-	"Results.Correct":      {"r", results.Correction{Do: "void", Reason: "so"}, "me"},
-	"Results.ImportRuns":   {[]byte(`{"format":"durvek-runs/1","machine":{"name":"m","system":"Linux","boot":"b"},"runs":[]}`), results.Target{Unit: "a"}, "me"},
+	"Books.AddModel":     {catalog.Model{Slug: "z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"},
+	"Books.AddCondition": {method.ConditionKey{Key: "own.fan", Name: "fan", Meaning: "on or off"}, "me"},
+	"Books.AddRig":       {catalog.Rig{Slug: "z", Name: "Z", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}}}, "me"},
+	"Books.AddRate":      {catalog.Rate{From: "EUR", To: "GBP", Rate: 0.8, Date: "2026-11-01"}, "me"},
+	"Books.AddSetup":     {method.Setup{Slug: "z", Name: "Z", Conditions: map[string]string{"supply": "mains"}}, "me"},
+	"Books.ImportDossier": {[]byte("format: durvek-dossier/1\nmodel: {slug: z, maker: M, name: Z, kind: " +
+		"laptop}\nvariants: [{slug: z, name: Z}]\n"), false, "me"},
+	"Books.ImportTest": {[]byte("format: durvek-test/1\nslug: z\nversion: 1\nname: Z\ngroup: " +
+		"application\nmeasures: [{slug: m, name: m, unit: s, scale: ratio, better: lower}]\nmust_match: [supply]\n"), "me"},
+	"Bench.Join":          {"AAAA-AAAA", "", record.Machine{Name: "m", Boot: "b"}},
+	"Bench.AgentIncident": {record.Incident{ID: uuid.NewString(), Plan: "p", Kind: "crash"}},
+	"Bench.NoteIncident":  {record.Incident{Unit: "a", Kind: "crash", Times: 1}, "me"},
+	"Bench.AddPlanFrom":   {bench.PlanFrom{Library: "laptop-quick", Unit: "a"}, "me"},
+	"Results.AddRun":      {record.Run{ID: uuid.NewString(), Plan: "p"}},
+	"Results.Correct":     {"r", results.Correction{Do: "void", Reason: "so"}, "me"},
+	"Results.ImportRuns": {[]byte(
+		`{"format":"durvek-runs/1","machine":{"name":"m","system":"Linux","boot":"b"},"runs":[]}`), results.Target{Unit: "a"},
+		"me"},
 	"Results.ImportTable":  {[]byte("unit,test,measure,value\na,work,rate,100\n"), false, "me"},
 	"Results.Tune":         {trust.Tuning{Rule: "outlier", Off: true, Reason: "so"}, "me"},
 	"Results.ShiftLog":     {"r", "l", 1.0, "me"},
@@ -77,8 +85,9 @@ var called = map[string][]any{
 	"Figures.Ledger":       {"", "", "maker"},
 	"Figures.AddField":     {ranking.Field{Slug: "z", Name: "Z", Kinds: []catalog.Kind{"laptop"}}, "me"},
 	"Figures.DropField":    {"z", "me"},
-	"Figures.ImportUse":    {[]byte("format: durvek-use/1\nslug: z\nname: Z\nweights: [{measure: work/rate, weight: 1}]\n"), false, "me"},
-	"Figures.Kin":          {kinOf(), store.CellKey{Setup: "as-delivered"}, "a", map[string]string{"supply": "mains"}},
+	"Figures.ImportUse": {[]byte(
+		"format: durvek-use/1\nslug: z\nname: Z\nweights: [{measure: work/rate, weight: 1}]\n"), false, "me"},
+	"Figures.Kin": {kinOf(), store.CellKey{Setup: "as-delivered"}, "a", map[string]string{"supply": "mains"}},
 }
 
 func kinOf() compare.Measure {
@@ -90,11 +99,12 @@ var unread = map[string]bool{"Books.Schema": true, "Books.Sheets": true}
 
 // rooms are a house's rooms by name.
 func rooms(d *house.House) map[string]any {
-	return map[string]any{"Books": d.Books, "Bench": d.Bench, "Results": d.Results, "Figures": d.Figures, "Reviews": d.Reviews}
+	return map[string]any{"Books": d.Books, "Bench": d.Bench, "Results": d.Results, "Figures": d.Figures,
+		"Reviews": d.Reviews}
 }
 
-// With the database closed under it, every question of every room is an error of reading: never an empty answer, and never a refusal that
-// says something is not there.
+// With the database closed under it, every question of every room is an error of reading: never an empty answer, and
+// never a refusal that says something is not there.
 func TestAFailedReadIsAnAnswerEverywhere(t *testing.T) {
 	d := whole(t, t.TempDir())
 	d.Figures.InMemory() // it has read all it wants behind the start
@@ -161,8 +171,8 @@ func arguments(f reflect.Type, given []any) (args []reflect.Value) {
 	return args
 }
 
-// A table of the database that cannot be read for a while makes every comparison that needs it fail, and none of that is kept: when it is there
-// again, the answers are what they were.
+// A table of the database that cannot be read for a while makes every comparison that needs it fail, and none of that
+// is kept: when it is there again, the answers are what they were.
 func TestNothingOfAFailedReadIsKept(t *testing.T) {
 	dir := t.TempDir()
 	d := whole(t, dir)
@@ -195,7 +205,8 @@ func TestNothingOfAFailedReadIsKept(t *testing.T) {
 			return d.Figures.Versions(kinOf(), "as-delivered", "a", map[string]string{"supply": "1"})
 		},
 		"kin": func() (any, error) {
-			return d.Figures.Kin(testdesk.Ctx, kinOf(), store.CellKey{Setup: "as-delivered"}, "a", map[string]string{"supply": "mains"})
+			return d.Figures.Kin(testdesk.Ctx, kinOf(), store.CellKey{Setup: "as-delivered"}, "a",
+				map[string]string{"supply": "mains"})
 		},
 		"subject": func() (any, error) { return d.Figures.Subject(testdesk.Ctx, "a") },
 		"expected": func() (any, error) {

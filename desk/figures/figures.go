@@ -1,6 +1,7 @@
-// Package figures is the room of everything that compares. It holds one immutable snapshot of all cells and of the catalogue, with one
-// revision. A question is answered from one snapshot and takes note of the parts that it used; its answer is kept until one of
-// them changes. What goes in are cells as they are recorded; what comes out are comparisons. It never writes a reading.
+// Package figures is the room of everything that compares. It holds one immutable snapshot of all cells and of the
+// catalogue, with one revision. A question is answered from one snapshot and takes note of the parts that it used; its
+// answer is kept until one of them changes. What goes in are cells as they are recorded; what comes out are
+// comparisons. It never writes a reading.
 //
 // There are two caches, the snapshot and the kept answers. The database stays the truth of both.
 package figures
@@ -20,8 +21,8 @@ import (
 	"durvek/store"
 )
 
-// Figures answers comparisons. All of it may be used by many at once. Its one lock, mu, is held while the next snapshot is made of
-// the last, and for as short a time by those who look up a name or whether an answer still holds.
+// Figures answers comparisons. All of it may be used by many at once. Its one lock, mu, is held while the next snapshot
+// is made of the last, and for as short a time by those who look up a name or whether an answer still holds.
 type Figures struct {
 	desk    *desk.Desk
 	now     atomic.Pointer[snapshot]
@@ -41,7 +42,8 @@ type Figures struct {
 	loaded  chan struct{} // closed when every column is here, or none will come any more
 }
 
-// snapshot is all cells and the catalogue at one moment. Nothing in it changes but for what is worked out from it when first asked for.
+// snapshot is all cells and the catalogue at one moment. Nothing in it changes but for what is worked out from it when
+// first asked for.
 type snapshot struct {
 	revision  uint64
 	columns   map[string]*column // by measure; one that is not here yet is read when it is asked for
@@ -102,7 +104,8 @@ func (f *Figures) load(measures []string) {
 		default:
 			c, err := f.column(id)
 			if err != nil {
-				slog.Error("the cells of a measure could not be read; asked again with the next question", "measure", id, "error", err)
+				slog.Error("the cells of a measure could not be read; asked again with the next question", "measure", id, "error",
+					err)
 				continue
 			}
 			cells += len(c.cells)
@@ -160,8 +163,9 @@ func (f *Figures) holds(parts []string, revision uint64) bool {
 	return true
 }
 
-// Put takes in cells that changed and forgets those that hold nothing any more, of runs of some tests. It is called after the
-// transaction that wrote them, in the order of writing. Columns that are not here yet are read with them later.
+// Put takes in cells that changed and forgets those that hold nothing any more, of runs of some tests. It is called
+// after the transaction that wrote them, in the order of writing. Columns that are not here yet are read with them
+// later.
 func (f *Figures) Put(changed []store.Estimate, gone []store.CellKey, tests ...string) {
 	f.mu.Lock()
 	defer f.mu.Unlock()

@@ -14,8 +14,8 @@ import (
 	"durvek/desk"
 )
 
-// HeadToHead compares two to four variants over all measures in which they can be compared, against the first. currency says in which
-// prices are given; "" takes the one that most of their offers are in.
+// HeadToHead compares two to four variants over all measures in which they can be compared, against the first. currency
+// says in which prices are given; "" takes the one that most of their offers are in.
 func (f *Figures) HeadToHead(ctx context.Context, variants []string, setup, currency string) (compare.Head, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
 	var none compare.Head
@@ -38,7 +38,8 @@ func (f *Figures) HeadToHead(ctx context.Context, variants []string, setup, curr
 	if err != nil {
 		return none, err
 	}
-	return kept(d, func(d *sight) (compare.Head, error) { return d.headToHead(variants, s, currency) }, "head", variants, setup, currency)
+	return kept(d, func(d *sight) (compare.Head, error) { return d.headToHead(variants, s, currency) }, "head", variants,
+		setup, currency)
 }
 
 func (d *sight) headToHead(variants []string, setup method.Setup, currency string) (compare.Head, error) {
@@ -88,7 +89,8 @@ func (d *sight) headToHead(variants []string, setup method.Setup, currency strin
 		switch {
 		case x.Model.Succeeds == first.Model.Slug:
 			relations[i] = compare.Successor
-		case x.Model.Slug == first.Model.Slug && prices[0].Currency == prices[i+1].Currency && prices[i+1].Amount > prices[0].Amount:
+		case x.Model.Slug == first.Model.Slug && prices[0].Currency == prices[i+1].Currency &&
+			prices[i+1].Amount > prices[0].Amount:
 			relations[i] = compare.Dearer
 			extras[i] = catalog.Money(prices[i+1].Amount-prices[0].Amount, prices[0].Currency)
 		}
@@ -152,7 +154,8 @@ func (f *Figures) Rivals(ctx context.Context, variant string) (Rivals, error) {
 	return out, nil
 }
 
-// profiles gathers the figures of variants over all measures, each from the cell with most readings that compares with most others.
+// profiles gathers the figures of variants over all measures, each from the cell with most readings that compares with
+// most others.
 func (d *sight) profiles(setup string, variants []string) ([]compare.Profile, error) {
 	out := make([]compare.Profile, len(variants))
 	at := map[string]int{}
@@ -217,7 +220,8 @@ func (f *Figures) PlaceOf(ctx context.Context, measure, variant, setup string) (
 	if err != nil {
 		return Place{}, err
 	}
-	return kept(d, func(d *sight) (Place, error) { return d.placeOf(measure, variant, setup) }, "place", measure, variant, setup)
+	return kept(d, func(d *sight) (Place, error) { return d.placeOf(measure, variant, setup) }, "place", measure, variant,
+		setup)
 }
 
 func (d *sight) placeOf(measure, variant, setup string) (Place, error) {
@@ -240,7 +244,8 @@ func (d *sight) placeOf(measure, variant, setup string) (Place, error) {
 	}
 	own, why := compare.Own(m, under(mine[variant], setup))
 	if own == nil {
-		return out, desk.Refuse(desk.NotFound, "%s, %s, has no figure in %s that can be placed: %s", x.FullName(), x.Note, m.InSentence(), cmp.Or(why, "not measured under "+setup))
+		return out, desk.Refuse(desk.NotFound, "%s, %s, has no figure in %s that can be placed: %s", x.FullName(), x.Note,
+			m.InSentence(), cmp.Or(why, "not measured under "+setup))
 	}
 	out.Estimate = own.Estimate
 	all, err := d.history(m, *own)
@@ -249,7 +254,9 @@ func (d *sight) placeOf(measure, variant, setup string) (Place, error) {
 	}
 	o := ranking.Options{Scale: m.Scale, Better: m.Better, Target: m.Def().Target}
 	out.History = ranking.PlaceAmong(all, variant, o, nil)
-	out.Class = ranking.PlaceAmong(all, variant, o, func(id string) bool { return d.variants[id].Model.Kind == x.Model.Kind })
-	out.Sentence = fmt.Sprintf("%s is %s in %s among %d %s, and %s among all %d ever measured alike.", x.FullName(), out.Class.Text(), m.InSentence(), out.Class.Of, catalog.KindNames[x.Model.Kind], out.History.Text(), out.History.Of)
+	out.Class = ranking.PlaceAmong(all, variant, o,
+		func(id string) bool { return d.variants[id].Model.Kind == x.Model.Kind })
+	out.Sentence = fmt.Sprintf("%s is %s in %s among %d %s, and %s among all %d ever measured alike.", x.FullName(),
+		out.Class.Text(), m.InSentence(), out.Class.Of, catalog.KindNames[x.Model.Kind], out.History.Text(), out.History.Of)
 	return out, nil
 }

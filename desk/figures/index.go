@@ -55,8 +55,9 @@ type GroupIndex struct {
 	Values map[string]float64 `json:"values" doc:"By variant; 100 is the same reference"`
 }
 
-// weigh spreads weights over measures: those of a group evenly over its measures that somebody in the field has a figure for. Measures that cannot enter
-// an index are left out where a group names them, and refused where they are named themselves.
+// weigh spreads weights over measures: those of a group evenly over its measures that somebody in the field has a
+// figure for. Measures that cannot enter an index are left out where a group names them, and refused where they are
+// named themselves.
 func (d *sight) weigh(weights []fit.Weight, members []string) ([]ranking.Weighed, error) {
 	var out []ranking.Weighed
 	add := func(m compare.Measure, w float64) {
@@ -77,13 +78,16 @@ func (d *sight) weigh(weights []fit.Weight, members []string) ([]ranking.Weighed
 				if len(w.Curve) > 0 {
 					continue // it counts for the fit alone
 				}
-				return nil, desk.Refuse(desk.Invalid, "%s cannot enter an index: it stands on a scale of kind %q or is best near a target; leave it out, or give it a curve in a kind of use, where it counts for the fit", m.InSentence(), m.Scale)
+				return nil, desk.Refuse(desk.Invalid, "%s cannot enter an index: it stands on a scale of kind %q or is best "+
+					"near a target; leave it out, or give it a curve in a kind of use, where it counts for the fit", m.InSentence(),
+					m.Scale)
 			}
 			add(m, w.Weight)
 			continue
 		}
 		if !slices.Contains(d.groupNames(), w.Group) {
-			return nil, desk.Refuse(desk.NotFound, "there is no group of measures %q; there are %s. A measure is written with its test: hashing/all", w.Group, strings.Join(d.groupNames(), ", "))
+			return nil, desk.Refuse(desk.NotFound, "there is no group of measures %q; there are %s. A measure is written "+
+				"with its test: hashing/all", w.Group, strings.Join(d.groupNames(), ", "))
 		}
 		in, err := d.inGroup(w.Group, members, fits)
 		if err != nil {
@@ -97,7 +101,8 @@ func (d *sight) weigh(weights []fit.Weight, members []string) ([]ranking.Weighed
 }
 
 // inGroup lists the measures of a group that fit and that at least two of some variants have a figure of.
-func (d *sight) inGroup(group string, variants []string, fits func(compare.Measure) bool) (in []compare.Measure, err error) {
+func (d *sight) inGroup(group string, variants []string, fits func(compare.Measure) bool) (in []compare.Measure,
+	err error) {
 	for _, m := range d.measures {
 		if m.Group != group || !fits(m) {
 			continue
@@ -145,7 +150,8 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 		q.Weights = append(slices.Clone(u.Weights), q.Weights...)
 	}
 	if len(q.Weights) == 0 {
-		return none, desk.Refuse(desk.Invalid, "an index needs weights: name a kind of use, or measures or groups with their weights")
+		return none, desk.Refuse(desk.Invalid, "an index needs weights: name a kind of use, or measures or groups with "+
+			"their weights")
 	}
 	sum := 0.0
 	for _, w := range q.Weights {
@@ -159,7 +165,8 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 		return none, err
 	}
 	if len(measures) == 0 {
-		return none, desk.Refuse(desk.Invalid, "none of the weighed measures has figures in the field %q that can enter an index", f.Name)
+		return none, desk.Refuse(desk.Invalid, "none of the weighed measures has figures in the field %q that can enter "+
+			"an index", f.Name)
 	}
 	setup, err := d.setup(q.Setup)
 	if err != nil {
@@ -219,7 +226,8 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	case ranked < 2:
 		out.Firmness = "Fewer than two are complete enough to be put in order."
 	default:
-		out.Firmness = fmt.Sprintf("The order of the first %s holds for %.0f %% of plausible weights (each between half and double).", map[int]string{2: "two", 3: "three"}[table.First], 100*table.Firm)
+		out.Firmness = fmt.Sprintf("The order of the first %s holds for %.0f %% of plausible weights (each between half "+
+			"and double).", map[int]string{2: "two", 3: "three"}[table.First], 100*table.Firm)
 	}
 	out.Chart = out.draw(q, d.view, d.f.desk.Name)
 	return out, nil
@@ -284,7 +292,9 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 		}
 	}
 	c.Title = "Index " + what + ", " + x.Field
-	c.Subtitle = fmt.Sprintf("Weighted geometric mean of %d measures; 100 is %s, higher is better. Whiskers 95 %%: noise, and what missing cells leave open. In per cent: the share of the weight that was measured.", len(x.Measures), against)
+	c.Subtitle = fmt.Sprintf("Weighted geometric mean of %d measures; 100 is %s, higher is better. Whiskers 95 %%: "+
+		"noise, and what missing cells leave open. In per cent: the share of the weight that was measured.", len(x.Measures),
+		against)
 	var listed []string
 	for _, r := range x.Rows {
 		n := x.Names[r.ID]
@@ -293,11 +303,13 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 			note = strings.TrimPrefix(fmt.Sprintf("%s, %.0f %%", note, 100*r.Completeness), ", ")
 		}
 		if !r.Ranked {
-			listed = append(listed, fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3), 100*r.Completeness))
+			listed = append(listed, fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3),
+				100*r.Completeness))
 			continue
 		}
 		label, spread := quantity.PlusMinus(r.Value, (r.Hi-r.Lo)/2)
-		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Place: chart.PlaceText(r.Place.Best, r.Place.Worst), Value: r.Value, Lo: r.Lo, Hi: r.Hi, Label: label, Spread: spread,
+		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Place: chart.PlaceText(r.Place.Best,
+			r.Place.Worst), Value: r.Value, Lo: r.Lo, Hi: r.Hi, Label: label, Spread: spread,
 			N: len(r.Moves), Subject: r.ID == q.Subject && q.Subject != ""})
 	}
 	for _, g := range x.Groups {
@@ -310,7 +322,8 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 		listed = append(listed[:7], fmt.Sprintf("%d more", len(listed)-7))
 	}
 	c.NotRanked = listed
-	c.Foot = fmt.Sprintf("%s Variants depart from themselves by ± %s %% from measure to measure. %s.", x.Firmness, quantity.Number(x.Interaction, 2), foot)
+	c.Foot = fmt.Sprintf("%s Variants depart from themselves by ± %s %% from measure to measure. %s.", x.Firmness,
+		quantity.Number(x.Interaction, 2), foot)
 	c.Text = c.Describe()
 	return c
 }
@@ -421,7 +434,8 @@ func (f *Figures) FitOf(ctx context.Context, use, field, setup string) (UseFit, 
 		e, ok := got[k][variant]
 		return e, ok
 	}
-	out.Fits = fit.All(u, members, func(slug string) map[string]any { return d.variants[slug].Spec }, d.judges, groups, figure)
+	out.Fits = fit.All(u, members, func(slug string) map[string]any { return d.variants[slug].Spec }, d.judges, groups,
+		figure)
 	if failed != nil {
 		return UseFit{}, failed
 	}

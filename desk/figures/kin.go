@@ -80,9 +80,10 @@ func (k *kinColumn) with(e store.Estimate) *kinColumn {
 	return out
 }
 
-// Kin tells what a variant's kin let expect of one of its figures: variants under the same setup, on the same basis. It says
-// nothing of a figure that is comparable with none, or that has fewer than three kin.
-func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string, conditions map[string]string) (trust.Kin, error) {
+// Kin tells what a variant's kin let expect of one of its figures: variants under the same setup, on the same basis. It
+// says nothing of a figure that is comparable with none, or that has fewer than three kin.
+func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string,
+	conditions map[string]string) (trust.Kin, error) {
 	basis := trust.Basis{TestVersion: m.Version, Conditions: conditions}
 	if len(trust.Comparable(basis, basis, m.MustMatch)) > 0 {
 		return trust.Kin{}, nil // it is comparable with nothing
@@ -142,7 +143,8 @@ func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, 
 
 // Versions counts, for every condition that must match and that holds a version, how many other variants were
 // measured with which.
-func (f *Figures) Versions(m compare.Measure, setup, variant string, conditions map[string]string) (map[string]map[string]int, error) {
+func (f *Figures) Versions(m compare.Measure, setup, variant string,
+	conditions map[string]string) (map[string]map[string]int, error) {
 	c, err := f.column(m.ID)
 	if err != nil {
 		return nil, err

@@ -100,7 +100,8 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		test, _ := method.Split(m.ID)
 		t := d.tests[test]
 		gap := func(variant string) ranking.Gap {
-			return ranking.Gap{Variant: variant, Unit: units[variant], Name: d.label(variant), Test: test, Measure: m.ID, What: m.InSentence(), Setup: method.AsDelivered, Rows: rows,
+			return ranking.Gap{Variant: variant, Unit: units[variant], Name: d.label(variant), Test: test, Measure: m.ID,
+				What: m.InSentence(), Setup: method.AsDelivered, Rows: rows,
 				Seconds: cmp.Or(t.Seconds, 60), Repeats: max(t.Repeats, 3)}
 		}
 		for _, l := range c.LeftOut {
@@ -128,12 +129,14 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		return nil, err
 	}
 	for _, j := range judged {
-		if !slices.Contains(members, j.Variant) || counts != nil && !slices.Contains(counts, j.Measure) || len(j.Conditions) > 0 || j.Place != "" {
+		if !slices.Contains(members, j.Variant) || counts != nil && !slices.Contains(counts, j.Measure) ||
+			len(j.Conditions) > 0 || j.Place != "" {
 			continue
 		}
 		test, _ := method.Split(j.Measure)
 		t := d.tests[test]
-		g := ranking.Gap{Variant: j.Variant, Unit: units[j.Variant], Name: d.label(j.Variant), Test: test, Measure: j.Measure, What: compare.LowerFirst(j.Name), Setup: method.AsDelivered,
+		g := ranking.Gap{Variant: j.Variant, Unit: units[j.Variant], Name: d.label(j.Variant), Test: test, Measure: j.Measure,
+			What: compare.LowerFirst(j.Name), Setup: method.AsDelivered,
 			Seconds: cmp.Or(t.Seconds, 60), Repeats: max(t.Repeats, 3), Claims: 1}
 		switch j.Verdict.Outcome {
 		case claims.Untested:
@@ -164,7 +167,8 @@ func (d *sight) carriable(m compare.Measure, variant string, members []string) (
 	}
 	for _, slug := range siblings {
 		x := d.variants[slug]
-		field = append(field, compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Cells: cells[slug], Subject: x.subject()})
+		field = append(field, compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Cells: cells[slug],
+			Subject: x.subject()})
 	}
 	return compare.Carriable(m, variant, field), nil
 }
@@ -180,7 +184,8 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.M
 		return compare.Modes{}, unknownMeasure(measure)
 	}
 	if m.Scale != quantity.Ratio {
-		return compare.Modes{}, desk.Refuse(desk.Invalid, "the gain of a mode is told in per cent, which %s has none of; choose a rate or a time", m.InSentence())
+		return compare.Modes{}, desk.Refuse(desk.Invalid, "the gain of a mode is told in per cent, which %s has none of; "+
+			"choose a rate or a time", m.InSentence())
 	}
 	in, err := d.field(field)
 	if err != nil {
@@ -207,7 +212,8 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.M
 	at := map[string]int{}
 	for i, slug := range members {
 		x := d.variants[slug]
-		sides[i] = compare.ModeSide{Variant: slug, Name: x.FullName(), Note: x.Note, Plain: map[string]compare.Cell{}, Raised: map[string]map[string][]compare.Cell{}}
+		sides[i] = compare.ModeSide{Variant: slug, Name: x.FullName(), Note: x.Note, Plain: map[string]compare.Cell{},
+			Raised: map[string]map[string][]compare.Cell{}}
 		at[slug] = i
 	}
 	names, sets := map[string]string{}, map[string][]string{}
@@ -243,7 +249,8 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.M
 const mostLines = 8
 
 // Curves lays the newest series of a test over each other: of the variants named, or of a field's.
-func (f *Figures) Curves(ctx context.Context, test, field string, variants []string, setup, subject string) (chart.Lines, error) {
+func (f *Figures) Curves(ctx context.Context, test, field string, variants []string, setup,
+	subject string) (chart.Lines, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
 	d, err := f.look(ctx)
 	if err != nil {
@@ -289,7 +296,8 @@ func (f *Figures) Curves(ctx context.Context, test, field string, variants []str
 			return chart.Lines{}, err
 		}
 		if len(series) > 0 {
-			sides = append(sides, compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: run, Series: series[0], Subject: slug == subject && subject != ""})
+			sides = append(sides, compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: run, Series: series[0],
+				Subject: slug == subject && subject != ""})
 		}
 	}
 	c := compare.Curves(t.Name, name, sides, d.f.desk.Name)

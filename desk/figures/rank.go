@@ -71,17 +71,20 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 	}
 	h := fnv.New64a()
 	fmt.Fprint(h, m.ID)
-	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: setup.Name, Subject: q.Subject, Reference: q.Reference,
-		Claims: q.Claims, Raised: q.Raised && !f.Modes && !q.Modes, Allow: q.Allow, Carried: q.Carried, DeskName: d.f.desk.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
+	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: setup.Name, Subject: q.Subject,
+		Reference: q.Reference,
+		Claims:    q.Claims, Raised: q.Raised && !f.Modes && !q.Modes, Allow: q.Allow, Carried: q.Carried,
+		DeskName: d.f.desk.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
 	if err != nil {
 		return out, desk.Refuse(desk.Invalid, "%v", err)
 	}
 	return out, nil
 }
 
-// competitors gathers what variants have in a measure under a setup. A test that is not meant for a kind is no gap of its variants. With modes
-// set every raised mode that was measured competes by itself.
-func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []string, modes bool) ([]compare.Competitor, stats.Pool, error) {
+// competitors gathers what variants have in a measure under a setup. A test that is not meant for a kind is no gap of
+// its variants. With modes set every raised mode that was measured competes by itself.
+func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []string, modes bool) ([]compare.Competitor,
+	stats.Pool, error) {
 	if m.OnPaper() {
 		group, key := method.Split(m.ID)
 		field, err := d.onPaper(m, group, key, setup, variants)
@@ -131,7 +134,8 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 		}
 		for _, s := range d.setups {
 			if s.Raised && len(raised[s.Slug]) > 0 {
-				c.Raised = append(c.Raised, compare.RaisedCells{Setup: s.Slug, Name: s.Name, Sets: desk.SortedKeys(s.Conditions), Cells: raised[s.Slug]})
+				c.Raised = append(c.Raised, compare.RaisedCells{Setup: s.Slug, Name: s.Name, Sets: desk.SortedKeys(s.Conditions),
+					Cells: raised[s.Slug]})
 			}
 		}
 		f := failures[slug]
@@ -148,7 +152,8 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 		field = append(field, c)
 		if modes {
 			for _, r := range c.Raised {
-				field = append(field, compare.Competitor{Variant: slug, Mode: r.Setup, ModeName: r.Name, Sets: r.Sets, Name: c.Name, Note: c.Note, Cells: r.Cells, Subject: c.Subject, Doubts: c.Doubts})
+				field = append(field, compare.Competitor{Variant: slug, Mode: r.Setup, ModeName: r.Name, Sets: r.Sets, Name: c.Name,
+					Note: c.Note, Cells: r.Cells, Subject: c.Subject, Doubts: c.Doubts})
 			}
 		}
 	}
@@ -156,7 +161,8 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 }
 
 // onPaper gathers what spec sheets or offers say: figures without an interval.
-func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup, variants []string) ([]compare.Competitor, error) {
+func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup,
+	variants []string) ([]compare.Competitor, error) {
 	var field []compare.Competitor
 	for _, slug := range variants {
 		x := d.variants[slug]
@@ -171,7 +177,8 @@ func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup
 		}
 		if ok && value > 0 {
 			c.Cells = []compare.Cell{{Variant: slug, Setup: setup.Slug, Basis: trust.Basis{TestVersion: m.Version},
-				Estimate: stats.Estimate{Centre: value, Lo: value, Hi: value, Median: value, Mean: math.Log(value), N: 1, Exact: true}}}
+				Estimate: stats.Estimate{Centre: value, Lo: value, Hi: value, Median: value, Mean: math.Log(value), N: 1,
+					Exact: true}}}
 		}
 		field = append(field, c)
 	}

@@ -49,8 +49,8 @@ func (f *Figures) Cell(k store.CellKey) (store.Estimate, bool, error) {
 	return store.Estimate{}, false, nil
 }
 
-// Nearby finds the cell of another measure of the same unit under the same setup in the same place, with bounds only if they are
-// wanted; of several, the one with most readings.
+// Nearby finds the cell of another measure of the same unit under the same setup in the same place, with bounds only if
+// they are wanted; of several, the one with most readings.
 func (f *Figures) Nearby(measure string, at store.CellKey, bounds bool) (best store.Estimate, ok bool, err error) {
 	c, err := f.column(measure)
 	if err != nil {
@@ -59,7 +59,8 @@ func (f *Figures) Nearby(measure string, at store.CellKey, bounds bool) (best st
 	unit, known := f.number(at.Unit)
 	for i := range c.cells {
 		p := &c.cells[i]
-		if x := &c.around[p.around]; !known || p.unit != unit || x.setup != at.Setup || x.host != at.Host || x.place != at.Place || x.bound != "" && !bounds {
+		if x := &c.around[p.around]; !known || p.unit != unit || x.setup != at.Setup || x.host != at.Host ||
+			x.place != at.Place || x.bound != "" && !bounds {
 			continue
 		}
 		if e := c.unpack(p); e.Cell.N() > best.Cell.N() {
@@ -105,8 +106,8 @@ func (f *Figures) SoFar(ctx context.Context, measure string, at store.CellKey) (
 	return toCell(e, pool, m.Scale).Estimate, err == nil, err
 }
 
-// Expected is what the desk's history leads one to expect of a measure on a unit as delivered: the middle of other units of its
-// variant, else of its model's other variants, else of its kind. from says which; "" where there is none.
+// Expected is what the desk's history leads one to expect of a measure on a unit as delivered: the middle of other
+// units of its variant, else of its model's other variants, else of its kind. from says which; "" where there is none.
 func (f *Figures) Expected(ctx context.Context, measure, unit, variant string) (value float64, from string, err error) {
 	v, err := f.view(ctx)
 	if err != nil {
@@ -124,7 +125,8 @@ func (f *Figures) Expected(ctx context.Context, measure, unit, variant string) (
 	own := v.variants[variant].Model
 	for i := range c.cells {
 		p := &c.cells[i]
-		if x := &c.around[p.around]; x.setup != method.AsDelivered || x.bound != "" || c.basis[x.basis].TestVersion != m.Version {
+		if x := &c.around[p.around]; x.setup != method.AsDelivered || x.bound != "" ||
+			c.basis[x.basis].TestVersion != m.Version {
 			continue
 		}
 		name := c.names[p.variant]
@@ -141,7 +143,8 @@ func (f *Figures) Expected(ctx context.Context, measure, unit, variant string) (
 	for _, x := range []struct {
 		values []float64
 		from   string
-	}{{same, "its variant elsewhere"}, {siblings, "its sibling"}, {kin, fmt.Sprintf("middle of %d of its kind", len(kin))}} {
+	}{{same, "its variant elsewhere"}, {siblings, "its sibling"}, {kin, fmt.Sprintf("middle of %d of its kind",
+		len(kin))}} {
 		if len(x.values) > 0 {
 			return stats.Quantile(x.values, 0.5), x.from, nil
 		}

@@ -68,8 +68,8 @@ type packedSitting struct {
 	mean, ss float64
 }
 
-// column holds the cells of a measure, by variant. It never changes: the next one is made of it. What is worked out from
-// its cells is kept under its lock.
+// column holds the cells of a measure, by variant. It never changes: the next one is made of it. What is worked out
+// from its cells is kept under its lock.
 type column struct {
 	tables
 	measure  string
@@ -108,8 +108,8 @@ type written struct {
 	conditions string
 }
 
-// read reads a column while others go on. What was written meanwhile may be missing from it: then it is read again, at last
-// with writers waiting.
+// read reads a column while others go on. What was written meanwhile may be missing from it: then it is read again, at
+// last with writers waiting.
 func (f *Figures) read(measure string) (*column, error) {
 	for try := 0; ; try++ {
 		c, err := f.tryRead(measure, try == 2)
@@ -129,7 +129,10 @@ func (f *Figures) tryRead(measure string, waiting bool) (*column, error) {
 	var rows []written
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
-	if err := f.desk.Store.Column(ctx, measure, func(e store.Estimate, conditions string) { rows = append(rows, written{e, conditions}) }); err != nil {
+	if err := f.desk.Store.Column(ctx, measure, func(e store.Estimate, conditions string) {
+		rows = append(rows,
+			written{e, conditions})
+	}); err != nil {
 		return nil, err
 	}
 	if !waiting {
@@ -195,7 +198,8 @@ func (c *column) pack(f *Figures, t *tables, e store.Estimate, conditions string
 		t.around, f.arounds[x] = append(t.around, x), around
 	}
 	p := packed{variant: f.name(t, e.Variant), unit: f.name(t, e.Unit), around: around, first: uint32(len(c.sittings)),
-		sittings: uint16(len(e.Cell.Sittings)), scatter: uint16(len(e.Cell.Scatter)), bounds: uint16(min(e.Cell.Bounds, math.MaxUint16)),
+		sittings: uint16(len(e.Cell.Sittings)), scatter: uint16(len(e.Cell.Scatter)), bounds: uint16(min(e.Cell.Bounds,
+			math.MaxUint16)),
 		more: e.Cell.HalfWidth != 0 || e.Cell.BoundAt != 0, median: e.Cell.Median, low: e.BestLow, high: e.BestHigh}
 	for _, list := range [][]stats.Sitting{e.Cell.Sittings, e.Cell.Scatter} {
 		for _, s := range list {
@@ -302,9 +306,11 @@ func (c *column) cell(p *packed) stats.Cell {
 func (c *column) unpack(p *packed) store.Estimate {
 	x := &c.around[p.around]
 	b := c.basis[x.basis]
-	return store.Estimate{CellKey: store.CellKey{Measure: c.measure, Setup: x.setup, Unit: c.names[p.unit], Host: x.host, Place: x.place, Basis: x.key},
-		Variant: c.names[p.variant], Cell: c.cell(p), Conditions: b.Conditions, TestVersion: b.TestVersion, Simulated: x.simulated,
-		BestLow: p.low, BestHigh: p.high, Limiter: x.limiter}
+	return store.Estimate{CellKey: store.CellKey{Measure: c.measure, Setup: x.setup, Unit: c.names[p.unit], Host: x.host,
+		Place: x.place, Basis: x.key},
+		Variant: c.names[p.variant], Cell: c.cell(p), Conditions: b.Conditions, TestVersion: b.TestVersion,
+		Simulated: x.simulated,
+		BestLow:   p.low, BestHigh: p.high, Limiter: x.limiter}
 }
 
 // find finds a cell of a unit; below 0 if it is not there.
@@ -367,8 +373,8 @@ func (c *column) pool(measure compare.Measure) stats.Pool {
 	return p
 }
 
-// roughly is the same, but where a column is large it may be behind by one cell in a hundred: rules that are asked with every
-// run must not count thousands of cells anew each time.
+// roughly is the same, but where a column is large it may be behind by one cell in a hundred: rules that are asked with
+// every run must not count thousands of cells anew each time.
 func (c *column) roughly(measure compare.Measure) stats.Pool {
 	c.mu.Lock()
 	r, ok := c.rough[measure.Version]
@@ -389,8 +395,9 @@ func (c *column) roughly(measure compare.Measure) stats.Pool {
 // toCell estimates a cell on its measure's scale.
 func toCell(e store.Estimate, p stats.Pool, scale quantity.Scale) compare.Cell {
 	c := compare.Cell{Variant: e.Variant, Unit: e.Unit, Host: e.Host, Place: e.Place, Setup: e.Setup,
-		Basis: trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}, Best: [2]float64{e.BestLow, e.BestHigh}, Simulated: e.Simulated,
-		Limiter: e.Limiter, Key: e.Basis}
+		Basis: trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}, Best: [2]float64{e.BestLow, e.BestHigh},
+		Simulated: e.Simulated,
+		Limiter:   e.Limiter, Key: e.Basis}
 	switch scale {
 	case quantity.Grade:
 		c.Estimate = stats.Graded(e.Cell)

@@ -65,7 +65,8 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	if err != nil {
 		return Valued{}, err
 	}
-	out := Valued{Currency: q.Pricing.Currency, Prices: map[string]catalog.Price{}, Spans: map[string]catalog.Span{}, Names: map[string]Called{}, Per: []PerPrice{}, Sentence: []string{}}
+	out := Valued{Currency: q.Pricing.Currency, Prices: map[string]catalog.Price{}, Spans: map[string]catalog.Span{},
+		Names: map[string]Called{}, Per: []PerPrice{}, Sentence: []string{}}
 	var field []value.Priced
 	add := func(slug string, worth, lo, hi float64, unranked, lower bool) error {
 		p, ok, err := d.price(slug, q.Pricing)
@@ -77,13 +78,15 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 		if !ok || p.Amount == 0 {
 			why := ": no price"
 			if n := len(d.offers[slug]); n > 0 {
-				why = fmt.Sprintf(": none of its %d prices is %s and with tax, of that region and day", n, cmp.Or(q.Pricing.Condition, "new"))
+				why = fmt.Sprintf(": none of its %d prices is %s and with tax, of that region and day", n,
+					cmp.Or(q.Pricing.Condition, "new"))
 			}
 			out.Without = append(out.Without, d.label(slug)+why)
 			return nil
 		}
 		out.Prices[slug] = p
-		field = append(field, value.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi, LowerIs: lower, Unranked: unranked})
+		field = append(field, value.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi,
+			LowerIs: lower, Unranked: unranked})
 		return nil
 	}
 	if q.Index != nil {
@@ -107,7 +110,8 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 			return Valued{}, err
 		}
 		if c.Measure.Scale != quantity.Ratio || c.Measure.Better == quantity.Target {
-			return Valued{}, desk.Refuse(desk.Invalid, "%s cannot be divided by a price: it stands on a scale of kind %q or is best near a target; choose a rate, a time or an index", c.Measure.InSentence(), c.Measure.Scale)
+			return Valued{}, desk.Refuse(desk.Invalid, "%s cannot be divided by a price: it stands on a scale of kind %q or "+
+				"is best near a target; choose a rate, a time or an index", c.Measure.InSentence(), c.Measure.Scale)
 		}
 		out.What, out.Symbol = c.Measure.Name, c.Measure.Symbol
 		for _, r := range c.Rows {
@@ -157,7 +161,10 @@ func (d *sight) spans(out *Valued, how catalog.Pricing) {
 			out.Spans[model] = s
 		}
 	}
-	slices.SortStableFunc(out.Per, func(a, b PerPrice) int { return cmp.Or(cmp.Compare(a.Of, b.Of), cmp.Compare(a.Price, b.Price)) })
+	slices.SortStableFunc(out.Per, func(a, b PerPrice) int {
+		return cmp.Or(cmp.Compare(a.Of, b.Of), cmp.Compare(a.Price,
+			b.Price))
+	})
 }
 
 func (x *Valued) money(v float64) string {
@@ -172,32 +179,39 @@ func (x *Valued) say(q ValueQuestion) {
 		return
 	}
 	best := x.Values[0]
-	x.Sentence = append(x.Sentence, fmt.Sprintf("Best value by %s per price: the %s at %s.", compare.LowerFirst(x.What), name(best.ID), x.money(best.Price)))
+	x.Sentence = append(x.Sentence, fmt.Sprintf("Best value by %s per price: the %s at %s.", compare.LowerFirst(x.What),
+		name(best.ID), x.money(best.Price)))
 	if len(x.Values) > 1 && !x.Values[1].Unranked && best.BestAt > 0 {
 		x.Sentence = append(x.Sentence, fmt.Sprintf("It stays so up to a price of %s.", x.money(best.BestAt)))
 	}
 	for _, v := range x.Values {
 		if v.ID == q.Subject && !v.Unranked && v.ID != best.ID {
-			s := fmt.Sprintf("The %s is number %d by value; at %s it would be the best buy", name(v.ID), v.Place, x.money(v.BestAt))
+			s := fmt.Sprintf("The %s is number %d by value; at %s it would be the best buy", name(v.ID), v.Place,
+				x.money(v.BestAt))
 			if !v.Frontier {
-				s += fmt.Sprintf(", and below %s nothing would be as cheap and as good (now the %s is%s)", x.money(v.FrontAt), name(v.BeatenBy), map[bool]string{false: ", though not surely"}[v.SureBeat])
+				s += fmt.Sprintf(", and below %s nothing would be as cheap and as good (now the %s is%s)", x.money(v.FrontAt),
+					name(v.BeatenBy), map[bool]string{false: ", though not surely"}[v.SureBeat])
 			}
 			x.Sentence = append(x.Sentence, s+".")
 		}
 	}
 	for _, s := range x.Steps {
-		how := fmt.Sprintf("%s %% better (%s to %s)", quantity.Number(s.More, 2), quantity.Number(s.Lo, 2), quantity.Number(s.Hi, 2))
+		how := fmt.Sprintf("%s %% better (%s to %s)", quantity.Number(s.More, 2), quantity.Number(s.Lo, 2),
+			quantity.Number(s.Hi, 2))
 		if !s.Sure {
 			how = "no sure gain"
 		} else if s.More < 0 {
 			how = fmt.Sprintf("%s %% worse", quantity.Number(-s.More, 2))
 		}
-		x.Sentence = append(x.Sentence, fmt.Sprintf("From the %s to the %s: %s for %s more.", name(s.From), x.Names[s.To].Note, how, x.money(s.Costs)))
+		x.Sentence = append(x.Sentence, fmt.Sprintf("From the %s to the %s: %s for %s more.", name(s.From),
+			x.Names[s.To].Note, how, x.money(s.Costs)))
 	}
 }
 
 func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
-	c := chart.Scatter{Title: x.What + " against price, " + field, Subtitle: "Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %.", X: "Price, " + x.Currency, Y: x.What, Frontier: true, Points: []chart.Point{}, Foot: foot + "."}
+	c := chart.Scatter{Title: x.What + " against price, " + field, Subtitle: "Points on the dashed line: nothing else " +
+		"is as cheap and as good. Whiskers 95 %.", X: "Price, " + x.Currency, Y: x.What, Frontier: true,
+		Points: []chart.Point{}, Foot: foot + "."}
 	if x.Symbol != "" {
 		c.Y += ", " + x.Symbol
 	}
@@ -211,7 +225,8 @@ func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
 		n := x.Names[v.ID]
 		figure := x.field[slices.IndexFunc(x.field, func(p value.Priced) bool { return p.ID == v.ID })]
 		lower = figure.LowerIs
-		p := chart.Point{ID: v.ID, Name: n.Name, Note: n.Note, X: v.Price, Y: v.Worth, Lo: figure.Lo, Hi: figure.Hi, Best: v.Frontier, Subject: v.ID == q.Subject && q.Subject != "", Hollow: v.Unranked,
+		p := chart.Point{ID: v.ID, Name: n.Name, Note: n.Note, X: v.Price, Y: v.Worth, Lo: figure.Lo, Hi: figure.Hi,
+			Best: v.Frontier, Subject: v.ID == q.Subject && q.Subject != "", Hollow: v.Unranked,
 			Label: fmt.Sprintf("%s for %s", strings.TrimSpace(quantity.Number(v.Worth, 3)+" "+x.Symbol), x.Prices[v.ID].Text)}
 		c.Points = append(c.Points, p)
 	}

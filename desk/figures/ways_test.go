@@ -31,23 +31,31 @@ func TestAnIndexIsAskedForInWords(t *testing.T) {
 		words []string
 	}{
 		{"without weights", figures.IndexQuestion{}, desk.Invalid, []string{"an index needs weights", "name a kind of use"}},
-		{"weights that sum to zero", figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate"}}}, desk.Invalid, []string{"sum to zero; give at least one"}},
-		{"an unknown measure", figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rat", Weight: 1}}}, desk.NotFound, []string{`no measure "work/rat"`}},
-		{"an unknown group", figures.IndexQuestion{Weights: []fit.Weight{{Group: "chips", Weight: 1}}}, desk.NotFound, []string{`no group of measures "chips"`, "application"}},
+		{"weights that sum to zero", figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate"}}}, desk.Invalid,
+			[]string{"sum to zero; give at least one"}},
+		{"an unknown measure", figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rat", Weight: 1}}}, desk.NotFound,
+			[]string{`no measure "work/rat"`}},
+		{"an unknown group", figures.IndexQuestion{Weights: []fit.Weight{{Group: "chips", Weight: 1}}}, desk.NotFound,
+			[]string{`no group of measures "chips"`, "application"}},
 		{"an unknown use", figures.IndexQuestion{Use: "galley"}, desk.NotFound, []string{"list of all"}},
-		{"an unknown field", figures.IndexQuestion{Field: "boats", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, desk.NotFound, []string{"list of all"}},
-		{"a reference without figures", figures.IndexQuestion{Reference: "c", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}, desk.Invalid, []string{"nothing can be relative to it"}},
+		{"an unknown field", figures.IndexQuestion{Field: "boats", Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}},
+			desk.NotFound, []string{"list of all"}},
+		{"a reference without figures", figures.IndexQuestion{Reference: "c", Weights: []fit.Weight{{Measure: "work/rate",
+			Weight: 1}}}, desk.Invalid, []string{"nothing can be relative to it"}},
 	} {
 		_, err := d.Figures.IndexOf(testdesk.Ctx, c.q)
 		t.Run(c.name, func(t *testing.T) { testdesk.Says(t, err, c.kind, c.words...) })
 	}
-	x, err := d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Reference: "a", Weights: []fit.Weight{{Group: "application", Weight: 2}}})
-	if err != nil || len(x.Rows) != 2 || x.Rows[0].ID != "b" || math.Abs(x.Rows[0].Value-200) > 1 || x.Rows[1].Value != 100 || !slices.Contains(x.Left, "c") {
+	x, err := d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Reference: "a",
+		Weights: []fit.Weight{{Group: "application", Weight: 2}}})
+	if err != nil || len(x.Rows) != 2 || x.Rows[0].ID != "b" || math.Abs(x.Rows[0].Value-200) > 1 ||
+		x.Rows[1].Value != 100 || !slices.Contains(x.Left, "c") {
 		t.Errorf("%+v, %v", x.IndexTable, err)
 	}
 	// Two that share no measure cannot be put in one order.
 	testdesk.Typed(t, d, results.Typed{Subject: "c", Readings: map[string]string{"time": "50"}})
-	_, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}, {Measure: "work/time", Weight: 1}}})
+	_, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate", Weight: 1},
+		{Measure: "work/time", Weight: 1}}})
 	testdesk.Says(t, err, desk.Invalid, "falls into parts that share no measure", "a, b | c")
 }
 
@@ -65,7 +73,8 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 	}
 	_, err := ask(figures.ValueQuestion{})
 	testdesk.Says(t, err, desk.Invalid, "no exchange rate from GBP to EUR", "add one of that day or an earlier one")
-	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 0.5, Date: "2026-11-01"}, "me"); err != nil { // a strange day
+	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 0.5, Date: "2026-11-01"},
+		"me"); err != nil { // a strange day
 		t.Fatal(err)
 	}
 	v, err := ask(figures.ValueQuestion{Subject: "a"})
@@ -77,14 +86,17 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 		by[x.ID] = x
 	}
 	// a: 100 for 500; best is c with 120 for 350, so a is the best buy below 100·350/120.
-	if a := by["a"]; math.Abs(a.BestAt-291.67) > 0.5 || a.Frontier || a.BeatenBy != "c" || !a.SureBeat || !by["b"].Frontier {
+	if a := by["a"]; math.Abs(a.BestAt-291.67) > 0.5 || a.Frontier || a.BeatenBy != "c" || !a.SureBeat ||
+		!by["b"].Frontier {
 		t.Errorf("%+v", a)
 	}
-	if all := strings.Join(v.Sentence, " "); !strings.Contains(all, "Best value by work, rate per price: the Maker C") || !strings.Contains(all, "number 3 by value") {
+	if all := strings.Join(v.Sentence, " "); !strings.Contains(all, "Best value by work, rate per price: the Maker C") ||
+		!strings.Contains(all, "number 3 by value") {
 		t.Errorf("%s", all)
 	}
 	used, err := ask(figures.ValueQuestion{Pricing: catalog.Pricing{Condition: "used"}})
-	if err != nil || len(used.Values) != 0 || len(used.Without) != 3 || !strings.Contains(used.Without[0], "none of its 1 prices is used") || !strings.Contains(used.Sentence[0], "Nothing in the field has both") {
+	if err != nil || len(used.Values) != 0 || len(used.Without) != 3 || !strings.Contains(used.Without[0],
+		"none of its 1 prices is used") || !strings.Contains(used.Sentence[0], "Nothing in the field has both") {
 		t.Errorf("%+v, %v", used, err)
 	}
 	_, err = d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "GBP", Rate: 0, Date: "soon"}, "me")
@@ -93,10 +105,12 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 
 func TestHeadToHeadRefusesAndFindsTheCurrency(t *testing.T) {
 	d := testdesk.Opened(t)
-	if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: "a-big", Model: "a", Name: "32 GiB"}, "me"); err != nil {
+	if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: "a-big", Model: "a", Name: "32 GiB"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: "a-big", Variant: "a-big", Origin: "bought"}, "me"); err != nil {
+	if err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: "a-big", Variant: "a-big", Origin: "bought"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	testdesk.Rates(t, d, "a", "", 100, 100.5, 99.5)
@@ -115,11 +129,13 @@ func TestHeadToHeadRefusesAndFindsTheCurrency(t *testing.T) {
 	if err != nil || len(h.Exchanges) != 2 {
 		t.Fatalf("%+v, %v", h, err)
 	}
-	if h.Sides[0].Price != "1,000.00 EUR" || !strings.Contains(h.Exchanges[0].Advice, "For 300.00 EUR more") || !strings.Contains(h.Exchanges[1].Advice, "Worth it for an owner of the Maker A") {
+	if h.Sides[0].Price != "1,000.00 EUR" || !strings.Contains(h.Exchanges[0].Advice, "For 300.00 EUR more") ||
+		!strings.Contains(h.Exchanges[1].Advice, "Worth it for an owner of the Maker A") {
 		t.Errorf("%q, %q, %q", h.Sides[0].Price, h.Exchanges[0].Advice, h.Exchanges[1].Advice)
 	}
 	r, err := d.Figures.Rivals(testdesk.Ctx, "b")
-	if err != nil || !reflect.DeepEqual(r, figures.Rivals{Siblings: []string{}, Predecessors: []string{"a", "a-big"}, Successors: []string{"c"}}) {
+	if err != nil || !reflect.DeepEqual(r, figures.Rivals{Siblings: []string{}, Predecessors: []string{"a", "a-big"},
+		Successors: []string{"c"}}) {
 		t.Errorf("%+v, %v", r, err)
 	}
 }
@@ -129,13 +145,16 @@ func TestSuggestionsFollowWhatIsMissing(t *testing.T) {
 	testdesk.Rates(t, d, "a", "", 100, 100.5)
 	testdesk.Rates(t, d, "b", "", 150, 150.5)
 	list, err := d.Figures.Next(testdesk.Ctx, figures.NextQuestion{})
-	if err != nil || len(list) != 1 || list[0].Variant != "c" || list[0].Test != "work" || list[0].Unit != "c" || list[0].Repeats != 3 || list[0].Minutes != 0.5 {
+	if err != nil || len(list) != 1 || list[0].Variant != "c" || list[0].Test != "work" || list[0].Unit != "c" ||
+		list[0].Repeats != 3 || list[0].Minutes != 0.5 {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	if _, err := d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/time", Value: 60, Unit: "s", Source: "box"}, "me"); err != nil {
+	if _, err := d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/time", Value: 60, Unit: "s",
+		Source: "box"}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if list, err = d.Figures.Next(testdesk.Ctx, figures.NextQuestion{Measure: "work/time"}); err != nil || len(list) != 1 || list[0].Variant != "a" || list[0].Claims != 1 {
+	if list, err = d.Figures.Next(testdesk.Ctx, figures.NextQuestion{Measure: "work/time"}); err != nil ||
+		len(list) != 1 || list[0].Variant != "a" || list[0].Claims != 1 {
 		t.Errorf("%+v, %v", list, err)
 	}
 	_, err = d.Figures.Next(testdesk.Ctx, figures.NextQuestion{Measure: "work/tim"})
@@ -173,13 +192,15 @@ func TestFieldsByRuleFollowTheCatalogue(t *testing.T) {
 	if p, _ := holds("cheap"); p.Trouble != "" {
 		t.Errorf("an offer in its currency is enough: %s", p.Trouble)
 	}
-	if err := d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "swiss", Name: "Swiss ones", Price: &ranking.PriceBand{To: 600, Currency: "CHF"}}, "me"); err != nil {
+	if err := d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "swiss", Name: "Swiss ones",
+		Price: &ranking.PriceBand{To: 600, Currency: "CHF"}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if p, _ := holds("swiss"); !strings.Contains(p.Trouble, "no exchange rate") {
 		t.Errorf("trouble %q", p.Trouble)
 	}
-	testdesk.Says(t, d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "x", Name: "x", FamilyOf: "q"}, "me"), desk.NotFound, `"q"`)
+	testdesk.Says(t, d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "x", Name: "x", FamilyOf: "q"}, "me"),
+		desk.NotFound, `"q"`)
 	testdesk.Says(t, d.Figures.DropField(testdesk.Ctx, "everything", "me"), desk.Invalid, "stays")
 	testdesk.Says(t, d.Figures.DropField(testdesk.Ctx, "nowhere", "me"), desk.NotFound, "list of all")
 	if err := d.Figures.DropField(testdesk.Ctx, "swiss", "me"); err != nil {
@@ -218,13 +239,16 @@ func TestAPlaceAmongItsKindAndInAllHistory(t *testing.T) {
 	// More is asked for than can be kept; each answer stays right, and what is kept stays within its bound.
 	for i := range 60 {
 		m := fmt.Sprintf("load-%03d/m%d", i%15, i/15)
-		for _, v := range []string{"load-0000", "load-0010", "load-0020", "load-0030", "load-0040", "load-0050", "load-0060"} {
-			if p, err := d.Figures.PlaceOf(testdesk.Ctx, m, v, ""); err != nil || p.Measure.ID != m || p.Variant != v || p.History.Of != 200 {
+		for _, v := range []string{"load-0000", "load-0010", "load-0020", "load-0030", "load-0040", "load-0050",
+			"load-0060"} {
+			if p, err := d.Figures.PlaceOf(testdesk.Ctx, m, v, ""); err != nil || p.Measure.ID != m || p.Variant != v ||
+				p.History.Of != 200 {
 				t.Fatalf("%s of %s: %+v, %v", m, v, p, err)
 			}
 		}
 	}
-	if n, w := d.Figures.KeptAnswers(), d.Figures.Weight(); w > figures.MostWeight || n != figures.MostWeight/figures.UsualWeight || w != n*figures.UsualWeight {
+	if n, w := d.Figures.KeptAnswers(), d.Figures.Weight(); w > figures.MostWeight ||
+		n != figures.MostWeight/figures.UsualWeight || w != n*figures.UsualWeight {
 		t.Errorf("%d answers are kept, reckoned at %d bytes; %d at most", n, w, figures.MostWeight)
 	}
 }
@@ -233,9 +257,11 @@ func TestCellsAsAMatrix(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Rates(t, d, "a", "", 100, 101)
 	testdesk.Rates(t, d, "b", "", 200, 201)
-	testdesk.Typed(t, d, results.Typed{Subject: "c", Conditions: map[string]string{"supply": "battery"}, Readings: map[string]string{"rate": "300"}})
+	testdesk.Typed(t, d, results.Typed{Subject: "c", Conditions: map[string]string{"supply": "battery"},
+		Readings: map[string]string{"rate": "300"}})
 	m, err := d.Figures.CellsOf(testdesk.Ctx, "", nil, []string{"work/rate", "work/time"}, "")
-	if err != nil || len(m.Rows) != 3 || len(m.Rows[0]) != 2 || m.Rows[1][0] == nil || math.Abs(m.Rows[1][0].Centre-200.5) > 0.1 || m.Rows[2][0] != nil || m.Rows[0][1] != nil {
+	if err != nil || len(m.Rows) != 3 || len(m.Rows[0]) != 2 || m.Rows[1][0] == nil ||
+		math.Abs(m.Rows[1][0].Centre-200.5) > 0.1 || m.Rows[2][0] != nil || m.Rows[0][1] != nil {
 		t.Errorf("%+v, %v: unlike figures and gaps are null", m, err)
 	}
 	if m, err = d.Figures.CellsOf(testdesk.Ctx, "", []string{"b"}, nil, ""); err != nil || len(m.Measures) != 0 {
@@ -253,11 +279,13 @@ func TestModesCurvesAndFitOfADesk(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Rates(t, d, "a", "", 100, 100.5, 99.6)
 	for i, v := range []float64{110, 110.4, 109.8} {
-		testdesk.Typed(t, d, results.Typed{Subject: "a", Setup: "fast-mode", Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(v)}})
+		testdesk.Typed(t, d, results.Typed{Subject: "a", Setup: "fast-mode", Repeat: i,
+			Readings: map[string]string{"rate": fmt.Sprint(v)}})
 	}
 	testdesk.Rates(t, d, "b", "", 150, 150.5)
 	m, err := d.Figures.ModesOf(testdesk.Ctx, "work/rate", "")
-	if err != nil || len(m.Gains) != 1 || m.Gains[0].Variant != "a" || math.Abs(m.Gains[0].Gain.Value-10) > 1 || !m.Gains[0].Gain.Sure || !strings.Contains(m.Gains[0].Text, "was not measured") {
+	if err != nil || len(m.Gains) != 1 || m.Gains[0].Variant != "a" || math.Abs(m.Gains[0].Gain.Value-10) > 1 ||
+		!m.Gains[0].Gain.Sure || !strings.Contains(m.Gains[0].Text, "was not measured") {
 		t.Errorf("%+v, %v", m.Gains, err)
 	}
 	_, err = d.Figures.ModesOf(testdesk.Ctx, "work/rat", "")
@@ -273,12 +301,15 @@ func TestModesCurvesAndFitOfADesk(t *testing.T) {
 	_, err = d.Figures.Curves(testdesk.Ctx, "work", "", []string{"q"}, "", "")
 	testdesk.Says(t, err, desk.NotFound, `no variant "q"`)
 	least := 120.0
-	use := fit.Use{Slug: "galley", Name: "the galley", Needs: []fit.Need{{Measure: "work/rate", Least: &least, Unit: "/min"}}, Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}
+	use := fit.Use{Slug: "galley", Name: "the galley", Needs: []fit.Need{{Measure: "work/rate", Least: &least,
+		Unit: "/min"}}, Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}}}
 	if _, err := d.Figures.AddUse(testdesk.Ctx, use, "me"); err != nil {
 		t.Fatal(err)
 	}
 	fit, err := d.Figures.FitOf(testdesk.Ctx, "galley", "", "")
-	if err != nil || len(fit.Fits) != 2 || fit.Fits[0].Variant != "b" || fit.Fits[0].For != "for" || fit.Fits[1].For != "not for" || math.Abs(fit.Fits[1].Score-66.6) > 0.5 || fit.Fits[1].Needs[0].Text != "Work, rate at least 120 /min" {
+	if err != nil || len(fit.Fits) != 2 || fit.Fits[0].Variant != "b" || fit.Fits[0].For != "for" ||
+		fit.Fits[1].For != "not for" || math.Abs(fit.Fits[1].Score-66.6) > 0.5 ||
+		fit.Fits[1].Needs[0].Text != "Work, rate at least 120 /min" {
 		t.Errorf("%+v, %v", fit.Fits, err)
 	}
 	use.Weights[0].Measure = "work/rat"
@@ -290,16 +321,19 @@ func TestARigsCostNamesWhatHasNoPrice(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Price(t, d, "a", 50000, "EUR")
 	testdesk.Price(t, d, "b", 10000, "GBP")
-	if err := d.Books.AddRig(testdesk.Ctx, catalog.Rig{Slug: "build", Name: "Build", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}, {Unit: "b", Role: "drive"}, {Unit: "c", Role: "dock"}}}, "me"); err != nil {
+	if err := d.Books.AddRig(testdesk.Ctx, catalog.Rig{Slug: "build", Name: "Build", Parts: []catalog.RigPart{{Unit: "a",
+		Role: "host"}, {Unit: "b", Role: "drive"}, {Unit: "c", Role: "dock"}}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	_, err := d.Figures.RigCost(testdesk.Ctx, "build", catalog.Pricing{})
 	testdesk.Says(t, err, desk.Invalid, "cannot be summed up", "add one of that day or an earlier one")
-	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 1.15, Date: "2026-11-01"}, "me"); err != nil {
+	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "EUR", Rate: 1.15, Date: "2026-11-01"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	cost, err := d.Figures.RigCost(testdesk.Ctx, "build", catalog.Pricing{})
-	if err != nil || cost.Total != "615.00 EUR" || len(cost.Parts) != 2 || len(cost.Missing) != 1 || !strings.Contains(cost.Missing[0], "Maker C") {
+	if err != nil || cost.Total != "615.00 EUR" || len(cost.Parts) != 2 || len(cost.Missing) != 1 ||
+		!strings.Contains(cost.Missing[0], "Maker C") {
 		t.Errorf("%+v, %v", cost, err)
 	}
 	_, err = d.Figures.RigCost(testdesk.Ctx, "q", catalog.Pricing{})

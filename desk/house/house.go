@@ -1,5 +1,5 @@
-// Package house joins the rooms of a desk: it opens them in order over one core, gives each what it asks of the others, and
-// closes them. Nothing is decided here.
+// Package house joins the rooms of a desk: it opens them in order over one core, gives each what it asks of the others,
+// and closes them. Nothing is decided here.
 package house
 
 import (

@@ -64,7 +64,8 @@ func (d *Results) edit(ctx context.Context, edits []edit, by string, with func(*
 					continue
 				}
 				touched++
-				c := store.Change{ID: desk.NewID(), Run: r.ID, Measure: x.Measure, Kind: e.kind, Act: act, Old: x, Now: now, Cause: e.cause, Reason: e.reason, Doubt: e.doubt, Other: e.other, By: by, At: at}
+				c := store.Change{ID: desk.NewID(), Run: r.ID, Measure: x.Measure, Kind: e.kind, Act: act, Old: x, Now: now,
+					Cause: e.cause, Reason: e.reason, Doubt: e.doubt, Other: e.other, By: by, At: at}
 				if err := q.ChangeReading(ctx, c, e.extreme && e.kind == "void"); err != nil {
 					return err
 				}
@@ -149,14 +150,16 @@ func (e edit) nothing(r record.Run) string {
 		return "the run has no readings"
 	case e.kind == "restore":
 		return "all of it counts"
-	case e.measure != "" && !slices.ContainsFunc(r.Readings, func(x record.Reading) bool { return x.Measure == e.measure }):
+	case e.measure != "" && !slices.ContainsFunc(r.Readings,
+		func(x record.Reading) bool { return x.Measure == e.measure }):
 		return fmt.Sprintf("the run has no reading of %q", e.measure)
 	}
 	return "it counts no longer already"
 }
 
 // cellOf is the cell that a run's reading stands in, as it is now or as it will be made.
-func (d *Results) cellOf(ctx context.Context, q *desk.Tx, r record.Run, t method.Test, measure string) (store.Estimate, error) {
+func (d *Results) cellOf(ctx context.Context, q *desk.Tx, r record.Run, t method.Test, measure string) (store.Estimate,
+	error) {
 	k, err := q.RunCell(ctx, r.ID)
 	if err != nil {
 		return store.Estimate{}, err
@@ -175,7 +178,8 @@ func (d *Results) cellOf(ctx context.Context, q *desk.Tx, r record.Run, t method
 		return store.Estimate{}, err
 	}
 	u, err := q.Unit(ctx, r.Subject)
-	return store.Estimate{CellKey: k, Variant: u.Variant, Conditions: trust.Effective(setup.Conditions, r.Observed), TestVersion: t.Version, Simulated: r.Simulated, Updated: d.desk.Now()}, err
+	return store.Estimate{CellKey: k, Variant: u.Variant, Conditions: trust.Effective(setup.Conditions, r.Observed),
+		TestVersion: t.Version, Simulated: r.Simulated, Updated: d.desk.Now()}, err
 }
 
 // Correction says what is to be changed in a run.
@@ -257,9 +261,11 @@ func (d *Results) duplicate(ctx context.Context, r record.Run, into string) erro
 	case into == r.ID:
 		return desk.Refuse(desk.Invalid, "a run is no duplicate of itself")
 	case other.Subject != r.Subject || other.Test != r.Test:
-		return desk.Refuse(desk.Invalid, "a duplicate has the same unit and test: %s of %s here, %s of %s there", r.Test, r.Subject, other.Test, other.Subject)
+		return desk.Refuse(desk.Invalid, "a duplicate has the same unit and test: %s of %s here, %s of %s there", r.Test,
+			r.Subject, other.Test, other.Subject)
 	case slices.ContainsFunc(other.Readings, func(x record.Reading) bool { return x.State == record.Void }):
-		return desk.Refuse(desk.Conflict, "the run that is to stay does not count itself; restore it, or merge the other way round")
+		return desk.Refuse(desk.Conflict, "the run that is to stay does not count itself; restore it, or merge the other "+
+			"way round")
 	}
 	return nil
 }
@@ -330,7 +336,8 @@ func (d *Results) Recount(ctx context.Context) (Recounted, error) {
 			if err != nil {
 				return err
 			}
-			if there && inMemory && before == fmt.Sprintf("%+v %s %g %g", e.Cell, e.Limiter, e.BestLow, e.BestHigh) && fmt.Sprintf("%+v", held.Cell) == fmt.Sprintf("%+v", e.Cell) {
+			if there && inMemory && before == fmt.Sprintf("%+v %s %g %g", e.Cell, e.Limiter, e.BestLow, e.BestHigh) &&
+				fmt.Sprintf("%+v", held.Cell) == fmt.Sprintf("%+v", e.Cell) {
 				continue
 			}
 			out.Differ = append(out.Differ, cellText(e.CellKey))

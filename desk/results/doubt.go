@@ -97,7 +97,8 @@ func (d *Results) caseOf(ctx context.Context, a arrived) (trust.Case, func(strin
 		}
 		c.Figures = append(c.Figures, f)
 	}
-	for _, h := range [][]string{{"drive-sequential", "read", "write"}, {"folder-copy", "rate", "reading-busy", "writing-busy"}} {
+	for _, h := range [][]string{{"drive-sequential", "read", "write"}, {"folder-copy", "rate", "reading-busy",
+		"writing-busy"}} {
 		if c.Test.Group != "storage" {
 			break
 		}
@@ -132,7 +133,8 @@ func (d *Results) examine(ctx context.Context, runs []arrived) error {
 		changed += n
 	}
 	if changed > 0 {
-		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": runs[0].run.ID, "plan": runs[0].run.Plan}})
+		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": runs[0].run.ID,
+			"plan": runs[0].run.Plan}})
 	}
 	return nil
 }
@@ -143,8 +145,8 @@ const grown = 1.5
 // byRule signs what no person did.
 const byRule = "the rule"
 
-// examineOne asks the rules about one run and writes what they say. judging is held, so that what is said of a cell follows from
-// all that was said before.
+// examineOne asks the rules about one run and writes what they say. judging is held, so that what is said of a cell
+// follows from all that was said before.
 func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning) (changed int, err error) {
 	defer func() { // a fault of a rule must cost neither the run nor the service
 		if r := recover(); r != nil {
@@ -157,7 +159,8 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 	}
 	cell := func(measure string) string { return cellText(key(measure)) }
 	found := trust.Examine(c, tunings, cell)
-	if a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings, func(x record.Reading) bool { return x.State != record.Void }) {
+	if a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings,
+		func(x record.Reading) bool { return x.State != record.Void }) {
 		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID }) // it does not count any more
 	}
 	at := d.desk.Now()
@@ -233,7 +236,8 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 			}
 			x.State, x.By, x.Settled, x.Reason = trust.Dismissed, byRule, &at, "the repeats since then agree"
 			changed++
-			if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule, Act: "dismissed", Reason: x.Reason})); err != nil {
+			if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule,
+				Act: "dismissed", Reason: x.Reason})); err != nil {
 				return err
 			}
 		}
@@ -358,7 +362,8 @@ func (d *Results) Settle(ctx context.Context, id string, s Settling, by string) 
 }
 
 // settle does it, and tells whether readings count otherwise since.
-func (d *Results) settle(ctx context.Context, id string, s Settling, by string) (x trust.Doubt, changed bool, err error) {
+func (d *Results) settle(ctx context.Context, id string, s Settling, by string) (x trust.Doubt, changed bool,
+	err error) {
 	d.judging.Lock()
 	defer d.judging.Unlock()
 	if x, err = d.desk.Store.Doubt(ctx, id); err != nil {
@@ -376,7 +381,8 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 			for _, c := range trust.Causes {
 				keys = append(keys, c.Key)
 			}
-			return x, false, desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause, strings.Join(keys, ", "))
+			return x, false, desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause,
+				strings.Join(keys, ", "))
 		}
 		if before != trust.Open {
 			return x, false, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before)
@@ -391,7 +397,8 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 		}
 		x.State, x.Cause = trust.Upheld, s.Cause
 		for _, r := range x.Runs {
-			do = append(do, edit{kind: "void", run: r, measure: x.Measure, reason: cmp.Or(s.Reason, cause.Name), cause: s.Cause, doubt: x.ID, extreme: !cause.Physical})
+			do = append(do, edit{kind: "void", run: r, measure: x.Measure, reason: cmp.Or(s.Reason, cause.Name), cause: s.Cause,
+				doubt: x.ID, extreme: !cause.Physical})
 		}
 	case "dismiss":
 		if before != trust.Open {
@@ -421,10 +428,12 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 	if x.State == trust.Open {
 		x.By, x.Settled = "", nil
 	}
-	act := map[trust.DoubtState]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed", trust.Open: "reopened"}[x.State]
+	act := map[trust.DoubtState]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed",
+		trust.Open: "reopened"}[x.State]
 	err = d.edit(ctx, do, by, func(q *desk.Tx) error {
 		q.After(func() { d.figures.Doubted(x.Test) })
-		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act, Cause: x.Cause, Reason: s.Reason}))
+		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act,
+			Cause: x.Cause, Reason: s.Reason}))
 	})
 	if err == nil {
 		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": x.Run, "plan": x.Plan}})
@@ -500,9 +509,11 @@ func (d *Results) Repeat(ctx context.Context, id string, repeats int, by string)
 		return method.Plan{}, err
 	}
 	if x.Again == "" || t.Origin == "own" {
-		return method.Plan{}, desk.Refuse(desk.Invalid, "%q cannot be put on the bench: %s", t.Name, strings.ToLower(x.Proposal[:1])+x.Proposal[1:])
+		return method.Plan{}, desk.Refuse(desk.Invalid, "%q cannot be put on the bench: %s", t.Name,
+			strings.ToLower(x.Proposal[:1])+x.Proposal[1:])
 	}
-	p := method.Plan{Unit: r.Subject, Host: r.Host, Place: r.Place, Setup: r.Setup, Name: "Again: " + t.Name, Steps: []method.PlanStep{{Test: r.Test, Repeats: max(repeats, 1), Options: r.Options}}}
+	p := method.Plan{Unit: r.Subject, Host: r.Host, Place: r.Place, Setup: r.Setup, Name: "Again: " + t.Name,
+		Steps: []method.PlanStep{{Test: r.Test, Repeats: max(repeats, 1), Options: r.Options}}}
 	if x.Again == "cool" {
 		p.Terms.Cool = &method.Cool{Seconds: 120, Below: 45, Most: 900}
 	}

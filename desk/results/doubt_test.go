@@ -48,7 +48,8 @@ func TestADoubtIsRaisedUpheldReopenedAndDismissed(t *testing.T) {
 	defer stop()
 	testdesk.Rates(t, d, "a", "", 100, 101, 150)
 	x := one(t, d, "outlier", trust.Open)
-	if !strings.Contains(x.Sentence, "150") || x.Measure != "rate" || x.Subject != "a" || x.Picture == nil || len(x.Picture.Marked) != 1 {
+	if !strings.Contains(x.Sentence, "150") || x.Measure != "rate" || x.Subject != "a" || x.Picture == nil ||
+		len(x.Picture.Marked) != 1 {
 		t.Errorf("doubt %+v", x)
 	}
 	heard := false
@@ -62,40 +63,50 @@ func TestADoubtIsRaisedUpheldReopenedAndDismissed(t *testing.T) {
 		t.Errorf("an open doubt changes nothing: %g of %d", v, n)
 	}
 	c, err := d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "work/rate", Field: "everything"})
-	if err != nil || len(c.Chart.Notes) != 1 || !strings.Contains(c.Chart.Notes[0], "In doubt: ") || !strings.Contains(c.Chart.Text, "(note 1)") {
+	if err != nil || len(c.Chart.Notes) != 1 || !strings.Contains(c.Chart.Notes[0], "In doubt: ") ||
+		!strings.Contains(c.Chart.Text, "(note 1)") {
 		t.Errorf("the chart says nothing of the doubt: %v %v", c.Chart.Notes, err)
 	}
 	for _, s := range []struct {
 		results.Settling
 		want string
 	}{
-		{results.Settling{Do: "uphold"}, "is upheld with a cause"}, {results.Settling{Do: "uphold", Cause: "moon"}, "none of conditions"}, {results.Settling{Do: "uphold", Cause: "heat", Runs: []string{"x"}}, "is not about run"},
-		{results.Settling{Do: "dismiss", Reason: " "}, "say why"}, {results.Settling{Do: "reopen", Reason: "so"}, "is open already"}, {results.Settling{Do: "forget"}, "not \"forget\""},
+		{results.Settling{Do: "uphold"}, "is upheld with a cause"}, {results.Settling{Do: "uphold", Cause: "moon"},
+			"none of conditions"}, {results.Settling{Do: "uphold", Cause: "heat", Runs: []string{"x"}}, "is not about run"},
+		{results.Settling{Do: "dismiss", Reason: " "}, "say why"}, {results.Settling{Do: "reopen", Reason: "so"},
+			"is open already"}, {results.Settling{Do: "forget"}, "not \"forget\""},
 	} {
-		if _, err := d.Results.Settle(testdesk.Ctx, x.ID, s.Settling, "me"); err == nil || !strings.Contains(err.Error(), s.want) {
+		if _, err := d.Results.Settle(testdesk.Ctx, x.ID, s.Settling, "me"); err == nil || !strings.Contains(err.Error(),
+			s.want) {
 			t.Errorf("%+v: %v, want %q", s.Settling, err, s.want)
 		}
 	}
-	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "uphold", Cause: "background", Reason: "an update ran"}, "Odo"); err != nil {
+	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "uphold", Cause: "background",
+		Reason: "an update ran"}, "Odo"); err != nil {
 		t.Fatal(err)
 	}
 	if v, n := centre(t, d, "a"); n != 2 || v > 101 {
 		t.Errorf("upheld, and yet %g of %d readings", v, n)
 	}
 	p, err := d.Results.Run(testdesk.Ctx, x.Run)
-	if err != nil || p.Run.Readings[0].State != record.Void || p.Run.Readings[0].Value != 150 || p.Run.Readings[0].Reason != "an update ran" || len(p.Changes) != 1 || p.Changes[0].By != "Odo" || p.Changes[0].Old.State != record.OK {
+	if err != nil || p.Run.Readings[0].State != record.Void || p.Run.Readings[0].Value != 150 ||
+		p.Run.Readings[0].Reason != "an update ran" || len(p.Changes) != 1 || p.Changes[0].By != "Odo" ||
+		p.Changes[0].Old.State != record.OK {
 		t.Errorf("run %+v, changes %+v, %v", p.Run.Readings, p.Changes, err)
 	}
-	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "dismiss", Reason: "no"}, "me"); err == nil || !strings.Contains(err.Error(), "upheld already") {
+	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "dismiss", Reason: "no"}, "me"); err == nil ||
+		!strings.Contains(err.Error(), "upheld already") {
 		t.Errorf("dismissed what is upheld: %v", err)
 	}
-	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "reopen", Reason: "the log says otherwise"}, "Odo"); err != nil {
+	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "reopen", Reason: "the log says otherwise"},
+		"Odo"); err != nil {
 		t.Fatal(err)
 	}
 	if _, n := centre(t, d, "a"); n != 3 {
 		t.Errorf("reopened, and %d readings count", n)
 	}
-	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "dismiss", Reason: "it is that fast"}, "Odo"); err != nil {
+	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "dismiss", Reason: "it is that fast"},
+		"Odo"); err != nil {
 		t.Fatal(err)
 	}
 	page, err := d.Results.Doubt(testdesk.Ctx, x.ID)
@@ -110,7 +121,8 @@ func TestADoubtIsRaisedUpheldReopenedAndDismissed(t *testing.T) {
 		t.Errorf("its life is %s; want %s", got, want)
 	}
 	// Dismissed stays dismissed when the rules look again, until it has grown.
-	if r, err := d.Results.Examine(testdesk.Ctx, store.RunFilter{Subject: "a"}, "me"); err != nil || r.Runs != 3 || r.Open != 0 {
+	if r, err := d.Results.Examine(testdesk.Ctx, store.RunFilter{Subject: "a"}, "me"); err != nil || r.Runs != 3 ||
+		r.Open != 0 {
 		t.Errorf("examined anew: %+v %v", r, err)
 	}
 }
@@ -120,7 +132,8 @@ func TestAnExtremeRunStaysInTheRepeatability(t *testing.T) {
 		d := testdesk.Opened(t)
 		testdesk.Quiet(t, d)
 		testdesk.Rates(t, d, "a", "", 100, 101, 150)
-		if _, err := d.Results.Settle(testdesk.Ctx, one(t, d, "outlier", trust.Open).ID, results.Settling{Do: "uphold", Cause: cause}, "me"); err != nil {
+		if _, err := d.Results.Settle(testdesk.Ctx, one(t, d, "outlier", trust.Open).ID, results.Settling{Do: "uphold",
+			Cause: cause}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		p, err := d.Figures.Measure(testdesk.Ctx, "work/rate")
@@ -153,7 +166,8 @@ func TestLaterRepeatsLiftADoubt(t *testing.T) {
 		t.Errorf("of four it is plain which: %+v", x)
 	}
 	// The bad run is corrected: it had been mistyped.
-	if _, err := d.Results.Correct(testdesk.Ctx, x.Run, results.Correction{Do: "correct", Measure: "rate", Value: "100.6", Reason: "typed 125 for 100.6"}, "me"); err != nil {
+	if _, err := d.Results.Correct(testdesk.Ctx, x.Run, results.Correction{Do: "correct", Measure: "rate", Value: "100.6",
+		Reason: "typed 125 for 100.6"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	x = one(t, d, "outlier", trust.Dismissed)
@@ -166,21 +180,25 @@ func TestOneDoubtForARoomThatWasTooWarm(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Quiet(t, d)
 	for i := range 4 {
-		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)}, Conditions: map[string]string{"supply": "battery"}})
+		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)},
+			Conditions: map[string]string{"supply": "battery"}})
 	}
 	x := one(t, d, "departure", trust.Open)
 	if len(x.Runs) != 4 {
 		t.Fatalf("%d runs under it, want 4", len(x.Runs))
 	}
-	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "uphold", Cause: "conditions", Runs: x.Runs[1:3]}, "me"); err != nil {
+	if _, err := d.Results.Settle(testdesk.Ctx, x.ID, results.Settling{Do: "uphold", Cause: "conditions",
+		Runs: x.Runs[1:3]}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	for i := range 3 { // it goes on under the same conditions: one more doubt, not three
-		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 4 + i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)}, Conditions: map[string]string{"supply": "battery"}})
+		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 4 + i, Readings: map[string]string{"rate": fmt.Sprint(100 +
+			i)}, Conditions: map[string]string{"supply": "battery"}})
 	}
 	if next := one(t, d, "departure", trust.Open); len(next.Runs) != 3 {
 		t.Errorf("%d runs under the next one", len(next.Runs))
-	} else if _, err := d.Results.Settle(testdesk.Ctx, next.ID, results.Settling{Do: "dismiss", Reason: "as it is"}, "me"); err != nil {
+	} else if _, err := d.Results.Settle(testdesk.Ctx, next.ID, results.Settling{Do: "dismiss", Reason: "as it is"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	runs, n, err := d.Results.Runs(testdesk.Ctx, store.RunFilter{State: "void", Limit: 10})
@@ -199,14 +217,17 @@ func TestRulesAreTunedInTheOpen(t *testing.T) {
 		x    trust.Tuning
 		want string
 	}{
-		{trust.Tuning{Rule: "nonsense"}, "no rule"}, {trust.Tuning{Rule: "outlier", Test: "nothing", Off: true, Reason: "x"}, "no test"}, {trust.Tuning{Rule: "outlier", Limit: 1, Reason: "x"}, "may not lie below 3"},
-		{trust.Tuning{Rule: "outlier", Limit: 9}, "say why"}, {trust.Tuning{Rule: "ambient", Limit: 9, Reason: "x"}, "knows no limit"},
+		{trust.Tuning{Rule: "nonsense"}, "no rule"}, {trust.Tuning{Rule: "outlier", Test: "nothing", Off: true, Reason: "x"},
+			"no test"}, {trust.Tuning{Rule: "outlier", Limit: 1, Reason: "x"}, "may not lie below 3"},
+		{trust.Tuning{Rule: "outlier", Limit: 9}, "say why"}, {trust.Tuning{Rule: "ambient", Limit: 9, Reason: "x"},
+			"knows no limit"},
 	} {
 		if _, err := d.Results.Tune(testdesk.Ctx, c.x, "me"); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%+v: %v, want %q", c.x, err, c.want)
 		}
 	}
-	if _, err := d.Results.Tune(testdesk.Ctx, trust.Tuning{Rule: "outlier", Test: "work", Off: true, Reason: "for this once"}, "Odo"); err != nil {
+	if _, err := d.Results.Tune(testdesk.Ctx, trust.Tuning{Rule: "outlier", Test: "work", Off: true,
+		Reason: "for this once"}, "Odo"); err != nil {
 		t.Fatal(err)
 	}
 	testdesk.Rates(t, d, "a", "", 100, 101, 150)
@@ -214,7 +235,8 @@ func TestRulesAreTunedInTheOpen(t *testing.T) {
 		t.Errorf("a rule that is off raised %+v", l)
 	}
 	p, err := d.Figures.Measure(testdesk.Ctx, "work/rate")
-	if err != nil || len(p.Tunings) != 1 || p.Tunings[0].By != "Odo" || !strings.HasPrefix(p.Good, "One run of this test is good to ± ") {
+	if err != nil || len(p.Tunings) != 1 || p.Tunings[0].By != "Odo" || !strings.HasPrefix(p.Good,
+		"One run of this test is good to ± ") {
 		t.Errorf("the test's page says %q, %+v, %v", p.Good, p.Tunings, err)
 	}
 	if _, err := d.Results.Tune(testdesk.Ctx, trust.Tuning{Rule: "outlier", Test: "work"}, "me"); err != nil {
@@ -279,15 +301,18 @@ func TestARunThatNoLongerCountsIsDoubtedNoMore(t *testing.T) {
 	testdesk.Quiet(t, d)
 	testdesk.Typed(t, d, results.Typed{Subject: "a", Readings: map[string]string{"rate": "100"}})
 	runs, _, _ := d.Results.Runs(testdesk.Ctx, store.RunFilter{Subject: "a", Limit: 1})
-	if _, err := d.Results.Correct(testdesk.Ctx, runs[0].ID, results.Correction{Do: "void", Reason: "the wrong cable"}, "me"); err != nil {
+	if _, err := d.Results.Correct(testdesk.Ctx, runs[0].ID, results.Correction{Do: "void", Reason: "the wrong cable"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := d.Results.Examine(testdesk.Ctx, store.RunFilter{Subject: "a"}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 1, Readings: map[string]string{"rate": "100"}, Conditions: map[string]string{"supply": "battery"}})
+	testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 1, Readings: map[string]string{"rate": "100"},
+		Conditions: map[string]string{"supply": "battery"}})
 	x := one(t, d, "departure", trust.Open)
-	if _, err := d.Results.Correct(testdesk.Ctx, x.Run, results.Correction{Do: "void", Reason: "so it is"}, "me"); err != nil {
+	if _, err := d.Results.Correct(testdesk.Ctx, x.Run, results.Correction{Do: "void", Reason: "so it is"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if l := testdesk.Doubts(t, d, store.DoubtFilter{Subject: "a"}); len(l) != 1 {

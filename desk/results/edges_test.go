@@ -37,7 +37,8 @@ func joined(t *testing.T) (*house.House, record.Run) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return d, record.Run{ID: uuid.NewString(), Plan: p.ID, Test: "work", TestVersion: 1, Sitting: j.Sitting, Outcome: record.Done, Started: testdesk.Morning(), Ended: testdesk.Morning().Add(time.Minute),
+	return d, record.Run{ID: uuid.NewString(), Plan: p.ID, Test: "work", TestVersion: 1, Sitting: j.Sitting,
+		Outcome: record.Done, Started: testdesk.Morning(), Ended: testdesk.Morning().Add(time.Minute),
 		Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: 100}}}
 }
 
@@ -59,7 +60,8 @@ func TestARunThatDoesNotFitItsPlanIsRefused(t *testing.T) {
 		{"repeat beyond", func(r *record.Run) { r.Repeat = 3 }, "repeat 4"},
 		{"no sitting", func(r *record.Run) { r.Sitting = "q" }, `sitting "q" is not one of unit "a"`},
 		{"ends before it begins", func(r *record.Run) { r.Ended = r.Started.Add(-time.Second) }, "which cannot be"},
-		{"from the future", func(r *record.Run) { r.Started, r.Ended = far.Add(time.Second), far.Add(time.Minute) }, "which cannot be"},
+		{"from the future", func(r *record.Run) { r.Started, r.Ended = far.Add(time.Second), far.Add(time.Minute) },
+			"which cannot be"},
 		{"an unknown measure", func(r *record.Run) { r.Readings[0].Measure = "q" }, `no measure "q"`},
 		{"a reading that cannot be", func(r *record.Run) { r.Readings[0].Value = -1 }, "above zero"},
 		{"a trace that is none", func(r *record.Run) { r.Trace = []byte("x") }, "refused"},
@@ -93,28 +95,35 @@ func TestARunThatDoesNotFitItsPlanIsRefused(t *testing.T) {
 func TestDaysAreWhole(t *testing.T) {
 	d := testdesk.Opened(t)
 	for i, day := range []string{"2026-11-01", "2026-11-02", "2026-11-03"} {
-		testdesk.Typed(t, d, results.Typed{Subject: "a", Date: day, Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)}})
+		testdesk.Typed(t, d, results.Typed{Subject: "a", Date: day, Repeat: i,
+			Readings: map[string]string{"rate": fmt.Sprint(100 + i)}})
 	}
 	for _, c := range []struct {
 		from, until string
 		want        int
-	}{{"", "2026-11-02", 2}, {"2026-11-02", "", 2}, {"2026-11-02", "2026-11-02", 1}, {"2026-11-04", "", 0}, {"", "2026-10-31", 0}} {
-		if _, n, err := d.Results.Runs(ctx, store.RunFilter{From: c.from, Until: c.until, Limit: 10}); err != nil || n != c.want {
+	}{{"", "2026-11-02", 2}, {"2026-11-02", "", 2}, {"2026-11-02", "2026-11-02", 1}, {"2026-11-04", "", 0},
+		{"", "2026-10-31", 0}} {
+		if _, n, err := d.Results.Runs(ctx, store.RunFilter{From: c.from, Until: c.until, Limit: 10}); err != nil ||
+			n != c.want {
 			t.Errorf("from %q until %q: %d runs, %v, want %d", c.from, c.until, n, err, c.want)
 		}
 	}
-	_, err := d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "a", Date: "2026-11-24", Readings: map[string]string{"rate": "1"}}, "me")
+	_, err := d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "a", Date: "2026-11-24",
+		Readings: map[string]string{"rate": "1"}}, "me")
 	testdesk.Says(t, err, desk.Invalid, "lies in the future")
-	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "a", Date: "yesterday", Readings: map[string]string{"rate": "1"}}, "me")
+	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "a", Date: "yesterday",
+		Readings: map[string]string{"rate": "1"}}, "me")
 	testdesk.Says(t, err, desk.Invalid, "is not a date")
 }
 
-// Upholding some runs of a doubt leaves the others counting, and so does restoring: only what that doubt took out comes back.
+// Upholding some runs of a doubt leaves the others counting, and so does restoring: only what that doubt took out comes
+// back.
 func TestOnlyTheRunsThatAreNamedStopCounting(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Quiet(t, d)
 	for i := range 4 {
-		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)}, Conditions: map[string]string{"supply": "battery"}})
+		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: i, Readings: map[string]string{"rate": fmt.Sprint(100 + i)},
+			Conditions: map[string]string{"supply": "battery"}})
 	}
 	x := one(t, d, "departure", trust.Open)
 	if len(x.Runs) != 4 {
@@ -133,7 +142,8 @@ func TestOnlyTheRunsThatAreNamedStopCounting(t *testing.T) {
 	if _, err := d.Results.Correct(ctx, x.Runs[0], results.Correction{Do: "void", Reason: "by hand"}, "me"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.Results.Settle(ctx, x.ID, results.Settling{Do: "uphold", Cause: "conditions", Runs: x.Runs[:2]}, "me"); err != nil {
+	if _, err := d.Results.Settle(ctx, x.ID, results.Settling{Do: "uphold", Cause: "conditions", Runs: x.Runs[:2]},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	if got := void(); len(got) != 2 {
@@ -158,7 +168,8 @@ func TestADismissedDoubtComesBackWhenItHasGrown(t *testing.T) {
 	}
 	correct := func(value string) {
 		t.Helper()
-		if _, err := d.Results.Correct(ctx, x.Run, results.Correction{Do: "correct", Measure: "rate", Value: value, Reason: "read again"}, "me"); err != nil {
+		if _, err := d.Results.Correct(ctx, x.Run, results.Correction{Do: "correct", Measure: "rate", Value: value,
+			Reason: "read again"}, "me"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -218,28 +229,33 @@ func TestLapsAndReadingsAreOneOrTheOther(t *testing.T) {
 	}
 	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "a", Laps: []float64{1}}, "me")
 	testdesk.Says(t, err, desk.Invalid, "not timed with a stopwatch")
-	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: watch.Slug, Subject: "a", Laps: []float64{1}, Readings: map[string]string{watch.Measures[0].Slug: "1"}}, "me")
+	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: watch.Slug, Subject: "a", Laps: []float64{1},
+		Readings: map[string]string{watch.Measures[0].Slug: "1"}}, "me")
 	testdesk.Says(t, err, desk.Invalid, "not both")
 	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: watch.Slug, Subject: "a"}, "me")
 	testdesk.Says(t, err, desk.Invalid, "no reading was given")
-	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: watch.Slug, Subject: "a", Repeat: 2, Laps: []float64{31.5, 32.25}}, "me")
+	_, err = d.Results.TypeReadings(ctx, results.Typed{Test: watch.Slug, Subject: "a", Repeat: 2, Laps: []float64{31.5,
+		32.25}}, "me")
 	if err != nil {
 		t.Fatal(err)
 	}
 	runs, n, err := d.Results.Runs(ctx, store.RunFilter{Test: watch.Slug, Limit: 5})
-	if err != nil || n != 2 || runs[0].Repeat+runs[1].Repeat != 5 || runs[0].Readings[0].Value+runs[1].Readings[0].Value != 63.75 || runs[0].Source != record.Typed {
+	if err != nil || n != 2 || runs[0].Repeat+runs[1].Repeat != 5 || runs[0].Readings[0].Value+
+		runs[1].Readings[0].Value != 63.75 || runs[0].Source != record.Typed {
 		t.Errorf("%+v, %v", runs, err)
 	}
 }
 
-// A table is taken in whole or not at all, rows of one run together; what stands twice, misses a column or cannot be is named by its line.
+// A table is taken in whole or not at all, rows of one run together; what stands twice, misses a column or cannot be is
+// named by its line.
 func TestATableByItsLines(t *testing.T) {
 	d := testdesk.Opened(t)
 	take := func(text string, checkOnly bool) (results.Table, error) {
 		return d.Results.ImportTable(ctx, []byte(text), checkOnly, "me")
 	}
 	for _, c := range []struct{ text, want string }{
-		{"", "the table is empty"}, {"unit,test,measure\n", `needs a column "value"`}, {"unit,test,measure,value,odd\n", `column "odd" is unknown`}, {"unit,unit,test,measure,value\n", "stands twice"},
+		{"", "the table is empty"}, {"unit,test,measure\n", `needs a column "value"`}, {"unit,test,measure,value,odd\n",
+			`column "odd" is unknown`}, {"unit,unit,test,measure,value\n", "stands twice"},
 	} {
 		_, err := take(c.text, false)
 		testdesk.Says(t, err, desk.Invalid, c.want)
@@ -252,13 +268,15 @@ func TestATableByItsLines(t *testing.T) {
 	for i, want := range []struct {
 		line int
 		text string
-	}{{3, "stands twice"}, {4, "has 3 columns, the first line has 6"}, {5, `repeat "x"`}, {6, `no unit "q"`}, {7, "rate"}} {
+	}{{3, "stands twice"}, {4, "has 3 columns, the first line has 6"}, {5, `repeat "x"`}, {6, `no unit "q"`},
+		{7, "rate"}} {
 		if r := got.Refused[i]; r.Line != want.line || !strings.Contains(r.Reason, want.text) {
 			t.Errorf("refused %+v, want line %d with %q", r, want.line, want.text)
 		}
 	}
 	good := "\ufeffUnit, Test ,measure,value,repeat\na,work,rate,100,0\na,work,time,\"29 to 31\",0\na,work,rate,102,1\n"
-	if got, err = take(good, true); err != nil || got.Written || got.Rows != 3 || got.Runs != 2 || got.Known != 0 || len(got.Sample) != 2 || got.Sample[0].Line != 2 || got.Sample[1].Line != 4 || len(got.Sample[0].Readings) != 2 {
+	if got, err = take(good, true); err != nil || got.Written || got.Rows != 3 || got.Runs != 2 || got.Known != 0 ||
+		len(got.Sample) != 2 || got.Sample[0].Line != 2 || got.Sample[1].Line != 4 || len(got.Sample[0].Readings) != 2 {
 		t.Errorf("checked: %+v, %v", got, err)
 	}
 	if got, err = take(good, false); err != nil || !got.Written || got.Runs != 2 {
@@ -282,11 +300,13 @@ func TestAFileOfRunsIsTakenInOnce(t *testing.T) {
 	_, err := d.Results.ImportRuns(ctx, file("7", "nothing"), results.Target{Unit: "nobody", Setup: "odd"}, "me")
 	testdesk.Says(t, err, desk.Invalid, `the id "7"`, `test "nothing"`, `no unit "nobody"`, `no setup "odd"`)
 	for i, want := range []results.Imported{{Runs: 1}, {Known: 1}} {
-		if got, err := d.Results.ImportRuns(ctx, file(id, "work"), results.Target{Unit: "a"}, "me"); err != nil || got != want {
+		if got, err := d.Results.ImportRuns(ctx, file(id, "work"), results.Target{Unit: "a"}, "me"); err != nil ||
+			got != want {
 			t.Errorf("%d: %+v, %v", i, got, err)
 		}
 	}
-	if p, err := d.Results.Run(ctx, id); err != nil || p.Run.Source != record.FromFile || !p.Run.Simulated || p.Run.Setup != method.AsDelivered || p.Machine.Name != "m" || p.Title != "Maker A" {
+	if p, err := d.Results.Run(ctx, id); err != nil || p.Run.Source != record.FromFile || !p.Run.Simulated ||
+		p.Run.Setup != method.AsDelivered || p.Machine.Name != "m" || p.Title != "Maker A" {
 		t.Errorf("%+v, %v", p, err)
 	}
 }
@@ -294,14 +314,16 @@ func TestAFileOfRunsIsTakenInOnce(t *testing.T) {
 // A part is measured in a host, and a test on what it is meant for.
 func TestPartsNeedAHost(t *testing.T) {
 	d := testdesk.Opened(t)
-	for _, err := range []error{d.Books.AddModel(ctx, catalog.Model{Slug: "drive", Maker: "M", Name: "Drive", Kind: "drive"}, "me"), d.Books.AddVariant(ctx, catalog.Variant{Slug: "drive", Model: "drive", Name: "1 TB"}, "me"),
+	for _, err := range []error{d.Books.AddModel(ctx, catalog.Model{Slug: "drive", Maker: "M", Name: "Drive",
+		Kind: "drive"}, "me"), d.Books.AddVariant(ctx, catalog.Variant{Slug: "drive", Model: "drive", Name: "1 TB"}, "me"),
 		d.Books.AddUnit(ctx, catalog.Unit{Slug: "drive", Variant: "drive", Origin: "bought"}, "me")} {
 		if err != nil {
 			t.Fatal(err)
 		}
 	}
 	enter := func(host string) error {
-		_, err := d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "drive", Host: host, Readings: map[string]string{"rate": "100"}}, "me")
+		_, err := d.Results.TypeReadings(ctx, results.Typed{Test: "work", Subject: "drive", Host: host,
+			Readings: map[string]string{"rate": "100"}}, "me")
 		return err
 	}
 	testdesk.Says(t, enter(""), desk.Invalid, "a drive is measured in a host")
@@ -309,7 +331,8 @@ func TestPartsNeedAHost(t *testing.T) {
 	if err := enter("a"); err != nil {
 		t.Error(err)
 	}
-	if err := d.Books.AddRig(ctx, catalog.Rig{Slug: "tower", Name: "Tower", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}}}, "me"); err != nil {
+	if err := d.Books.AddRig(ctx, catalog.Rig{Slug: "tower", Name: "Tower", Parts: []catalog.RigPart{{Unit: "a",
+		Role: "host"}}}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if err := enter("tower"); err != nil {

@@ -38,7 +38,8 @@ func (d *Results) AddFrames(ctx context.Context, data []byte, of FramesOf, by st
 		}
 	}
 	// A typed run but for its readings, which the analysis makes.
-	r, wrong, err := d.typedRun(ctx, Typed{Test: of.Test, Subject: of.Subject, Host: of.Host, Place: of.Place, Setup: of.Setup, Date: of.Date, Repeat: of.Repeat, Conditions: conditions}, by, record.FromFile)
+	r, wrong, err := d.typedRun(ctx, Typed{Test: of.Test, Subject: of.Subject, Host: of.Host, Place: of.Place,
+		Setup: of.Setup, Date: of.Date, Repeat: of.Repeat, Conditions: conditions}, by, record.FromFile)
 	if err != nil {
 		return r, err
 	}
@@ -47,7 +48,8 @@ func (d *Results) AddFrames(ctx context.Context, data []byte, of FramesOf, by st
 	if known, err := desk.Found(err); err != nil {
 		return r, err
 	} else if known && t.Analysis != "frames" {
-		wrong = append(wrong, fmt.Sprintf("test %q does not read frame times; give its definition `analysis: frames`", of.Test))
+		wrong = append(wrong, fmt.Sprintf("test %q does not read frame times; give its definition `analysis: frames`",
+			of.Test))
 	}
 	ms, generated, err := of.FrameFile.Read(bytes.NewReader(data))
 	if err != nil {

@@ -9,7 +9,9 @@ import (
 )
 
 func FuzzReadLog(f *testing.F) {
-	for _, s := range []string{"seconds,power.wall [W]\n1,2\n2,3\n", "time;noise [dB(A)]\n2026-11-23T10:00:00Z;31\n2026-11-23T10:00:01Z;\n", "seconds,a,b\n1,\n", "seconds\n", "seconds,a\n\"x\n", "seconds,a\n1,\"2\"3\n", "\ufeffseconds,x\n-1,1e300\n0,NaN\n"} {
+	for _, s := range []string{"seconds,power.wall [W]\n1,2\n2,3\n",
+		"time;noise [dB(A)]\n2026-11-23T10:00:00Z;31\n2026-11-23T10:00:01Z;\n", "seconds,a,b\n1,\n", "seconds\n",
+		"seconds,a\n\"x\n", "seconds,a\n1,\"2\"3\n", "\ufeffseconds,x\n-1,1e300\n0,NaN\n"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
@@ -36,7 +38,8 @@ func FuzzCleanPhoto(f *testing.F) {
 	b := picture.Bytes()
 	f.Add(b)
 	f.Add(b[:len(b)/2])
-	exif := append([]byte{0xFF, 0xD8, 0xFF, 0xE1, 0, 34}, "Exif\x00\x00II\x2a\x00\x08\x00\x00\x00\x01\x00\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00"...)
+	exif := append([]byte{0xFF, 0xD8, 0xFF, 0xE1, 0, 34},
+		"Exif\x00\x00II\x2a\x00\x08\x00\x00\x00\x01\x00\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00"...)
 	f.Add(append(exif, b[2:]...))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		clean, media, err := cleanPhoto(data)

@@ -88,7 +88,8 @@ func (d *Results) Inspect(ctx context.Context, unit string) (Inspection, error) 
 			for _, r := range runs {
 				for _, reading := range r.Readings {
 					if m, ok := t.Measure(reading.Measure); ok {
-						e.Found = append(e.Found, InspectFound{reading.Measure, m.Say(reading.Value, string(reading.State)), reading.Reason})
+						e.Found = append(e.Found, InspectFound{reading.Measure, m.Say(reading.Value, string(reading.State)),
+							reading.Reason})
 					}
 				}
 			}
@@ -129,7 +130,8 @@ func (d *Results) NotePairing(ctx context.Context, p compare.Pair, by string) er
 		return desk.Refuse(desk.Invalid, "pairing refused: %s", strings.Join(wrong, "; "))
 	}
 	return d.desk.Note(ctx, by, "note pairing", p.Part, "", func(q *desk.Tx) error {
-		return q.AddPairing(ctx, store.Pairing{ID: desk.NewID(), Part: p.Part, Partner: p.Partner, Place: p.Place, Firmware: p.Firmware, Outcome: p.Outcome, How: strings.Join(p.How, "; "), At: d.desk.Now(), By: by})
+		return q.AddPairing(ctx, store.Pairing{ID: desk.NewID(), Part: p.Part, Partner: p.Partner, Place: p.Place,
+			Firmware: p.Firmware, Outcome: p.Outcome, How: strings.Join(p.How, "; "), At: d.desk.Now(), By: by})
 	})
 }
 
@@ -142,7 +144,8 @@ func (d *Results) Partners(ctx context.Context, part string) ([]compare.Pair, er
 	}
 	var facts []compare.Fact
 	for _, r := range runs {
-		f := compare.Fact{Part: r.Part, Partner: r.Partner, Place: r.Place, At: r.At, Works: r.Outcome == record.Done && !r.Failed,
+		f := compare.Fact{Part: r.Part, Partner: r.Partner, Place: r.Place, At: r.At, Works: r.Outcome == record.Done &&
+			!r.Failed,
 			Firmware: cmp.Or(r.Negotiated["drive.firmware"], r.Observed["firmware"])}
 		switch {
 		case r.Outcome == record.NotRun:
@@ -161,7 +164,8 @@ func (d *Results) Partners(ctx context.Context, part string) ([]compare.Pair, er
 		return nil, err
 	}
 	for _, n := range notes {
-		facts = append(facts, compare.Fact{Part: n.Part, Partner: n.Partner, Place: n.Place, Firmware: n.Firmware, Works: n.Outcome == "works", How: n.How, At: n.At})
+		facts = append(facts, compare.Fact{Part: n.Part, Partner: n.Partner, Place: n.Place, Firmware: n.Firmware,
+			Works: n.Outcome == "works", How: n.How, At: n.At})
 	}
 	return compare.Partners(facts), nil
 }

@@ -90,7 +90,8 @@ func (d *Results) ImportRuns(ctx context.Context, data []byte, at Target, by str
 		return out, nil
 	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
-		s, err := q.PutSitting(ctx, record.Sitting{ID: desk.NewID(), Unit: at.Unit, Boot: f.Machine.Boot, Started: fresh[0].Started, Machine: f.Machine})
+		s, err := q.PutSitting(ctx, record.Sitting{ID: desk.NewID(), Unit: at.Unit, Boot: f.Machine.Boot,
+			Started: fresh[0].Started, Machine: f.Machine})
 		for i := range fresh {
 			fresh[i].Sitting = s.ID
 		}

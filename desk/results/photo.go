@@ -80,7 +80,8 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 	a.ID, a.Media, a.Size, a.Added = desk.NewID(), media, int64(len(clean)), d.desk.Now()
 	a.Name = cmp.Or(filepath.Base(strings.ReplaceAll(a.Name, "\\", "/")), "photo")
 	return a, d.desk.Note(ctx, by, "add photo", a.Unit, "", func(q *desk.Tx) error {
-		return q.AddAttachment(ctx, store.Attachment{ID: a.ID, Digest: digest, Name: a.Name, Media: media, Size: a.Size, Unit: a.Unit, Run: a.Run, Measure: a.Measure,
+		return q.AddAttachment(ctx, store.Attachment{ID: a.ID, Digest: digest, Name: a.Name, Media: media, Size: a.Size,
+			Unit: a.Unit, Run: a.Run, Measure: a.Measure,
 			Caption: a.Caption, Added: a.Added, By: by})
 	})
 }
@@ -123,7 +124,8 @@ func cleanPhoto(data []byte) (clean []byte, media string, err error) {
 		return nil, "", desk.Refuse(desk.Invalid, "a photo is a JPEG or PNG picture")
 	}
 	if float64(c.Width)*float64(c.Height) > MostPixels {
-		return nil, "", desk.Refuse(desk.Invalid, "a photo of %d × %d pixels is too large; at most %d million are taken in", c.Width, c.Height, int(MostPixels/1e6))
+		return nil, "", desk.Refuse(desk.Invalid, "a photo of %d × %d pixels is too large; at most %d million are taken in",
+			c.Width, c.Height, int(MostPixels/1e6))
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {

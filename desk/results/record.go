@@ -28,8 +28,10 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 	if err != nil {
 		return false, desk.Missing(err, "plan", r.Plan)
 	}
-	if r.Step < 0 || r.Step >= len(p.Steps) || p.Steps[r.Step].Test != r.Test || r.Repeat < 0 || r.Repeat >= p.Steps[r.Step].Repeats {
-		return false, desk.Refuse(desk.Invalid, "run of %q is not step %d, repeat %d, of its plan", r.Test, r.Step+1, r.Repeat+1)
+	if r.Step < 0 || r.Step >= len(p.Steps) || p.Steps[r.Step].Test != r.Test || r.Repeat < 0 ||
+		r.Repeat >= p.Steps[r.Step].Repeats {
+		return false, desk.Refuse(desk.Invalid, "run of %q is not step %d, repeat %d, of its plan", r.Test, r.Step+1,
+			r.Repeat+1)
 	}
 	s, err := d.desk.Store.Sitting(ctx, r.Sitting)
 	if known, err := desk.Found(err); err != nil {
@@ -38,7 +40,8 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 		return false, desk.Refuse(desk.Invalid, "sitting %q is not one of unit %q", r.Sitting, p.Unit)
 	}
 	if r.Ended.Before(r.Started) || r.Started.After(d.desk.Now().Add(desk.FarOff)) {
-		return false, desk.Refuse(desk.Invalid, "run of %q lasts from %s to %s by its machine's clock, which cannot be", r.Test, r.Started.UTC().Format(time.RFC3339), r.Ended.UTC().Format(time.RFC3339))
+		return false, desk.Refuse(desk.Invalid, "run of %q lasts from %s to %s by its machine's clock, which cannot be",
+			r.Test, r.Started.UTC().Format(time.RFC3339), r.Ended.UTC().Format(time.RFC3339))
 	}
 	d.bench.Heard(ctx, p.ID)
 	r.Subject, r.Host, r.Place, r.Setup, r.Source = p.Unit, p.Host, p.Place, p.SetupOf(r.Step), record.FromAgent
@@ -46,8 +49,8 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 	return fresh, err
 }
 
-// record writes runs and brings their cells' estimates up to date in one transaction, then asks the rules. It returns whether any
-// run was new.
+// record writes runs and brings their cells' estimates up to date in one transaction, then asks the rules. It returns
+// whether any run was new.
 func (d *Results) record(ctx context.Context, runs []record.Run) (bool, error) {
 	var fresh []arrived
 	err := d.desk.Write(ctx, func(q *desk.Tx) error {
@@ -80,7 +83,8 @@ func (d *Results) record(ctx context.Context, runs []record.Run) (bool, error) {
 			slog.Error("the rules could not be asked", "run", fresh[0].run.ID, "error", err)
 		}
 		last := runs[len(runs)-1]
-		d.desk.Events.Send(desk.Event{Name: "run", Data: map[string]string{"run": last.ID, "plan": last.Plan, "subject": last.Subject, "test": last.Test}})
+		d.desk.Events.Send(desk.Event{Name: "run", Data: map[string]string{"run": last.ID, "plan": last.Plan,
+			"subject": last.Subject, "test": last.Test}})
 	}
 	return len(fresh) > 0, nil
 }
@@ -107,7 +111,8 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arr
 		if known, err := desk.Found(err); err != nil {
 			return nil, nil, err
 		} else if known && other != r.ID {
-			return nil, nil, desk.Refuse(desk.Conflict, "repeat %d of %q has a run already, from another agent", r.Repeat+1, r.Test)
+			return nil, nil, desk.Refuse(desk.Conflict, "repeat %d of %q has a run already, from another agent", r.Repeat+1,
+				r.Test)
 		}
 	}
 	sensed, err := trace.Unpack(r.Trace)
@@ -128,8 +133,10 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arr
 	}
 	var changed []store.Estimate
 	for _, x := range r.Readings {
-		e := store.Estimate{CellKey: store.CellKey{Measure: method.ID(r.Test, x.Measure), Setup: r.Setup, Unit: r.Subject, Host: r.Host, Place: r.Place, Basis: basis},
-			Variant: u.Variant, Conditions: conditions, TestVersion: r.TestVersion, Simulated: r.Simulated, Updated: d.desk.Now()}
+		e := store.Estimate{CellKey: store.CellKey{Measure: method.ID(r.Test, x.Measure), Setup: r.Setup, Unit: r.Subject,
+			Host: r.Host, Place: r.Place, Basis: basis},
+			Variant: u.Variant, Conditions: conditions, TestVersion: r.TestVersion, Simulated: r.Simulated,
+			Updated: d.desk.Now()}
 		m, _ := t.Measure(x.Measure)
 		if kept, err := recount(ctx, q, &e, m); err != nil {
 			return nil, nil, err
@@ -140,7 +147,8 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arr
 	return &arrived{r, sensed}, changed, nil
 }
 
-// settle makes a run's figures and brings its readings to their measures' units and states; a run that its test cannot have is refused.
+// settle makes a run's figures and brings its readings to their measures' units and states; a run that its test cannot
+// have is refused.
 func settle(t method.Test, r *record.Run) error {
 	if err := analyse.Figures(t, r); err != nil {
 		return desk.Refuse(desk.Invalid, "run of %q refused: %v", r.Test, err)
@@ -169,7 +177,8 @@ func recount(ctx context.Context, q *desk.Tx, e *store.Estimate, m method.Measur
 	limiters := map[record.LimiterLabel]int{}
 	counting := 0
 	for i, r := range readings {
-		values[i] = stats.Value{X: r.Value, HalfWidth: r.HalfWidth(), Sitting: r.Sitting, Bound: r.State.Bound(), Extreme: r.Extreme}
+		values[i] = stats.Value{X: r.Value, HalfWidth: r.HalfWidth(), Sitting: r.Sitting, Bound: r.State.Bound(),
+			Extreme: r.Extreme}
 		if r.Extreme {
 			continue
 		}

@@ -1,6 +1,6 @@
-// Package results is the room of what was measured: runs from agents, files, tables and hands, their traces and other raw
-// series, photos, corrections, and doubts with what a person makes of them. A run is written once; what is changed of it later is
-// written beside it. Every change brings the cells that it touches up to date in the same transaction.
+// Package results is the room of what was measured: runs from agents, files, tables and hands, their traces and other
+// raw series, photos, corrections, and doubts with what a person makes of them. A run is written once; what is changed
+// of it later is written beside it. Every change brings the cells that it touches up to date in the same transaction.
 package results
 
 import (
@@ -26,7 +26,8 @@ type Figures interface {
 	Cell(store.CellKey) (store.Estimate, bool, error)
 	Nearby(measure string, at store.CellKey, bounds bool) (store.Estimate, bool, error)
 	Roughly(compare.Measure) (stats.Pool, error)
-	Kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string, conditions map[string]string) (trust.Kin, error)
+	Kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string, conditions map[string]string) (trust.Kin,
+		error)
 	Versions(m compare.Measure, setup, variant string, conditions map[string]string) (map[string]map[string]int, error)
 	Name(ctx context.Context, variant string) (desk.Named, error)
 	Tests(ctx context.Context) (map[string]method.Test, error)
@@ -44,8 +45,8 @@ type Books interface {
 	Sheets(kind catalog.Kind) ([]method.Sheet, error)
 }
 
-// Results is the room. All of it may be used by many at once; judging is held while doubts are raised or settled, so that what is
-// said of a cell follows from all that was said before.
+// Results is the room. All of it may be used by many at once; judging is held while doubts are raised or settled, so
+// that what is said of a cell follows from all that was said before.
 type Results struct {
 	desk    *desk.Desk
 	figures Figures

@@ -71,7 +71,8 @@ func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, 
 		if len(wrong) > 0 {
 			continue
 		}
-		identity := strings.Join([]string{x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date, x.Test, strconv.Itoa(r.TestVersion), strconv.Itoa(x.Repeat), fmt.Sprint(x.Conditions), fmt.Sprint(x.Readings)}, "\x00")
+		identity := strings.Join([]string{x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date, x.Test,
+			strconv.Itoa(r.TestVersion), strconv.Itoa(x.Repeat), fmt.Sprint(x.Conditions), fmt.Sprint(x.Readings)}, "\x00")
 		r.ID = uuid.NewSHA1(tableSpace, []byte(identity)).String()
 		_, err = d.desk.Store.Run(ctx, r.ID)
 		if known, err := desk.Found(err); err != nil {
@@ -105,14 +106,16 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 	r.FieldsPerRecord = -1
 	head, err := r.Read()
 	if err != nil {
-		return nil, nil, nil, desk.Refuse(desk.Invalid, "the table is empty; its first line names the columns: %s", strings.Join(tableColumns, ","))
+		return nil, nil, nil, desk.Refuse(desk.Invalid, "the table is empty; its first line names the columns: %s",
+			strings.Join(tableColumns, ","))
 	}
 	column := map[string]int{}
 	for i, h := range head {
 		h = strings.ToLower(strings.TrimSpace(h))
 		_, condition := strings.CutPrefix(h, "condition:")
 		if _, twice := column[h]; twice || !condition && !slices.Contains(tableColumns, h) {
-			return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: column %q is unknown or stands twice; columns are %s and condition:KEY", h, strings.Join(tableColumns, ", "))
+			return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: column %q is unknown or stands twice; columns are %s "+
+				"and condition:KEY", h, strings.Join(tableColumns, ", "))
 		}
 		column[h] = i
 	}
@@ -145,7 +148,8 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 			}
 			return ""
 		}
-		x := Typed{Test: get("test"), Subject: get("unit"), Host: get("host"), Place: get("place"), Setup: get("setup"), Sitting: get("sitting"), Date: get("date"),
+		x := Typed{Test: get("test"), Subject: get("unit"), Host: get("host"), Place: get("place"), Setup: get("setup"),
+			Sitting: get("sitting"), Date: get("date"),
 			Conditions: map[string]string{}, Readings: map[string]string{}}
 		if s := get("repeat"); s != "" {
 			if x.Repeat, err = strconv.Atoi(s); err != nil || x.Repeat < 0 {
@@ -158,7 +162,8 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 				x.Conditions[key] = get(name)
 			}
 		}
-		key := fmt.Sprintf("%q %q %q %q %q %q %q %d %v", x.Test, x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date, x.Repeat, x.Conditions)
+		key := fmt.Sprintf("%q %q %q %q %q %q %q %d %v", x.Test, x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date,
+			x.Repeat, x.Conditions)
 		i, ok := index[key]
 		if !ok {
 			i = len(runs)
@@ -166,7 +171,8 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 			runs, lines = append(runs, x), append(lines, line)
 		}
 		if _, twice := runs[i].Readings[get("measure")]; twice {
-			refused = append(refused, Refused{line, fmt.Sprintf("%s of this run stands twice; number its repeats in the column repeat", get("measure"))})
+			refused = append(refused, Refused{line, fmt.Sprintf("%s of this run stands twice; number its repeats in the "+
+				"column repeat", get("measure"))})
 			continue
 		}
 		runs[i].Readings[get("measure")] = get("value")

@@ -118,7 +118,8 @@ type OutsideLog struct {
 }
 
 func outsideLog(o store.Outside) OutsideLog {
-	x := OutsideLog{ID: o.ID, Name: o.Name, Channels: o.Trace.Channels, Samples: len(o.Trace.Times), Shift: o.Shift, Found: o.Found, Correlation: o.Correlation}
+	x := OutsideLog{ID: o.ID, Name: o.Name, Channels: o.Trace.Channels, Samples: len(o.Trace.Times), Shift: o.Shift,
+		Found: o.Found, Correlation: o.Correlation}
 	if o.Found == nil {
 		x.Note = "nothing in common with the run was found; set the shift by hand"
 	}
@@ -128,7 +129,8 @@ func outsideLog(o store.Outside) OutsideLog {
 // LayLog lays an outside sensor's log beside a run: CSV with a column "seconds" or "time" (RFC 3339), then
 // columns named "CHANNEL [UNIT]". The offset of its clock is found by correlating every channel of
 // the log with every channel of the run's trace; shift sets it by hand instead.
-func (d *Results) LayLog(ctx context.Context, run, name string, data []byte, shift *float64, by string) (OutsideLog, error) {
+func (d *Results) LayLog(ctx context.Context, run, name string, data []byte, shift *float64, by string) (OutsideLog,
+	error) {
 	var none OutsideLog
 	r, err := d.desk.Store.Run(ctx, run)
 	if err != nil {
@@ -146,7 +148,8 @@ func (d *Results) LayLog(ctx context.Context, run, name string, data []byte, shi
 	best := analyse.Alignment{}
 	for _, a := range log.Series() {
 		for _, b := range own.Series() {
-			if found, err := analyse.Align(a.Times, a.Values, b.Times, b.Values); err == nil && found.Correlation > best.Correlation {
+			if found, err := analyse.Align(a.Times, a.Values, b.Times, b.Values); err == nil &&
+				found.Correlation > best.Correlation {
 				best = found
 			}
 		}
@@ -188,7 +191,10 @@ func (d *Results) ShiftLog(ctx context.Context, run, id string, shift float64, b
 	for _, o := range logs {
 		if o.ID == id {
 			o.Shift = shift
-			return outsideLog(o), d.desk.Note(ctx, by, "shift log", run, "", func(q *desk.Tx) error { return q.PutOutside(ctx, o) })
+			return outsideLog(o), d.desk.Note(ctx, by, "shift log", run, "", func(q *desk.Tx) error {
+				return q.PutOutside(ctx,
+					o)
+			})
 		}
 	}
 	return OutsideLog{}, desk.Refuse(desk.NotFound, "run %q has no log %q beside it", run, id)
@@ -220,7 +226,8 @@ func readLog(data []byte, started time.Time) (record.Trace, error) {
 	}
 	head, err := r.Read()
 	if err != nil || len(head) < 2 {
-		return t, desk.Refuse(desk.Invalid, "line 1: a log begins with a line of column names: seconds or time, then NAME [UNIT]")
+		return t, desk.Refuse(desk.Invalid, "line 1: a log begins with a line of column names: seconds or time, then NAME "+
+			"[UNIT]")
 	}
 	if len(head) > mostLogColumns {
 		return t, desk.Refuse(desk.Invalid, "line 1: a log has %d columns at most, not %d", mostLogColumns, len(head))
@@ -264,12 +271,14 @@ func readLog(data []byte, started time.Time) (record.Trace, error) {
 		if err != nil {
 			moment, err := time.Parse(time.RFC3339, strings.TrimSpace(row[0]))
 			if err != nil {
-				return t, desk.Refuse(desk.Invalid, "line %d: %q is neither seconds nor a moment such as 2026-11-23T10:00:00Z", line, row[0])
+				return t, desk.Refuse(desk.Invalid, "line %d: %q is neither seconds nor a moment such as 2026-11-23T10:00:00Z",
+					line, row[0])
 			}
 			at = moment.Sub(started).Seconds()
 		}
 		if at <= last || len(row) > len(head) {
-			return t, desk.Refuse(desk.Invalid, "line %d: times rise from line to line, and no line has more columns than the first", line)
+			return t, desk.Refuse(desk.Invalid, "line %d: times rise from line to line, and no line has more columns than "+
+				"the first", line)
 		}
 		last = at
 		values := map[string]float64{}

@@ -30,7 +30,8 @@ type Typed struct {
 }
 
 // typedRun checks one typed run and makes it a run; all that is wrong comes back at once.
-func (d *Results) typedRun(ctx context.Context, x Typed, by string, source record.Source) (record.Run, []string, error) {
+func (d *Results) typedRun(ctx context.Context, x Typed, by string, source record.Source) (record.Run, []string,
+	error) {
 	if x.Setup == "" {
 		x.Setup = method.AsDelivered
 	}
@@ -66,8 +67,10 @@ func (d *Results) typedRun(ctx context.Context, x Typed, by string, source recor
 			wrong = append(wrong, fmt.Sprintf("unknown condition %q", k))
 		}
 	}
-	r := record.Run{ID: desk.NewID(), Test: x.Test, TestVersion: t.Version, Subject: x.Subject, Host: x.Host, Place: x.Place, Setup: x.Setup,
-		Sitting: x.Sitting, Repeat: x.Repeat, Started: at, Ended: at, Outcome: record.Done, Source: source, By: by, Observed: x.Conditions}
+	r := record.Run{ID: desk.NewID(), Test: x.Test, TestVersion: t.Version, Subject: x.Subject, Host: x.Host,
+		Place: x.Place, Setup: x.Setup,
+		Sitting: x.Sitting, Repeat: x.Repeat, Started: at, Ended: at, Outcome: record.Done, Source: source, By: by,
+		Observed: x.Conditions}
 	if len(x.Readings) == 0 {
 		wrong = append(wrong, noReading)
 	}
@@ -138,7 +141,8 @@ func (d *Results) TypeReadings(ctx context.Context, x Typed, by string) (record.
 func (d *Results) sittings(ctx context.Context, runs []record.Run, set func(i int, id string)) error {
 	return d.desk.Write(ctx, func(q *desk.Tx) error {
 		for i, r := range runs {
-			s, err := q.PutSitting(ctx, record.Sitting{ID: desk.NewID(), Unit: r.Subject, Boot: r.Sitting, Started: r.Started, Machine: record.Machine{Name: "entered by hand", Boot: r.Sitting}})
+			s, err := q.PutSitting(ctx, record.Sitting{ID: desk.NewID(), Unit: r.Subject, Boot: r.Sitting, Started: r.Started,
+				Machine: record.Machine{Name: "entered by hand", Boot: r.Sitting}})
 			if err != nil {
 				return err
 			}

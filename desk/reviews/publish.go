@@ -31,7 +31,8 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	if err != nil {
 		return e, err
 	}
-	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339), Title: r.Title, Note: note}
+	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339),
+		Title: r.Title, Note: note}
 	content.Edition = e
 	dir := d.editionDir(slug, e.Number)
 	if e.Digest, err = publish.Write(dir, content); err != nil {
@@ -87,7 +88,8 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	if err != nil {
 		return publish.Content{}, err
 	}
-	c := publish.Content{Desk: d.desk.Name, Review: r, Model: subject.Model, Variant: x.Variant, Sheet: catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
+	c := publish.Content{Desk: d.desk.Name, Review: r, Model: subject.Model, Variant: x.Variant,
+		Sheet: catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
 	if c.Claims, err = d.figures.CheckClaims(ctx, r.Subject); err != nil {
 		return c, err
 	}
@@ -123,7 +125,8 @@ func (d *Reviews) ReviewCharts(ctx context.Context, slug string) ([]compare.Comp
 func (d *Reviews) charts(ctx context.Context, r verdict.Review) ([]compare.Comparison, error) {
 	out := []compare.Comparison{}
 	for _, id := range r.Measures {
-		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject, Claims: true, Raised: true})
+		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject, Claims: true,
+			Raised: true})
 		if err != nil {
 			return nil, err
 		}

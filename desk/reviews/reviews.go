@@ -1,5 +1,5 @@
-// Package reviews is the room of what readers get: findings, verdicts, signatures and published editions. It draws findings from
-// comparisons, keeps the reviewer's words, and writes an edition once. It computes no figure.
+// Package reviews is the room of what readers get: findings, verdicts, signatures and published editions. It draws
+// findings from comparisons, keeps the reviewer's words, and writes an edition once. It computes no figure.
 package reviews
 
 import (
@@ -31,8 +31,8 @@ type Books interface {
 	Variant(ctx context.Context, slug string) (catalog.DossierVariant, error)
 }
 
-// Reviews is the room. All of it may be used by many at once; publishing is held for one publication at a time, since editions are
-// numbered.
+// Reviews is the room. All of it may be used by many at once; publishing is held for one publication at a time, since
+// editions are numbered.
 type Reviews struct {
 	desk       *desk.Desk
 	figures    Figures

@@ -31,7 +31,8 @@ func TestFindingsNameRivalsSiblingsAndPredecessors(t *testing.T) {
 		text = append(text, string(f.Kind)+": "+f.Text)
 	}
 	all := strings.Join(text, "\n")
-	for _, part := range []string{"than its predecessor, the Maker A, in work, rate.", "its sibling with 32 GiB", "16.8 ± 1.2 % more than the average of 4 measured products"} {
+	for _, part := range []string{"than its predecessor, the Maker A, in work, rate.", "its sibling with 32 GiB",
+		"16.8 ± 1.2 % more than the average of 4 measured products"} {
 		if !strings.Contains(all, part) {
 			t.Errorf("nothing says %q:\n%s", part, all)
 		}

@@ -34,7 +34,8 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 		}
 		i := slices.IndexFunc(c.Rows, func(row compare.Row) bool { return row.Variant == r.Subject })
 		if i < 0 {
-			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut, func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
+			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut,
+				func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
 				facts.Missing = append(facts.Missing, m.InSentence())
 			}
 			continue
@@ -51,13 +52,15 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 		return nil, err
 	}
 	for _, j := range judged {
-		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: compare.LowerFirst(j.Name), Claimed: j.Text, Verdict: j.Verdict})
+		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: compare.LowerFirst(j.Name),
+			Claimed: j.Text, Verdict: j.Verdict})
 	}
 	return verdict.Findings(facts), nil
 }
 
 // standing is how the subject in row i of a comparison stands to class, predecessor and nearest rival.
-func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Comparison, i int) (verdict.Standing, error) {
+func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Comparison, i int) (verdict.Standing,
+	error) {
 	m, row := c.Measure, c.Rows[i]
 	against := func(other compare.Row, name desk.Named) *verdict.Against {
 		label := "the " + other.Name
@@ -66,7 +69,8 @@ func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Co
 		}
 		return &verdict.Against{Name: label, Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)}
 	}
-	s := verdict.Standing{Measure: m.ID, Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better, Value: row.Estimate.Centre,
+	s := verdict.Standing{Measure: m.ID, Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
+		Value: row.Estimate.Centre,
 		Place: row.Standing, Field: len(c.Rows), Bound: row.Estimate.Bound}
 	if c.Mean != nil {
 		rel := ranking.RelativeTo(row.Estimate, *c.Mean, m.Scale)

@@ -171,6 +171,7 @@ func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Re
 	}
 	from := r.Revision
 	r.Revision++
-	r.Signed = &verdict.Signature{By: name, At: d.desk.Now().UTC().Format(time.RFC3339), Revision: r.Revision, Figures: figures}
+	r.Signed = &verdict.Signature{By: name, At: d.desk.Now().UTC().Format(time.RFC3339), Revision: r.Revision,
+		Figures: figures}
 	return d.keepReview(ctx, r, from, name, "sign review")
 }

@@ -17,7 +17,8 @@ import (
 
 // Chromium is the browser's program; "" where there is none.
 func Chromium() string {
-	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome"} {
+	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser",
+		"/usr/bin/google-chrome"} {
 		if _, err := os.Stat(p); p != "" && err == nil {
 			return p
 		}
@@ -30,8 +31,10 @@ func Browser(flags map[string]any) (browser context.Context, quit func(), err er
 	if Chromium() == "" {
 		return nil, nil, fmt.Errorf("Chromium is missing; `make test` installs it where it can")
 	}
-	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(Chromium()), chromedp.NoSandbox, chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless}
-	for _, quiet := range []string{"disable-background-networking", "disable-component-update", "disable-sync", "disable-quic"} {
+	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(Chromium()), chromedp.NoSandbox, chromedp.NoFirstRun,
+		chromedp.NoDefaultBrowserCheck, chromedp.Headless}
+	for _, quiet := range []string{"disable-background-networking", "disable-component-update", "disable-sync",
+		"disable-quic"} {
 		options = append(options, chromedp.Flag(quiet, true))
 	}
 	for k, v := range flags {
@@ -109,7 +112,8 @@ func (p *Tab) Until(expression string) {
 	var err error
 	for range 3 {
 		// By the clock, not by frames: a page that is hidden draws none.
-		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(3*time.Minute), chromedp.WithPollingInterval(50*time.Millisecond)))
+		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(3*time.Minute),
+			chromedp.WithPollingInterval(50*time.Millisecond)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
 			break
 		}

@@ -1,4 +1,5 @@
-// Package testdesk is a small desk for tests: models a, b and c with a variant and a unit each, and one test with a rate and a time.
+// Package testdesk is a small desk for tests: models a, b and c with a variant and a unit each, and one test with a
+// rate and a time.
 package testdesk
 
 import (
@@ -26,15 +27,18 @@ var Ctx = context.Background()
 // Work is a built-in test with a rate and a time that may be stopped.
 func Work() method.Test {
 	limit := 600.0
-	return method.Test{Slug: "work", Version: 1, Name: "Work", Group: "application", Origin: "workload", MustMatch: []string{"supply"}, Repeats: 3, Seconds: 10, Writes: 1 << 20, Measures: []method.Measure{
-		{Slug: "rate", Name: "rate", Unit: "/min", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02},
-		{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower, Limit: &limit, Repeatability: 0.02}}}
+	return method.Test{Slug: "work", Version: 1, Name: "Work", Group: "application", Origin: "workload",
+		MustMatch: []string{"supply"}, Repeats: 3, Seconds: 10, Writes: 1 << 20, Measures: []method.Measure{
+			{Slug: "rate", Name: "rate", Unit: "/min", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02},
+			{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower, Limit: &limit,
+				Repeatability: 0.02}}}
 }
 
 // Morning is when every test happens unless it says otherwise.
 func Morning() time.Time { return time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC) }
 
-// Opened is a desk with models a, b and c, each with a variant and a unit of the same name; each succeeds the one before.
+// Opened is a desk with models a, b and c, each with a variant and a unit of the same name; each succeeds the one
+// before.
 func Opened(t testing.TB) *house.House {
 	t.Helper()
 	return OpenedIn(t, t.TempDir(), Morning)
@@ -43,7 +47,8 @@ func Opened(t testing.TB) *house.House {
 // OpenedIn opens a desk that may be there already.
 func OpenedIn(t testing.TB, dir string, now func() time.Time) *house.House {
 	t.Helper()
-	d, err := house.Open(Ctx, house.Options{Options: desk.Options{Dir: dir, Name: "Desk", Now: now}, Tests: []method.Test{Work()}})
+	d, err := house.Open(Ctx, house.Options{Options: desk.Options{Dir: dir, Name: "Desk", Now: now},
+		Tests: []method.Test{Work()}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -53,7 +58,8 @@ func OpenedIn(t testing.TB, dir string, now func() time.Time) *house.House {
 		if i > 0 {
 			m.Succeeds = string("abc"[i-1])
 		}
-		for _, err := range []error{d.Books.AddModel(Ctx, m, "me"), d.Books.AddVariant(Ctx, catalog.Variant{Slug: name, Model: name, Name: "16 GiB"}, "me"),
+		for _, err := range []error{d.Books.AddModel(Ctx, m, "me"), d.Books.AddVariant(Ctx, catalog.Variant{Slug: name,
+			Model: name, Name: "16 GiB"}, "me"),
 			d.Books.AddUnit(Ctx, catalog.Unit{Slug: name, Variant: name, Origin: "bought"}, "me")} {
 			if err != nil {
 				t.Fatal(err)
@@ -99,7 +105,8 @@ func Rates(t testing.TB, d *house.House, unit, setup string, values ...float64) 
 // Price enters a price.
 func Price(t testing.TB, d *house.House, variant string, amount int64, currency string) {
 	t.Helper()
-	if _, err := d.Books.AddOffer(Ctx, catalog.Offer{Variant: variant, Amount: amount, Currency: currency, Region: "DE", TaxIncluded: true, Condition: "new", Seller: "Shop " + currency, Date: "2026-11-02"}, "me"); err != nil {
+	if _, err := d.Books.AddOffer(Ctx, catalog.Offer{Variant: variant, Amount: amount, Currency: currency, Region: "DE",
+		TaxIncluded: true, Condition: "new", Seller: "Shop " + currency, Date: "2026-11-02"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 }

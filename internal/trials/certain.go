@@ -27,23 +27,32 @@ func between(rng *rand.Rand, lo, hi float64) float64 { return lo + (hi-lo)*rng.F
 func plain(rng *rand.Rand) trust.Case {
 	group := pick(rng, "CPU", "storage", "memory", "graphics")
 	ceiling := 1e6
-	t := method.Test{Slug: "certain", Version: 3, Name: "Certain", Group: group, Origin: "workload", Seconds: 4, MustMatch: []string{"supply", "program.version"}, Measures: []method.Measure{
-		{Slug: "rate", Name: "rate", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Ceiling: &ceiling},
-		{Slug: "median", Name: "median latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
-		{Slug: "latency-99", Name: "99 % latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
-		{Slug: "worst", Name: "worst latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
-	}}
+	t := method.Test{Slug: "certain", Version: 3, Name: "Certain", Group: group, Origin: "workload", Seconds: 4,
+		MustMatch: []string{"supply", "program.version"}, Measures: []method.Measure{
+			{Slug: "rate", Name: "rate", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher, Ceiling: &ceiling},
+			{Slug: "median", Name: "median latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
+			{Slug: "latency-99", Name: "99 % latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
+			{Slug: "worst", Name: "worst latency", Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower},
+		}}
 	median := between(rng, 20, 200)
 	rate := between(rng, 300, 1800)
 	c := trust.Case{Test: t, Newest: 3,
-		Setup: method.Setup{Slug: method.AsDelivered, Conditions: map[string]string{"supply": "mains", "power.mode": "default", "ambient": "18 to 27 °C"}},
-		Spec:  map[string]any{"memory.speed": "4800 MT/s", "memory.channels": 2, "cpu.power_limit": "28 W", "drive.link": "PCIe 16 GT/s x4", "drive.name": "Skerry drive", "graphics.name": "Lodestow Reed"},
-		Run: record.Run{ID: "run-0", Test: "certain", TestVersion: 3, Subject: "unit", Setup: method.AsDelivered, Sitting: "s", Started: day, Ended: day.Add(4 * time.Second), Outcome: "done", Source: "agent",
-			Observed:   map[string]string{"supply": "mains", "power.mode": "default", "program.version": "3.2", "ambient": fmt.Sprintf("%.1f °C", between(rng, 18.5, 26.5)), "load.background": fmt.Sprintf("%.0f %%", between(rng, 0, 9))},
-			Negotiated: map[string]string{"link.drive": "PCIe 16 GT/s x4", "memory.speed": "4800 MT/s", "limit.power.long": "28.0 W", "drive.identity": "Skerry drive 512", "graphics.chip": "Lodestow Reed"},
-			Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: rate}, {Measure: "median", State: record.OK, Value: median}, {Measure: "latency-99", State: record.OK, Value: median * between(rng, 1.1, 3)},
+		Setup: method.Setup{Slug: method.AsDelivered, Conditions: map[string]string{"supply": "mains",
+			"power.mode": "default", "ambient": "18 to 27 °C"}},
+		Spec: map[string]any{"memory.speed": "4800 MT/s", "memory.channels": 2, "cpu.power_limit": "28 W",
+			"drive.link": "PCIe 16 GT/s x4", "drive.name": "Skerry drive", "graphics.name": "Lodestow Reed"},
+		Run: record.Run{ID: "run-0", Test: "certain", TestVersion: 3, Subject: "unit", Setup: method.AsDelivered,
+			Sitting: "s", Started: day, Ended: day.Add(4 * time.Second), Outcome: "done", Source: "agent",
+			Observed: map[string]string{"supply": "mains", "power.mode": "default", "program.version": "3.2",
+				"ambient": fmt.Sprintf("%.1f °C", between(rng, 18.5, 26.5)), "load.background": fmt.Sprintf("%.0f %%",
+					between(rng, 0, 9))},
+			Negotiated: map[string]string{"link.drive": "PCIe 16 GT/s x4", "memory.speed": "4800 MT/s",
+				"limit.power.long": "28.0 W", "drive.identity": "Skerry drive 512", "graphics.chip": "Lodestow Reed"},
+			Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: rate}, {Measure: "median", State: record.OK,
+				Value: median}, {Measure: "latency-99", State: record.OK, Value: median * between(rng, 1.1, 3)},
 				{Measure: "worst", State: record.OK, Value: median * between(rng, 3.1, 9)}},
-			Course: record.Course{Limiter: record.Limiter{Label: pick(rng, record.ByProcessor, record.ByUnknown, record.ByDrive), Why: "as usual"}}},
+			Course: record.Course{Limiter: record.Limiter{Label: pick(rng, record.ByProcessor, record.ByUnknown, record.ByDrive),
+				Why: "as usual"}}},
 		Beside: map[string]float64{}}
 	for _, m := range t.Measures {
 		f := trust.Figures{Measure: m}
@@ -51,7 +60,8 @@ func plain(rng *rand.Rand) trust.Case {
 			f.Versions = map[string]map[string]int{"program.version": {"3.2": 9}}
 			f.Pool = stats.NewPool(nil, 0, 0.02)
 			for i := range 3 {
-				f.Repeats = append(f.Repeats, trust.Repeat{Run: runID(i), Sitting: "s", Value: rate * (1 + 0.001*float64(i)), Limiter: c.Run.Course.Limiter.Label})
+				f.Repeats = append(f.Repeats, trust.Repeat{Run: runID(i), Sitting: "s", Value: rate * (1 + 0.001*float64(i)),
+					Limiter: c.Run.Course.Limiter.Label})
 			}
 		}
 		c.Figures = append(c.Figures, f)
@@ -143,7 +153,8 @@ var Certains = []Certain{
 			c.Test.Analysis = "sustained"
 			return
 		}
-		c.Run.Course.Limiter = record.Limiter{Label: "power limit", Why: "28.0 W of 28.0 W allowed"} // as always with this product
+		c.Run.Course.Limiter = record.Limiter{Label: "power limit",
+			Why: "28.0 W of 28.0 W allowed"} // as always with this product
 		for i := range c.Figures[0].Repeats {
 			c.Figures[0].Repeats[i].Limiter = "power limit"
 		}
@@ -183,7 +194,8 @@ var Certains = []Certain{
 		c.Run.Failure = pick(rng, "the system ended the program for want of memory", "stopped: told to stop")
 	}},
 	{"clock-stepped", func(rng *rand.Rand, c *trust.Case) {
-		mark(c, "clock-stepped", fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran", between(rng, -4000, 4000)))
+		mark(c, "clock-stepped", fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran", between(rng, -4000,
+			4000)))
 	}, func(rng *rand.Rand, c *trust.Case) {
 		mark(c, "dropout", "fan.speed said nothing any more from here on")
 	}},
@@ -212,10 +224,12 @@ var Certains = []Certain{
 		if rng.IntN(2) == 0 {
 			mark(c, pick(rng, record.Hidden, record.Dimmed), "the page was hidden")
 		} else {
-			c.Run.Course.Changes = []record.Change{{At: 1, Condition: "display.luminance", From: "200 cd/m²", To: pick(rng, "120 cd/m²", "185 cd/m²")}}
+			c.Run.Course.Changes = []record.Change{{At: 1, Condition: "display.luminance", From: "200 cd/m²",
+				To: pick(rng, "120 cd/m²", "185 cd/m²")}}
 		}
 	}, func(rng *rand.Rand, c *trust.Case) {
-		c.Run.Course.Changes = []record.Change{{At: 1, Condition: "display.luminance", From: "200 cd/m²", To: pick(rng, "198 cd/m²", "230 cd/m²")}, {At: 2, Condition: "system.updates", From: "none", To: "held back"}}
+		c.Run.Course.Changes = []record.Change{{At: 1, Condition: "display.luminance", From: "200 cd/m²",
+			To: pick(rng, "198 cd/m²", "230 cd/m²")}, {At: 2, Condition: "system.updates", From: "none", To: "held back"}}
 	}},
 }
 

@@ -25,8 +25,8 @@ func (w IndexWorld) String() string {
 	return fmt.Sprintf("interaction %.0f %%, %.0f %% missing %s", 100*w.Interaction, 100*w.Missing, how)
 }
 
-// Indexed counts how often intervals held the complete index of the true figures. Bias is the mean error, in per cent, of a variant of which
-// cells are missing.
+// Indexed counts how often intervals held the complete index of the true figures. Bias is the mean error, in per cent,
+// of a variant of which cells are missing.
 type Indexed struct {
 	Rows, Held int
 	Bias, SE   float64 // per cent

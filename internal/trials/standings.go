@@ -43,8 +43,8 @@ func (f Field) truth() []float64 {
 	return out
 }
 
-// Standings counts, over so many fields, in how many all rank sets held the true places at once, and how wide they were on average beside
-// those of a single-step Bonferroni procedure with the same degrees of freedom.
+// Standings counts, over so many fields, in how many all rank sets held the true places at once, and how wide they were
+// on average beside those of a single-step Bonferroni procedure with the same degrees of freedom.
 type Standings struct {
 	Fields, Held      int
 	Width, SingleStep float64 // mean count of places in a rank set
@@ -83,7 +83,8 @@ func Stand(seed uint64, f Field, fields int) Standings {
 			}
 			entries[i] = ranking.Entry{ID: fmt.Sprintf("%03d", i), Estimate: e}
 		}
-		r := ranking.Rank(entries, ranking.Options{Scale: quantity.Ratio, Better: quantity.Higher, Draws: f.Draws, Seed: seed + uint64(k)})
+		r := ranking.Rank(entries, ranking.Options{Scale: quantity.Ratio, Better: quantity.Higher, Draws: f.Draws,
+			Seed: seed + uint64(k)})
 		held := true
 		for _, row := range r.Rows {
 			var i int

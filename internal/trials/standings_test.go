@@ -5,8 +5,8 @@ import (
 	"testing"
 )
 
-// In short what docs/methods.md has for 10,000 fields each: all rank sets at once hold the true places, and step-down over the
-// bootstrap is narrower than testing every pair by itself.
+// In short what docs/methods.md has for 10,000 fields each: all rank sets at once hold the true places, and step-down
+// over the bootstrap is narrower than testing every pair by itself.
 func TestStandings(t *testing.T) {
 	for _, c := range []struct {
 		Field
@@ -23,14 +23,16 @@ func TestStandings(t *testing.T) {
 		c.Draws = 500
 		s := Stand(11, c.Field, c.fields)
 		if s.Share() < c.covers || s.Narrower() < c.narrower {
-			t.Errorf("%s: %.1f %% of fields held, sets %.2f %% narrower than single-step Bonferroni; want %.0f %% and %.1f %%", c.Field, 100*s.Share(), s.Narrower(), 100*c.covers, c.narrower)
+			t.Errorf("%s: %.1f %% of fields held, sets %.2f %% narrower than single-step Bonferroni; want %.0f %% and %.1f %%",
+				c.Field, 100*s.Share(), s.Narrower(), 100*c.covers, c.narrower)
 		}
 	}
 }
 
 // In short what docs/methods.md has for 4,000 fields each: intervals hold the complete index though cells are missing.
 func TestIndexIntervals(t *testing.T) {
-	for _, w := range []IndexWorld{{Interaction: 0.05, Missing: 0.3}, {Interaction: 0.12, Missing: 0.3}, {Interaction: 0.05}} {
+	for _, w := range []IndexWorld{{Interaction: 0.05, Missing: 0.3}, {Interaction: 0.12, Missing: 0.3},
+		{Interaction: 0.05}} {
 		x := TryIndex(21, w, 60)
 		if x.Share() < 0.925 || x.Share() > 0.985 || math.Abs(x.Bias) > 4*x.SE {
 			t.Errorf("%s: %.1f %% of intervals hold the complete index, bias %.2f ± %.2f %%", w, 100*x.Share(), x.Bias, x.SE)

@@ -169,7 +169,8 @@ func (t *trial) kindred(n int, spread float64) trust.Kin {
 }
 
 var test = method.Test{Slug: "trial", Version: 1, Name: "Trial", Group: "CPU", Origin: "workload", Seconds: 3,
-	Measures: []method.Measure{{Slug: "rate", Name: "rate", Unit: "MiBy/s", Scale: quantity.Ratio, Better: quantity.Higher}}}
+	Measures: []method.Measure{{Slug: "rate", Name: "rate", Unit: "MiBy/s", Scale: quantity.Ratio,
+		Better: quantity.Higher}}}
 
 func runID(i int) string { return "run-" + strconv.Itoa(i) }
 
@@ -180,10 +181,12 @@ func (t *trial) look(k int) trust.Case {
 	for i := 0; i <= k; i++ {
 		s := strconv.Itoa(t.sitting[i])
 		vs = append(vs, stats.Value{X: t.values[i], Sitting: s})
-		rs = append(rs, trust.Repeat{Run: runID(i), Sitting: s, Started: day.Add(time.Duration(i) * time.Minute), Value: t.values[i]})
+		rs = append(rs, trust.Repeat{Run: runID(i), Sitting: s, Started: day.Add(time.Duration(i) * time.Minute),
+			Value: t.values[i]})
 	}
 	cell := stats.NewCell(vs, true)
-	run := record.Run{ID: runID(k), Test: test.Slug, TestVersion: 1, Subject: "unit", Setup: method.AsDelivered, Sitting: strconv.Itoa(t.sitting[k]), Started: day, Ended: day.Add(3 * time.Second),
+	run := record.Run{ID: runID(k), Test: test.Slug, TestVersion: 1, Subject: "unit", Setup: method.AsDelivered,
+		Sitting: strconv.Itoa(t.sitting[k]), Started: day, Ended: day.Add(3 * time.Second),
 		Outcome: "done", Source: "agent", Readings: []record.Reading{{Measure: "rate", State: record.OK, Value: t.values[k]}}}
 	if k < len(t.series) {
 		at := make([]float64, len(t.series[k]))
@@ -192,8 +195,10 @@ func (t *trial) look(k int) trust.Case {
 		}
 		run.Series = []record.Series{{Channel: "rate", Unit: "MiBy/s", Times: at, Values: t.series[k]}}
 	}
-	return trust.Case{Run: run, Test: test, Newest: 1, Setup: method.Setup{Slug: method.AsDelivered, Conditions: map[string]string{"supply": "mains"}},
-		Figures: []trust.Figures{{Measure: test.Measures[0], Repeats: rs, Cell: cell, Pool: stats.NewPool(append(t.pool, cell), 0, 0), Kin: t.kin}}}
+	return trust.Case{Run: run, Test: test, Newest: 1, Setup: method.Setup{Slug: method.AsDelivered,
+		Conditions: map[string]string{"supply": "mains"}},
+		Figures: []trust.Figures{{Measure: test.Measures[0], Repeats: rs, Cell: cell, Pool: stats.NewPool(append(t.pool,
+			cell), 0, 0), Kin: t.kin}}}
 }
 
 // found lists the rules that speak up when run k arrives, and what each is about.

@@ -15,8 +15,9 @@ import (
 
 // load reads and checks the packages that faults are planted in.
 func load(root string) ([]*packages.Package, error) {
-	c := &packages.Config{Dir: root, Mode: packages.NeedName | packages.NeedFiles | packages.NeedSyntax | packages.NeedTypes | packages.NeedTypesInfo | packages.NeedImports,
-		Env: append(os.Environ(), "CGO_ENABLED=0")}
+	c := &packages.Config{Dir: root,
+		Mode: packages.NeedName | packages.NeedFiles | packages.NeedSyntax | packages.NeedTypes | packages.NeedTypesInfo | packages.NeedImports,
+		Env:  append(os.Environ(), "CGO_ENABLED=0")}
 	pkgs, err := packages.Load(c, "./core/...", "./desk/...", "./store/...", "./service/...", "./agent/...", "./draw/...")
 	if err != nil {
 		return nil, err
@@ -39,8 +40,10 @@ type sourced struct {
 
 // swaps are the operators that are taken for each other.
 var swaps = map[token.Token]token.Token{
-	token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR, token.EQL: token.NEQ, token.NEQ: token.EQL,
-	token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO, token.QUO: token.MUL, token.LAND: token.LOR, token.LOR: token.LAND,
+	token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR, token.EQL: token.NEQ,
+	token.NEQ: token.EQL,
+	token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO, token.QUO: token.MUL, token.LAND: token.LOR,
+	token.LOR: token.LAND,
 }
 
 // finder gathers the faults of one file.
@@ -66,7 +69,8 @@ func faultsOf(p *packages.Package, path string, from int) *sourced {
 			continue
 		}
 		out.text[file] = src
-		x := &finder{p: p, path: path, name: file, file: f, src: src, next: from + len(out.faults), out: out, skip: map[ast.Node]bool{}, imports: map[string]string{}}
+		x := &finder{p: p, path: path, name: file, file: f, src: src, next: from + len(out.faults), out: out,
+			skip: map[ast.Node]bool{}, imports: map[string]string{}}
 		for _, imp := range f.Imports {
 			at, _ := strconv.Unquote(imp.Path.Value)
 			if dep := p.Imports[at]; dep != nil && imp.Name == nil {
@@ -100,18 +104,21 @@ func (x *finder) text(n ast.Node) string {
 	return string(x.src[a:b])
 }
 
-// add takes down a fault that is chosen by number: in place of the expression stands one that is other when the number is set.
+// add takes down a fault that is chosen by number: in place of the expression stands one that is other when the number
+// is set.
 func (x *finder) add(n ast.Node, typ, other, what string) {
 	from, to, line := x.at(n)
 	id := x.next
 	x.next++
 	x.out.faults = append(x.out.faults, &fault{id: id, pkg: x.path, file: x.name, line: line, what: what, inBuild: true})
-	x.edits = append(x.edits, edit{from, to, fmt.Sprintf("func() %s { if zzFault == %q { return %s }; return %s }()", typ, strconv.Itoa(id), other, x.text(n))})
+	x.edits = append(x.edits, edit{from, to, fmt.Sprintf("func() %s { if zzFault == %q { return %s }; return %s }()", typ,
+		strconv.Itoa(id), other, x.text(n))})
 }
 
 func (x *finder) alone(n ast.Node, text, what string) {
 	from, to, line := x.at(n)
-	x.out.faults = append(x.out.faults, &fault{id: x.next, pkg: x.path, file: x.name, line: line, what: what, edits: []edit{{from, to, text}}})
+	x.out.faults = append(x.out.faults, &fault{id: x.next, pkg: x.path, file: x.name, line: line, what: what,
+		edits: []edit{{from, to, text}}})
 	x.next++
 }
 
@@ -168,7 +175,8 @@ func nudged(lit *ast.BasicLit) string {
 	return strconv.FormatFloat(v*1.6, 'f', -1, 64)
 }
 
-// body finds the faults of a function. Of expressions within each other only the outermost is taken: their edits would overlap.
+// body finds the faults of a function. Of expressions within each other only the outermost is taken: their edits would
+// overlap.
 func (x *finder) body(b *ast.BlockStmt) {
 	ast.Inspect(b, func(n ast.Node) bool {
 		switch n := n.(type) {
@@ -218,7 +226,8 @@ func (x *finder) expression(n ast.Expr) bool {
 		return true
 	}
 	switch n := n.(type) {
-	case *ast.CompositeLit, *ast.FuncLit, *ast.CallExpr, *ast.UnaryExpr, *ast.ParenExpr, *ast.SelectorExpr, *ast.KeyValueExpr, *ast.SliceExpr, *ast.IndexExpr, *ast.StarExpr:
+	case *ast.CompositeLit, *ast.FuncLit, *ast.CallExpr, *ast.UnaryExpr, *ast.ParenExpr, *ast.SelectorExpr,
+		*ast.KeyValueExpr, *ast.SliceExpr, *ast.IndexExpr, *ast.StarExpr:
 		return true
 	case *ast.BinaryExpr:
 		other, ok := swaps[n.Op]
@@ -229,7 +238,8 @@ func (x *finder) expression(n ast.Expr) bool {
 		if typ == "" || n.Op == token.ADD && basic(t.Type.Underlying(), types.IsString) {
 			return true
 		}
-		if compared, isType := x.p.TypesInfo.Types[n.X]; (n.Op == token.EQL || n.Op == token.NEQ) && isType && compared.IsNil() {
+		if compared, isType := x.p.TypesInfo.Types[n.X]; (n.Op == token.EQL || n.Op == token.NEQ) && isType &&
+			compared.IsNil() {
 			return true
 		}
 		if c := x.text(n); c == "err != nil" || c == "err == nil" {

@@ -2,10 +2,10 @@
 //
 //	go run . [-seed N] [-sample N] [-minutes N] [-only PATTERN] [-list]
 //
-// Faults are operators, constants, conditions and early returns in core, desk, store, service, agent and draw. All faults of a package
-// that can be chosen while it runs are compiled in at once, each behind a number, so that trying one costs a run of tests and no
-// compilation; faults in declared constants are compiled one by one. A fault is killed when a test fails, panics or does not end.
-// Survivors are printed with their place and what was changed there.
+// Faults are operators, constants, conditions and early returns in core, desk, store, service, agent and draw. All
+// faults of a package that can be chosen while it runs are compiled in at once, each behind a number, so that trying
+// one costs a run of tests and no compilation; faults in declared constants are compiled one by one. A fault is killed
+// when a test fails, panics or does not end. Survivors are printed with their place and what was changed there.
 package main
 
 import (
@@ -29,7 +29,8 @@ import (
 
 // guards says which packages' tests stand over the code below a folder, beside its own.
 var guards = map[string][]string{
-	"desk":    {"./desk/figures", "./desk/results", "./desk/reviews", "./desk/bench", "./desk/books", "./desk/house", "./desk", "./service"},
+	"desk": {"./desk/figures", "./desk/results", "./desk/reviews", "./desk/bench", "./desk/books", "./desk/house",
+		"./desk", "./service"},
 	"store":   {"./desk/figures", "./desk/results", "./desk/bench", "./desk/books", "./service"},
 	"service": {},
 	"agent":   {},
@@ -39,10 +40,14 @@ var guards = map[string][]string{
 
 // also are tests beside a core package's own that hold what it computes.
 var also = map[string][]string{
-	"core/ranking": {"./internal/trials", "./core/compare", "./desk/figures"}, "core/stats": {"./internal/trials", "./core/ranking"},
-	"core/trust": {"./internal/trials", "./desk/results"}, "core/compare": {"./desk/figures"}, "core/claims": {"./desk/figures"},
-	"core/record": {"./desk/results", "./desk/bench"}, "core/method": {"./desk/bench"}, "core/catalog": {"./desk/books", "./desk/figures"},
-	"core/verdict": {"./desk/reviews"}, "core/fit": {"./desk/figures"}, "core/value": {"./desk/figures"}, "core/chart": {"./draw", "./core/compare"},
+	"core/ranking": {"./internal/trials", "./core/compare", "./desk/figures"}, "core/stats": {"./internal/trials",
+		"./core/ranking"},
+	"core/trust": {"./internal/trials", "./desk/results"}, "core/compare": {"./desk/figures"},
+	"core/claims": {"./desk/figures"},
+	"core/record": {"./desk/results", "./desk/bench"}, "core/method": {"./desk/bench"}, "core/catalog": {"./desk/books",
+		"./desk/figures"},
+	"core/verdict": {"./desk/reviews"}, "core/fit": {"./desk/figures"}, "core/value": {"./desk/figures"},
+	"core/chart":   {"./draw", "./core/compare"},
 	"core/analyse": {"./desk/results"}, "core/link": {"./core/claims"},
 }
 
@@ -111,7 +116,8 @@ func run(seed uint64, sample int, minutes float64, only string, list bool) error
 		}
 		return nil
 	}
-	t := &trial{root: root, sources: sources, built: map[string]string{}, end: time.Now().Add(time.Duration(minutes * float64(time.Minute)))}
+	t := &trial{root: root, sources: sources, built: map[string]string{},
+		end: time.Now().Add(time.Duration(minutes * float64(time.Minute)))}
 	defer os.RemoveAll(t.dir)
 	return t.all(faults)
 }

@@ -33,17 +33,20 @@ func register(t method.Test, run func(context.Context, workload.Env) (record.Out
 
 // seconds are measures of time, rates of tasks per minute or second.
 func seconds(repeatability float64, slugsAndNames ...string) []method.Measure {
-	return workload.Rows(method.Measure{Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: repeatability}, slugsAndNames...)
+	return workload.Rows(method.Measure{Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower,
+		Repeatability: repeatability}, slugsAndNames...)
 }
 
 func rates(unit string, repeatability float64, slugsAndNames ...string) []method.Measure {
-	return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: repeatability}, slugsAndNames...)
+	return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Higher,
+		Repeatability: repeatability}, slugsAndNames...)
 }
 
 // timed does a task again and again for a test's timed length, at least least times, and returns the mean
 // time of one. The collector's debt is paid before each, so that no task pays for the one before. Each
 // task's time is a sample.
-func timed(ctx context.Context, env workload.Env, channel string, least int, task func() error) (mean float64, s record.Series, err error) {
+func timed(ctx context.Context, env workload.Env, channel string, least int, task func() error) (mean float64,
+	s record.Series, err error) {
 	s = record.Series{Channel: channel, Unit: "s"}
 	var sum time.Duration
 	begin := time.Now()
@@ -60,7 +63,8 @@ func timed(ctx context.Context, env workload.Env, channel string, least int, tas
 		sum += spent
 		s.Times, s.Values = append(s.Times, time.Since(begin).Seconds()), append(s.Values, spent.Seconds())
 		if env.Report != nil {
-			env.Report(record.Sample{Phase: channel, Share: min(1, max(sum.Seconds()/env.Duration().Seconds(), float64(n+1)/float64(least))), Channel: channel, Unit: "s", Value: spent.Seconds()})
+			env.Report(record.Sample{Phase: channel, Share: min(1, max(sum.Seconds()/env.Duration().Seconds(),
+				float64(n+1)/float64(least))), Channel: channel, Unit: "s", Value: spent.Seconds()})
 		}
 	}
 	return sum.Seconds() / float64(len(s.Values)), s, nil

@@ -71,7 +71,8 @@ func TestASheetIsCalculatedAsWritten(t *testing.T) {
 	for i := range texts {
 		texts[i] = "0"
 	}
-	copy(texts, []string{"5", "2", "=A1*(B1+3)-4/B1", "=SUM(A1:C1)", "=IF(C1-100,1,D1+0.5)", "=LOOK(4,A1:B1)", "=G2", "=IF(A1,B1,0)"})
+	copy(texts, []string{"5", "2", "=A1*(B1+3)-4/B1", "=SUM(A1:C1)", "=IF(C1-100,1,D1+0.5)", "=LOOK(4,A1:B1)", "=G2",
+		"=IF(A1,B1,0)"})
 	texts[sheetWide+6] = "=D1"
 	s, err := open(texts)
 	if err != nil {
@@ -119,11 +120,13 @@ func TestPagesAreLaidOut(t *testing.T) {
 	if a, b := m.letter('i'), m.letter('W'); a <= 0 || b < 2*a {
 		t.Errorf("i is %d wide, W %d", a, b)
 	}
-	if one, many := m.lines("a short line", style{960, 16}), m.lines(strings.Repeat("harbour ", 60), style{480, 16}); one != 1 || many < 6 || many > 12 {
+	if one, many := m.lines("a short line", style{960, 16}), m.lines(strings.Repeat("harbour ", 60),
+		style{480, 16}); one != 1 || many < 6 || many > 12 {
 		t.Errorf("%d and %d lines", one, many)
 	}
 	into := map[string]style{}
-	if err := readStyles(".a { width: 10; size: 3; }\n.b { size: 7 }", into); err != nil || into["a"] != (style{10, 3}) || into["b"] != (style{siteWide, 7}) {
+	if err := readStyles(".a { width: 10; size: 3; }\n.b { size: 7 }", into); err != nil || into["a"] != (style{10, 3}) ||
+		into["b"] != (style{siteWide, 7}) {
 		t.Errorf("%v, %v", into, err)
 	}
 	if readStyles(".a { width: 10;", into) == nil {

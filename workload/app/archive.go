@@ -28,9 +28,11 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "archive", Name: "Survey day archive", Repeats: 5, Seconds: 2.5, Writes: 3 * folderSize,
-		About:     "A folder of 240 files (24 MiB: logs, notes, raw echoes) is packed into a tar archive with gzip (RFC 1952, effort 6) and unpacked again, through the file system as programs do, with a final flush.",
-		StandsFor: "Closing a day's work: packing a folder to send or keep it.", LimitedBy: "One core of the processor, then the drive.",
-		Input: "A folder from seed 9.", Checked: "The digest of the unpacked folder is that of the packed one.",
+		About: "A folder of 240 files (24 MiB: logs, notes, raw echoes) is packed into a tar archive with gzip (RFC " +
+			"1952, effort 6) and unpacked again, through the file system as programs do, with a final flush.",
+		StandsFor: "Closing a day's work: packing a folder to send or keep it.",
+		LimitedBy: "One core of the processor, then the drive.",
+		Input:     "A folder from seed 9.", Checked: "The digest of the unpacked folder is that of the packed one.",
 		Measures: append(seconds(0.02, "pack", "packing"), seconds(0.03, "unpack", "unpacking")...),
 	}, runArchive)
 }
@@ -69,7 +71,8 @@ func runArchive(ctx context.Context, env workload.Env) (out record.Outcome, err 
 	if got != want {
 		return out, fmt.Errorf("the unpacked folder differs from the packed one: %w", workload.ErrWrong)
 	}
-	out.Readings = []record.Reading{workload.Reading("pack", packing.Seconds()), workload.Reading("unpack", unpacking.Seconds())}
+	out.Readings = []record.Reading{workload.Reading("pack", packing.Seconds()), workload.Reading("unpack",
+		unpacking.Seconds())}
 	return out, nil
 }
 

@@ -29,11 +29,15 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "database", Name: "Database", Repeats: 5, Seconds: 6, Writes: 64 << 20,
-		About:     "A database file (SQLite through a library in Go, write-ahead log, every commit flushed) takes 20,000 rows in one transaction, then small transactions of one row and one change each, and answers queries that join, group and sort.",
-		StandsFor: "Mail, photo catalogues, browsers' histories, booking: nearly every program keeps such a file.", LimitedBy: "Filling and queries by one core; small transactions by the drive's flush.",
-		Input: "Rows from seed 20.", Checked: "Sums over what was stored and over what the queries found.",
+		About: "A database file (SQLite through a library in Go, write-ahead log, every commit flushed) takes 20,000 " +
+			"rows in one transaction, then small transactions of one row and one change each, and answers queries that join, " +
+			"group and sort.",
+		StandsFor: "Mail, photo catalogues, browsers' histories, booking: nearly every program keeps such a file.",
+		LimitedBy: "Filling and queries by one core; small transactions by the drive's flush.",
+		Input:     "Rows from seed 20.", Checked: "Sums over what was stored and over what the queries found.",
 		MustMatch: []string{"supply", "power.mode", "runtime", "drive.filesystem"},
-		Measures:  append(seconds(0.02, "fill", "filling"), append(rates("{transaction}/s", 0.05, "transactions", "small transactions"), rates("/s", 0.02, "queries", "queries")...)...),
+		Measures: append(seconds(0.02, "fill", "filling"), append(rates("{transaction}/s", 0.05, "transactions",
+			"small transactions"), rates("/s", 0.02, "queries", "queries")...)...),
 	}, runDatabase)
 }
 
@@ -43,14 +47,16 @@ func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err
 		return out, err
 	}
 	defer done()
-	file := url.URL{Scheme: "file", Opaque: filepath.ToSlash(filepath.Join(work, "tracks.db")), RawQuery: "_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate"}
+	file := url.URL{Scheme: "file", Opaque: filepath.ToSlash(filepath.Join(work, "tracks.db")),
+		RawQuery: "_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate"}
 	db, err := sql.Open("sqlite", file.String())
 	if err != nil {
 		return out, err
 	}
 	defer db.Close()
 	db.SetMaxOpenConns(1)
-	if _, err := db.ExecContext(ctx, `create table boat (id integer primary key, name text not null, trips integer not null default 0);
+	if _, err := db.ExecContext(ctx,
+		`create table boat (id integer primary key, name text not null, trips integer not null default 0);
 		create table track (id integer primary key, boat integer not null references boat(id), leg integer not null, depth integer not null, note text not null);
 		create index track_leg on track(leg, depth)`); err != nil {
 		return out, err
@@ -60,7 +66,8 @@ func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err
 	begin := time.Now()
 	if err := inTransaction(ctx, db, func(tx *sql.Tx) error {
 		for i := range 50 {
-			if _, err := tx.ExecContext(ctx, `insert into boat (id, name) values (?, ?)`, i, fmt.Sprintf("boat %d", i)); err != nil {
+			if _, err := tx.ExecContext(ctx, `insert into boat (id, name) values (?, ?)`, i, fmt.Sprintf("boat %d",
+				i)); err != nil {
 				return err
 			}
 		}
@@ -70,7 +77,8 @@ func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err
 		}
 		defer add.Close()
 		for range tracks {
-			if _, err := add.ExecContext(ctx, rng.IntN(50), rng.IntN(400), rng.IntN(60000), string(sentence(rng, 8))); err != nil {
+			if _, err := add.ExecContext(ctx, rng.IntN(50), rng.IntN(400), rng.IntN(60000),
+				string(sentence(rng, 8))); err != nil {
 				return err
 			}
 		}
@@ -88,7 +96,8 @@ func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err
 	}
 
 	// Queries come before the small transactions, whose number differs from machine to machine.
-	query, err := db.PrepareContext(ctx, `select boat.name, count(*), sum(track.depth) from track join boat on boat.id = track.boat
+	query, err := db.PrepareContext(ctx,
+		`select boat.name, count(*), sum(track.depth) from track join boat on boat.id = track.boat
 		where track.leg between ? and ? and track.depth > ? group by boat.id order by 3 desc, 1 limit 10`)
 	if err != nil {
 		return out, err
@@ -131,7 +140,8 @@ func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err
 	for ; n < 20 || last.Sub(begin) < 2*env.Duration(); n++ {
 		if err := inTransaction(ctx, db, func(tx *sql.Tx) error {
 			boat := rng.IntN(50)
-			if _, err := tx.ExecContext(ctx, `insert into track (boat, leg, depth, note) values (?, 1000, ?, 'new')`, boat, n); err != nil {
+			if _, err := tx.ExecContext(ctx, `insert into track (boat, leg, depth, note) values (?, 1000, ?, 'new')`, boat,
+				n); err != nil {
 				return err
 			}
 			_, err := tx.ExecContext(ctx, `update boat set trips = trips + 1 where id = ?`, boat)
@@ -148,13 +158,16 @@ func runDatabase(ctx context.Context, env workload.Env) (out record.Outcome, err
 	}
 	out.Series = []record.Series{s}
 	var rows, trips int
-	if err := db.QueryRowContext(ctx, `select (select count(*) from track where leg = 1000), (select sum(trips) from boat)`).Scan(&rows, &trips); err != nil {
+	if err := db.QueryRowContext(ctx,
+		`select (select count(*) from track where leg = 1000), (select sum(trips) from boat)`).Scan(&rows,
+		&trips); err != nil {
 		return out, err
 	}
 	if rows != n || trips != n {
 		return out, fmt.Errorf("%d rows and %d changes after %d transactions: %w", rows, trips, n, workload.ErrWrong)
 	}
-	out.Readings = []record.Reading{workload.Reading("fill", filling.Seconds()), workload.Reading("transactions", float64(n)/last.Sub(begin).Seconds()), workload.Reading("queries", float64(asked)/asking.Seconds())}
+	out.Readings = []record.Reading{workload.Reading("fill", filling.Seconds()), workload.Reading("transactions",
+		float64(n)/last.Sub(begin).Seconds()), workload.Reading("queries", float64(asked)/asking.Seconds())}
 	return out, nil
 }
 

@@ -24,8 +24,10 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "documents", Name: "Document set", Repeats: 5, Seconds: 5,
-		About:     "120 documents with headings, lists, tables, code and links are rendered from Markdown (CommonMark) to HTML, with one thread and with all.",
-		StandsFor: "Building a site, a handbook or a knowledge base.", LimitedBy: "Branches and the collector of a language with one; with all threads also the memory.",
+		About: "120 documents with headings, lists, tables, code and links are rendered from Markdown (CommonMark) to " +
+			"HTML, with one thread and with all.",
+		StandsFor: "Building a site, a handbook or a knowledge base.", LimitedBy: "Branches and the collector of a " +
+			"language with one; with all threads also the memory.",
 		Input: "Documents of about 12 kB from seed 18, held in memory.", Checked: "Digest of the pages.",
 		Measures: rates("{document}/min", 0.015, "single", "single thread", "all", "all threads"),
 	}, func(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
@@ -62,7 +64,8 @@ func init() {
 }
 
 // words are what made-up texts are made of.
-var words = []string{"harbour", "sounding", "of", "the", "chart", "tide", "and", "buoy", "a", "drifting", "to", "lamp", "under", "swell", "rope", "at", "night", "echo", "survey", "line", "near", "shallow", "with", "engine", "log"}
+var words = []string{"harbour", "sounding", "of", "the", "chart", "tide", "and", "buoy", "a", "drifting", "to", "lamp",
+	"under", "swell", "rope", "at", "night", "echo", "survey", "line", "near", "shallow", "with", "engine", "log"}
 
 func sentence(rng *rand.Rand, n int) []byte {
 	var b []byte

@@ -26,8 +26,10 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "photo-batch", Name: "Photo batch", Repeats: 5, Seconds: 3,
-		About:     "8 photos of 1600 × 1200 are decoded from JPEG (ISO/IEC 10918-1), made smaller by half, sharpened and encoded again, on all threads.",
-		StandsFor: "Preparing a day's pictures for a report.", LimitedBy: "All cores: integer arithmetic and branches; memory for the pictures in work.",
+		About: "8 photos of 1600 × 1200 are decoded from JPEG (ISO/IEC 10918-1), made smaller by half, sharpened and " +
+			"encoded again, on all threads.",
+		StandsFor: "Preparing a day's pictures for a report.", LimitedBy: "All cores: integer arithmetic and branches; " +
+			"memory for the pictures in work.",
 		Input: "Photos made from seed 17, held in memory.", Checked: "Digest of the encoded files.",
 		Measures: rates("{picture}/min", 0.02, "rate", "rate"),
 	}, func(ctx context.Context, env workload.Env) (out record.Outcome, err error) {

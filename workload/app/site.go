@@ -38,10 +38,14 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "page-loads", Name: "Page loads", Repeats: 5, Seconds: 3,
-		About:     "24 pages of a site on this machine are loaded one after another: each is fetched with its style sheet and six pictures over HTTP, parsed, its styles applied, and its text broken into lines by the widths of a font's letters. A browser draws as well; browsers themselves are measured by the probe.",
-		StandsFor: "The work behind a page before it is drawn: many small files, text, trees.", LimitedBy: "One core, the system's handling of connections, the collector.",
-		Input: "A site from seed 21, served over loopback.", Checked: "Digest of the heights of all blocks.",
-		Measures: append(rates("{page}/min", 0.02, "rate", "rate"), workload.Rows(method.Measure{Unit: "ms", Scale: "ratio", Better: "lower", Repeatability: 0.03}, "median", "median page", "slowest", "slowest page")...),
+		About: "24 pages of a site on this machine are loaded one after another: each is fetched with its style sheet " +
+			"and six pictures over HTTP, parsed, its styles applied, and its text broken into lines by the widths of a " +
+			"font's letters. A browser draws as well; browsers themselves are measured by the probe.",
+		StandsFor: "The work behind a page before it is drawn: many small files, text, trees.",
+		LimitedBy: "One core, the system's handling of connections, the collector.",
+		Input:     "A site from seed 21, served over loopback.", Checked: "Digest of the heights of all blocks.",
+		Measures: append(rates("{page}/min", 0.02, "rate", "rate"), workload.Rows(method.Measure{Unit: "ms", Scale: "ratio",
+			Better: "lower", Repeatability: 0.03}, "median", "median page", "slowest", "slowest page")...),
 	}, runSite)
 }
 
@@ -79,7 +83,8 @@ func runSite(ctx context.Context, env workload.Env) (out record.Outcome, err err
 	if err != nil {
 		return out, err
 	}
-	out.Readings = []record.Reading{workload.Reading("rate", sitePages*60/mean), workload.Reading("median", stats.Quantile(times, 0.5)), workload.Reading("slowest", stats.Quantile(times, 1))}
+	out.Readings = []record.Reading{workload.Reading("rate", sitePages*60/mean), workload.Reading("median",
+		stats.Quantile(times, 0.5)), workload.Reading("slowest", stats.Quantile(times, 1))}
 	return out, nil
 }
 
@@ -96,7 +101,8 @@ func newSite() http.Handler {
 		for k := range 40 {
 			fmt.Fprintf(&p, `<div class="c%d"><h2>%s</h2><p>`, k%7, plain(rng, 4))
 			for range 4 {
-				fmt.Fprintf(&p, `%s <a href="/page/%d">%s</a> <em>%s</em> `, plain(rng, 14), rng.IntN(sitePages), plain(rng, 2), plain(rng, 3))
+				fmt.Fprintf(&p, `%s <a href="/page/%d">%s</a> <em>%s</em> `, plain(rng, 14), rng.IntN(sitePages), plain(rng, 2),
+					plain(rng, 3))
 			}
 			p.WriteString("</p><ul>")
 			for range 5 {

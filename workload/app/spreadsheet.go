@@ -22,8 +22,11 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "spreadsheet", Name: "Spreadsheet", Repeats: 5, Seconds: 4,
-		About:     "A sheet of 60,000 cells is opened: its formulas (sums over ranges, arithmetic, conditions, a look-up) are read and put in order of what needs what. Then every input changes and all of it is calculated anew, on one thread.",
-		StandsFor: "Waiting for a large sheet after changing one figure.", LimitedBy: "One core: branches, second-level cache, floating point.",
+		About: "A sheet of 60,000 cells is opened: its formulas (sums over ranges, arithmetic, conditions, a look-up) " +
+			"are read and put in order of what needs what. Then every input changes and all of it is calculated anew, on one " +
+			"thread.",
+		StandsFor: "Waiting for a large sheet after changing one figure.", LimitedBy: "One core: branches, second-level " +
+			"cache, floating point.",
 		Input: "A sheet made by rule.", Checked: "Digest of all values, bit by bit.",
 		Measures: seconds(0.015, "open", "opening", "calculate", "calculating"),
 	}, func(ctx context.Context, env workload.Env) (out record.Outcome, err error) {

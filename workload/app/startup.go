@@ -26,10 +26,13 @@ const starts = 12
 func init() {
 	register(method.Test{
 		Slug: "command-start", Name: "Command start-up", Repeats: 5, Seconds: 1.5,
-		About:     "This program is started anew, until it prints the first line of its help, twelve times.",
-		StandsFor: "Waiting for a program: making a process, mapping its file, setting up its runtime. For other programs make a test of kind command that awaits a line.", LimitedBy: "The system's loader and its checks on programs (as by a virus scanner), then one core.",
+		About: "This program is started anew, until it prints the first line of its help, twelve times.",
+		StandsFor: "Waiting for a program: making a process, mapping its file, setting up its runtime. For other programs " +
+			"make a test of kind command that awaits a line.", LimitedBy: "The system's loader and its checks on programs " +
+			"(as by a virus scanner), then one core.",
 		Input: "The program itself, of about 40 MB.", Checked: "The line is the one awaited, and the program ends well.",
-		Measures: workload.Rows(method.Measure{Unit: "ms", Scale: "ratio", Better: "lower", Repeatability: 0.05}, "median", "median start", "slowest", "slowest start"),
+		Measures: workload.Rows(method.Measure{Unit: "ms", Scale: "ratio", Better: "lower", Repeatability: 0.05}, "median",
+			"median start", "slowest", "slowest start"),
 	}, func(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 		exe, err := os.Executable()
 		if err != nil {
@@ -46,7 +49,8 @@ func init() {
 			env.Show("starting", float64(i+1)/starts)
 		}
 		out.Series = []record.Series{s}
-		out.Readings = []record.Reading{workload.Reading("median", stats.Quantile(s.Values, 0.5)), workload.Reading("slowest", stats.Quantile(s.Values, 1))}
+		out.Readings = []record.Reading{workload.Reading("median", stats.Quantile(s.Values, 0.5)), workload.Reading("slowest",
+			stats.Quantile(s.Values, 1))}
 		return out, nil
 	})
 }
@@ -72,7 +76,8 @@ func start(ctx context.Context, exe string) (time.Duration, error) {
 		return 0, fmt.Errorf("stopped: %w", ctx.Err())
 	}
 	if err != nil || !found {
-		return 0, fmt.Errorf("%s %s did not begin with %q (%v): %w", exe, strings.Join(startWords, " "), startLine, err, workload.ErrWrong)
+		return 0, fmt.Errorf("%s %s did not begin with %q (%v): %w", exe, strings.Join(startWords, " "), startLine, err,
+			workload.ErrWrong)
 	}
 	return spent, nil
 }

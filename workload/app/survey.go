@@ -25,9 +25,12 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "survey-post", Name: "Survey post-processing", Repeats: 5, Seconds: 3,
-		About:     "400,000 soundings become a grid of 512 × 512 cells (the median of each cell, gaps closed from their neighbours), the grid contour lines at every metre, and the boat's track of 40,000 points a track without needless points; on one thread.",
-		StandsFor: "The evening's work of a survey crew: from a day's points to a chart.", LimitedBy: "One core and its caches: sorting, scattered access, branches. Integers throughout.",
-		Input: "A sea bed with noise from seed 19.", Checked: "Digest of grid, lines and track.",
+		About: "400,000 soundings become a grid of 512 × 512 cells (the median of each cell, gaps closed from their " +
+			"neighbours), the grid contour lines at every metre, and the boat's track of 40,000 points a track without " +
+			"needless points; on one thread.",
+		StandsFor: "The evening's work of a survey crew: from a day's points to a chart.",
+		LimitedBy: "One core and its caches: sorting, scattered access, branches. Integers throughout.",
+		Input:     "A sea bed with noise from seed 19.", Checked: "Digest of grid, lines and track.",
 		Measures: seconds(0.015, "time", "time"),
 	}, func(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 		points, track := newSurvey()
@@ -84,7 +87,8 @@ type post struct {
 
 func newPost() *post {
 	n := areaSide * areaSide
-	return &post{count: make([]int32, n), start: make([]int32, n+1), sorted: make([]int32, soundings), grid: make([]int32, n), keep: make([]bool, trackPoints)}
+	return &post{count: make([]int32, n), start: make([]int32, n+1), sorted: make([]int32, soundings), grid: make([]int32,
+		n), keep: make([]bool, trackPoints)}
 }
 
 func (p *post) process(points []sounding, track []point) {
@@ -206,7 +210,8 @@ func (p *post) thin(track []point, from, to int) {
 	}
 	length := dx*dx + dy*dy
 	// far ÷ length of the base > slack, squared and without roots; the sides fit into 128 bits as floats.
-	if dx == 0 && dy == 0 && far > trackSlack*trackSlack || length > 0 && float64(far)*float64(far) > float64(trackSlack*trackSlack)*float64(length) {
+	if dx == 0 && dy == 0 && far > trackSlack*trackSlack || length > 0 &&
+		float64(far)*float64(far) > float64(trackSlack*trackSlack)*float64(length) {
 		p.keep[at] = true
 		p.thin(track, from, at)
 		p.thin(track, at, to)

@@ -105,7 +105,8 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 			h.mu.Unlock()
 			switch {
 			case heard.IsZero() && time.Since(begin) > unopened:
-				return record.Outcome{}, workload.NotRun("nobody opened %s on this machine; open it, or allow the agent a browser with --browser", link)
+				return record.Outcome{}, workload.NotRun("nobody opened %s on this machine; open it, or allow the agent a "+
+					"browser with --browser", link)
 			case heard.IsZero() && len(env.Browser) == 0:
 				env.Show("open "+link+" in this machine's browser", 0)
 			case !heard.IsZero() && time.Since(heard) > silent:
@@ -121,7 +122,8 @@ func open(ctx context.Context, browser []string, link string, gone chan<- error)
 	if err != nil {
 		return nil, err
 	}
-	args := append(append([]string{}, browser[1:]...), "--user-data-dir="+profile, "--no-first-run", "--no-default-browser-check", "--disable-background-networking", "--app="+link)
+	args := append(append([]string{}, browser[1:]...), "--user-data-dir="+profile, "--no-first-run",
+		"--no-default-browser-check", "--disable-background-networking", "--app="+link)
 	cmd := exec.CommandContext(ctx, browser[0], args...)
 	if err := cmd.Start(); err != nil {
 		os.RemoveAll(profile)
@@ -192,7 +194,8 @@ func (h *host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		json.NewEncoder(w).Encode(h.order)
 	case "/told":
 		var t told
-		if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, mostTold)).Decode(&t); err != nil || t.ID != h.order.ID || done {
+		if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, mostTold)).Decode(&t); err != nil || t.ID != h.order.ID ||
+			done {
 			http.Error(w, "this run is not asked for any more", http.StatusConflict)
 			return
 		}

@@ -24,7 +24,8 @@ func chromium(t *testing.T) []string {
 	if tab.Chromium() == "" {
 		t.Fatal("Chromium is missing; `make test` installs it where it can")
 	}
-	return []string{tab.Chromium(), "--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"}
+	return []string{tab.Chromium(), "--headless=new", "--no-sandbox", "--use-angle=swiftshader",
+		"--enable-unsafe-swiftshader"}
 }
 
 func find(t *testing.T, slug string) workload.Workload {
@@ -47,15 +48,17 @@ func TestTheMachinesOwnBrowserMakesARun(t *testing.T) {
 	var phases []string
 	ctx, stop := context.WithTimeout(t.Context(), 90*time.Second)
 	defer stop()
-	out, err := find(t, "graphics-arithmetic").Execute(ctx, workload.Env{Token: "a plan's", Seconds: 2, Browser: chromium(t), Report: func(s record.Sample) {
-		mu.Lock()
-		defer mu.Unlock()
-		phases = append(phases, s.Phase)
-	}})
+	out, err := find(t, "graphics-arithmetic").Execute(ctx, workload.Env{Token: "a plan's", Seconds: 2,
+		Browser: chromium(t), Report: func(s record.Sample) {
+			mu.Lock()
+			defer mu.Unlock()
+			phases = append(phases, s.Phase)
+		}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if len(out.Readings) != 1 || out.Readings[0].Measure != "f32" || out.Readings[0].Value <= 0 || out.Observed["graphics.renderer"] != "software" || !strings.HasPrefix(out.Observed["runtime"], "in browser, ") {
+	if len(out.Readings) != 1 || out.Readings[0].Measure != "f32" || out.Readings[0].Value <= 0 ||
+		out.Observed["graphics.renderer"] != "software" || !strings.HasPrefix(out.Observed["runtime"], "in browser, ") {
 		t.Errorf("%+v %v", out.Readings, out.Observed)
 	}
 	mu.Lock()
@@ -67,10 +70,12 @@ func TestTheMachinesOwnBrowserMakesARun(t *testing.T) {
 
 func TestABrowserThatEndsIsACrashAndOneThatIsNoneIsSaid(t *testing.T) {
 	w := find(t, "graphics-fill")
-	if _, err := w.Execute(t.Context(), workload.Env{Token: "x", Browser: []string{"/nowhere/browser"}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "start the browser") {
+	if _, err := w.Execute(t.Context(), workload.Env{Token: "x", Browser: []string{"/nowhere/browser"}}); !errors.Is(err,
+		record.ErrNotRun) || !strings.Contains(err.Error(), "start the browser") {
 		t.Errorf("no such browser: %v", err)
 	}
-	if _, err := w.Execute(t.Context(), workload.Env{Token: "x", Browser: []string{"true"}}); !errors.Is(err, record.ErrCrashed) || !strings.Contains(err.Error(), "ended in mid-run") {
+	if _, err := w.Execute(t.Context(), workload.Env{Token: "x", Browser: []string{"true"}}); !errors.Is(err,
+		record.ErrCrashed) || !strings.Contains(err.Error(), "ended in mid-run") {
 		t.Errorf("a browser that ends: %v", err)
 	}
 }
@@ -105,7 +110,8 @@ func TestAPageThatIsOpenedByHand(t *testing.T) {
 	ask := func(path, secret string, body any) (int, string) {
 		t.Helper()
 		b, _ := json.Marshal(body)
-		req, err := http.NewRequest(map[bool]string{true: http.MethodGet, false: http.MethodPost}[body == nil], base+path, bytes.NewReader(b))
+		req, err := http.NewRequest(map[bool]string{true: http.MethodGet, false: http.MethodPost}[body == nil], base+path,
+			bytes.NewReader(b))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -118,13 +124,15 @@ func TestAPageThatIsOpenedByHand(t *testing.T) {
 		text, _ := io.ReadAll(r.Body)
 		return r.StatusCode, string(text)
 	}
-	if status, text := ask("/order", "guessed", nil); status != http.StatusUnauthorized || strings.Contains(text, "screen-facts") {
+	if status, text := ask("/order", "guessed", nil); status != http.StatusUnauthorized || strings.Contains(text,
+		"screen-facts") {
 		t.Errorf("a stranger is answered %d %s", status, text)
 	}
 	if status, text := ask("/probe/", "", nil); status != http.StatusOK || !strings.Contains(text, "<!doctype html>") {
 		t.Errorf("the page: %d %s", status, text)
 	}
-	if status, wasm := ask("/probe/kernels.wasm", "", nil); status != http.StatusOK || !strings.HasPrefix(wasm, "\x00asm") {
+	if status, wasm := ask("/probe/kernels.wasm", "", nil); status != http.StatusOK || !strings.HasPrefix(wasm,
+		"\x00asm") {
 		t.Errorf("the kernels: %d, %d bytes", status, len(wasm))
 	}
 	if status, _ := ask("/probe/nothing.js", "", nil); status != http.StatusNotFound {
@@ -135,13 +143,16 @@ func TestAPageThatIsOpenedByHand(t *testing.T) {
 		ID   int
 		Test struct{ Slug string }
 	}
-	if err := json.Unmarshal([]byte(text), &order); err != nil || status != http.StatusOK || order.Test.Slug != "screen-facts" {
+	if err := json.Unmarshal([]byte(text), &order); err != nil || status != http.StatusOK ||
+		order.Test.Slug != "screen-facts" {
 		t.Fatalf("%d %s", status, text)
 	}
-	if status, _ := ask("/told", secret, map[string]any{"id": order.ID + 1, "outcome": record.Outcome{}}); status != http.StatusConflict {
+	if status, _ := ask("/told", secret, map[string]any{"id": order.ID + 1,
+		"outcome": record.Outcome{}}); status != http.StatusConflict {
 		t.Errorf("the outcome of another order was taken: %d", status)
 	}
-	ask("/told", secret, map[string]any{"id": order.ID, "outcome": record.Outcome{Readings: []record.Reading{{Measure: "refresh", State: record.OK, Value: 60}}}})
+	ask("/told", secret, map[string]any{"id": order.ID,
+		"outcome": record.Outcome{Readings: []record.Reading{{Measure: "refresh", State: record.OK, Value: 60}}}})
 	if err := <-ended; err != nil || len(out.Readings) != 1 {
 		t.Errorf("%v %v", out, err)
 	}
@@ -165,7 +176,8 @@ func TestAPageThatIsOpenedByHand(t *testing.T) {
 	<-link
 	_, text = ask("/order", secret, nil)
 	json.Unmarshal([]byte(text), &order)
-	ask("/told", secret, map[string]any{"id": order.ID, "outcome": record.Outcome{}, "error": "this browser has no WebGL2", "not_run": true})
+	ask("/told", secret, map[string]any{"id": order.ID, "outcome": record.Outcome{}, "error": "this browser has no WebGL2",
+		"not_run": true})
 	if err := <-ended; !errors.Is(err, record.ErrNotRun) {
 		t.Errorf("%v", err)
 	}

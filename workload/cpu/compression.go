@@ -20,11 +20,16 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "compression", Name: "Compression", Unit: "MiBy/s",
-		About:     "DEFLATE (RFC 1951, effort 6) over 128 KiB pieces of survey log, packing and unpacking. Rates count unpacked bytes.",
-		StandsFor: "Packing and unpacking reports, pictures and web pages: nearly every file that is sent or stored passes through this method.",
-		LimitedBy: "Integer work, branches that are hard to foresee, and the first-level cache. Packing gains from clock, unpacking from clock and from short branches.",
-		Input:     "128 KiB of survey log, seed 2; codec from a library at a fixed version.", Checked: "The content that comes back from the last piece on each thread is the input.",
-		Parts: []Part{{Slug: "pack", Name: "packing", Prepare: packing}, {Slug: "unpack", Name: "unpacking", Prepare: unpacking}},
+		About: "DEFLATE (RFC 1951, effort 6) over 128 KiB pieces of survey log, packing and unpacking. Rates count " +
+			"unpacked bytes.",
+		StandsFor: "Packing and unpacking reports, pictures and web pages: nearly every file that is sent or stored " +
+			"passes through this method.",
+		LimitedBy: "Integer work, branches that are hard to foresee, and the first-level cache. Packing gains from clock, " +
+			"unpacking from clock and from short branches.",
+		Input:   "128 KiB of survey log, seed 2; codec from a library at a fixed version.",
+		Checked: "The content that comes back from the last piece on each thread is the input.",
+		Parts: []Part{{Slug: "pack", Name: "packing", Prepare: packing}, {Slug: "unpack", Name: "unpacking",
+			Prepare: unpacking}},
 	})
 }
 

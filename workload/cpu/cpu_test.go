@@ -68,7 +68,8 @@ func TestKernelsRunForReal(t *testing.T) {
 			for _, v := range s.Values {
 				sum += v / float64(len(s.Values))
 			}
-			if sum > 10*out.Readings[i].Value || sum > 0 && sum < out.Readings[i].Value/10 { // none may be done yet where others take the processor
+			if sum > 10*out.Readings[i].Value || sum > 0 &&
+				sum < out.Readings[i].Value/10 { // none may be done yet where others take the processor
 				t.Errorf("%s: samples %v beside the reading %g", k.Slug, s.Values, out.Readings[i].Value)
 			}
 		}
@@ -143,7 +144,8 @@ func TestScalingAndCoresGiveCurves(t *testing.T) {
 	for _, c := range []struct {
 		slug, axis string
 		points     int
-	}{{"grid-solve-scaling", "threads", len(counts(runtime.NumCPU()))}, {"grid-solve-cores", "logical core", runtime.NumCPU()}} {
+	}{{"grid-solve-scaling", "threads", len(counts(runtime.NumCPU()))}, {"grid-solve-cores", "logical core",
+		runtime.NumCPU()}} {
 		w, _ := workload.Find(c.slug)
 		out, err := w.Execute(context.Background(), workload.Env{Seconds: 0.05})
 		if errors.Is(err, record.ErrNotRun) && runtime.GOOS != "linux" {
@@ -169,7 +171,8 @@ func TestSustainedLoad(t *testing.T) {
 		t.Skip("it measures for real")
 	}
 	w, _ := workload.Find("sealing-sustained")
-	if _, err := w.Execute(context.Background(), workload.Env{Options: map[string]string{"duration": "1 s"}}); !errors.Is(err, record.ErrNotRun) {
+	if _, err := w.Execute(context.Background(), workload.Env{Options: map[string]string{"duration": "1 s"}}); !errors.Is(
+		err, record.ErrNotRun) {
 		t.Errorf("a duration of 1 s: %v", err)
 	}
 	out, err := w.Execute(context.Background(), workload.Env{Options: map[string]string{"duration": "4 s"}})
@@ -192,7 +195,8 @@ func TestAnInterruptGivesNoFigureButKeepsTheSamples(t *testing.T) {
 			stop()
 		}
 	}})
-	if !errors.Is(err, context.Canceled) || len(out.Readings) > 0 || len(out.Series) != 1 || len(out.Series[0].Values) == 0 {
+	if !errors.Is(err, context.Canceled) || len(out.Readings) > 0 || len(out.Series) != 1 ||
+		len(out.Series[0].Values) == 0 {
 		t.Errorf("%v, %+v", err, out)
 	}
 }
@@ -201,7 +205,8 @@ func TestAnInterruptGivesNoFigureButKeepsTheSamples(t *testing.T) {
 // on each thread, whatever the length of the timed part; never more, and less only where others take the processor.
 func TestTheHarnessMeasuresWorkOverTime(t *testing.T) {
 	for _, threads := range []int{1, 2} {
-		r, err := workload.Rate(context.Background(), workload.Env{Seconds: 0.2}, workload.Timing{Channel: "x", Unit: "/s", Threads: threads}, func(int) (workload.Work, error) {
+		r, err := workload.Rate(context.Background(), workload.Env{Seconds: 0.2}, workload.Timing{Channel: "x", Unit: "/s",
+			Threads: threads}, func(int) (workload.Work, error) {
 			return workload.Work{Check: func() error { return nil }, Do: func() float64 {
 				for end := time.Now().Add(time.Millisecond); time.Now().Before(end); {
 				}
@@ -309,8 +314,10 @@ func TestKernelsAgainstPlainWays(t *testing.T) {
 			t.Fatal(err)
 		}
 		p.message(&one, nil)
-		if p.bad || string(one.vessel) != v.Vessel || string(one.remark) != v.Remark || one.number != v.Number || one.time != v.Time || one.fix != v.Fix ||
-			math.Abs(float64(one.position[0])/1e6-v.Position[0]) > 1e-9 || math.Abs(float64(one.position[1])/1e6-v.Position[1]) > 1e-9 ||
+		if p.bad || string(one.vessel) != v.Vessel || string(one.remark) != v.Remark || one.number != v.Number ||
+			one.time != v.Time || one.fix != v.Fix ||
+			math.Abs(float64(one.position[0])/1e6-v.Position[0]) > 1e-9 ||
+			math.Abs(float64(one.position[1])/1e6-v.Position[1]) > 1e-9 ||
 			math.Abs(float64(one.depth)/1e6-v.Depth) > 1e-9 || !slices.Equal(one.echo[:one.echoes], v.Echo) {
 			t.Errorf("%s\nwas read as %+v", line, one)
 		}

@@ -17,10 +17,13 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "grid-solve", Name: "Grid solve", Unit: "{flop}/ns",
-		About:     "160 linear equations are solved by elimination with partial pivoting, in 64-bit floating point. Counted are 2/3·n³ + 2·n² operations.",
+		About: "160 linear equations are solved by elimination with partial pivoting, in 64-bit floating point. " +
+			"Counted are 2/3·n³ + 2·n² operations.",
 		StandsFor: "Fitting, statistics, engineering models: dense arithmetic on matrices that fit the caches.",
-		LimitedBy: "Multiply and add units and the first two caches. Go's compiler uses one lane of the vector units, so the figure lies far below a processor's peak and says how fast plainly written arithmetic runs.",
-		Input:     "4 matrices from seed 11.", Checked: "Digest of the solutions, bit by bit; no operation is fused, so all processors agree.",
+		LimitedBy: "Multiply and add units and the first two caches. Go's compiler uses one lane of the vector units, so " +
+			"the figure lies far below a processor's peak and says how fast plainly written arithmetic runs.",
+		Input: "4 matrices from seed 11.", Checked: "Digest of the solutions, bit by bit; no operation is fused, so all " +
+			"processors agree.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			rng := rand.New(rand.NewPCG(11, 11))
 			const whole = gridSize * (gridSize + 1) // each row ends with its right-hand side

@@ -19,8 +19,10 @@ func init() {
 		Slug: "hashing", Name: "Hashing", Unit: "MiBy/s",
 		About:     "SHA-256 (FIPS 180-4) over 256 KiB of survey log held in cache.",
 		StandsFor: "Checking that a download, a backup or a day's log is whole, and finding files that are the same.",
-		LimitedBy: "The processor's clock and its instructions for hashing; a processor without them is slower by a factor of three to six. Memory plays no part.",
-		Input:     "256 KiB of survey log, seed 1; each thread has its own copy.", Checked: "The digest of the last piece on each thread.",
+		LimitedBy: "The processor's clock and its instructions for hashing; a processor without them is slower by a " +
+			"factor of three to six. Memory plays no part.",
+		Input:   "256 KiB of survey log, seed 1; each thread has its own copy.",
+		Checked: "The digest of the last piece on each thread.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			input := SurveyLog(1, hashPiece)
 			return func(int) (workload.Work, error) {

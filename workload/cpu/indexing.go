@@ -17,8 +17,10 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "log-indexing", Name: "Log indexing", Unit: "MiBy/s",
-		About:     "Survey log is cut into words, the words are counted in a hash table, and the table is sorted by count and spelling.",
-		StandsFor: "What a search index, a log viewer or a spreadsheet's import does with text: many short comparisons and jumps in a table.",
+		About: "Survey log is cut into words, the words are counted in a hash table, and the table is sorted by count " +
+			"and spelling.",
+		StandsFor: "What a search index, a log viewer or a spreadsheet's import does with text: many short comparisons " +
+			"and jumps in a table.",
 		LimitedBy: "Branches that are hard to foresee and the second-level cache, where the table lies.",
 		Input:     "8 pieces of 64 KiB of survey log, seed 4.", Checked: "Digest of each sorted table.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {

@@ -19,19 +19,26 @@ var netLayers = [][2]int{{4, 16}, {16, 32}, {32, 32}}
 func init() {
 	register(Kernel{
 		Slug: "inference", Name: "Small inference", Unit: "{picture}/s",
-		About:     "A fixed convolutional net of three layers (2.4 million multiplications per picture of 32 × 32) in 32-bit floating point, in 16-bit and in 8-bit fixed point with 32-bit sums.",
+		About: "A fixed convolutional net of three layers (2.4 million multiplications per picture of 32 × 32) in " +
+			"32-bit floating point, in 16-bit and in 8-bit fixed point with 32-bit sums.",
 		StandsFor: "Recognising marks in sonar pictures, speech commands, spam: small nets that run on the processor itself.",
-		LimitedBy: "Multiply units and the first-level cache. Go's compiler uses one lane of the vector units, so narrow numbers gain by taking less memory only; the figure says how fast plainly written code runs.",
-		Input:     "Weights from seed 12, 8 pictures from seed 13.", Checked: "Digest of the ten answers for each picture, bit by bit.",
+		LimitedBy: "Multiply units and the first-level cache. Go's compiler uses one lane of the vector units, so narrow " +
+			"numbers gain by taking less memory only; the figure says how fast plainly written code runs.",
+		Input: "Weights from seed 12, 8 pictures from seed 13.", Checked: "Digest of the ten answers for each picture, " +
+			"bit by bit.",
 		Parts: []Part{
 			{Slug: "f32", Name: "32-bit", Prepare: cases(netCases, inferDigest32, func() solver {
-				return newNet[float32, float32](func(w int) float32 { return float32(w) / 512 }, func(sum float32) float32 { return max(sum, 0) }, func(x float32) uint64 { return uint64(math.Float32bits(x)) })
+				return newNet[float32, float32](func(w int) float32 { return float32(w) / 512 },
+					func(sum float32) float32 { return max(sum, 0) }, func(x float32) uint64 { return uint64(math.Float32bits(x)) })
 			})},
 			{Slug: "i16", Name: "16-bit", Prepare: cases(netCases, inferDigest16, func() solver {
-				return newNet[int16, int32](func(w int) int16 { return int16(w) }, func(sum int32) int16 { return int16(min(max(sum>>8, 0), 2047)) }, func(x int32) uint64 { return uint64(uint32(x)) })
+				return newNet[int16, int32](func(w int) int16 { return int16(w) },
+					func(sum int32) int16 { return int16(min(max(sum>>8, 0), 2047)) },
+					func(x int32) uint64 { return uint64(uint32(x)) })
 			})},
 			{Slug: "i8", Name: "8-bit", Prepare: cases(netCases, inferDigest8, func() solver {
-				return newNet[int8, int32](func(w int) int8 { return int8(w >> 2) }, func(sum int32) int8 { return int8(min(max(sum>>6, 0), 127)) }, func(x int32) uint64 { return uint64(uint32(x)) })
+				return newNet[int8, int32](func(w int) int8 { return int8(w >> 2) },
+					func(sum int32) int8 { return int8(min(max(sum>>6, 0), 127)) }, func(x int32) uint64 { return uint64(uint32(x)) })
 			})},
 		},
 	})

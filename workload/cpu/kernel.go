@@ -59,8 +59,10 @@ func register(k Kernel) {
 		k.Group = "CPU"
 	}
 	rate := method.Measure{Unit: k.Unit, Scale: quantity.Ratio, Better: quantity.Higher}
-	base := method.Test{Slug: k.Slug, Version: 1, Name: k.Name, Group: k.Group, Subjects: workload.Devices, About: k.About, StandsFor: k.StandsFor, LimitedBy: k.LimitedBy,
-		Input: k.Input, Checked: k.Checked, MustMatch: []string{"supply", "power.mode", "runtime"}, Repeats: 5, Seconds: 2.6 * float64(len(k.Parts)), Usual: true}
+	base := method.Test{Slug: k.Slug, Version: 1, Name: k.Name, Group: k.Group, Subjects: workload.Devices, About: k.About,
+		StandsFor: k.StandsFor, LimitedBy: k.LimitedBy,
+		Input: k.Input, Checked: k.Checked, MustMatch: []string{"supply", "power.mode", "runtime"}, Repeats: 5,
+		Seconds: 2.6 * float64(len(k.Parts)), Usual: true}
 	for _, p := range k.Parts {
 		single, all := rate, rate
 		single.Repeatability, all.Repeatability = 0.01, 0.015
@@ -72,22 +74,30 @@ func register(k Kernel) {
 
 	other := func(slug, name, about string, seconds float64, repeats int, measures ...method.Measure) method.Test {
 		t := base
-		t.Slug, t.Name, t.About, t.Seconds, t.Repeats, t.Measures = k.Slug+"-"+slug, k.Name+", "+name, about, seconds, repeats, measures
+		t.Slug, t.Name, t.About, t.Seconds, t.Repeats, t.Measures = k.Slug+"-"+slug, k.Name+", "+name, about, seconds,
+			repeats, measures
 		t.Usual, t.Of, t.InBrowser = false, k.Slug, inBrowser[slug]
 		if t.InBrowser == "" {
 			t.Page = ""
 		}
 		return t
 	}
-	speedUp := method.Measure{Slug: "speed-up", Name: "all threads ÷ one", Unit: "1", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.015}
-	workload.Register(workload.Workload{Run: k.scaling, Test: other("scaling", "scaling", "The rate over the number of threads, from one to all, as a curve.", 8, 3, speedUp)})
+	speedUp := method.Measure{Slug: "speed-up", Name: "all threads ÷ one", Unit: "1", Scale: quantity.Ratio,
+		Better: quantity.Higher, Repeatability: 0.015}
+	workload.Register(workload.Workload{Run: k.scaling, Test: other("scaling", "scaling",
+		"The rate over the number of threads, from one to all, as a curve.", 8, 3, speedUp)})
 	core := rate
 	core.Repeatability = 0.02
 	cores := append(workload.Rows(core, "fastest", "fastest core", "slowest core", "slowest core"),
-		method.Measure{Slug: "spread", Name: "slowest ÷ fastest core", Unit: "%", Scale: quantity.Share, Better: quantity.Higher, Repeatability: 2})
+		method.Measure{Slug: "spread", Name: "slowest ÷ fastest core", Unit: "%", Scale: quantity.Share,
+			Better: quantity.Higher, Repeatability: 2})
 	cores[1].Slug = "slowest"
-	workload.Register(workload.Workload{Run: k.cores, Test: other("cores", "core by core", "One thread, bound to each logical core in turn: a map that shows unlike cores. Where the system lets a thread be bound (Linux).", 6, 3, cores...)})
-	sustained := other("sustained", "sustained", "All threads for ten minutes, a sample each second: the level at the beginning (burst), the level that is held (sustained), and when the rate first falls.", 601, 1, workload.SustainedMeasures(k.Unit, 0.015)...)
+	workload.Register(workload.Workload{Run: k.cores, Test: other("cores", "core by core", "One thread, bound to each "+
+		"logical core in turn: a map that shows unlike cores. Where the system lets a thread be bound (Linux).", 6, 3,
+		cores...)})
+	sustained := other("sustained", "sustained", "All threads for ten minutes, a sample each second: the level at the "+
+		"beginning (burst), the level that is held (sustained), and when the rate first falls.", 601, 1,
+		workload.SustainedMeasures(k.Unit, 0.015)...)
 	sustained.Options = []method.Option{workload.DurationOption}
 	sustained.Analysis = "sustained"
 	sustained.MustMatch = append(slices.Clone(base.MustMatch), method.OptionCondition("duration"))
@@ -107,7 +117,8 @@ func (k Kernel) plain(ctx context.Context, env workload.Env) (record.Outcome, er
 		}
 		for j, threads := range []int{1, runtime.NumCPU()} {
 			name := p.measure([]string{"single", "all"}[j])
-			r, err := workload.Rate(ctx, env.Part(2*i+j, 2*len(k.Parts)), workload.Timing{Channel: name, Unit: k.Unit, Threads: threads}, start)
+			r, err := workload.Rate(ctx, env.Part(2*i+j, 2*len(k.Parts)), workload.Timing{Channel: name, Unit: k.Unit,
+				Threads: threads}, start)
 			out.Series = append(out.Series, r.Series)
 			if err != nil {
 				return out, err
@@ -145,7 +156,8 @@ func (k Kernel) scaling(ctx context.Context, env workload.Env) (record.Outcome, 
 	curve := workload.Curve("rate", k.Unit, "threads", "{thread}")
 	list := counts(runtime.NumCPU())
 	for i, n := range list {
-		r, err := workload.Rate(ctx, env.Part(i, len(list)), workload.Timing{Channel: fmt.Sprintf("%d threads", n), Unit: k.Unit, Threads: n}, start)
+		r, err := workload.Rate(ctx, env.Part(i, len(list)), workload.Timing{Channel: fmt.Sprintf("%d threads", n),
+			Unit: k.Unit, Threads: n}, start)
 		if err != nil {
 			out.Series = []record.Series{curve}
 			return out, err
@@ -169,7 +181,8 @@ func (k Kernel) cores(ctx context.Context, env workload.Env) (record.Outcome, er
 	}
 	map_ := workload.Curve("rate", k.Unit, "logical core", "1")
 	for i, core := range list {
-		r, err := workload.Rate(ctx, env.Part(i, len(list)), workload.Timing{Channel: fmt.Sprintf("core %d", core), Unit: k.Unit, Pin: func(int) error { return pin(core) }}, start)
+		r, err := workload.Rate(ctx, env.Part(i, len(list)), workload.Timing{Channel: fmt.Sprintf("core %d", core),
+			Unit: k.Unit, Pin: func(int) error { return pin(core) }}, start)
 		if err != nil {
 			out.Series = []record.Series{map_}
 			return out, err
@@ -178,7 +191,8 @@ func (k Kernel) cores(ctx context.Context, env workload.Env) (record.Outcome, er
 	}
 	fast, slow := slices.Max(map_.Values), slices.Min(map_.Values)
 	out.Series = []record.Series{map_}
-	out.Readings = []record.Reading{workload.Reading("fastest", fast), workload.Reading("slowest", slow), workload.Reading("spread", 100*slow/fast)}
+	out.Readings = []record.Reading{workload.Reading("fastest", fast), workload.Reading("slowest", slow),
+		workload.Reading("spread", 100*slow/fast)}
 	return out, nil
 }
 
@@ -189,7 +203,8 @@ func (k Kernel) sustained(ctx context.Context, env workload.Env) (record.Outcome
 		return out, err
 	}
 	length := env.Length()
-	r, err := workload.Rate(ctx, env, workload.Timing{Channel: "rate", Unit: k.Unit, Threads: runtime.NumCPU(), Length: length, Every: workload.SampleEvery(length)}, start)
+	r, err := workload.Rate(ctx, env, workload.Timing{Channel: "rate", Unit: k.Unit, Threads: runtime.NumCPU(),
+		Length: length, Every: workload.SampleEvery(length)}, start)
 	out.Series = []record.Series{r.Series}
 	if err != nil {
 		return out, err

@@ -17,7 +17,8 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "message-parsing", Name: "Message parsing", Unit: "{message}/s",
-		About:     "Messages of a survey fleet, about 200 bytes of JSON (RFC 8259) each, are parsed into records and written out again with their fields in another order, numbers as fixed-point integers, and a check sum.",
+		About: "Messages of a survey fleet, about 200 bytes of JSON (RFC 8259) each, are parsed into records and " +
+			"written out again with their fields in another order, numbers as fixed-point integers, and a check sum.",
 		StandsFor: "What programs do when they talk to each other: web services, telemetry, settings files.",
 		LimitedBy: "Byte-by-byte decisions: branches and the first-level cache.",
 		Input:     "8 pieces of 256 messages, seed 5.", Checked: "Digest of the text written.",
@@ -39,7 +40,8 @@ func messages(rng *rand.Rand, n int) []byte {
 	var out []byte
 	for i := range n {
 		out = fmt.Appendf(out, `{"vessel": "%s", "number": %d, "time": %d, "position": [%d.%06d, -%d.%06d], "depth": %d.%02d, "fix": %v, "echo": [`,
-			vessels[rng.IntN(4)], i, 1772337600000+rng.Int64N(1e9), 50+rng.IntN(9), rng.IntN(1e6), rng.IntN(6), rng.IntN(1e6), rng.IntN(80), rng.IntN(100), rng.IntN(9) > 0)
+			vessels[rng.IntN(4)], i, 1772337600000+rng.Int64N(1e9), 50+rng.IntN(9), rng.IntN(1e6), rng.IntN(6), rng.IntN(1e6),
+			rng.IntN(80), rng.IntN(100), rng.IntN(9) > 0)
 		for k := range 6 {
 			if k > 0 {
 				out = append(out, ", "...)

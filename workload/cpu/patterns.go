@@ -26,10 +26,13 @@ var patterns = []string{
 func init() {
 	register(Kernel{
 		Slug: "pattern-scan", Name: "Pattern scan", Unit: "MiBy/s",
-		About:     "Every line of a survey log is matched against six regular expressions, by an automaton that reads each byte a bounded number of times.",
-		StandsFor: "Searching logs, filtering mail, finding personal data in files. The rate counts the log once, not once per expression.",
+		About: "Every line of a survey log is matched against six regular expressions, by an automaton that reads " +
+			"each byte a bounded number of times.",
+		StandsFor: "Searching logs, filtering mail, finding personal data in files. The rate counts the log once, not " +
+			"once per expression.",
 		LimitedBy: "Dependent loads from small tables and branches: clock and first-level cache.",
-		Input:     "8 pieces of 16 KiB of survey log, seed 6; the expressions stand in the source.", Checked: "Digest of which lines match which expression.",
+		Input:     "8 pieces of 16 KiB of survey log, seed 6; the expressions stand in the source.",
+		Checked:   "Digest of which lines match which expression.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			log := SurveyLog(6, patternPiece*patternCases)
 			return cases(patternCases, patternDigest, func() solver {

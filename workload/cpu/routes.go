@@ -17,10 +17,15 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "route-search", Name: "Route search", Unit: "{node}/s",
-		About:     "Cheapest routes over a sea of a million places with up to eight neighbours each, by Dijkstra's algorithm with a binary heap. The places lie in memory in no order, as in a graph that grew. Counted are places settled.",
-		StandsFor: "Route planning, dependencies between tasks, games' path finding: pointer-like access to far more data than the caches hold.",
-		LimitedBy: "Memory latency and the larger caches, then branches. All threads share the graph, so memory channels count.",
-		Input:     "A graph of 48 MiB from seed 7, and 64 pairs of ends.", Checked: "Digest of the costs of all 64 routes beforehand, and of each thread's last.",
+		About: "Cheapest routes over a sea of a million places with up to eight neighbours each, by Dijkstra's " +
+			"algorithm with a binary heap. The places lie in memory in no order, as in a graph that grew. Counted are places " +
+			"settled.",
+		StandsFor: "Route planning, dependencies between tasks, games' path finding: pointer-like access to far more data " +
+			"than the caches hold.",
+		LimitedBy: "Memory latency and the larger caches, then branches. All threads share the graph, so memory channels " +
+			"count.",
+		Input: "A graph of 48 MiB from seed 7, and 64 pairs of ends.", Checked: "Digest of the costs of all 64 routes " +
+			"beforehand, and of each thread's last.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			g := newSea()
 			return cases(routeCases, routeDigest, func() solver { return newSearch(g) })()

@@ -18,10 +18,14 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "sealing", Name: "Sealing", Unit: "MiBy/s",
-		About:     "AES-256 in Galois/Counter Mode (NIST SP 800-38D) over 256 KiB pieces of survey log: encrypted and authenticated in one pass.",
-		StandsFor: "Everything that crosses a network or lies on an encrypted drive is sealed like this: backups, mail, web pages, whole disks.",
-		LimitedBy: "The processor's instructions for AES and carry-less multiplication; without them it is slower by a factor of ten and more. With them, the clock.",
-		Input:     "256 KiB of survey log, seed 3; fixed key and nonce, as the figure is a rate and nothing is kept secret.", Checked: "The digest of the last sealed piece on each thread, which then must open to the input.",
+		About: "AES-256 in Galois/Counter Mode (NIST SP 800-38D) over 256 KiB pieces of survey log: encrypted and " +
+			"authenticated in one pass.",
+		StandsFor: "Everything that crosses a network or lies on an encrypted drive is sealed like this: backups, mail, " +
+			"web pages, whole disks.",
+		LimitedBy: "The processor's instructions for AES and carry-less multiplication; without them it is slower by a " +
+			"factor of ten and more. With them, the clock.",
+		Input:   "256 KiB of survey log, seed 3; fixed key and nonce, as the figure is a rate and nothing is kept secret.",
+		Checked: "The digest of the last sealed piece on each thread, which then must open to the input.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			input := SurveyLog(3, sealPiece)
 			block, err := aes.NewCipher([]byte("a key of 32 bytes for a kernel  "))

@@ -18,16 +18,21 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "line-of-sight", Name: "Line of sight", Unit: "{ray}/s",
-		About:     "From 32 look-outs over a terrain of 1024 × 1024 heights, rays are followed to every place on the edge of a square of 257 × 257; at each of 128 steps the height is interpolated, the earth's curvature taken off, and the slope compared with the steepest so far.",
-		StandsFor: "Radio and radar coverage, visibility, lighting in pictures: floating point with a branch that depends on the data.",
+		About: "From 32 look-outs over a terrain of 1024 × 1024 heights, rays are followed to every place on the edge " +
+			"of a square of 257 × 257; at each of 128 steps the height is interpolated, the earth's curvature taken off, and " +
+			"the slope compared with the steepest so far.",
+		StandsFor: "Radio and radar coverage, visibility, lighting in pictures: floating point with a branch that depends " +
+			"on the data.",
 		LimitedBy: "Floating-point latency and division, some branches; the terrain fits larger caches.",
-		Input:     "Terrain of 4 MiB from seed 8, in 32-bit floating point; arithmetic in 64-bit.", Checked: "Digest of how many places each ray sees.",
+		Input:     "Terrain of 4 MiB from seed 8, in 32-bit floating point; arithmetic in 64-bit.",
+		Checked:   "Digest of how many places each ray sees.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			land := newLand(8)
 			rng := rand.New(rand.NewPCG(8, 9))
 			var at [sightCases][2]int
 			for i := range at {
-				at[i] = [2]int{sightReach + 1 + rng.IntN(landSide-2*sightReach-3), sightReach + 1 + rng.IntN(landSide-2*sightReach-3)}
+				at[i] = [2]int{sightReach + 1 + rng.IntN(landSide-2*sightReach-3),
+					sightReach + 1 + rng.IntN(landSide-2*sightReach-3)}
 			}
 			return cases(sightCases, sightDigest, func() solver {
 				seen := make([]uint16, 8*sightReach)

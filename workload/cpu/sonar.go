@@ -16,10 +16,13 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "sonar-filtering", Name: "Sonar filtering", Unit: "{sample}/us",
-		About:     "Each ping of 4096 complex samples is transformed (fast Fourier transform, radix 2), multiplied by the sent pulse's spectrum, transformed back, and its power smoothed by a filter of 32 taps.",
+		About: "Each ping of 4096 complex samples is transformed (fast Fourier transform, radix 2), multiplied by the " +
+			"sent pulse's spectrum, transformed back, and its power smoothed by a filter of 32 taps.",
 		StandsFor: "Sound, radio and picture filters; any work that streams through arrays of floating-point numbers.",
-		LimitedBy: "Multiply and add units and the first two caches; the strides of the transform test the cache's ways. Go's compiler uses one lane of the vector units, so wide ones gain nothing.",
-		Input:     "16 pings from seed 9, 64-bit floating point.", Checked: "Digest of the smoothed power, bit by bit; no operation is fused, so all processors agree.",
+		LimitedBy: "Multiply and add units and the first two caches; the strides of the transform test the cache's ways. " +
+			"Go's compiler uses one lane of the vector units, so wide ones gain nothing.",
+		Input: "16 pings from seed 9, 64-bit floating point.", Checked: "Digest of the smoothed power, bit by bit; no " +
+			"operation is fused, so all processors agree.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			rng := rand.New(rand.NewPCG(9, 9))
 			number := func() float64 { return float64(rng.IntN(4096)-2048) / 2048 }

@@ -17,17 +17,21 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "tide-synthesis", Name: "Tide synthesis", Unit: "{prediction}/s",
-		About:     "The height of the tide as the sum of 37 harmonic parts, every six minutes: for each part one cosine by range reduction and a polynomial in fused multiply-add.",
+		About: "The height of the tide as the sum of 37 harmonic parts, every six minutes: for each part one cosine " +
+			"by range reduction and a polynomial in fused multiply-add.",
 		StandsFor: "Simulation, music synthesis, coordinate conversion: long chains of dependent arithmetic.",
-		LimitedBy: "Latency and throughput of fused multiply-add; memory plays no part. A processor without that operation is slower by a factor of ten and more.",
-		Input:     "8 stations from seed 10.", Checked: "Digest of the heights, bit by bit: a fused operation is rounded once, everywhere alike. In a browser, which has none, plain operations and another digest.",
+		LimitedBy: "Latency and throughput of fused multiply-add; memory plays no part. A processor without that " +
+			"operation is slower by a factor of ten and more.",
+		Input: "8 stations from seed 10.", Checked: "Digest of the heights, bit by bit: a fused operation is rounded " +
+			"once, everywhere alike. In a browser, which has none, plain operations and another digest.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			rng := rand.New(rand.NewPCG(10, 10))
 			type part struct{ amplitude, speed, phase float64 } // metres, turns per step, turns
 			var stations [tideCases][tideParts]part
 			for i := range stations {
 				for k := range stations[i] {
-					stations[i][k] = part{float64(1+rng.IntN(400)) / 256, float64(1+rng.IntN(1<<16)) / (1 << 22), float64(rng.IntN(1<<16)) / (1 << 16)}
+					stations[i][k] = part{float64(1+rng.IntN(400)) / 256, float64(1+rng.IntN(1<<16)) / (1 << 22),
+						float64(rng.IntN(1<<16)) / (1 << 16)}
 				}
 			}
 			return cases(tideCases, tideDigest, func() solver {

@@ -19,10 +19,13 @@ const (
 func init() {
 	register(Kernel{
 		Slug: "video-encode", Name: "Video encode", Unit: "{frame}/s", Group: "application",
-		About:     "Frames of 320 × 192 grey levels are encoded: for each block of 16 × 16 the best match in the frame before is sought over a reach of ±7, the difference transformed (8 × 8, integer), quantised, and written by exponential Golomb codes. The method is our own and plays nowhere.",
+		About: "Frames of 320 × 192 grey levels are encoded: for each block of 16 × 16 the best match in the frame " +
+			"before is sought over a reach of ±7, the difference transformed (8 × 8, integer), quantised, and written by " +
+			"exponential Golomb codes. The method is our own and plays nowhere.",
 		StandsFor: "Exporting a film or sending the camera's picture in a call, by a program that does so on the processor.",
-		LimitedBy: "Integer arithmetic on small numbers and the first-level cache. Go's compiler uses one lane of the vector units; encoders written by hand for wide ones gain more from them.",
-		Input:     "A clip of 8 frames from seed 16: a moving terrain with noise.", Checked: "Digest of each frame's bits.",
+		LimitedBy: "Integer arithmetic on small numbers and the first-level cache. Go's compiler uses one lane of the " +
+			"vector units; encoders written by hand for wide ones gain more from them.",
+		Input: "A clip of 8 frames from seed 16: a moving terrain with noise.", Checked: "Digest of each frame's bits.",
 		Parts: []Part{{Prepare: func() (func(int) (workload.Work, error), error) {
 			frames := newClip()
 			// Each frame is predicted from the frame before as a player would see it.

@@ -36,10 +36,15 @@ func init() {
 	workload.Register(workload.Workload{
 		Test: method.Test{
 			Slug: "memory-latency", Version: 1, Name: "Memory latency", Group: "memory", Subjects: workload.Devices,
-			About:     "Loads of which each needs the one before it, in random order over working sets from 4 KiB to 1 GiB, one place per cache line of 64 bytes: the time of one load, as a curve. Its knees are the cache sizes as they are seen.",
-			StandsFor: "Following links: databases, compilers, games' worlds. Most programs wait for memory more than they compute.",
-			LimitedBy: "The caches and the way to memory; in large sets also the table of pages, which large pages keep short where the system gives them.",
-			Input:     "A random cycle through the lines of each set, from seed 14; sets end at a quarter of the free memory.", Checked: "After as many loads as there are lines the walk is where it began.",
+			About: "Loads of which each needs the one before it, in random order over working sets from 4 KiB to 1 GiB, " +
+				"one place per cache line of 64 bytes: the time of one load, as a curve. Its knees are the cache sizes as they " +
+				"are seen.",
+			StandsFor: "Following links: databases, compilers, games' worlds. Most programs wait for memory more than they " +
+				"compute.",
+			LimitedBy: "The caches and the way to memory; in large sets also the table of pages, which large pages keep " +
+				"short where the system gives them.",
+			Input:     "A random cycle through the lines of each set, from seed 14; sets end at a quarter of the free memory.",
+			Checked:   "After as many loads as there are lines the walk is where it began.",
 			MustMatch: []string{"supply", "power.mode", "memory.profile", "runtime"}, Repeats: 3, Seconds: 6, Usual: true,
 			Measures: append(append(workload.Rows(near, "nearest", "first cache"), workload.Rows(far, "main", "main memory")...),
 				workload.Rows(size, "knee-1", "first knee", "knee-2", "second knee", "knee-3", "third knee")...),
@@ -58,7 +63,8 @@ func runLatency(ctx context.Context, env workload.Env) (record.Outcome, error) {
 		var note string
 		var ok bool
 		if largest, note, ok = workload.Fit(mostSet, 16<<20, env.Memory/4); !ok {
-			return out, workload.NotRun("a working set of 16 MiB takes more than a quarter of the %d MiB of free memory", env.Memory>>20)
+			return out, workload.NotRun("a working set of 16 MiB takes more than a quarter of the %d MiB of free memory",
+				env.Memory>>20)
 		}
 		if note != "" {
 			out.Negotiated = map[string]string{"scaled.down": "the largest working set is " + note}
@@ -88,18 +94,21 @@ func runLatency(ctx context.Context, env workload.Env) (record.Outcome, error) {
 		}
 		curve.Times, curve.Values = append(curve.Times, float64(lines*line)), append(curve.Values, v)
 		if env.Report != nil {
-			env.Report(record.Sample{Phase: fmt.Sprintf("%d KiB", lines*line>>10), Share: float64(i+1) / float64(steps+1), Channel: "latency", Unit: "ns", Value: v})
+			env.Report(record.Sample{Phase: fmt.Sprintf("%d KiB", lines*line>>10), Share: float64(i+1) / float64(steps+1),
+				Channel: "latency", Unit: "ns", Value: v})
 		}
 	}
 	out.Series = []record.Series{curve}
-	out.Readings = []record.Reading{workload.Reading("nearest", curve.Values[0]), workload.Reading("main", curve.Values[steps])}
+	out.Readings = []record.Reading{workload.Reading("nearest", curve.Values[0]), workload.Reading("main",
+		curve.Values[steps])}
 	knees := analyse.Knees(curve.Times, curve.Values)
 	for i := range 3 {
 		slug := fmt.Sprintf("knee-%d", i+1)
 		if i < len(knees) {
 			out.Readings = append(out.Readings, workload.Reading(slug, knees[i].Size/1024))
 		} else {
-			out.Readings = append(out.Readings, record.Reading{Measure: slug, State: record.Missing, Reason: fmt.Sprintf("the curve has %d knees", len(knees))})
+			out.Readings = append(out.Readings, record.Reading{Measure: slug, State: record.Missing,
+				Reason: fmt.Sprintf("the curve has %d knees", len(knees))})
 		}
 	}
 	return out, nil

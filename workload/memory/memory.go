@@ -36,7 +36,10 @@ var flows = []struct {
 	{"read", "read", 8, nil, nil}, // what reading leaves is kept by run
 	{"write", "write", 8, func(x Arrays, at int) { Fill(x.A[at:at+piece], 5) }, holds(5)},
 	{"copy", "copy", 16, func(x Arrays, at int) { Copy(x.A[at:at+piece], x.C[at:at+piece]) }, holds(2)},
-	{"multiply-add", "multiply-add", 24, func(x Arrays, at int) { MultiplyAdd(x.A[at:at+piece], x.B[at:at+piece], x.C[at:at+piece], 3) }, holds(7)},
+	{"multiply-add", "multiply-add", 24, func(x Arrays, at int) {
+		MultiplyAdd(x.A[at:at+piece], x.B[at:at+piece],
+			x.C[at:at+piece], 3)
+	}, holds(7)},
 }
 
 // holds checks that the first piece of the first array holds one value throughout.
@@ -60,12 +63,17 @@ func init() {
 	workload.Register(workload.Workload{
 		Test: method.Test{
 			Slug: "memory-bandwidth", Version: 1, Name: "Memory bandwidth", Group: "memory", Subjects: workload.Devices,
-			About:     "All threads, and one alone, stream through arrays of 128 MiB: reading one, writing one, copying one to another (16 bytes counted per element), and a = b + s·c over three (24 bytes).",
+			About: "All threads, and one alone, stream through arrays of 128 MiB: reading one, writing one, copying one " +
+				"to another (16 bytes counted per element), and a = b + s·c over three (24 bytes).",
 			StandsFor: "Work on large grids, pictures and tables; graphics that share the memory; several programs at once.",
-			LimitedBy: "With all threads the memory channels and their speed; with one thread how many loads a core keeps under way. What a processor fetches before it writes is not counted.",
-			Input:     "Arrays of 64-bit numbers, 1 and 2 throughout; half or less where a quarter of the free memory does not hold them.", Checked: "Values after each part; reading must reach the end, and notice a changed byte.",
-			MustMatch: []string{"supply", "power.mode", "memory.profile", "runtime", method.OptionCondition("array")}, Repeats: 5, Seconds: 11, Usual: true,
-			Options:  []method.Option{{Slug: "array", Meaning: "size of each of three arrays", Default: "128 MiB", Unit: "MiBy", Least: 8, Most: 65536, Match: true}},
+			LimitedBy: "With all threads the memory channels and their speed; with one thread how many loads a core keeps " +
+				"under way. What a processor fetches before it writes is not counted.",
+			Input: "Arrays of 64-bit numbers, 1 and 2 throughout; half or less where a quarter of the free memory does not " +
+				"hold them.", Checked: "Values after each part; reading must reach the end, and notice a changed byte.",
+			MustMatch: []string{"supply", "power.mode", "memory.profile", "runtime", method.OptionCondition("array")},
+			Repeats:   5, Seconds: 11, Usual: true,
+			Options: []method.Option{{Slug: "array", Meaning: "size of each of three arrays", Default: "128 MiB", Unit: "MiBy",
+				Least: 8, Most: 65536, Match: true}},
 			Measures: measures,
 		},
 		Run: run,
@@ -185,7 +193,8 @@ func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) 
 	if env.Memory > 0 {
 		var ok bool
 		if size, note, ok = workload.Fit(wanted, leastArray, env.Memory/12); !ok {
-			return out, workload.NotRun("three arrays of %d MiB take more than a quarter of the %d MiB of free memory", leastArray>>20, env.Memory>>20)
+			return out, workload.NotRun("three arrays of %d MiB take more than a quarter of the %d MiB of free memory",
+				leastArray>>20, env.Memory>>20)
 		}
 	}
 	all := runtime.NumCPU()
@@ -213,7 +222,8 @@ func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) 
 				slug += "-single"
 			}
 			read := make([]int, threads)
-			r, err := workload.Rate(ctx, env.Part(i*len(flows)+j, 2*len(flows)), workload.Timing{Channel: slug, Unit: "GBy/s", Threads: threads}, func(n int) (workload.Work, error) {
+			r, err := workload.Rate(ctx, env.Part(i*len(flows)+j, 2*len(flows)), workload.Timing{Channel: slug, Unit: "GBy/s",
+				Threads: threads}, func(n int) (workload.Work, error) {
 				at := 0
 				do, check := f.do, f.check
 				if do == nil {

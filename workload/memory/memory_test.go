@@ -78,7 +78,8 @@ func TestMemoryRunsForReal(t *testing.T) {
 				t.Errorf("a curve from %g to %g bytes, %g to %g ns", c.Times[0], c.Times[last], c.Values[0], c.Values[last])
 			}
 		}
-		if _, err := w.Execute(context.Background(), workload.Env{Memory: 8 << 20}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "free memory") {
+		if _, err := w.Execute(context.Background(), workload.Env{Memory: 8 << 20}); !errors.Is(err, record.ErrNotRun) ||
+			!strings.Contains(err.Error(), "free memory") {
 			t.Errorf("%s in 8 MiB: %v", slug, err)
 		}
 	}
@@ -107,8 +108,10 @@ func TestAWalkIsOneCycleThroughAllLines(t *testing.T) {
 func TestTheCachesAreReadAsTheSystemTellsThem(t *testing.T) {
 	root := t.TempDir()
 	for name, content := range map[string]string{
-		"index0/level": "1", "index0/type": "Data", "index0/size": "48K", "index1/level": "1", "index1/type": "Instruction", "index1/size": "32K",
-		"index2/level": "2", "index2/type": "Unified", "index2/size": "2048K", "index3/level": "3", "index3/type": "Unified", // its size is not told
+		"index0/level": "1", "index0/type": "Data", "index0/size": "48K", "index1/level": "1", "index1/type": "Instruction",
+		"index1/size": "32K",
+		// its size is not told
+		"index2/level": "2", "index2/type": "Unified", "index2/size": "2048K", "index3/level": "3", "index3/type": "Unified",
 	} {
 		os.MkdirAll(filepath.Join(root, filepath.Dir(name)), 0o755)
 		os.WriteFile(filepath.Join(root, name), []byte(content+"\n"), 0o644)

@@ -40,23 +40,31 @@ func init() {
 	rate := method.Measure{Unit: "Mbit/s", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.03}
 	latency := method.Measure{Unit: "us", Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: 0.1}
 	workload.Register(workload.Workload{Run: run, Test: method.Test{
-		Slug: "network", Version: 2, Name: "Network", Group: "network", Subjects: workload.Devices, Repeats: 5, Seconds: 6, Usual: true,
-		About:     "Data go between this machine and the service over HTTP, both ways, in one stream and in four; small requests go there and back. Beside the figures stand the link's rate as the system reports it, and the payload that such a link can carry.",
-		StandsFor: "Copies to a server, backups over the network, remote desks.", LimitedBy: "The slowest link between the two, a radio's surroundings, then the cores that handle packets. The service's own machine and its link must be faster than what is measured.",
+		Slug: "network", Version: 2, Name: "Network", Group: "network", Subjects: workload.Devices, Repeats: 5, Seconds: 6,
+		Usual: true,
+		About: "Data go between this machine and the service over HTTP, both ways, in one stream and in four; small " +
+			"requests go there and back. Beside the figures stand the link's rate as the system reports it, and the payload " +
+			"that such a link can carry.",
+		StandsFor: "Copies to a server, backups over the network, remote desks.", LimitedBy: "The slowest link between " +
+			"the two, a radio's surroundings, then the cores that handle packets. The service's own machine and its link " +
+			"must be faster than what is measured.",
 		Input: "Incompressible data.", Checked: "The bytes that arrived are those that were sent, by count.",
 		MustMatch: []string{"supply", "network.link"},
-		Measures: append(workload.Rows(rate, "down", "receiving, one stream", "down-4", "receiving, four streams", "up", "sending, one stream", "up-4", "sending, four streams"),
+		Measures: append(workload.Rows(rate, "down", "receiving, one stream", "down-4", "receiving, four streams", "up",
+			"sending, one stream", "up-4", "sending, four streams"),
 			workload.Rows(latency, "median", "median round trip", "latency-99", "99 % round trip")...),
 	}})
 }
 
 func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 	if env.Service == "" {
-		return out, workload.NotRun("the network is measured between this machine and a service; say where it is with --server")
+		return out, workload.NotRun("the network is measured between this machine and a service; say where it is with " +
+			"--server")
 	}
 	var mu sync.Mutex
 	var local net.Addr
-	transport := &http.Transport{MaxIdleConnsPerHost: streams, DisableCompression: true, ReadBufferSize: piece, WriteBufferSize: piece,
+	transport := &http.Transport{MaxIdleConnsPerHost: streams, DisableCompression: true, ReadBufferSize: piece,
+		WriteBufferSize: piece,
 		DialContext: func(ctx context.Context, kind, address string) (net.Conn, error) {
 			c, err := (&net.Dialer{}).DialContext(ctx, kind, address)
 			if err == nil {
@@ -82,7 +90,8 @@ func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) 
 			h.RecordValue(int64(time.Since(from)))
 		}
 	}
-	got := map[string]float64{"median": float64(h.ValueAtQuantile(50)) / 1e3, "latency-99": float64(h.ValueAtQuantile(99)) / 1e3}
+	got := map[string]float64{"median": float64(h.ValueAtQuantile(50)) / 1e3,
+		"latency-99": float64(h.ValueAtQuantile(99)) / 1e3}
 	for i, p := range []struct {
 		slug string
 		n    int
@@ -100,7 +109,8 @@ func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) 
 	mu.Unlock()
 	out.Observed, out.Negotiated = map[string]string{"network.link": name}, map[string]string{}
 	if mbit > 0 {
-		out.Negotiated["link.ceiling"] = quantity.Format(mbit*ethernetPayload, "Mbit/s") + " of payload (TCP in packets of 1500 bytes)"
+		out.Negotiated["link.ceiling"] = quantity.Format(mbit*ethernetPayload, "Mbit/s") +
+			" of payload (TCP in packets of 1500 bytes)"
 	}
 	for _, m := range env.Test.Measures {
 		out.Readings = append(out.Readings, workload.Reading(m.Slug, got[m.Slug]))
@@ -109,7 +119,8 @@ func run(ctx context.Context, env workload.Env) (out record.Outcome, err error) 
 }
 
 // flow moves data in n streams for the timed length and gives the rate in Mbit/s.
-func flow(ctx context.Context, env workload.Env, name string, n int, move func(context.Context, *atomic.Int64, time.Duration) error) (float64, record.Series, error) {
+func flow(ctx context.Context, env workload.Env, name string, n int, move func(context.Context, *atomic.Int64,
+	time.Duration) error) (float64, record.Series, error) {
 	s := record.Series{Channel: name, Unit: "Mbit/s"}
 	var bytes atomic.Int64
 	length := env.Duration()
@@ -139,7 +150,8 @@ func flow(ctx context.Context, env workload.Env, name string, n int, move func(c
 			last, lastAt = b, now
 			s.Times, s.Values = append(s.Times, now.Sub(begin).Seconds()), append(s.Values, v)
 			if env.Report != nil {
-				env.Report(record.Sample{Phase: name, Share: min(1, now.Sub(begin).Seconds()/length.Seconds()), Channel: name, Unit: "Mbit/s", Value: v})
+				env.Report(record.Sample{Phase: name, Share: min(1, now.Sub(begin).Seconds()/length.Seconds()), Channel: name,
+					Unit: "Mbit/s", Value: v})
 			}
 		}
 	}

@@ -12,7 +12,8 @@ import (
 // it back. It is aligned to large pages: a buffer in few physical pieces is read into faster and, above
 // all, equally fast from run to run.
 func Take(n int) (buffer []byte, free func(), err error) {
-	all, err := unix.Mmap(-1, 0, (n+Large-1)/Large*Large+Large, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
+	all, err := unix.Mmap(-1, 0, (n+Large-1)/Large*Large+Large, unix.PROT_READ|unix.PROT_WRITE,
+		unix.MAP_ANON|unix.MAP_PRIVATE)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -12,5 +12,8 @@ func Take(n int) (buffer []byte, free func(), err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	return unsafe.Slice((*byte)(*(*unsafe.Pointer)(unsafe.Pointer(&p))), n), func() { windows.VirtualFree(p, 0, windows.MEM_RELEASE) }, nil
+	return unsafe.Slice((*byte)(*(*unsafe.Pointer)(unsafe.Pointer(&p))), n), func() {
+		windows.VirtualFree(p, 0,
+			windows.MEM_RELEASE)
+	}, nil
 }

@@ -30,23 +30,39 @@ const (
 
 func init() {
 	lower := func(unit string, repeatability float64, slugsAndNames ...string) []method.Measure {
-		return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Lower, Repeatability: repeatability}, slugsAndNames...)
+		return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Lower,
+			Repeatability: repeatability}, slugsAndNames...)
 	}
-	share := workload.Rows(method.Measure{Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Margin: 0.1, Repeatability: 0.1}, "idle-late", "beyond 2.9 ms, idle", "load-late", "beyond 2.9 ms, under load")
+	share := workload.Rows(method.Measure{Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Margin: 0.1,
+		Repeatability: 0.1}, "idle-late", "beyond 2.9 ms, idle", "load-late", "beyond 2.9 ms, under load")
 	workload.Register(workload.Workload{Run: runWake, Test: method.Test{
-		Slug: "wake-up", Version: 2, Name: "Wake-up delay", Group: "response", Subjects: workload.Devices, Repeats: 5, Seconds: 10, Usual: true,
-		About:     "A thread sleeps for one millisecond, again and again, and notes how late it wakes: while the machine is idle, and while every core computes. Beside median, 99.9 % and worst stands the share beyond 2.9 ms, the time in which 128 sound samples at 44.1 kHz are played.",
-		StandsFor: "Sound without breaks, smooth pointers, games' input.", LimitedBy: "The system's scheduler, power saving states that take time to leave, drivers that keep a core to themselves.",
+		Slug: "wake-up", Version: 2, Name: "Wake-up delay", Group: "response", Subjects: workload.Devices, Repeats: 5,
+		Seconds: 10, Usual: true,
+		About: "A thread sleeps for one millisecond, again and again, and notes how late it wakes: while the machine " +
+			"is idle, and while every core computes. Beside median, 99.9 % and worst stands the share beyond 2.9 ms, the " +
+			"time in which 128 sound samples at 44.1 kHz are played.",
+		StandsFor: "Sound without breaks, smooth pointers, games' input.", LimitedBy: "The system's scheduler, power " +
+			"saving states that take time to leave, drivers that keep a core to themselves.",
 		Input: "None.", Checked: "No sleep ends before its time.", MustMatch: []string{"supply", "power.mode", "timer"},
-		Measures: append(append(lower("us", 0.1, "idle-median", "median, idle", "load-median", "median, under load", "idle-999", "99.9 %, idle", "load-999", "99.9 %, under load"), lower("us", 0.5, "idle-worst", "worst, idle", "load-worst", "worst, under load")...), share...),
+		Measures: append(append(lower("us", 0.1, "idle-median", "median, idle", "load-median", "median, under load",
+			"idle-999", "99.9 %, idle", "load-999", "99.9 %, under load"), lower("us", 0.5, "idle-worst", "worst, idle",
+			"load-worst", "worst, under load")...), share...),
 	}})
 	workload.Register(workload.Workload{Run: runForeground, Test: method.Test{
-		Slug: "foreground", Version: 1, Name: "Foreground response", Group: "response", Subjects: workload.Devices, Repeats: 3, Seconds: 24, Usual: true,
-		About:     "A short task (indexing 1 MiB of log, as a search would) is done every few milliseconds while 0, 1, 2, 4 … jobs compute in the background, up to four for each thread, and fill up to half of the free memory. The response is the time from the wish to the answer; the machine counts as sluggish from the number of jobs on at which one answer in twenty takes longer than 100 ms.",
-		StandsFor: "Working on while the machine exports, copies or updates.", LimitedBy: "The number of cores, the system's scheduler, caches and memory that the jobs share.",
-		Input: "Survey log; background jobs from the roster of kernels.", Checked: "Digest of the task's output.", MustMatch: []string{"supply", "power.mode", "runtime"},
-		Measures: append(append(lower("ms", 0.02, "quiet", "median, no jobs"), lower("ms", 0.1, "full", "95 %, a job for each thread", "double", "95 %, two jobs for each thread")...),
-			method.Measure{Slug: "sluggish", Name: "jobs until sluggish", Unit: "{job}", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.2}),
+		Slug: "foreground", Version: 1, Name: "Foreground response", Group: "response", Subjects: workload.Devices,
+		Repeats: 3, Seconds: 24, Usual: true,
+		About: "A short task (indexing 1 MiB of log, as a search would) is done every few milliseconds while 0, 1, 2, " +
+			"4 … jobs compute in the background, up to four for each thread, and fill up to half of the free memory. The " +
+			"response is the time from the wish to the answer; the machine counts as sluggish from the number of jobs on at " +
+			"which one answer in twenty takes longer than 100 ms.",
+		StandsFor: "Working on while the machine exports, copies or updates.",
+		LimitedBy: "The number of cores, the system's scheduler, caches and memory that the jobs share.",
+		Input:     "Survey log; background jobs from the roster of kernels.", Checked: "Digest of the task's output.",
+		MustMatch: []string{"supply", "power.mode", "runtime"},
+		Measures: append(append(lower("ms", 0.02, "quiet", "median, no jobs"), lower("ms", 0.1, "full",
+			"95 %, a job for each thread", "double", "95 %, two jobs for each thread")...),
+			method.Measure{Slug: "sluggish", Name: "jobs until sluggish", Unit: "{job}", Scale: quantity.Ratio,
+				Better: quantity.Higher, Repeatability: 0.2}),
 	}})
 }
 
@@ -128,7 +144,8 @@ func runWake(ctx context.Context, env workload.Env) (out record.Outcome, err err
 			}
 		}
 		us := func(q float64) float64 { return max(float64(h.ValueAtQuantile(q))/1e3, 0.1) }
-		out.Readings = append(out.Readings, workload.Reading(name+"-median", us(50)), workload.Reading(name+"-999", us(99.9)), workload.Reading(name+"-worst", us(100)),
+		out.Readings = append(out.Readings, workload.Reading(name+"-median", us(50)), workload.Reading(name+"-999", us(99.9)),
+			workload.Reading(name+"-worst", us(100)),
 			workload.Reading(name+"-late", 100*late/float64(h.TotalCount())))
 	}
 	return out, nil
@@ -136,7 +153,8 @@ func runWake(ctx context.Context, env workload.Env) (out record.Outcome, err err
 
 // sleeps naps for so long and gathers how late each nap ended, in nanoseconds; the series holds the
 // worst of each twentieth of the time.
-func sleeps(ctx context.Context, env workload.Env, name string, length time.Duration) (*hdrhistogram.Histogram, record.Series, error) {
+func sleeps(ctx context.Context, env workload.Env, name string, length time.Duration) (*hdrhistogram.Histogram,
+	record.Series, error) {
 	h := hdrhistogram.New(1, int64(time.Minute), 3)
 	s := record.Series{Channel: "worst delay, " + name, Unit: "us"}
 	runtime.LockOSThread()
@@ -156,7 +174,8 @@ func sleeps(ctx context.Context, env workload.Env, name string, length time.Dura
 		if now.Sub(shown) >= length/20 {
 			s.Times, s.Values = append(s.Times, now.Sub(begin).Seconds()), append(s.Values, float64(worst)/1e3)
 			if env.Report != nil {
-				env.Report(record.Sample{Phase: name, Share: min(1, now.Sub(begin).Seconds()/length.Seconds()), Channel: s.Channel, Unit: "us", Value: float64(worst) / 1e3})
+				env.Report(record.Sample{Phase: name, Share: min(1, now.Sub(begin).Seconds()/length.Seconds()), Channel: s.Channel,
+					Unit: "us", Value: float64(worst) / 1e3})
 			}
 			worst, shown = 0, now
 			if err := ctx.Err(); err != nil {
@@ -191,7 +210,8 @@ func runForeground(ctx context.Context, env workload.Env) (out record.Outcome, e
 	if err != nil {
 		return out, err
 	}
-	curve, middle := workload.Curve("95 % response", "ms", "background jobs", "{job}"), workload.Curve("median response", "ms", "background jobs", "{job}")
+	curve, middle := workload.Curve("95 % response", "ms", "background jobs", "{job}"), workload.Curve("median response",
+		"ms", "background jobs", "{job}")
 	got := map[int]float64{}
 	list := levels(threads)
 	quiet, sluggish := 0.0, 0
@@ -221,7 +241,8 @@ func runForeground(ctx context.Context, env workload.Env) (out record.Outcome, e
 		return out, err
 	}
 	out.Series = []record.Series{curve, middle}
-	out.Readings = []record.Reading{workload.Reading("quiet", quiet), workload.Reading("full", got[threads]), workload.Reading("double", got[2*threads])}
+	out.Readings = []record.Reading{workload.Reading("quiet", quiet), workload.Reading("full", got[threads]),
+		workload.Reading("double", got[2*threads])}
 	last := record.Reading{Measure: "sluggish", State: record.BeyondLimit, Value: float64(most)}
 	if sluggish > 0 {
 		last = workload.Reading("sluggish", float64(sluggish))
@@ -232,7 +253,8 @@ func runForeground(ctx context.Context, env workload.Env) (out record.Outcome, e
 
 // respond does the task again and again with short pauses and returns the times from wish to answer,
 // in milliseconds.
-func respond(ctx context.Context, env workload.Env, name string, task workload.Work, length time.Duration) ([]float64, error) {
+func respond(ctx context.Context, env workload.Env, name string, task workload.Work, length time.Duration) ([]float64,
+	error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	const pieces = 16 // of 64 KiB
@@ -249,7 +271,8 @@ func respond(ctx context.Context, env workload.Env, name string, task workload.W
 			return nil, fmt.Errorf("stopped: %w", err)
 		}
 		if env.Report != nil && n%8 == 0 {
-			env.Report(record.Sample{Phase: name, Share: min(1, time.Since(begin).Seconds()/length.Seconds()), Channel: "response", Unit: "ms", Value: times[n]})
+			env.Report(record.Sample{Phase: name, Share: min(1, time.Since(begin).Seconds()/length.Seconds()),
+				Channel: "response", Unit: "ms", Value: times[n]})
 		}
 	}
 	return times, nil

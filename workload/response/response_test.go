@@ -18,12 +18,13 @@ func TestResponseRunsForReal(t *testing.T) {
 	for _, slug := range []string{"wake-up", "foreground"} {
 		w, _ := workload.Find(slug)
 		last := 0.0
-		out, err := w.Execute(context.Background(), workload.Env{Seconds: 0.1, Memory: 256 << 20, Report: func(s record.Sample) {
-			if s.Share < last-1e-9 || s.Share > 1 {
-				t.Errorf("%s: %s is at %.2f of the run after %.2f", slug, s.Phase, s.Share, last)
-			}
-			last = s.Share
-		}})
+		out, err := w.Execute(context.Background(), workload.Env{Seconds: 0.1, Memory: 256 << 20,
+			Report: func(s record.Sample) {
+				if s.Share < last-1e-9 || s.Share > 1 {
+					t.Errorf("%s: %s is at %.2f of the run after %.2f", slug, s.Phase, s.Share, last)
+				}
+				last = s.Share
+			}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -14,7 +14,8 @@ func sleep(d time.Duration) {
 	t := unix.NsecToTimespec(int64(d))
 	for t.Nano() > 0 {
 		var left unix.Timespec
-		if _, _, e := unix.RawSyscall(unix.SYS_NANOSLEEP, uintptr(unsafe.Pointer(&t)), uintptr(unsafe.Pointer(&left)), 0); e != unix.EINTR {
+		if _, _, e := unix.RawSyscall(unix.SYS_NANOSLEEP, uintptr(unsafe.Pointer(&t)), uintptr(unsafe.Pointer(&left)),
+			0); e != unix.EINTR {
 			return
 		}
 		t = left

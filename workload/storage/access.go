@@ -78,7 +78,8 @@ func (f *File) Access(ctx context.Context, a Access, sample func(spent time.Dura
 	}
 	threads := make([]thread, a.Depth)
 	for i := range threads {
-		threads[i] = thread{rand.New(rand.NewPCG(4, uint64(4096+i))), memory[i*a.Block : (i+1)*a.Block], Histogram(), Histogram()}
+		threads[i] = thread{rand.New(rand.NewPCG(4, uint64(4096+i))), memory[i*a.Block : (i+1)*a.Block], Histogram(),
+			Histogram()}
 	}
 	var begin time.Time
 	var ready sync.WaitGroup

@@ -20,8 +20,10 @@ func openDirect(path string) (file, error) {
 // fileSystems names the types that statfs(2) gives; those in memory open with O_DIRECT but say
 // nothing of a drive.
 var fileSystems = map[int64]string{
-	0xEF53: "ext4", 0x58465342: "xfs", 0x9123683E: "btrfs", 0xF2F52010: "f2fs", 0x2FC12FC1: "zfs", 0x4D44: "vfat", 0x2011BAB0: "exfat",
-	0x5346544E: "ntfs", 0x7366746E: "ntfs3", 0x794C7630: "overlay", 0x6969: "nfs", 0xFF534D42: "cifs", 0x01021994: "tmpfs", 0x858458F6: "ramfs",
+	0xEF53: "ext4", 0x58465342: "xfs", 0x9123683E: "btrfs", 0xF2F52010: "f2fs", 0x2FC12FC1: "zfs", 0x4D44: "vfat",
+	0x2011BAB0: "exfat",
+	0x5346544E: "ntfs", 0x7366746E: "ntfs3", 0x794C7630: "overlay", 0x6969: "nfs", 0xFF534D42: "cifs", 0x01021994: "tmpfs",
+	0x858458F6: "ramfs",
 }
 
 func fileSystemOf(dir string) (name string, inMemory bool, err error) {
@@ -41,7 +43,8 @@ func fileSystemOf(dir string) (name string, inMemory bool, err error) {
 // to another after 20 µs and take 3 % of a fast drive's rate to get it back.
 func (f file) readSmall(b []byte, at int64) error {
 	for {
-		n, _, errno := unix.RawSyscall6(unix.SYS_PREAD64, uintptr(f.fd), uintptr(unsafe.Pointer(unsafe.SliceData(b))), uintptr(len(b)), uintptr(at), 0, 0)
+		n, _, errno := unix.RawSyscall6(unix.SYS_PREAD64, uintptr(f.fd), uintptr(unsafe.Pointer(unsafe.SliceData(b))),
+			uintptr(len(b)), uintptr(at), 0, 0)
 		switch {
 		case errno == unix.EINTR:
 			continue

@@ -32,32 +32,47 @@ const (
 func init() {
 	register(method.Test{
 		Slug: "small-files", Name: "Small files", Usual: true,
-		About:     "2000 files of 16 KiB in folders of a hundred are created and made safe, listed with their sizes, read and deleted, through the file system as programs do.",
-		StandsFor: "Unpacking a program, copying a photo library, checking out a source tree.", LimitedBy: "The file system and the system's checks on each file (as by a virus scanner), then the drive's latency.",
-		Input: "Incompressible data from a seed.", Checked: "Every file read is compared with what was written.",
-		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("files")}, Repeats: 5, Seconds: 3, Writes: mostFiles * smallFile,
-		Options:  []method.Option{{Slug: "files", Meaning: "number of files", Default: "2000", Unit: "1", Least: 100, Most: mostFiles, Match: true}},
-		Measures: measure("{file}/s", quantity.Higher, 0.06, "create", "created", "list", "listed", "read", "read", "delete", "deleted"),
+		About: "2000 files of 16 KiB in folders of a hundred are created and made safe, listed with their sizes, read " +
+			"and deleted, through the file system as programs do.",
+		StandsFor: "Unpacking a program, copying a photo library, checking out a source tree.",
+		LimitedBy: "The file system and the system's checks on each file (as by a virus scanner), then the drive's latency.",
+		Input:     "Incompressible data from a seed.", Checked: "Every file read is compared with what was written.",
+		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("files")}, Repeats: 5, Seconds: 3,
+		Writes: mostFiles * smallFile,
+		Options: []method.Option{{Slug: "files", Meaning: "number of files", Default: "2000", Unit: "1", Least: 100,
+			Most: mostFiles, Match: true}},
+		Measures: measure("{file}/s", quantity.Higher, 0.06, "create", "created", "list", "listed", "read", "read", "delete",
+			"deleted"),
 	}, runSmallFiles)
 	register(method.Test{
 		Slug: "drive-appends", Version: 2, Name: "Small flushed appends", Usual: true,
 		About:     "Lines of 256 bytes are appended to a file and each is flushed before the next, through the file system.",
-		StandsFor: "A logger that must not lose a line when the power fails.", LimitedBy: "How the drive makes data safe, and the file system's own bookkeeping at each append.",
-		Input: "Incompressible lines from a seed.", Checked: "The file is read back and compared.",
+		StandsFor: "A logger that must not lose a line when the power fails.",
+		LimitedBy: "How the drive makes data safe, and the file system's own bookkeeping at each append.",
+		Input:     "Incompressible lines from a seed.", Checked: "The file is read back and compared.",
 		MustMatch: []string{"supply", "drive.filesystem"}, Repeats: 5, Seconds: 2, Writes: appendMost * 4096,
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate", "rate"), measure("us", quantity.Lower, 0.05, "median", "median latency"), measure("us", quantity.Lower, 0.15, "latency-99", "99 % latency"), measure("us", quantity.Lower, 0.5, "worst", "worst latency")),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate", "rate"), measure("us", quantity.Lower, 0.05,
+			"median", "median latency"), measure("us", quantity.Lower, 0.15, "latency-99", "99 % latency"),
+			measure("us", quantity.Lower, 0.5, "worst", "worst latency")),
 	}, runAppends)
 	register(method.Test{
 		Slug: "folder-copy", Name: "Folder copy", Usual: true,
-		About:     "A folder is copied as a good program does: one end reads while the other writes, with a final flush. While it copies, each end notes for how long it was busy; the end that hardly waited limited the copy.",
-		StandsFor: "Copying a survey day to another drive, through the port in question.", LimitedBy: "The slower of the two ends, and the number of files.",
-		Input: "A folder of 240 files and 96 MiB made from a seed, or the folder that is named. It is only read.", Checked: "The copy is compared with its source.",
+		About: "A folder is copied as a good program does: one end reads while the other writes, with a final flush. " +
+			"While it copies, each end notes for how long it was busy; the end that hardly waited limited the copy.",
+		StandsFor: "Copying a survey day to another drive, through the port in question.",
+		LimitedBy: "The slower of the two ends, and the number of files.",
+		Input:     "A folder of 240 files and 96 MiB made from a seed, or the folder that is named. It is only read.",
+		Checked:   "The copy is compared with its source.",
 		MustMatch: []string{"supply", "drive.filesystem", method.OptionCondition("from")}, Repeats: 5, Seconds: 4,
-		Options: []method.Option{{Slug: "from", Meaning: "folder to copy; one made from a seed if left out", Default: "made from a seed", Match: true}, {Slug: "source", Meaning: "folder on the drive that is read from, where the folder is made from a seed; the drive under test if left out"},
+		Options: []method.Option{{Slug: "from", Meaning: "folder to copy; one made from a seed if left out",
+			Default: "made from a seed", Match: true}, {Slug: "source", Meaning: "folder on the drive that is read from, " +
+			"where the folder is made from a seed; the drive under test if left out"},
 			func() method.Option { o := writesOption("1 GB"); o.Least, o.Match = 4*copySize, false; return o }()},
 		Measures: append(measure("MBy/s", quantity.Higher, 0.04, "rate", "rate"),
-			method.Measure{Slug: "reading-busy", Name: "reading end busy", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 5},
-			method.Measure{Slug: "writing-busy", Name: "writing end busy", Unit: "%", Scale: quantity.Share, Better: quantity.Lower, Repeatability: 5}),
+			method.Measure{Slug: "reading-busy", Name: "reading end busy", Unit: "%", Scale: quantity.Share,
+				Better: quantity.Lower, Repeatability: 5},
+			method.Measure{Slug: "writing-busy", Name: "writing end busy", Unit: "%", Scale: quantity.Share,
+				Better: quantity.Lower, Repeatability: 5}),
 	}, runCopy)
 }
 
@@ -95,7 +110,8 @@ func runSmallFiles(ctx context.Context, env workload.Env) (out record.Outcome, e
 		each   func(i int) error
 		finish func() error
 	}{
-		{"create", func(i int) error { return os.WriteFile(name(i), content[i:i+smallFile], 0o644) }, func() error { return settle(work) }},
+		{"create", func(i int) error { return os.WriteFile(name(i), content[i:i+smallFile], 0o644) },
+			func() error { return settle(work) }},
 		{"list", nil, nil},
 		{"read", func(i int) error {
 			f, err := os.Open(name(i))
@@ -202,7 +218,8 @@ func runAppends(ctx context.Context, env workload.Env) (out record.Outcome, err 
 			return out, fmt.Errorf("the log came back changed: %w", workload.ErrWrong)
 		}
 	}
-	return fill(out, env, map[string]float64{"rate": float64(n) / last.Sub(begin).Seconds(), "median": micro(h, 50), "latency-99": micro(h, 99), "worst": micro(h, 100)}, nil)
+	return fill(out, env, map[string]float64{"rate": float64(n) / last.Sub(begin).Seconds(), "median": micro(h, 50),
+		"latency-99": micro(h, 99), "worst": micro(h, 100)}, nil)
 }
 
 func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
@@ -221,7 +238,8 @@ func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err err
 			return out, workload.NotRun("%s holds no files to copy", from)
 		}
 		if float64(size) > env.Number("writes") {
-			return out, workload.NotRun("%s holds %d MB, and the run may write %s; raise the option writes", from, size/1e6, env.Text("writes"))
+			return out, workload.NotRun("%s holds %d MB, and the run may write %s; raise the option writes", from, size/1e6,
+				env.Text("writes"))
 		}
 	}
 	work, done, err := FolderFor(env, uint64(2*size), &out)
@@ -268,7 +286,8 @@ func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err err
 	}
 	reading, writing := 100*c.reading.Seconds()/c.spent.Seconds(), 100*c.writing.Seconds()/c.spent.Seconds()
 	out.Negotiated["limiter"] = limitingEnd(reading, writing)
-	return fill(out, env, map[string]float64{"rate": float64(c.bytes) / 1e6 / c.spent.Seconds(), "reading-busy": reading, "writing-busy": writing}, nil)
+	return fill(out, env, map[string]float64{"rate": float64(c.bytes) / 1e6 / c.spent.Seconds(), "reading-busy": reading,
+		"writing-busy": writing}, nil)
 }
 
 // limitingEnd says in words which end of a copy was busy, given in percent, for clearly longer.

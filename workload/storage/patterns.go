@@ -26,42 +26,60 @@ var (
 func init() {
 	register(method.Test{
 		Slug: "drive-depths", Version: 2, Name: "Random access by queue depth",
-		About:     "Tiles of 16 KiB at random places, 1 to 48 accesses under way at once, reading and then writing: rates as curves over the depth.",
-		StandsFor: "Servers, databases and starting many programs at once; the figure on a box is usually that of a deep queue.", LimitedBy: "One at a time the drive's latency, further on its channels, its controller and the link; at last the processor.",
+		About: "Tiles of 16 KiB at random places, 1 to 48 accesses under way at once, reading and then writing: rates " +
+			"as curves over the depth.",
+		StandsFor: "Servers, databases and starting many programs at once; the figure on a box is usually that of a deep " +
+			"queue.", LimitedBy: "One at a time the drive's latency, further on its channels, its controller and the link; " +
+			"at last the processor.",
 		Input: "Places from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 3, Seconds: 10, Writes: fileSize + 6*partWrites, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "read-single", "reads, one at a time", "read-deep", "reads, 24 under way"), measure("/s", quantity.Higher, 0.05, "write-single", "writes, one at a time", "write-deep", "writes, 24 under way"),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "read-single", "reads, one at a time", "read-deep",
+			"reads, 24 under way"), measure("/s", quantity.Higher, 0.05, "write-single", "writes, one at a time", "write-deep",
+			"writes, 24 under way"),
 			measure("us", quantity.Lower, 0.1, "read-deep-latency-99", "99 % read latency, 24 under way")),
 	}, runDepths)
 	register(method.Test{
 		Slug: "drive-blocks", Version: 2, Name: "Access in order by block size",
-		About:     "Blocks from 8 KiB to 2 MiB in order, one at a time, and 2 MiB three at a time, reading and writing: rates as curves over the block size.",
-		StandsFor: "Programs that read and write in small pieces; three at a time are the recorder with the sonar and two cameras.", LimitedBy: "For small blocks the latency, for large ones the link and the drive.",
+		About: "Blocks from 8 KiB to 2 MiB in order, one at a time, and 2 MiB three at a time, reading and writing: " +
+			"rates as curves over the block size.",
+		StandsFor: "Programs that read and write in small pieces; three at a time are the recorder with the sonar and two " +
+			"cameras.", LimitedBy: "For small blocks the latency, for large ones the link and the drive.",
 		Input: "Incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 3, Seconds: 9, Writes: fileSize + 6*partWrites, Options: []method.Option{FileOption},
-		Measures: append(measure("MBy/s", quantity.Higher, 0.03, "read-small", "read, 8 KiB", "read-middle", "read, 128 KiB", "read-parallel", "read, 2 MiB, three at a time"),
-			measure("MBy/s", quantity.Higher, 0.05, "write-small", "write, 8 KiB", "write-middle", "write, 128 KiB", "write-parallel", "write, 2 MiB, three at a time")...),
+		Measures: append(measure("MBy/s", quantity.Higher, 0.03, "read-small", "read, 8 KiB", "read-middle", "read, 128 KiB",
+			"read-parallel", "read, 2 MiB, three at a time"),
+			measure("MBy/s", quantity.Higher, 0.05, "write-small", "write, 8 KiB", "write-middle", "write, 128 KiB",
+				"write-parallel", "write, 2 MiB, three at a time")...),
 	}, runBlocks)
 	register(method.Test{
 		Slug: "drive-mixed", Version: 2, Name: "Mixed access",
-		About:     "Tiles of 16 KiB at random places, three reads to each write in one stream, one at a time and 24 under way.",
-		StandsFor: "A system that works while it saves: databases, mail, several programs.", LimitedBy: "How well the drive serves reads while it writes.",
-		Input: "Places and order from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
+		About: "Tiles of 16 KiB at random places, three reads to each write in one stream, one at a time and 24 under " +
+			"way.",
+		StandsFor: "A system that works while it saves: databases, mail, several programs.",
+		LimitedBy: "How well the drive serves reads while it writes.",
+		Input:     "Places and order from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 5, Seconds: 4, Writes: fileSize + 2*partWrites, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate-single", "accesses, one at a time", "rate-deep", "accesses, 24 under way"), measure("us", quantity.Lower, 0.1, "read-single-latency-99", "99 % read latency, one at a time", "read-deep-latency-99", "99 % read latency, 24 under way")),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate-single", "accesses, one at a time", "rate-deep",
+			"accesses, 24 under way"), measure("us", quantity.Lower, 0.1, "read-single-latency-99",
+			"99 % read latency, one at a time", "read-deep-latency-99", "99 % read latency, 24 under way")),
 	}, runMixed)
 	register(method.Test{
 		Slug: "drive-flush", Version: 2, Name: "Flush latency", Usual: true,
-		About:     "A tile of 16 KiB is written at a random place and flushed, again and again: the time until the drive says that they are safe.",
-		StandsFor: "Saving a document, committing a transaction, a logger that must not lose a line.", LimitedBy: "How the drive makes data safe: at once by stored energy, or by writing its cache out.",
-		Input: "Places from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
+		About: "A tile of 16 KiB is written at a random place and flushed, again and again: the time until the drive " +
+			"says that they are safe.",
+		StandsFor: "Saving a document, committing a transaction, a logger that must not lose a line.",
+		LimitedBy: "How the drive makes data safe: at once by stored energy, or by writing its cache out.",
+		Input:     "Places from a seed, incompressible data.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 5, Seconds: 2, Writes: fileSize + 64<<20, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate", "rate"), measure("us", quantity.Lower, 0.05, "median", "median latency"), measure("us", quantity.Lower, 0.15, "latency-99", "99 % latency"), measure("us", quantity.Lower, 0.5, "worst", "worst latency")),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.05, "rate", "rate"), measure("us", quantity.Lower, 0.05,
+			"median", "median latency"), measure("us", quantity.Lower, 0.15, "latency-99", "99 % latency"),
+			measure("us", quantity.Lower, 0.5, "worst", "worst latency")),
 	}, runFlush)
 }
 
 // several does a list of accesses in turn. each is told how it went.
-func several(ctx context.Context, env workload.Env, out *record.Outcome, list []Access, names []string, each func(i int, t Tally)) error {
+func several(ctx context.Context, env workload.Env, out *record.Outcome, list []Access, names []string, each func(i int,
+	t Tally)) error {
 	f, err := prepare(ctx, env.Part(0, len(list)+1), out)
 	if err != nil {
 		return err
@@ -95,7 +113,8 @@ func runDepths(ctx context.Context, env workload.Env) (out record.Outcome, err e
 			names = append(names, fmt.Sprintf("%s, depth %d", []string{"writing", "reading"}[reads/100], d))
 		}
 	}
-	out.Series = []record.Series{workload.Curve("reads", "/s", "queue depth", "1"), workload.Curve("writes", "/s", "queue depth", "1"), workload.Curve("median read latency", "us", "queue depth", "1")}
+	out.Series = []record.Series{workload.Curve("reads", "/s", "queue depth", "1"), workload.Curve("writes", "/s",
+		"queue depth", "1"), workload.Curve("median read latency", "us", "queue depth", "1")}
 	got := map[string]float64{}
 	err = several(ctx, env, &out, list, names, func(i int, t Tally) {
 		d, kind := float64(list[i].Depth), 0
@@ -105,7 +124,8 @@ func runDepths(ctx context.Context, env workload.Env) (out record.Outcome, err e
 		} else {
 			read := "read-" + depthName(list[i].Depth)
 			got[read], got[read+"-latency-99"] = t.Rate(), micro(t.Reads, 99)
-			out.Series[2].Times, out.Series[2].Values = append(out.Series[2].Times, d), append(out.Series[2].Values, micro(t.Reads, 50))
+			out.Series[2].Times, out.Series[2].Values = append(out.Series[2].Times, d), append(out.Series[2].Values,
+				micro(t.Reads, 50))
 		}
 		s := &out.Series[kind]
 		s.Times, s.Values = append(s.Times, d), append(s.Values, t.Rate())
@@ -142,12 +162,14 @@ func runBlocks(ctx context.Context, env workload.Env) (out record.Outcome, err e
 		verb := []string{"write", "read"}[reads/100]
 		for _, b := range sizes {
 			list = append(list, Access{Block: b, Depth: 1, Reads: reads, Length: env.Duration() / 2})
-			slugs, names = append(slugs, verb+"-"+map[int]string{small: "small", middle: "middle"}[b]), append(names, fmt.Sprintf("%s, %d KiB", verb, b>>10))
+			slugs, names = append(slugs, verb+"-"+map[int]string{small: "small", middle: "middle"}[b]),
+				append(names, fmt.Sprintf("%s, %d KiB", verb, b>>10))
 		}
 		list = append(list, Access{Block: SequentialBlock, Depth: 3, Reads: reads, Length: env.Duration() / 2})
 		slugs, names = append(slugs, verb+"-parallel"), append(names, verb+", 2 MiB, three at a time")
 	}
-	out.Series = []record.Series{workload.Curve("write", "MBy/s", "block size", "By"), workload.Curve("read", "MBy/s", "block size", "By")}
+	out.Series = []record.Series{workload.Curve("write", "MBy/s", "block size", "By"), workload.Curve("read", "MBy/s",
+		"block size", "By")}
 	got := map[string]float64{}
 	err = several(ctx, env, &out, list, names, func(i int, t Tally) {
 		v := t.Rate() * float64(list[i].Block) / 1e6
@@ -162,7 +184,8 @@ func runBlocks(ctx context.Context, env workload.Env) (out record.Outcome, err e
 
 func runMixed(ctx context.Context, env workload.Env) (out record.Outcome, err error) {
 	got := map[string]float64{}
-	list := []Access{{Block: RandomBlock, Depth: 1, Random: true, Reads: 75, Length: env.Duration()}, {Block: RandomBlock, Depth: Deep, Random: true, Reads: 75, Length: env.Duration()}}
+	list := []Access{{Block: RandomBlock, Depth: 1, Random: true, Reads: 75, Length: env.Duration()}, {Block: RandomBlock,
+		Depth: Deep, Random: true, Reads: 75, Length: env.Duration()}}
 	err = several(ctx, env, &out, list, []string{"one at a time", "24 under way"}, func(i int, t Tally) {
 		d := depthName(list[i].Depth)
 		got["rate-"+d], got["read-"+d+"-latency-99"] = t.Rate(), micro(t.Reads, 99)
@@ -202,6 +225,7 @@ func runFlush(ctx context.Context, env workload.Env) (out record.Outcome, err er
 		}
 	}
 	out.Series = []record.Series{s}
-	out, _ = fill(out, env, map[string]float64{"rate": float64(h.TotalCount()) / last.Sub(begin).Seconds(), "median": micro(h, 50), "latency-99": micro(h, 99), "worst": micro(h, 100)}, nil)
+	out, _ = fill(out, env, map[string]float64{"rate": float64(h.TotalCount()) / last.Sub(begin).Seconds(),
+		"median": micro(h, 50), "latency-99": micro(h, 99), "worst": micro(h, 100)}, nil)
 	return out, f.verify()
 }

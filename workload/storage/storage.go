@@ -26,8 +26,9 @@ import (
 	"durvek/workload/pages"
 )
 
-// What the survey station's work asks of a drive: its recorder writes the sonar's log in buffers of 2 MiB; its chart program reads tiles of
-// 16 KiB from all over the chart; a day's export works with six programs that each keep four reads under way. docs/decisions/023 says more.
+// What the survey station's work asks of a drive: its recorder writes the sonar's log in buffers of 2 MiB; its chart
+// program reads tiles of 16 KiB from all over the chart; a day's export works with six programs that each keep four
+// reads under way. docs/decisions/023 says more.
 const (
 	SequentialBlock = 2 << 20
 	RandomBlock     = 16 << 10
@@ -51,7 +52,8 @@ var (
 func Check(dir string, need uint64) (fileSystem string, err error) {
 	fileSystem, free, err := examine(dir)
 	if err == nil && free < need {
-		err = workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", dir, (free+spare)>>20, (need+spare)>>20, ErrSpace)
+		err = workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", dir, (free+spare)>>20, (need+spare)>>20,
+			ErrSpace)
 	}
 	return fileSystem, err
 }
@@ -70,7 +72,8 @@ func examine(dir string) (fileSystem string, free uint64, err error) {
 		return fail("ask for the file system of %s: %w", dir, err)
 	}
 	if inMemory {
-		return fail("%s is kept in memory (%s), so a figure would say nothing of a drive: %w; name a folder on the drive with --path", dir, fileSystem, ErrNoDrive)
+		return fail("%s is kept in memory (%s), so a figure would say nothing of a drive: %w; name a folder on the drive "+
+			"with --path", dir, fileSystem, ErrNoDrive)
 	}
 	u, err := disk.Usage(dir)
 	if err != nil {
@@ -154,7 +157,8 @@ func (f *File) Fill(ctx context.Context, show func(share float64)) error {
 
 // Pass goes through the file in order until limit blocks are done or the time is up, and returns how
 // many blocks it did and how long it took. after is called behind each block.
-func (f *File) Pass(ctx context.Context, write bool, limit int64, length time.Duration, after func(done int64, spent time.Duration)) (int64, time.Duration, error) {
+func (f *File) Pass(ctx context.Context, write bool, limit int64, length time.Duration, after func(done int64,
+	spent time.Duration)) (int64, time.Duration, error) {
 	n := f.size / SequentialBlock
 	into := f.into
 	begin := time.Now()
@@ -189,7 +193,8 @@ func (f *File) Pass(ctx context.Context, write bool, limit int64, length time.Du
 
 // RandomReads reads tiles at random places, one at a time, and records each one's latency in
 // nanoseconds. It returns the count and the time taken.
-func (f *File) RandomReads(ctx context.Context, limit int64, length time.Duration, latency *hdrhistogram.Histogram, after func(done int64, spent time.Duration)) (int64, time.Duration, error) {
+func (f *File) RandomReads(ctx context.Context, limit int64, length time.Duration, latency *hdrhistogram.Histogram,
+	after func(done int64, spent time.Duration)) (int64, time.Duration, error) {
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	rng := rand.New(rand.NewPCG(4, 4096))
@@ -219,7 +224,8 @@ func (f *File) RandomReads(ctx context.Context, limit int64, length time.Duratio
 }
 
 // FileOption is the size of the test file.
-var FileOption = method.Option{Slug: "file", Meaning: "size of the test file", Default: "512 MiB", Unit: "MiBy", Least: 64, Most: 1 << 20, Match: true}
+var FileOption = method.Option{Slug: "file", Meaning: "size of the test file", Default: "512 MiB", Unit: "MiBy",
+	Least: 64, Most: 1 << 20, Match: true}
 
 // mustMatch are the conditions under which figures of a drive are compared.
 var mustMatch = []string{"supply", "drive.cache", method.OptionCondition("file")}
@@ -235,25 +241,32 @@ func register(t method.Test, run func(context.Context, workload.Env) (record.Out
 
 // measure makes measures on the ratio scale that differ in slug and name only.
 func measure(unit string, better quantity.Direction, repeatability float64, slugsAndNames ...string) []method.Measure {
-	return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: better, Repeatability: repeatability}, slugsAndNames...)
+	return workload.Rows(method.Measure{Unit: unit, Scale: quantity.Ratio, Better: better, Repeatability: repeatability},
+		slugsAndNames...)
 }
 
 func init() {
 	register(method.Test{
 		Slug: "drive-sequential", Version: 2, Name: "Sequential access", Usual: true,
-		About:     "2 MiB blocks in order, one at a time, past the page cache, incompressible data, in a file of 512 MiB that was written once before; writing includes the final flush.",
-		StandsFor: "Copying large files one after another.", LimitedBy: "The drive and its link; a short run mostly meets the write cache.",
+		About: "2 MiB blocks in order, one at a time, past the page cache, incompressible data, in a file of 512 MiB " +
+			"that was written once before; writing includes the final flush.",
+		StandsFor: "Copying large files one after another.", LimitedBy: "The drive and its link; a short run mostly meets " +
+			"the write cache.",
 		Input: "Incompressible data from a seed.", Checked: "Blocks are read back and compared.",
 		MustMatch: mustMatch, Repeats: 5, Seconds: 4, Writes: 2 * fileSize, Options: []method.Option{FileOption},
-		Measures: append(measure("MBy/s", quantity.Higher, 0.02, "read", "read"), measure("MBy/s", quantity.Higher, 0.03, "write", "write")...),
+		Measures: append(measure("MBy/s", quantity.Higher, 0.02, "read", "read"), measure("MBy/s", quantity.Higher, 0.03,
+			"write", "write")...),
 	}, runSequential)
 	register(method.Test{
 		Slug: "drive-random", Version: 2, Name: "Random access", Usual: true,
 		About:     "Tiles of 16 KiB at random places of a file of 512 MiB, one at a time, past the page cache.",
-		StandsFor: "Moving about in a chart, opening programs, working with many small files.", LimitedBy: "The drive's latency.",
-		Input: "Places from a seed.", Checked: "What was read last is compared with what was written.",
+		StandsFor: "Moving about in a chart, opening programs, working with many small files.",
+		LimitedBy: "The drive's latency.",
+		Input:     "Places from a seed.", Checked: "What was read last is compared with what was written.",
 		MustMatch: mustMatch, Repeats: 5, Seconds: 3, Writes: fileSize, Options: []method.Option{FileOption},
-		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "rate", "reads per second"), measure("us", quantity.Lower, 0.03, "median", "median latency"), measure("us", quantity.Lower, 0.1, "latency-99", "99 % latency")),
+		Measures: slices.Concat(measure("/s", quantity.Higher, 0.03, "rate", "reads per second"),
+			measure("us", quantity.Lower, 0.03, "median", "median latency"), measure("us", quantity.Lower, 0.1, "latency-99",
+				"99 % latency")),
 	}, runRandom)
 }
 
@@ -266,13 +279,16 @@ func prepare(ctx context.Context, env workload.Env, out *record.Outcome) (*File,
 	}
 	size, note, ok := workload.Fit(uint64(env.Number("file"))*workload.MiB, leastFile, free)
 	if !ok {
-		return nil, workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", env.Dir, (free+spare)>>20, (leastFile+spare)>>20, ErrSpace)
+		return nil, workload.NotRun("%s has %d MiB free, the test needs %d MiB: %w", env.Dir, (free+spare)>>20,
+			(leastFile+spare)>>20, ErrSpace)
 	}
 	size -= size % SequentialBlock
 	if _, bounded := env.Test.Option("writes"); bounded && env.Number("writes") < 3*float64(size) {
-		return nil, workload.NotRun("a test file of %d MiB needs more room than the bound of %s written leaves; raise the option writes", size>>20, env.Text("writes"))
+		return nil, workload.NotRun("a test file of %d MiB needs more room than the bound of %s written leaves; raise the "+
+			"option writes", size>>20, env.Text("writes"))
 	}
-	out.Observed = map[string]string{"drive.cache": "passed", "drive.filesystem": fs, method.OptionCondition("file"): fmt.Sprintf("%d MiB", size>>20)}
+	out.Observed = map[string]string{"drive.cache": "passed", "drive.filesystem": fs,
+		method.OptionCondition("file"): fmt.Sprintf("%d MiB", size>>20)}
 	out.Negotiated = map[string]string{}
 	if note != "" {
 		out.Negotiated["scaled.down"] = "a file of " + note
@@ -303,7 +319,8 @@ func watch(env workload.Env, channel, unit string, scale float64, s *record.Seri
 		s.Times, s.Values = append(s.Times, spent.Seconds()), append(s.Values, v)
 		lastDone, lastAt = done, spent
 		if env.Report != nil {
-			env.Report(record.Sample{Phase: channel, Share: min(1, spent.Seconds()/env.Duration().Seconds()), Channel: channel, Unit: unit, Value: v})
+			env.Report(record.Sample{Phase: channel, Share: min(1, spent.Seconds()/env.Duration().Seconds()), Channel: channel,
+				Unit: unit, Value: v})
 		}
 	}
 }
@@ -320,7 +337,8 @@ func runSequential(ctx context.Context, env workload.Env) (out record.Outcome, e
 		limit   int64
 	}{{"write", true, f.size / SequentialBlock}, {"read", false, 1 << 40}} {
 		var s record.Series
-		n, spent, err := f.Pass(ctx, part.write, part.limit, env.Duration(), watch(env.Part(i+1, 3), part.measure, "MBy/s", SequentialBlock/1e6, &s))
+		n, spent, err := f.Pass(ctx, part.write, part.limit, env.Duration(), watch(env.Part(i+1, 3), part.measure, "MBy/s",
+			SequentialBlock/1e6, &s))
 		out.Series = append(out.Series, s)
 		if err != nil {
 			return out, err

@@ -122,7 +122,8 @@ func TestAnInterruptEndsAtOnceAndLeavesNothing(t *testing.T) {
 
 func TestPlacesThatCannotBeMeasuredAreRefusedBeforeWriting(t *testing.T) {
 	dir := folder(t)
-	if _, err := Check(filepath.Join(dir, "none"), 1); !errors.Is(err, ErrNoDrive) || !strings.Contains(err.Error(), "--path") {
+	if _, err := Check(filepath.Join(dir, "none"), 1); !errors.Is(err, ErrNoDrive) || !strings.Contains(err.Error(),
+		"--path") {
 		t.Errorf("a missing folder: %v", err)
 	}
 	file := filepath.Join(dir, "file")
@@ -131,14 +132,16 @@ func TestPlacesThatCannotBeMeasuredAreRefusedBeforeWriting(t *testing.T) {
 		t.Errorf("a file: %v", err)
 	}
 	os.Remove(file)
-	if _, err := Check(dir, 1<<60); !errors.Is(err, ErrSpace) || !strings.Contains(err.Error(), "MiB free, the test needs") {
+	if _, err := Check(dir, 1<<60); !errors.Is(err, ErrSpace) || !strings.Contains(err.Error(),
+		"MiB free, the test needs") {
 		t.Errorf("too little space: %v", err)
 	}
 	if runtime.GOOS == "linux" {
 		if _, err := os.Stat("/dev/shm"); err == nil {
 			for _, slug := range []string{"drive-sequential", "drive-random"} {
 				w, _ := workload.Find(slug)
-				if _, err := w.Run(context.Background(), workload.Env{Dir: "/dev/shm"}); !errors.Is(err, ErrNoDrive) || !strings.Contains(err.Error(), "kept in memory (tmpfs)") {
+				if _, err := w.Run(context.Background(), workload.Env{Dir: "/dev/shm"}); !errors.Is(err, ErrNoDrive) ||
+					!strings.Contains(err.Error(), "kept in memory (tmpfs)") {
 					t.Errorf("%s in memory: %v", slug, err)
 				}
 			}
@@ -181,7 +184,8 @@ func TestTheDriveWorkloadsRunForReal(t *testing.T) {
 		"drive-steady":   {"round": "0.1 s"},
 		"small-files":    {"files": "200"},
 	}
-	curves := map[string]string{"drive-depths": "queue depth", "drive-blocks": "block size", "drive-fill": "bytes written", "drive-steady": "round"}
+	curves := map[string]string{"drive-depths": "queue depth", "drive-blocks": "block size", "drive-fill": "bytes written",
+		"drive-steady": "round"}
 	ran := 0
 	for _, test := range workload.Tests() {
 		if test.Group != "storage" {
@@ -202,12 +206,13 @@ func TestTheDriveWorkloadsRunForReal(t *testing.T) {
 		}
 		w, _ := workload.Find(test.Slug)
 		shares := 0.0
-		out, err := w.Execute(context.Background(), workload.Env{Dir: dir, Seconds: 0.1, Options: set, Report: func(s record.Sample) {
-			if s.Share < shares-1e-9 || s.Share > 1 {
-				t.Errorf("%s: %s is at %.3f of the run after %.3f", test.Slug, s.Phase, s.Share, shares)
-			}
-			shares = s.Share
-		}})
+		out, err := w.Execute(context.Background(), workload.Env{Dir: dir, Seconds: 0.1, Options: set,
+			Report: func(s record.Sample) {
+				if s.Share < shares-1e-9 || s.Share > 1 {
+					t.Errorf("%s: %s is at %.3f of the run after %.3f", test.Slug, s.Phase, s.Share, shares)
+				}
+				shares = s.Share
+			}})
 		if errors.Is(err, ErrDirect) {
 			t.Skip(err)
 		}
@@ -254,8 +259,10 @@ func TestDeepQueuesKeepEveryAccessAndTheContent(t *testing.T) {
 	} {
 		a.Length = time.Minute
 		tally, err := f.Access(ctx, a, nil)
-		if err != nil || tally.Done != a.Most || tally.Reads.TotalCount()+tally.Writes.TotalCount() != a.Most || tally.Spent <= 0 {
-			t.Errorf("%+v: %d done, %d and %d recorded, %v", a, tally.Done, tally.Reads.TotalCount(), tally.Writes.TotalCount(), err)
+		if err != nil || tally.Done != a.Most || tally.Reads.TotalCount()+tally.Writes.TotalCount() != a.Most ||
+			tally.Spent <= 0 {
+			t.Errorf("%+v: %d done, %d and %d recorded, %v", a, tally.Done, tally.Reads.TotalCount(), tally.Writes.TotalCount(),
+				err)
 		}
 		if share := 100 * float64(tally.Reads.TotalCount()) / float64(a.Most); math.Abs(share-float64(a.Reads)) > 4 {
 			t.Errorf("%+v: %.0f %% were reads", a, share)
@@ -266,13 +273,15 @@ func TestDeepQueuesKeepEveryAccessAndTheContent(t *testing.T) {
 	}
 	ctx, stop := context.WithCancel(ctx)
 	stop()
-	if _, err := f.Access(ctx, Access{Block: RandomBlock, Depth: 4, Random: true, Reads: 100, Length: time.Hour}, nil); !errors.Is(err, context.Canceled) {
+	if _, err := f.Access(ctx, Access{Block: RandomBlock, Depth: 4, Random: true, Reads: 100, Length: time.Hour},
+		nil); !errors.Is(err, context.Canceled) {
 		t.Errorf("interrupted: %v", err)
 	}
 }
 
 func TestASmallDriveScalesTheFileDown(t *testing.T) {
-	if _, note, ok := workload.Fit(512<<20, 64<<20, 200<<20); !ok || note != "128 MiB instead of 512 MiB, for there are 200 MiB" {
+	if _, note, ok := workload.Fit(512<<20, 64<<20, 200<<20); !ok || note != "128 MiB instead of 512 MiB, for there "+
+		"are 200 MiB" {
 		t.Errorf("%q %v", note, ok)
 	}
 	if _, _, ok := workload.Fit(512<<20, 64<<20, 50<<20); ok {
@@ -302,7 +311,8 @@ func TestTroubleIsSaidPlainly(t *testing.T) {
 		text string
 	}{
 		{real, ErrFull, "the drive is full (/mnt/x); make room"},
-		{fmt.Errorf("read from the test file: %w", syscall.EIO), ErrVanished, "vanished or failed while it was measured (/mnt/x); see to its cable"},
+		{fmt.Errorf("read from the test file: %w", syscall.EIO), ErrVanished,
+			"vanished or failed while it was measured (/mnt/x); see to its cable"},
 		{syscall.EROFS, ErrLocked, "does not let itself be written to"},
 	} {
 		got := plainly(c.err, "/mnt/x")
@@ -310,7 +320,8 @@ func TestTroubleIsSaidPlainly(t *testing.T) {
 			t.Errorf("%v became %v", c.err, got)
 		}
 	}
-	for _, err := range []error{nil, workload.ErrWrong, workload.NotRun("x: %w", syscall.ENOSPC), fmt.Errorf("stopped: %w", context.Canceled)} {
+	for _, err := range []error{nil, workload.ErrWrong, workload.NotRun("x: %w", syscall.ENOSPC), fmt.Errorf("stopped: %w",
+		context.Canceled)} {
 		if plainly(err, "/") != err {
 			t.Errorf("%v was changed", err)
 		}
@@ -325,29 +336,33 @@ func TestAFolderIsCopiedWholeAndAVanishingSourceIsNoticed(t *testing.T) {
 	}
 	want, _ := Digest(from)
 	c, err := copyFolder(context.Background(), from, filepath.Join(dir, "to"), func(int64) {})
-	if got, _ := Digest(filepath.Join(dir, "to")); err != nil || got != want || c.spent < c.writing || c.spent < c.reading || c.reading <= 0 || c.writing <= 0 {
+	if got, _ := Digest(filepath.Join(dir, "to")); err != nil || got != want || c.spent < c.writing ||
+		c.spent < c.reading || c.reading <= 0 || c.writing <= 0 {
 		t.Errorf("%+v, %v, same content: %v", c, err, got == want)
 	}
 	// A named folder is only read, a copy of it leaves nothing, and it may vanish half-way.
 	w, _ := workload.Find("folder-copy")
 	os.RemoveAll(filepath.Join(dir, "to"))
 	out, err := w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from}})
-	if err != nil || len(out.Readings) != 3 || !strings.Contains(out.Negotiated["limiter"], "busy") || out.Observed["option.from"] != from {
+	if err != nil || len(out.Readings) != 3 || !strings.Contains(out.Negotiated["limiter"], "busy") ||
+		out.Observed["option.from"] != from {
 		t.Errorf("%+v, %v", out, err)
 	}
 	if got, _ := Digest(from); got != want {
 		t.Error("the source changed")
 	}
-	_, err = w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from}, Report: func(s record.Sample) {
-		if s.Phase == "copying" {
-			os.RemoveAll(from)
-		}
-	}})
+	_, err = w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from},
+		Report: func(s record.Sample) {
+			if s.Phase == "copying" {
+				os.RemoveAll(from)
+			}
+		}})
 	if err == nil {
 		t.Error("a source that vanished went unnoticed")
 	}
 	empty(t, dir)
-	if _, err := w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from}}); !errors.Is(err, record.ErrNotRun) {
+	if _, err := w.Execute(context.Background(), workload.Env{Dir: dir,
+		Options: map[string]string{"from": from}}); !errors.Is(err, record.ErrNotRun) {
 		t.Errorf("a missing source: %v", err)
 	}
 	for i := range 2 { // more than may be written
@@ -356,12 +371,16 @@ func TestAFolderIsCopiedWholeAndAVanishingSourceIsNoticed(t *testing.T) {
 		big.Truncate(800 << 20) // holes take no room
 		big.Close()
 	}
-	if _, err := w.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"from": from}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "raise the option writes") {
+	if _, err := w.Execute(context.Background(), workload.Env{Dir: dir,
+		Options: map[string]string{"from": from}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(),
+		"raise the option writes") {
 		t.Errorf("more than the bound: %v", err)
 	}
 	os.RemoveAll(from)
 	tight, _ := workload.Find("drive-write-sustained")
-	if _, err := tight.Execute(context.Background(), workload.Env{Dir: dir, Options: map[string]string{"writes": "1 GB"}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(), "bound of 1 GB") {
+	if _, err := tight.Execute(context.Background(), workload.Env{Dir: dir,
+		Options: map[string]string{"writes": "1 GB"}}); !errors.Is(err, record.ErrNotRun) || !strings.Contains(err.Error(),
+		"bound of 1 GB") {
 		t.Errorf("a bound below three times the file: %v", err)
 	}
 	for _, c := range []struct {
