@@ -6,9 +6,6 @@ package agent
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/base64"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -67,12 +64,6 @@ type Options struct {
 	Grace  time.Duration // how long an ended step may take to be gone; 0 means 10 s
 	Limit  time.Duration // how long a run may take; 0 means ten times the usual and half an hour
 	Quiet  time.Duration // how long a run may say nothing; 0 means the usual time of a run and two minutes
-}
-
-// session is what lets an agent go on after it was ended.
-type session struct {
-	Server string `json:"server"`
-	Token  string `json:"token"`
 }
 
 type worker struct {
@@ -190,85 +181,6 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	return w.result, nil
 }
 
-// join spends the code, or goes on with the session on disk. The secret of a new session is on disk before its code is
-// spent, beside an older session, which is given up only once the new one stands.
-func (w *worker) join(ctx context.Context) error {
-	path, begun := filepath.Join(w.Dir, "session.json"), filepath.Join(w.Dir, "joining.json")
-	m, err := w.Machine.Describe(ctx)
-	if err != nil {
-		return err
-	}
-	clock := w.Machine.Now()
-	m.Clock = &clock
-	w.machine = m
-	stands := func(token string) error { // another plan's journal says nothing of this one
-		w.joined.Token = token
-		os.Remove(filepath.Join(w.Dir, "journal.jsonl"))
-		return os.Rename(begun, path)
-	}
-	if w.Code != "" {
-		secret := make([]byte, 32)
-		rand.Read(secret)
-		s := session{w.Server, base64.RawURLEncoding.EncodeToString(secret)}
-		if err := writeWhole(begun, s); err != nil {
-			return fmt.Errorf("no results can be kept in %s: %w", w.Dir, err)
-		}
-		waiting, stop := context.WithTimeoutCause(ctx, w.Wait, errWaited)
-		defer stop()
-		err := w.patiently(waiting, "The service is not there yet; it is waited for.", func() (err error) {
-			w.joined, err = w.Service.Join(ctx, w.Code, s.Token, m)
-			return err
-		})
-		switch {
-		case err == nil:
-			return stands(s.Token)
-		case errors.Is(err, ErrRefused):
-			os.Remove(begun)
-		}
-		return err
-	}
-	rejoin := func(s session) error {
-		return w.patiently(ctx, away, func() (err error) {
-			w.joined, err = w.Service.Rejoin(ctx, s.Token, m)
-			w.joined.Token = s.Token
-			return err
-		})
-	}
-	if s, err := readSession(begun); err == nil { // ended while it joined
-		if err := rejoin(s); err == nil {
-			return stands(s.Token)
-		} else if !errors.Is(err, ErrRefused) {
-			return err
-		}
-		os.Remove(begun)
-	}
-	s, err := readSession(path)
-	if err != nil {
-		return err
-	}
-	return rejoin(s)
-}
-
-func readSession(path string) (s session, err error) {
-	b, err := os.ReadFile(path)
-	if err != nil {
-		return s, fmt.Errorf("there is no plan to go on with in %s; give a code from `durvek plan code`", filepath.Dir(path))
-	}
-	if err := json.Unmarshal(b, &s); err != nil {
-		return s, fmt.Errorf("%s is damaged: %w", path, err)
-	}
-	return s, nil
-}
-
-// KeptServer tells which service the plan kept in dir belongs to.
-func KeptServer(dir string) (string, error) {
-	s, err := readSession(filepath.Join(dir, "joining.json"))
-	if err != nil {
-		s, err = readSession(filepath.Join(dir, "session.json"))
-	}
-	return s.Server, err
-}
-
 // work makes one run after the other until none is left or people stop the plan.
 func (w *worker) work(ctx context.Context) error {
 	failed := map[int]bool{} // steps of which no more is made after a failure
@@ -334,9 +246,6 @@ func (w *worker) work(ctx context.Context) error {
 		}
 	}
 }
-
-// errWaited ends the waiting for a service that does not come.
-var errWaited = errors.New("the service did not come")
 
 // errAgain sends the loop around once more.
 var errAgain = errors.New("again")
@@ -607,97 +516,4 @@ func (w *worker) park(ctx context.Context, step int, why string) error {
 		}
 	}
 	return nil
-}
-
-// show changes what people see of the plan and says so.
-func (w *worker) show(change func(*record.Progress)) {
-	w.mu.Lock()
-	if w.progress.Plan == "" {
-		w.progress.Plan, w.progress.Jobs, w.progress.State = w.joined.Plan.ID, len(w.jobs), record.Working
-	}
-	change(&w.progress)
-	var x record.Progress
-	if w.Show != nil {
-		x = w.snapshot()
-	}
-	w.mu.Unlock()
-	if w.Show != nil {
-		w.Show(x)
-	}
-	select {
-	case w.poke <- struct{}{}:
-	default:
-	}
-}
-
-// snapshot is the progress as it stands; the caller holds the lock.
-func (w *worker) snapshot() record.Progress {
-	w.progress.Done, w.progress.Last = len(w.done), w.latest
-	w.progress.Left = w.left(w.progress.Share)
-	return w.progress
-}
-
-// left estimates the seconds still to go: what earlier runs of a test took, else what it usually takes.
-func (w *worker) left(share float64) float64 {
-	sum, first := 0.0, true
-	for _, j := range w.jobs {
-		if w.done[j] || slices.Contains(w.directive.Skip, j.Step) {
-			continue
-		}
-		s := w.usual(j)
-		if c := w.joined.Plan.Cool; c != nil {
-			s += c.Seconds
-		}
-		if first {
-			s *= 1 - share
-			first = false
-		}
-		sum += s
-	}
-	return sum
-}
-
-// usual is how long a job takes: as earlier runs of its test did, else as the test says.
-func (w *worker) usual(j method.Job) float64 {
-	options := w.joined.Plan.Steps[j.Step].Options
-	if s, ok := w.learned[j.Test]; ok && len(options) == 0 {
-		return s
-	}
-	if s := w.test(j.Test).SecondsWith(options); s > 0 {
-		return s
-	}
-	return 5
-}
-
-// report tells the service where the plan stands, at least every so often, and hears what people want of it.
-func (w *worker) report(ctx context.Context) {
-	tick := time.NewTicker(w.Report)
-	defer tick.Stop()
-	var last time.Time
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-		case <-w.poke:
-			if pause := 200*time.Millisecond - time.Since(last); pause > 0 {
-				continue // the next tick says it
-			}
-		}
-		last = time.Now()
-		p := w.reportNow()
-		if p.Plan == "" {
-			continue
-		}
-		d, err := w.Service.SendProgress(ctx, w.joined.Token, p)
-		w.mu.Lock()
-		switch {
-		case err == nil:
-			w.directive = d
-		case errors.Is(err, ErrRefused):
-			w.gone = fmt.Errorf("the service has no place for this agent any more; results so far are kept in %s: %w", w.Dir,
-				err)
-		}
-		w.mu.Unlock()
-	}
 }

@@ -4,28 +4,21 @@
 package demo
 
 import (
-	"cmp"
 	"context"
 	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
 	"net/http"
-	"os"
-	"path/filepath"
-	"slices"
 	"sort"
 	"strings"
 	"sync"
-	"time"
 
 	"durvek/agent"
 	"durvek/client"
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/ranking"
-	"durvek/core/record"
-	"durvek/core/verdict"
 	"durvek/machine"
 	"durvek/simulate"
 )
@@ -354,101 +347,7 @@ func together[T any](at int, list []T, f func(T) error) error {
 	return nil
 }
 
-// simulated works one plan on a simulated machine, with the same agent as a real one.
-func simulated(ctx context.Context, o Options, j job, pace float64) error {
-	if j.tests == nil {
-		j.tests = whole
-	}
-	if j.repeats == 0 {
-		j.repeats = 5
-	}
-	if j.setup = cmp.Or(j.setup, method.AsDelivered); len(j.setups) > 0 {
-		j.setup = j.setups[0]
-	}
-	spec, err := specOf(ctx, o.Client, j.unit)
-	if err != nil {
-		return err
-	}
-	var hostSpec map[string]any
-	if j.host != "" {
-		if hostSpec, err = specOf(ctx, o.Client, j.host); err != nil {
-			return err
-		}
-	}
-	p := method.Plan{Unit: j.unit, Host: j.host, Place: j.place, Setup: j.setup, Name: planName(j), Terms: j.terms}
-	for _, t := range j.tests {
-		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: j.repeats})
-	}
-	p.Steps = method.Cross(p.Steps, j.setups)
-	code, err := planFor(ctx, o.Client, p)
-	if err != nil {
-		return err
-	}
-	setup, err := setupOf(ctx, o.Client, j.setup)
-	if err != nil {
-		return err
-	}
-	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit),
-		Browser: j.browser, Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
-	if j.ago > 0 {
-		m.Start = time.Now().AddDate(0, 0, -j.ago).Truncate(time.Hour)
-		m.Boot, m.Earlier = fmt.Sprintf("simulated-%s-%d-days-ago", m.Name, j.ago), 100*j.ago
-	} else if pace == 0 {
-		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
-	}
-	if j.lost[1] > 0 && pace > 0 {
-		at := func(s float64) time.Time { return time.Now().Add(time.Duration(s * float64(time.Second))) }
-		o.service = lossy{o.Client, at(j.lost[0]), at(j.lost[1])}
-	}
-	return work(ctx, o, m, code, strings.Join([]string{m.Name, j.setup, j.place, p.Name, m.Boot}, "-"))
-}
-
-// lossy is a connection that is lost for a while.
-type lossy struct {
-	*client.Client
-	from, to time.Time
-}
-
 var errLost = errors.New("the simulated machine has no network")
-
-func (l lossy) lost() bool { return time.Now().After(l.from) && time.Now().Before(l.to) }
-
-// SendRun delivers a run while there is a network.
-func (l lossy) SendRun(ctx context.Context, token string, r record.Run) error {
-	if l.lost() {
-		return errLost
-	}
-	return l.Client.SendRun(ctx, token, r)
-}
-
-// SendProgress reports while there is a network.
-func (l lossy) SendProgress(ctx context.Context, token string, p record.Progress) (record.Directive, error) {
-	if l.lost() {
-		return record.Directive{}, errLost
-	}
-	return l.Client.SendProgress(ctx, token, p)
-}
-
-// work has a simulated machine's agent work through the plan of a code; keep names its folder, which each plan has
-// to itself.
-func work(ctx context.Context, o Options, m *simulate.Machine, code, keep string) error {
-	dir := filepath.Join(o.Dir, "agents", strings.NewReplacer(" ", "-", "/", "-").Replace(keep))
-	var hand chan struct{}
-	if m.Pace == 0 { // nobody watches: a hand is lent at once
-		hand = make(chan struct{})
-		close(hand)
-	}
-	var service agent.Service = o.Client
-	if o.service != nil {
-		service = o.service
-	}
-	_, err := agent.Work(ctx, agent.Options{Service: service, Server: o.Client.Server, Machine: m, Code: code, Dir: dir,
-		Retry: 50 * time.Millisecond, Confirm: hand})
-	if err == nil {
-		os.RemoveAll(dir)
-	}
-	return err
-}
 
 func name(unit string) string { return strings.TrimSuffix(unit, "-a") }
 
@@ -460,91 +359,6 @@ func setupOf(ctx context.Context, c *client.Client, slug string) (method.Setup, 
 		}
 	}
 	return method.Setup{Slug: slug}, err
-}
-
-// Attend lets a simulated machine join for every plan that is put on the bench of a demo for a unit other than this
-// machine, until ctx ends. Its agent works at o.Pace.
-func Attend(ctx context.Context, o Options) error {
-	seen := map[string]bool{}
-	var helpers sync.WaitGroup
-	defer helpers.Wait()
-	for {
-		plans, err := client.Get[[]record.BenchPlan](ctx, o.Client, "/api/bench", client.Query("limit", "200"))
-		if err != nil && ctx.Err() == nil {
-			o.Say("The demo's bench cannot be seen: %v", err)
-		}
-		for _, b := range plans {
-			if b.Plan.State != method.PlanWaiting || seen[b.Plan.ID] || name(b.Plan.Unit) == ThisMachine || b.Plan.Host != "" &&
-				name(b.Plan.Host) == ThisMachine {
-				continue
-			}
-			seen[b.Plan.ID] = true
-			helpers.Add(1)
-			go func() {
-				defer helpers.Done()
-				if err := attend(ctx, o, b.Plan); err != nil && ctx.Err() == nil {
-					o.Say("%s: %v", b.Plan.Unit, err)
-				}
-			}()
-		}
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-time.After(2 * time.Second):
-		}
-	}
-}
-
-func attend(ctx context.Context, o Options, p method.Plan) error {
-	spec, err := specOf(ctx, o.Client, p.Unit)
-	if err != nil {
-		return err
-	}
-	m := &simulate.Machine{Name: name(p.Unit), Spec: spec, Seed: seed(p.Unit) + seed(p.ID), Runtime: machine.Runtime(),
-		Pace: o.Pace}
-	probed, err := inBrowser(ctx, o.Client, p)
-	if err != nil {
-		return err
-	}
-	if probed { // somebody may be about to open it on a real device
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-time.After(5 * time.Minute):
-		}
-		b, err := client.Get[record.BenchPlan](ctx, o.Client, "/api/plans/"+p.ID, nil)
-		if err != nil || b.Plan.State != method.PlanWaiting {
-			return err
-		}
-		m.Browser = true
-	}
-	if p.Host != "" {
-		if m.HostSpec, err = specOf(ctx, o.Client, p.Host); err != nil {
-			return err
-		}
-	}
-	if m.Setup, err = setupOf(ctx, o.Client, p.SetupOf(0)); err != nil {
-		return err
-	}
-	code, err := client.Post[struct{ Code string }](ctx, o.Client, "/api/plans/"+p.ID+"/codes", nil, nil)
-	if err != nil {
-		return err
-	}
-	return work(ctx, o, m, code.Code, m.Name+"-"+p.ID)
-}
-
-// inBrowser tells whether a plan is one for the probe: all its tests can be made there, and one there only.
-func inBrowser(ctx context.Context, c *client.Client, p method.Plan) (bool, error) {
-	tests, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
-	only := false
-	for _, s := range p.Steps {
-		i := slices.IndexFunc(tests, func(t method.Test) bool { return t.Slug == s.Test })
-		if i < 0 || tests[i].InBrowser == "" {
-			return false, err
-		}
-		only = only || tests[i].InBrowser == "only"
-	}
-	return only, err
 }
 
 func planName(j job) string {
@@ -590,112 +404,8 @@ func specOf(ctx context.Context, c *client.Client, unit string) (map[string]any,
 	return v.Spec, err
 }
 
-// planFor adds a plan and makes its one-time code.
-func planFor(ctx context.Context, c *client.Client, p method.Plan) (string, error) {
-	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host,
-		"place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps,
-		"order": cmp.Or(p.Order, "grouped"), "cool": p.Cool, "ambient": p.Ambient, "after_failure": cmp.Or(p.Failure,
-			"go-on"), "sampling": p.Sampling})
-	if err != nil {
-		return "", err
-	}
-	code, err := client.Post[struct{ Code string }](ctx, c, "/api/plans/"+p.ID+"/codes", nil, nil)
-	return code.Code, err
-}
-
 // ThisMachine is the variant that stands for the machine that the demo runs on.
 const ThisMachine = "this-machine"
-
-// thisMachine measures the machine that the demo runs on with the real agent.
-func thisMachine(ctx context.Context, o Options) error {
-	p := method.Plan{Unit: ThisMachine + "-a", Setup: method.AsDelivered, Name: "Short plan, really measured"}
-	for _, t := range short {
-		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: 3})
-	}
-	code, err := planFor(ctx, o.Client, p)
-	if err != nil {
-		return err
-	}
-	return o.Local(ctx, code)
-}
-
-// addMachine adds a machine to the catalogue by what it says of itself.
-func addMachine(ctx context.Context, c *client.Client, m record.Machine) error {
-	spec := map[string]any{}
-	if m.Processor != "" {
-		spec["cpu.name"] = m.Processor
-	}
-	if m.Cores > 0 {
-		spec["cpu.cores"] = m.Cores
-	}
-	if m.Threads > 0 {
-		spec["cpu.threads"] = m.Threads
-	}
-	if m.Memory > 0 {
-		spec["memory.size"] = fmt.Sprintf("%d GiB", (m.Memory+1<<29)>>30)
-	}
-	if m.System != "" {
-		spec["system.name"] = m.System
-	}
-	notes := "The machine that this demo runs on, measured by the agent."
-	if v := m.Facts["virtual.machine"]; v != "" {
-		notes += " It says that it is a virtual machine."
-	}
-	for _, x := range []struct {
-		path  string
-		entry any
-	}{
-		{"/api/models", catalog.Model{Slug: ThisMachine, Maker: "This", Name: "machine", Kind: "desktop", Notes: notes}},
-		{"/api/variants", catalog.Variant{Slug: ThisMachine, Model: ThisMachine, Name: "really measured", Spec: spec}},
-		{"/api/units", catalog.Unit{Slug: ThisMachine + "-a", Variant: ThisMachine, Origin: "own", State: "on desk"}},
-	} {
-		if err := c.Do(ctx, http.MethodPost, x.path, nil, x.entry, nil); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Reviews writes, signs and publishes the demo's review, and starts a second one.
-func Reviews(ctx context.Context, c *client.Client) error {
-	r, err := client.Post[verdict.Review](ctx, c, "/api/reviews", nil, map[string]any{"slug": "fen-14",
-		"subject": "fen-14-16-512", "field": "laptops",
-		"title": "Selvane Fen 14: quick exports, short watches",
-		"measures": []string{"survey-export/time", "hashing/all", "compression/pack-all", "memory-bandwidth/multiply-add",
-			"drive-sequential/read", "drive-sequential/write",
-			"archive/pack", "chart-pan-battery/hours", "fan-noise/full-load", "screen-luminance/white", "weight/weight"}})
-	var p *client.Problem
-	if errors.As(err, &p) && p.Status == http.StatusConflict {
-		return nil // a demo that is started again keeps its reviews
-	}
-	if err != nil {
-		return err
-	}
-	r.Summary = "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen " +
-		"keeps what it promises. Its battery does not: a watch of eleven hours is the most we got."
-	r.Advice = "**Right for** crews who post-process between trips and sit near a socket. **Not for** long watches: " +
-		"take the Wexcombe Pilot 13 instead. The dearer sibling with 32 GiB is no faster here and lasts two hours less."
-	r.Recommendation = "recommended for some"
-	if r, err = put(ctx, c, r); err != nil {
-		return err
-	}
-	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/signature", nil, map[string]string{"by": "Ines Marram"},
-		nil); err != nil {
-		return err
-	}
-	if err := c.Do(ctx, http.MethodPost, "/api/reviews/fen-14/editions", nil, map[string]string{"note": "First edition"},
-		nil); err != nil {
-		return err
-	}
-	return c.Do(ctx, http.MethodPost, "/api/reviews", nil, map[string]any{"slug": "tern-mini",
-		"subject": "tern-mini-32-1000", "field": "chart-room", "title": "Tamrisk Tern Mini: small, quiet, quick"}, nil)
-}
-
-func put(ctx context.Context, c *client.Client, r verdict.Review) (verdict.Review, error) {
-	var out verdict.Review
-	err := c.Do(ctx, http.MethodPut, "/api/reviews/"+client.Slug(r.Slug), nil, r, &out)
-	return out, err
-}
 
 // Simulate works the plan of a one-time code on a simulated machine of a unit's variant.
 func Simulate(ctx context.Context, c *client.Client, code, unit string, pace float64, dir string,

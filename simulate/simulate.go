@@ -6,10 +6,8 @@ package simulate
 import (
 	"context"
 	"fmt"
-	"hash/fnv"
 	"math"
 	"math/rand/v2"
-	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -20,7 +18,6 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/trust"
-	"durvek/workload"
 )
 
 // Machine is a simulated machine: a body that heats up, is held down by power and temperature limits, cools,
@@ -54,33 +51,6 @@ type Machine struct {
 	fumbles int
 }
 
-// Quirk is what sets a simulated machine apart from its spec sheet.
-type Quirk struct {
-	Measure string  // test/measure; "" for all
-	Factor  float64 // multiplies the figure; 0 leaves it
-	Fail    string  // the run fails with this
-	NotRun  string  // the machine cannot run it, for this reason
-	// Observed replaces observed conditions, as when somebody pulled the plug.
-	Observed map[string]string
-	Repeats  []int // which repeats it concerns; none means all
-}
-
-func (q Quirk) concerns(test string, repeat int) bool {
-	t, _ := method.Split(q.Measure)
-	if q.Measure != "" && t != test {
-		return false
-	}
-	if len(q.Repeats) == 0 {
-		return true
-	}
-	for _, r := range q.Repeats {
-		if r == repeat {
-			return true
-		}
-	}
-	return false
-}
-
 // Kinds of faults.
 const (
 	Background = "background" // other work takes Size per cent of the processor, 35 if 0
@@ -95,34 +65,6 @@ const (
 	ClockStep  = "clock-step" // the wall clock is stepped by Size seconds, 3600 if 0
 	Fumble     = "fumble"     // who was asked for a hand says so without having done it, the first time
 )
-
-// Fault is something that goes wrong with a simulated machine.
-type Fault struct {
-	Kind    string
-	Test    string // "" for any
-	Repeats []int  // which executions of the test it strikes; none means all
-	At      float64
-	Size    float64
-	Times   int // how often it strikes in all; 0 for always, but a crash or hang strikes once
-}
-
-// strikes says which faults strike one execution of a test.
-func (m *Machine) strikes(test string, repeat int) map[string]Fault {
-	out := map[string]Fault{}
-	for i, f := range m.Faults {
-		most := f.Times
-		if most == 0 && (f.Kind == Crash || f.Kind == Hang) {
-			most = 1
-		}
-		if f.Test != "" && f.Test != test || len(f.Repeats) > 0 && !slices.Contains(f.Repeats, repeat) || most > 0 &&
-			m.spent[i] >= most {
-			continue
-		}
-		m.spent[i]++
-		out[f.Kind] = f
-	}
-	return out
-}
 
 // Describe says what machine is simulated.
 func (m *Machine) Describe(context.Context) (record.Machine, error) {
@@ -477,74 +419,6 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	return out, nil
 }
 
-// order keeps figures that are drawn one by one from standing in an order that cannot be: nothing lies above the worst.
-func order(rs []record.Reading) {
-	for _, pair := range [][2]string{{"latency-99", "worst"}, {"999", "worst"}, {"median", "latency-99"},
-		{"median", "latency-90"}, {"median", "slowest"}, {"median", "slow"}} {
-		for i := range rs {
-			for k := range rs {
-				if low, ok := strings.CutSuffix(rs[i].Measure, pair[0]); ok && rs[k].Measure == low+pair[1] {
-					rs[k].Value = max(rs[k].Value, rs[i].Value)
-				}
-			}
-		}
-	}
-}
-
-// throughput is what a drive test moves, as the drive's own counters would tell it; nil for other tests.
-func throughput(t method.Test, x method.Measure, rate float64) map[string]float64 {
-	if t.Group != "storage" {
-		return nil
-	}
-	out := map[string]float64{"throughput.read": 0, "throughput.write": 0}
-	if x.Unit != "MBy/s" {
-		return out
-	}
-	for _, writing := range []string{"write", "fill", "append", "steady"} {
-		if strings.Contains(t.Slug, writing) || strings.Contains(x.Slug, writing) {
-			out["throughput.write"] = rate
-			return out
-		}
-	}
-	out["throughput.read"] = rate
-	return out
-}
-
-// befall lets the faults that strike a run happen when their moment has come.
-func (m *Machine) befall(ctx context.Context, struck map[string]Fault, at float64, without map[string]bool) error {
-	for kind, f := range struck {
-		if at < f.At {
-			continue
-		}
-		switch kind {
-		case Crash:
-			return fmt.Errorf("%w: the simulated machine lost its run's process %.0f s into it", record.ErrCrashed, at)
-		case Hang:
-			<-ctx.Done()
-			return fmt.Errorf("stopped: %w", context.Cause(ctx))
-		case Dropout:
-			without["temperature.package"] = true
-		case Unplugged, WrongMode:
-			m.mu.Lock()
-			if m.fault == nil {
-				m.fault = map[string]string{}
-			}
-			if kind == Unplugged {
-				m.fault["supply"] = "battery"
-			} else {
-				m.fault["power.mode"] = "quiet"
-			}
-			m.mu.Unlock()
-		case ClockStep:
-			m.mu.Lock()
-			m.jumped += time.Duration(or(f.Size, 3600) * float64(time.Second))
-			m.mu.Unlock()
-			delete(struck, kind)
-		}
-	}
-	return nil
-}
-
 // negotiated is what a simulated machine settled on with its parts.
 func (m *Machine) negotiated(t method.Test) map[string]string {
 	b := m.physical()
@@ -573,69 +447,4 @@ func (m *Machine) negotiated(t method.Test) map[string]string {
 		}
 	}
 	return out
-}
-
-func hash(s string, n int) uint64 {
-	h := fnv.New64a()
-	fmt.Fprint(h, s, n)
-	return h.Sum64()
-}
-
-// curve is the series of a test that is known by one: how a rate goes over threads, working sets or time.
-func (m *Machine) curve(t method.Test, values map[string]float64, rng *rand.Rand) (s record.Series, ok bool) {
-	value := func(measure string) float64 { return values[method.ID(t.Slug, measure)] }
-	point := func(x, y float64) {
-		s.Times, s.Values = append(s.Times, x), append(s.Values, y*math.Exp(0.008*rng.NormFloat64()))
-	}
-	switch {
-	case strings.HasSuffix(t.Slug, "-scaling"):
-		threads, _ := catalog.SpecNumber(m.Spec, "cpu.threads")
-		single, _, _ := m.kernel(t.Of)
-		s = record.Series{Channel: "rate", Unit: perKernel(t), Axis: "threads", Along: "{thread}"}
-		for n := 1.0; n < threads; n *= 2 {
-			point(n, single*math.Min(n, math.Pow(n, math.Log(value("speed-up"))/math.Log(threads))))
-		}
-		point(threads, single*value("speed-up"))
-	case strings.HasSuffix(t.Slug, "-sustained"):
-		s = record.Series{Channel: "rate", Unit: t.Measures[0].Unit}
-		for x := 1.0; x <= 600; x++ {
-			y := value("burst")
-			if x > value("drop") {
-				y = value("sustained")
-			}
-			point(x, y)
-		}
-	case t.Slug == "memory-latency":
-		s = record.Series{Channel: "latency", Unit: "ns", Axis: "working set", Along: "By"}
-		levels := []float64{value("nearest"), 3.2 * value("nearest"), 12 * value("nearest"), value("main")}
-		for x := 4096.0; x <= 1<<30; x *= math.Sqrt2 {
-			y := levels[0]
-			for i := range 3 {
-				if knee := 1024 * value(fmt.Sprintf("knee-%d", i+1)); x > knee {
-					y += (levels[i+1] - levels[i]) * math.Min(1, math.Log2(x/knee))
-				}
-			}
-			point(x, y)
-		}
-	case t.Slug == "drive-fill":
-		s = record.Series{Channel: "rate", Unit: "MBy/s", Axis: "bytes written", Along: "GBy"}
-		for x := 0.5; x <= 100; x += 0.5 {
-			y := value("before")
-			if x > value("cache") {
-				y = value("after")
-			}
-			point(x, y)
-		}
-	default:
-		return s, false
-	}
-	return s, true
-}
-
-// perKernel is the unit of the kernel that a test measures in another way.
-func perKernel(t method.Test) string {
-	if w, ok := workload.Find(t.Of); ok {
-		return w.Test.Measures[0].Unit
-	}
-	return "1"
 }

@@ -1,0 +1,250 @@
+package cli
+
+import (
+	"archive/zip"
+	"bytes"
+	"cmp"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"durvek/client"
+	"durvek/core/verdict"
+)
+
+func (a *app) reviewCmd() *cobra.Command {
+	var n struct {
+		Subject  string   `json:"subject"`
+		Slug     string   `json:"slug,omitempty"`
+		Title    string   `json:"title,omitempty"`
+		Field    string   `json:"field,omitempty"`
+		Measures []string `json:"measures,omitempty"`
+	}
+	add := verb("add VARIANT", "Start a review with findings from the figures",
+		"durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", 1, func(cmd *cobra.Command,
+			args []string) error {
+			n.Subject = args[0]
+			return post(a, cmd, "/api/reviews", nil, n, a.printReview)
+		})
+	f := add.Flags()
+	f.StringVar(&n.Slug, "slug", "", "identifier; the variant's if left out")
+	f.StringVar(&n.Title, "title", "", "title")
+	f.StringVar(&n.Field, "field", "", "field it is compared in")
+	f.StringSliceVar(&n.Measures, "measures", nil, "measures to chart, in order; all if left out")
+	list := verb("list", "List reviews", "durvek review list", 0, func(cmd *cobra.Command, _ []string) error {
+		return get(a, cmd, "/api/reviews", nil, func(rs []verdict.Review) {
+			var rows [][]any
+			for _, r := range rs {
+				state := "draft"
+				if r.Signed != nil {
+					state = "signed by " + r.Signed.By
+				}
+				rows = append(rows, []any{r.Slug, r.Title, r.Subject, cmp.Or(r.Recommendation, "—"), state, len(r.Editions)})
+			}
+			a.print([]string{"Slug", "Title", "Variant", "Recommendation", "State", "→Editions"}, rows)
+		})
+	})
+	show := verb("show REVIEW", "Show a review with its findings", "durvek review show fen-14", 1, func(cmd *cobra.Command,
+		args []string) error {
+		return get(a, cmd, "/api/reviews/"+client.Slug(args[0]), nil, a.printReview)
+	})
+	var s struct {
+		title, summary, advice, recommendation, field string
+		measures, hide, show, strengths, weaknesses   []string
+	}
+	set := verb("set REVIEW", "Change a review", "durvek review set tern-mini --recommendation recommended --summary "+
+		"'Quiet and quick.' --hide missing-evidence:missing", 1, func(cmd *cobra.Command, args []string) error {
+		c, err := a.client()
+		if err != nil {
+			return err
+		}
+		path := "/api/reviews/" + client.Slug(args[0])
+		r, err := client.Get[verdict.Review](cmd.Context(), c, path, nil)
+		if err != nil {
+			return err
+		}
+		for _, x := range []struct {
+			flag string
+			to   *string
+			from string
+		}{{"title", &r.Title, s.title}, {"summary", &r.Summary, s.summary}, {"advice", &r.Advice, s.advice},
+			{"recommendation", (*string)(&r.Recommendation), s.recommendation}, {"field", &r.Field, s.field}} {
+			if cmd.Flags().Changed(x.flag) {
+				*x.to = x.from
+			}
+		}
+		if len(s.measures) > 0 {
+			r.Measures = s.measures
+		}
+		for _, x := range []struct {
+			ids    []string
+			hidden bool
+		}{{s.hide, true}, {s.show, false}} {
+			for _, id := range x.ids {
+				found := false
+				for i := range r.Findings {
+					if r.Findings[i].ID == id {
+						r.Findings[i].Hidden, found = x.hidden, true
+					}
+				}
+				if !found {
+					return fmt.Errorf("review %s has no finding %q; `durvek review show` lists them", r.Slug, id)
+				}
+			}
+		}
+		for _, t := range s.strengths {
+			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Strength, Text: t, Rule: verdict.Reviewer,
+				Certainty: verdict.Sure, RestsOn: []string{}})
+		}
+		for _, t := range s.weaknesses {
+			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Weakness, Text: t, Rule: verdict.Reviewer,
+				Certainty: verdict.Sure, RestsOn: []string{}})
+		}
+		return ask(a, cmd, http.MethodPut, path, nil, r, a.printReview)
+	})
+	f = set.Flags()
+	f.StringVar(&s.title, "title", "", "title")
+	f.StringVar(&s.summary, "summary", "", "summary (Markdown)")
+	f.StringVar(&s.advice, "advice", "", "for whom it is right, what to buy instead (Markdown)")
+	f.StringVar(&s.recommendation, "recommendation", "", verdict.Listed())
+	f.StringVar(&s.field, "field", "", "field it is compared in")
+	f.StringSliceVar(&s.measures, "measures", nil, "measures to chart, in order")
+	f.StringArrayVar(&s.hide, "hide", nil, "finding to leave out; may be repeated")
+	f.StringArrayVar(&s.show, "show", nil, "finding to show again; may be repeated")
+	f.StringArrayVar(&s.strengths, "strength", nil, "a strength of your own; may be repeated")
+	f.StringArrayVar(&s.weaknesses, "weakness", nil, "a weakness of your own; may be repeated")
+	refresh := verb("refresh REVIEW", "Draw the findings anew and keep your own words", "durvek review refresh tern-mini",
+		1, func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/findings", nil, nil, a.printReview)
+		})
+	var by string
+	sign := verb("sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'", 1,
+		func(cmd *cobra.Command, args []string) error {
+			return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/signature", nil, map[string]string{"by": by},
+				func(r verdict.Review) {
+					a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
+						len(r.Signed.Figures), r.Slug)
+				})
+		})
+	sign.Flags().StringVar(&by, "by", "", "your name")
+	return noun("review", "Verdicts and what they rest on", add, list, show, set, refresh, sign)
+}
+
+func (a *app) printReview(r verdict.Review) {
+	a.say("%s (%s), about %s in the field %s", r.Title, r.Slug, r.Subject, r.Field)
+	if r.Recommendation != "" {
+		a.say("Recommendation: %s", r.Recommendation)
+	}
+	for _, t := range []string{r.Summary, r.Advice} {
+		if t != "" {
+			a.say("%s", t)
+		}
+	}
+	var rows [][]any
+	for _, f := range r.Findings {
+		state := ""
+		switch {
+		case f.Hidden:
+			state = "hidden"
+		case f.Edited:
+			state = "edited"
+		}
+		rows = append(rows, []any{f.Kind, f.Text, f.Certainty, state, f.ID})
+	}
+	a.print([]string{"Finding", "", "Certainty", "", "Identifier"}, rows)
+	for _, e := range r.Editions {
+		a.say("Edition %d, %s%s", e.Number, e.Published, note(": ", e.Note))
+	}
+}
+
+func (a *app) editionCmd() *cobra.Command {
+	var out, remark string
+	fetch := func(cmd *cobra.Command, review string, number int) error {
+		c, err := a.client()
+		if err != nil {
+			return err
+		}
+		dir := cmp.Or(out, fmt.Sprintf("%s-edition-%d", review, number))
+		if _, err := os.Stat(dir); err == nil {
+			return fmt.Errorf("%s is there already; name another folder with -o", dir)
+		}
+		var b []byte
+		if err := c.Do(cmd.Context(), http.MethodGet, fmt.Sprintf("/api/reviews/%s/editions/%d", client.Slug(review), number),
+			nil, nil, &b); err != nil {
+			return err
+		}
+		if err := unzip(b, dir); err != nil {
+			return err
+		}
+		a.say("Edition %d of %s is in %s; open %s.", number, review, dir, filepath.Join(dir, "index.html"))
+		return nil
+	}
+	pub := verb("publish REVIEW", "Publish the next edition of a signed review, and write its folder",
+		"durvek edition publish fen-14 -o site/fen-14", 1, func(cmd *cobra.Command, args []string) error {
+			if out != "" {
+				if _, err := os.Stat(out); err == nil {
+					return fmt.Errorf("%s is there already; name another folder with -o", out)
+				}
+			}
+			number := 0
+			err := post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/editions", nil, map[string]string{"note": remark},
+				func(e verdict.Edition) { number = e.Number })
+			if err != nil || a.json {
+				return err
+			}
+			return fetch(cmd, args[0], number)
+		})
+	pub.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
+	pub.Flags().StringVar(&remark, "note", "", "what changed since the edition before")
+	var number int
+	write := verb("write REVIEW", "Write the folder of an edition that was published before",
+		"durvek edition write fen-14 --number 1 -o fen-14-first", 1, func(cmd *cobra.Command, args []string) error {
+			return fetch(cmd, args[0], number)
+		})
+	write.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
+	write.Flags().IntVar(&number, "number", 1, "number of the edition")
+	list := verb("list REVIEW", "List a review's editions", "durvek edition list fen-14", 1, func(cmd *cobra.Command,
+		args []string) error {
+		return get(a, cmd, "/api/reviews/"+client.Slug(args[0]), nil, func(r verdict.Review) {
+			var rows [][]any
+			for _, e := range r.Editions {
+				rows = append(rows, []any{e.Number, e.Published, e.Title, e.Note, e.Digest[:12]})
+			}
+			a.print([]string{"→Edition", "Published", "Title", "Note", "Digest"}, rows)
+		})
+	})
+	return noun("edition", "Published, immutable states of a review", pub, write, list)
+}
+
+func unzip(data []byte, dir string) error {
+	r, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return err
+	}
+	for _, f := range r.File {
+		if !filepath.IsLocal(f.Name) {
+			return fmt.Errorf("the archive holds a strange name: %q", f.Name)
+		}
+		path := filepath.Join(dir, filepath.FromSlash(f.Name))
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			return err
+		}
+		src, err := f.Open()
+		if err != nil {
+			return err
+		}
+		b, err := io.ReadAll(src)
+		src.Close()
+		if err == nil {
+			err = os.WriteFile(path, b, 0o644)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,209 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+	"strings"
+
+	"durvek/core/chart"
+	"durvek/core/quantity"
+)
+
+// draw describes the chart.
+func (c *Comparison) draw(q Query) chart.Ranked {
+	m := q.Measure
+	out := chart.Ranked{Unit: m.Symbol, Dots: !m.Scale.Bars(), Measure: m.Name, Rows: []chart.Row{}}
+	what := m.Symbol
+	if what == "" {
+		what = "numbers"
+	}
+	means := "geometric means"
+	if !m.Scale.Logarithmic() {
+		means = "means"
+	}
+	mark := "bars"
+	if c.Reference != "" {
+		if m.Scale.Logarithmic() {
+			hundred := 100.0
+			out.Unit, what, out.Reference = "%", fmt.Sprintf("%% of %s", c.Reference), &hundred
+		} else {
+			zero := 0.0
+			what, out.Reference, out.Dots = fmt.Sprintf("%s above %s", m.Symbol, c.Reference), &zero, true
+		}
+	}
+	if out.Dots {
+		mark = "dots"
+	}
+	setup := q.SetupName
+	if len(c.Rows) > 0 && slices.Contains(m.MustMatch, "runtime") &&
+		strings.HasPrefix(c.Rows[0].Basis.Conditions["runtime"], "in browser") {
+		setup += ", in the browser" // all rows are: they are comparable
+	}
+	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
+	if m.OnPaper() {
+		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what,
+			m.Better.Phrase())
+	}
+	least, most := 0, 0
+	simulated := 0
+	for i, r := range c.Rows {
+		e := r.Estimate
+		v, lo, hi := e.Centre, e.Lo, e.Hi
+		if r.Relative != nil {
+			v, lo, hi = r.Relative.Value, r.Relative.Lo, r.Relative.Hi
+		}
+		row := chart.Row{ID: strings.TrimSpace(r.Variant + " " + r.Mode), Name: r.Name, Note: r.Note,
+			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
+			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "", Claim: r.Claim}
+		if r.Host != "" {
+			row.Note = strings.TrimPrefix(row.Note+", in "+r.Host, ", ")
+			if r.Place != "" {
+				row.Note += ", " + r.Place
+			}
+		}
+		if e.Bound != "" {
+			row.Label = "≥ " + quantity.Number(v, 4)
+			if e.Bound == "more than" {
+				row.Label = "> " + quantity.Number(v, 4)
+			}
+		} else {
+			row.Label, row.Spread = quantity.PlusMinus(v, (hi-lo)/2)
+			if e.Exact && r.Relative == nil {
+				row.Spread = ""
+			}
+			if m.OnPaper() && r.Relative == nil {
+				row.Label = quantity.Plain(v, "1")
+			}
+		}
+		for _, x := range r.Raised {
+			rv := x.Estimate.Centre
+			if x.Relative != nil {
+				rv = x.Relative.Value
+			}
+			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: quantity.Number(rv, 3) + " " + inMode(x.Name)})
+		}
+		if i == 0 || e.N < least {
+			least = e.N
+		}
+		most = max(most, e.N)
+		if r.Simulated {
+			simulated++
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	c.remark(&out)
+	for _, g := range c.Groups {
+		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
+	}
+	for _, l := range c.LeftOut {
+		out.NotRanked = append(out.NotRanked, l.Name+": "+l.Reason)
+	}
+	sort.Strings(out.NotRanked)
+	out.Title = c.title(q)
+	var foot []string
+	switch {
+	case most == 0 || m.OnPaper():
+	case least == most:
+		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
+	default:
+		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
+	}
+	if q.Repeat > 0 && m.Scale.Logarithmic() {
+		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
+	}
+	if simulated > 0 && simulated < len(c.Rows) {
+		foot = append(foot, fmt.Sprintf("%d of %d samples are simulated", simulated, len(c.Rows)))
+	} else if simulated > 0 {
+		foot = append(foot, "All samples are simulated")
+	}
+	foot = append(foot, q.DeskName)
+	out.Foot = strings.Join(foot, ". ") + "."
+	out.Text = out.Describe()
+	return out
+}
+
+// remark numbers what must be said beside rows: unlike conditions and open doubts. What is said of several rows has one
+// number. Figures that are carried over stand hollow behind the ranked ones.
+func (c *Comparison) remark(out *chart.Ranked) {
+	number := func(text string) int {
+		for i, n := range out.Notes {
+			if n == text {
+				return i + 1
+			}
+		}
+		out.Notes = append(out.Notes, text)
+		return len(out.Notes)
+	}
+	for i, r := range c.Rows {
+		var said []string
+		if r.Unlike != "" {
+			said = append(said, "Compared though unlike: "+r.Unlike+".")
+		}
+		for k, d := range r.Doubts {
+			if k == 2 {
+				said = append(said, fmt.Sprintf("And %d more doubts.", len(r.Doubts)-2))
+				break
+			}
+			said = append(said, "In doubt: "+d.Sentence)
+		}
+		if len(said) > 0 {
+			out.Rows[i].Mark, out.Rows[i].Doubt = number(strings.Join(said, " ")), len(r.Doubts) > 0
+		}
+	}
+	if c.Reference != "" {
+		return // a relative figure of one that was not measured would say too much
+	}
+	for _, x := range c.Carried {
+		row := chart.Row{ID: x.Variant, Name: x.Name, Note: x.Note, Value: x.Estimate.Centre, Lo: x.Estimate.Centre,
+			Hi: x.Estimate.Centre, Hollow: true, Carried: true,
+			Label: "≈ " + quantity.Number(x.Estimate.Centre, 3), Mark: number(upperFirst(x.Sentence) + ".")}
+		out.Rows = append(out.Rows, row)
+	}
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// inMode says a raised mode inside a label: "in fast mode", "on battery".
+func inMode(name string) string {
+	if strings.HasPrefix(name, "On ") {
+		return LowerFirst(name)
+	}
+	return "in " + LowerFirst(name)
+}
+
+func plural(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// title says in a sentence where the subject stands, or who leads.
+func (c *Comparison) title(q Query) string {
+	in := q.Measure.InSentence()
+	if len(c.Rows) == 0 {
+		return "Nothing to rank yet in " + in
+	}
+	if i := c.find(q.Subject); i >= 0 {
+		p := c.Rows[i].Standing
+		return fmt.Sprintf("%s %s %s", c.Rows[i].Name, chart.Standing(p.Best, p.Worst, len(c.Rows)), in)
+	}
+	leaders := 0
+	for _, r := range c.Rows {
+		if r.Standing.Best == 1 {
+			leaders++
+		}
+	}
+	switch {
+	case leaders == 1:
+		return c.Rows[0].Name + " leads in " + in
+	case leaders == len(c.Rows):
+		return "No order is sure in " + in
+	case leaders == 2 && c.Rows[0].Name == c.Rows[1].Name:
+		return fmt.Sprintf("Two configurations of the %s share the lead in %s", c.Rows[0].Name, in)
+	case leaders == 2:
+		return fmt.Sprintf("%s and %s share the lead in %s", c.Rows[0].Name, c.Rows[1].Name, in)
+	}
+	return fmt.Sprintf("%d share the lead in %s", leaders, in)
+}

@@ -1,0 +1,57 @@
+package compare
+
+import (
+	"strings"
+
+	"durvek/core/method"
+	"durvek/core/quantity"
+)
+
+// Measure is a measure with its test, as comparisons need it.
+type Measure struct {
+	ID        string             `json:"id" doc:"test/measure"`
+	Name      string             `json:"name" doc:"Test and measure in words"`
+	Group     string             `json:"group"`
+	Unit      string             `json:"unit" doc:"UCUM code"`
+	Symbol    string             `json:"symbol"`
+	Scale     quantity.Scale     `json:"scale"`
+	Better    quantity.Direction `json:"better"`
+	Version   int                `json:"version"`
+	MustMatch []string           `json:"must_match"`
+	Variants  int                `json:"variants" doc:"Variants with a figure"`
+	def       method.Measure
+}
+
+// NewMeasure joins a test and one of its measures.
+func NewMeasure(t method.Test, m method.Measure) Measure {
+	name := t.Name
+	if len(t.Measures) > 1 {
+		name += ", " + m.Name
+	}
+	must := t.MustMatch
+	if must == nil {
+		must = []string{}
+	}
+	return Measure{ID: method.ID(t.Slug, m.Slug), Name: name, Group: t.Group, Unit: m.Unit,
+		Symbol: quantity.Symbol(m.Unit),
+		Scale:  m.Scale, Better: m.Better, Version: t.Version, MustMatch: must, def: m}
+}
+
+// OnPaper tells whether its figures are read off spec sheets or offers, not measured.
+func (m Measure) OnPaper() bool {
+	return strings.HasPrefix(m.ID, "spec/") || strings.HasPrefix(m.ID, "price/")
+}
+
+// Def is the measure's definition.
+func (m Measure) Def() method.Measure { return m.def }
+
+// InSentence is the name as it stands inside a sentence.
+func (m Measure) InSentence() string { return LowerFirst(m.Name) }
+
+// LowerFirst lowers a name's first letter unless it starts with an abbreviation.
+func LowerFirst(s string) string {
+	if len(s) > 1 && s[1] >= 'A' && s[1] <= 'Z' || s == "" {
+		return s
+	}
+	return strings.ToLower(s[:1]) + s[1:]
+}

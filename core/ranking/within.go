@@ -1,0 +1,85 @@
+package ranking
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"durvek/core/quantity"
+	"durvek/core/stats"
+)
+
+// Within is the place of one entry among others: the range of places that it can hold, and of how many.
+type Within struct {
+	Place
+	Of    int    `json:"of"`
+	Words string `json:"words"`
+}
+
+// Text says the place in words.
+func (w Within) Text() string { return w.Words }
+
+// PlaceAmong is the marginal confidence set for one entry's rank among others that keep passes (all, if it is nil):
+// only its own pairs are tested, at 1 − α/(2(n−1)) each (Bonferroni, after Mogstad, Romano, Shaikh and Wilhelm 2024,
+// section 3).
+func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) Within {
+	o = o.filled()
+	at := slices.IndexFunc(entries, func(e Entry) bool { return e.ID == id })
+	n := 0
+	for _, e := range entries {
+		if e.ID == id || keep == nil || keep(e.ID) {
+			n++
+		}
+	}
+	out := Within{Place: Place{1, max(n, 1)}, Of: n}
+	if at < 0 || n < 2 {
+		out.Words = placeWords(out.Place, n)
+		return out
+	}
+	p := 1 - (1-o.Level)/2/float64(n-1)
+	me := entries[at].Estimate.At(p)
+	mine := o.merit(me)
+	openUp := o.Better == quantity.Higher
+	for _, e := range entries {
+		if e.ID == id || keep != nil && !keep(e.ID) {
+			continue
+		}
+		other := e.Estimate
+		diff := o.merit(other) - mine
+		// Nothing is sure of a difference that is smaller than one standard error: most of a long history needs no quantile.
+		quick := math.Abs(diff) - me.HalfWidth - other.HalfWidth
+		if quick <= 0 || quick*quick <= me.SE*me.SE+other.SE*other.SE {
+			continue
+		}
+		if mb, ob := me.Bound != "", other.Bound != ""; mb || ob {
+			// All bounds say that the true value lies at or above them: a merit open upwards may yet win, one open downwards yet
+			// lose.
+			barred, also := mb && openUp || ob && !openUp, mb && !openUp || ob && openUp
+			if o.Better == quantity.Target || diff > 0 && barred || diff < 0 && also {
+				continue
+			}
+		}
+		se, df := stats.Difference(me, other.At(p))
+		if quick > stats.Quick(p, df)*se {
+			if diff > 0 {
+				out.Best++
+			} else {
+				out.Worst--
+			}
+		}
+	}
+	out.Words = placeWords(out.Place, n)
+	return out
+}
+
+func placeWords(p Place, n int) string {
+	switch {
+	case n < 2:
+		return "alone"
+	case p.Best == 1 && p.Worst == n:
+		return "anywhere"
+	case p.Best == p.Worst:
+		return fmt.Sprintf("number %d", p.Best)
+	}
+	return fmt.Sprintf("between %d and %d", p.Best, p.Worst)
+}

@@ -1,0 +1,318 @@
+package results
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"durvek/core/compare"
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/core/trust"
+	"durvek/desk"
+	"durvek/store"
+)
+
+// cellText names a cell for doubts about it as a whole.
+func cellText(k store.CellKey) string {
+	return strings.Join([]string{k.Measure, k.Setup, k.Unit, k.Host, k.Place, k.Basis}, "|")
+}
+
+// caseOf gathers what rules read of a run. With figures that no longer count it is examined as it stands.
+func (d *Results) caseOf(ctx context.Context, a arrived) (trust.Case, func(string) store.CellKey, string, error) {
+	r := a.run
+	c := trust.Case{Run: r, Trace: a.sensed, Beside: map[string]float64{}}
+	var err error
+	if c.Test, err = d.desk.Store.Test(ctx, r.Test, r.TestVersion); err != nil {
+		return c, nil, "", err
+	}
+	newest, err := d.desk.Store.Test(ctx, r.Test, 0)
+	if err != nil {
+		return c, nil, "", err
+	}
+	c.Newest = newest.Version
+	if c.Setup, err = d.desk.Store.Setup(ctx, r.Setup); err != nil {
+		return c, nil, "", err
+	}
+	u, err := d.desk.Store.Unit(ctx, r.Subject)
+	if err != nil {
+		return c, nil, "", err
+	}
+	v, err := d.desk.Store.Variant(ctx, u.Variant)
+	if err != nil {
+		return c, nil, "", err
+	}
+	c.Spec = v.Spec
+	sitting, err := d.desk.Store.Sitting(ctx, r.Sitting)
+	if err != nil {
+		return c, nil, "", err
+	}
+	c.Machine = sitting.Machine
+	shared, err := d.desk.Store.RunCell(ctx, r.ID)
+	if err != nil {
+		return c, nil, "", err
+	}
+	key := func(measure string) store.CellKey {
+		k := shared
+		k.Measure = method.ID(r.Test, measure)
+		return k
+	}
+	conditions := trust.Effective(c.Setup.Conditions, r.Observed)
+	for i, x := range r.Readings {
+		m, ok := c.Test.Measure(x.Measure)
+		if !ok || x.State == record.Missing {
+			continue
+		}
+		measure := compare.NewMeasure(c.Test, m)
+		f := trust.Figures{Measure: m}
+		if f.Pool, err = d.figures.Roughly(measure); err != nil {
+			return c, nil, "", err
+		}
+		if f.Repeats, err = d.desk.Store.CellRuns(ctx, key(m.Slug)); err != nil {
+			return c, nil, "", err
+		}
+		if f.Copied, err = d.desk.Store.OtherCells(ctx, key(m.Slug)); err != nil {
+			return c, nil, "", err
+		}
+		e, ok, err := d.figures.Cell(key(m.Slug))
+		if err != nil {
+			return c, nil, "", err
+		}
+		if ok {
+			f.Cell = e.Cell
+		}
+		if m.Scale.Logarithmic() {
+			if f.Kin, err = d.figures.Kin(ctx, measure, shared, u.Variant, conditions); err != nil {
+				return c, nil, "", err
+			}
+		}
+		if i == 0 {
+			if f.Versions, err = d.figures.Versions(measure, r.Setup, u.Variant, conditions); err != nil {
+				return c, nil, "", err
+			}
+		}
+		c.Figures = append(c.Figures, f)
+	}
+	for _, h := range [][]string{{"drive-sequential", "read", "write"}, {"folder-copy", "rate", "reading-busy",
+		"writing-busy"}} {
+		if c.Test.Group != "storage" {
+			break
+		}
+		for _, slug := range h[1:] {
+			id := method.ID(h[0], slug)
+			x, ok, err := d.figures.Nearby(id, shared, false)
+			if err != nil {
+				return c, nil, "", err
+			}
+			if ok {
+				c.Beside[id] = x.Cell.Median
+			}
+		}
+	}
+	return c, key, u.Variant, nil
+}
+
+// examine asks the rules about runs that came in.
+func (d *Results) examine(ctx context.Context, runs []arrived) error {
+	d.judging.Lock()
+	defer d.judging.Unlock()
+	tunings, err := d.desk.Store.Tunings(ctx)
+	if err != nil {
+		return err
+	}
+	changed := 0
+	for _, a := range runs {
+		n, err := d.examineOne(ctx, a, tunings)
+		if err != nil {
+			return err
+		}
+		changed += n
+	}
+	if changed > 0 {
+		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": runs[0].run.ID,
+			"plan": runs[0].run.Plan}})
+	}
+	return nil
+}
+
+// grown is by how much a dismissed doubt must have grown before it is raised again.
+const grown = 1.5
+
+// byRule signs what no person did.
+const byRule = "the rule"
+
+// examineOne asks the rules about one run and writes what they say. judging is held, so that what is said of a cell
+// follows from all that was said before.
+func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning) (changed int, err error) {
+	defer func() { // a fault of a rule must cost neither the run nor the service
+		if r := recover(); r != nil {
+			err = fmt.Errorf("the rules failed on run %s: %v", a.run.ID, r)
+		}
+	}()
+	c, key, variant, err := d.caseOf(ctx, a)
+	if err != nil {
+		return 0, err
+	}
+	cell := func(measure string) string { return cellText(key(measure)) }
+	found := trust.Examine(c, tunings, cell)
+	if a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings,
+		func(x record.Reading) bool { return x.State != record.Void }) {
+		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID }) // it does not count any more
+	}
+	at := d.desk.Now()
+	err = d.desk.Write(ctx, func(q *desk.Tx) error {
+		changed = 0
+		q.After(func() {
+			if changed > 0 {
+				d.figures.Doubted(a.run.Test)
+			}
+		})
+		held := map[string]bool{}
+		for _, x := range found {
+			held[x.Key] = true
+			if told, err := toldAlready(ctx, q, x); err != nil {
+				return err
+			} else if told {
+				continue
+			}
+			x.Variant, x.Plan, x.Started, x.Raised = variant, a.run.Plan, a.run.Started, at
+			old, err := q.DoubtByKey(ctx, x.Key)
+			for err == nil && old.State == trust.Upheld && x.Run != old.Run && !slices.Contains(old.Runs, x.Run) {
+				x.Key += "|" + old.ID // the same thing, of runs that still count: what follows the upheld one
+				old, err = q.DoubtByKey(ctx, x.Key)
+			}
+			act := store.DoubtAct{At: at, By: byRule, Sentence: x.Sentence}
+			switch {
+			case errors.Is(err, store.ErrNotFound):
+				x.ID, act.Act = desk.NewID(), "raised"
+			case err != nil:
+				return err
+			case old.State == trust.Open:
+				x.ID, x.Raised = old.ID, old.Raised
+				if x.Run != old.Run {
+					act.Act = "changed"
+				}
+				if x.Grouped {
+					if slices.Contains(old.Runs, x.Run) {
+						continue
+					}
+					x.Runs, act.Act, act.Sentence = append(old.Runs, x.Run), "changed", "also of run "+x.Run
+				}
+			case old.State == trust.Dismissed && (old.By == byRule || x.Size > grown*old.Size && old.Size > 0):
+				x.ID, act.Act = old.ID, "raised again"
+			default:
+				continue
+			}
+			if err := q.PutDoubt(ctx, x); err != nil {
+				return err
+			}
+			if act.Act != "" {
+				changed++
+				if err := q.AddDoubtAct(ctx, x.ID, act); err != nil {
+					return err
+				}
+			}
+		}
+		// What a rule says of a whole cell falls when later repeats lift it.
+		var keys []string
+		for _, r := range trust.Rules {
+			for _, f := range c.Figures {
+				if k := r.Name + "|" + cell(f.Measure.Slug); r.Whole && !held[k] {
+					keys = append(keys, k)
+				}
+			}
+		}
+		lifted, err := q.CellDoubts(ctx, keys)
+		if err != nil {
+			return err
+		}
+		for _, x := range lifted {
+			if x.State != trust.Open {
+				continue
+			}
+			x.State, x.By, x.Settled, x.Reason = trust.Dismissed, byRule, &at, "the repeats since then agree"
+			changed++
+			if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule,
+				Act: "dismissed", Reason: x.Reason})); err != nil {
+				return err
+			}
+		}
+		return q.Examined(ctx, a.run.ID)
+	})
+	return changed, err
+}
+
+// toldAlready tells whether an open doubt about the same figure says more than a new one would.
+func toldAlready(ctx context.Context, q *desk.Tx, x trust.Doubt) (bool, error) {
+	open, _, err := q.Doubts(ctx, store.DoubtFilter{Run: x.Run, State: trust.Open})
+	return slices.ContainsFunc(open, func(o trust.Doubt) bool {
+		r, _ := trust.RuleOf(o.Rule)
+		return o.Run == x.Run && o.Measure == x.Measure && slices.Contains(r.Hides, x.Rule)
+	}), err
+}
+
+// stored makes a recorded run ready for the rules.
+func (d *Results) stored(ctx context.Context, id string) (arrived, error) {
+	r, err := d.desk.Store.Run(ctx, id)
+	if err != nil {
+		return arrived{}, desk.Missing(err, "run", id)
+	}
+	if r.Series, err = d.desk.Store.Series(ctx, id); err != nil {
+		return arrived{}, err
+	}
+	t, err := d.desk.Store.Trace(ctx, id, 0, 0)
+	return arrived{r, t}, err
+}
+
+// Reexamined tells what asking the rules about the desk's history brought.
+type Reexamined struct {
+	Runs   int `json:"runs"`
+	Doubts int `json:"doubts" doc:"Raised anew, raised again, or lifted"`
+	Open   int `json:"open" doc:"Open doubts now"`
+}
+
+// Examine asks the rules about runs that are there already: the desk's whole history, or a part of it.
+func (d *Results) Examine(ctx context.Context, f store.RunFilter, by string) (Reexamined, error) {
+	ids, err := d.desk.Store.RunIDs(ctx, f)
+	if err != nil {
+		return Reexamined{}, err
+	}
+	n, err := d.examineAll(ctx, ids)
+	out := Reexamined{Runs: len(ids), Doubts: n}
+	if err != nil {
+		return out, err
+	}
+	_, out.Open, err = d.desk.Store.Doubts(ctx, store.DoubtFilter{State: trust.Open, Limit: 1})
+	return out, errors.Join(err, d.desk.Write(ctx, func(q *desk.Tx) error {
+		return q.Note(ctx, d.desk.Now(), by, "examine history", "", fmt.Sprintf("%d runs, %d doubts", out.Runs, out.Doubts))
+	}))
+}
+
+func (d *Results) examineAll(ctx context.Context, ids []string) (changed int, err error) {
+	tunings, err := d.desk.Store.Tunings(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, id := range ids {
+		if err := ctx.Err(); err != nil {
+			return changed, err
+		}
+		a, err := d.stored(ctx, id)
+		if err != nil {
+			return changed, err
+		}
+		d.judging.Lock()
+		n, err := d.examineOne(ctx, a, tunings)
+		d.judging.Unlock()
+		if err != nil {
+			return changed, err
+		}
+		changed += n
+	}
+	if changed > 0 {
+		d.desk.Events.Send(desk.Event{Name: "doubt", Data: struct{}{}})
+	}
+	return changed, nil
+}
