@@ -26,7 +26,7 @@ test: console probe
 
 ## bin/durvek with the console inside
 build: console probe
-	$(GO) build -trimpath -o bin/durvek ./cmd/durvek
+	$(GO) build -trimpath -ldflags "-s -w" -o bin/durvek ./cmd/durvek
 
 ## the benchmarks, as one table beside their references
 bench: console probe
