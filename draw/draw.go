@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"image/color"
 	"image/png"
+	"reflect"
 	"sync"
 
 	xfont "golang.org/x/image/font"
@@ -91,22 +92,23 @@ type drawing interface {
 	paint(c vg.Canvas, groundless bool)
 }
 
+var layouts = map[reflect.Type]func(chart.Picture, Format, Theme) drawing{}
+
+// register adds a kind of chart with what lays it out; each kind's file adds its own.
+func register[C chart.Picture, D drawing](layOut func(C, Format, Theme) D) {
+	layouts[reflect.TypeFor[C]()] = func(p chart.Picture, f Format, t Theme) drawing { return layOut(p.(C), f, t) }
+}
+
 func layOutAny(p chart.Picture, o Options) (drawing, error) {
 	f, err := o.format()
 	if err != nil {
 		return nil, err
 	}
-	switch c := p.(type) {
-	case chart.Ranked:
-		return layOut(c, f, o.theme()), nil
-	case chart.Forest:
-		return layOutForest(c, f, o.theme()), nil
-	case chart.Scatter:
-		return layOutScatter(c, f, o.theme()), nil
-	case chart.Lines:
-		return layOutLines(c, f, o.theme()), nil
+	lay, ok := layouts[reflect.TypeOf(p)]
+	if !ok {
+		return nil, fmt.Errorf("a picture of kind %T cannot be drawn", p)
 	}
-	return nil, fmt.Errorf("a picture of kind %T cannot be drawn", p)
+	return lay(p, f, o.theme()), nil
 }
 
 // SVG draws a chart as SVG, with its text alternative inside.

@@ -27,6 +27,8 @@ type forest struct {
 	ticks              []float64
 }
 
+func init() { register(layOutForest) }
+
 func layOutForest(c chart.Forest, f Format, t Theme) *forest {
 	z := f.Zoom
 	row, heading := 27*z, 30*z

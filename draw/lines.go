@@ -14,6 +14,8 @@ type lines struct {
 	c chart.Lines
 }
 
+func init() { register(layOutLines) }
+
 func layOutLines(c chart.Lines, f Format, t Theme) *lines {
 	l := &lines{c: c}
 	l.frame = newFrame(c.Title, c.Subtitle, c.Notes, c.Foot, f, t, func(z float64) float64 { return 480 * z })

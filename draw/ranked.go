@@ -51,6 +51,8 @@ const (
 	footLeading = 22.0
 )
 
+func init() { register(layOut) }
+
 func layOut(c chart.Ranked, f Format, t Theme) *layout {
 	z := f.Zoom
 	if f.Height > 0 {

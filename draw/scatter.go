@@ -17,6 +17,8 @@ type scatter struct {
 	c chart.Scatter
 }
 
+func init() { register(layOutScatter) }
+
 func layOutScatter(c chart.Scatter, f Format, t Theme) *scatter {
 	l := &scatter{c: c}
 	l.frame = newFrame(c.Title, c.Subtitle, c.Notes, c.Foot, f, t, func(z float64) float64 { return 520 * z })

@@ -262,7 +262,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	noises := map[string]float64{}
 	for _, x := range t.Measures {
 		id := method.ID(t.Slug, x.Slug)
-		v, err := m.expected(t.Slug, x.Slug)
+		v, err := m.expected(t, x.Slug)
 		if err != nil {
 			return out, fmt.Errorf("%s on %s: %w", id, m.Name, err)
 		}

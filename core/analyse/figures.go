@@ -8,12 +8,15 @@ import (
 	"durvek/core/record"
 )
 
-// table holds the analyses that a test may name: each makes readings of a run's raw series, and says
-// beside them what else it saw.
-var table = map[string]func(method.Test, *record.Run) ([]record.Reading, map[string]string, error){
-	"frames":    frames,
-	"sustained": sustained,
-}
+// analysis makes readings of a finished run's raw series, and says beside them what else it saw.
+type analysis func(method.Test, *record.Run) ([]record.Reading, map[string]string, error)
+
+var analyses = map[string]analysis{}
+
+// register adds an analysis under the name by which tests ask for it; each analysis's file adds its own.
+func register(name string, f analysis) { analyses[name] = f }
+
+func init() { register("sustained", sustained) }
 
 // Figures adds to a finished run the readings that its test's analysis makes of its series, for measures
 // that the run brings none of. A run of a test without an analysis stays as it is.
@@ -22,7 +25,7 @@ func Figures(t method.Test, r *record.Run) error {
 	if t.Analysis == "" || r.Outcome != record.Done || !missing {
 		return nil
 	}
-	read, ok := table[t.Analysis]
+	read, ok := analyses[t.Analysis]
 	if !ok {
 		return fmt.Errorf("test %q asks for the unknown analysis %q", t.Slug, t.Analysis)
 	}

@@ -109,6 +109,8 @@ func FrameMeasures() []method.Measure {
 // atRefresh is the share of the screen's refresh rate from which on the screen limits, not what draws.
 const atRefresh = 0.985
 
+func init() { register("frames", frames) }
+
 // frames makes the readings of the series "frame", with the frames of a series "generated" counted apart. A mean rate
 // at the screen's refresh rate, where the run tells that, is at its ceiling.
 func frames(t method.Test, r *record.Run) ([]record.Reading, map[string]string, error) {

@@ -5,15 +5,11 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
-	"io"
 	"math"
-	"regexp"
 	"strconv"
 	"strings"
-	"time"
 
 	"durvek/core/analyse"
-	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/desk"
 	"durvek/store"
@@ -136,9 +132,9 @@ func (d *Results) LayLog(ctx context.Context, run, name string, data []byte, shi
 	if err != nil {
 		return none, desk.Missing(err, "run", run)
 	}
-	log, err := readLog(data, r.Started)
+	log, err := analyse.ReadLog(data, r.Started)
 	if err != nil {
-		return none, err
+		return none, desk.Refuse(desk.Invalid, "%v", err)
 	}
 	own, err := d.desk.Store.Trace(ctx, run, 0, 0)
 	if err != nil {
@@ -209,93 +205,4 @@ func (d *Results) DropLog(ctx context.Context, run, id, by string) error {
 		}
 		return err
 	})
-}
-
-var logColumn = regexp.MustCompile(`^(.+?)\s*[\[(]([^\])]*)[\])]$`)
-
-// mostLogColumns bounds what one outside log brings.
-const mostLogColumns = 100
-
-// readLog reads an outside sensor's table. Moments of the day count from the run's start; bare seconds stay.
-func readLog(data []byte, started time.Time) (record.Trace, error) {
-	var t record.Trace
-	r := csv.NewReader(strings.NewReader(strings.TrimPrefix(string(data), "\ufeff")))
-	r.FieldsPerRecord = -1
-	if first, _, _ := strings.Cut(string(data), "\n"); strings.Count(first, ";") > strings.Count(first, ",") {
-		r.Comma = ';'
-	}
-	head, err := r.Read()
-	if err != nil || len(head) < 2 {
-		return t, desk.Refuse(desk.Invalid, "line 1: a log begins with a line of column names: seconds or time, then NAME "+
-			"[UNIT]")
-	}
-	if len(head) > mostLogColumns {
-		return t, desk.Refuse(desk.Invalid, "line 1: a log has %d columns at most, not %d", mostLogColumns, len(head))
-	}
-	units, names := map[string]string{}, make([]string, len(head))
-	for i, h := range head[1:] {
-		h = strings.TrimSpace(h)
-		unit := ""
-		if m := logColumn.FindStringSubmatch(h); m != nil {
-			h, unit = m[1], m[2]
-		}
-		if unit != "" {
-			u, err := quantity.LookUp(unit)
-			if err != nil {
-				return t, desk.Refuse(desk.Invalid, "line 1, column %d: %v", i+2, err)
-			}
-			unit = u.Code
-		} else if c, ok := record.ChannelOf(h); ok {
-			unit = c.Unit
-		}
-		if _, twice := units[h]; twice || h == "" {
-			return t, desk.Refuse(desk.Invalid, "line 1, column %d: column %q has no name or stands twice", i+2, h)
-		}
-		names[i+1], units[h] = h, unit
-	}
-	last := math.Inf(-1)
-	for {
-		row, err := r.Read()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		var broken *csv.ParseError
-		if errors.As(err, &broken) {
-			return t, desk.Refuse(desk.Invalid, "line %d: %v", broken.Line, broken.Err)
-		}
-		if err != nil {
-			return t, err
-		}
-		line, _ := r.FieldPos(0)
-		at, err := strconv.ParseFloat(strings.TrimSpace(row[0]), 64)
-		if err != nil {
-			moment, err := time.Parse(time.RFC3339, strings.TrimSpace(row[0]))
-			if err != nil {
-				return t, desk.Refuse(desk.Invalid, "line %d: %q is neither seconds nor a moment such as 2026-11-23T10:00:00Z",
-					line, row[0])
-			}
-			at = moment.Sub(started).Seconds()
-		}
-		if at <= last || len(row) > len(head) {
-			return t, desk.Refuse(desk.Invalid, "line %d: times rise from line to line, and no line has more columns than "+
-				"the first", line)
-		}
-		last = at
-		values := map[string]float64{}
-		for i, cell := range row[1:] {
-			if cell = strings.TrimSpace(cell); cell == "" {
-				continue
-			}
-			v, err := strconv.ParseFloat(cell, 64)
-			if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
-				return t, desk.Refuse(desk.Invalid, "line %d, column %d: %q is not a number", line, i+2, cell)
-			}
-			values[names[i+1]] = v
-		}
-		t.Add(at, values, units)
-	}
-	if len(t.Times) < 2 {
-		return t, desk.Refuse(desk.Invalid, "the log has %d rows of figures; it needs two at least", len(t.Times))
-	}
-	return t, nil
 }

@@ -15,8 +15,8 @@ import (
 // Certain is a kind of trouble that needs no statistics: it must always be found, and what comes near it never.
 type Certain struct {
 	Rule  string
-	plant func(rng *rand.Rand, c *trust.Case)
-	near  func(rng *rand.Rand, c *trust.Case) // like it, but all right
+	Plant func(rng *rand.Rand, c *trust.Case)
+	Near  func(rng *rand.Rand, c *trust.Case) // like it, but all right
 }
 
 func pick[T any](rng *rand.Rand, list ...T) T { return list[rng.IntN(len(list))] }
@@ -249,14 +249,14 @@ func (k Certain) Try(seed uint64, times int) (found int, falsely map[string]int)
 	}
 	for range times {
 		c := plain(rng)
-		k.plant(rng, &c)
+		k.Plant(rng, &c)
 		said := examine(c)
 		if said[k.Rule] {
 			found++
 		}
 		delete(said, k.Rule)
 		c = plain(rng)
-		k.near(rng, &c)
+		k.Near(rng, &c)
 		for _, more := range []map[string]bool{said, examine(c)} {
 			for r := range more {
 				falsely[r]++

@@ -39,7 +39,7 @@ func TestKernelsRunForReal(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it measures for real")
 	}
-	if len(Kernels) != 13 {
+	if len(Kernels) < 13 {
 		t.Fatalf("the roster has %d kernels", len(Kernels))
 	}
 	for _, k := range Kernels {
