@@ -59,26 +59,9 @@ func readTable(data []byte, started time.Time) (record.Trace, error) {
 	if len(head) > mostLogColumns {
 		return t, fmt.Errorf("line 1: a log has %d columns at most, not %d", mostLogColumns, len(head))
 	}
-	units, names := map[string]string{}, make([]string, len(head))
-	for i, h := range head[1:] {
-		h = strings.TrimSpace(h)
-		unit := ""
-		if m := logColumn.FindStringSubmatch(h); m != nil {
-			h, unit = m[1], m[2]
-		}
-		if unit != "" {
-			u, err := quantity.LookUp(unit)
-			if err != nil {
-				return t, fmt.Errorf("line 1, column %d: %v", i+2, err)
-			}
-			unit = u.Code
-		} else if c, ok := record.ChannelOf(h); ok {
-			unit = c.Unit
-		}
-		if _, twice := units[h]; twice || h == "" {
-			return t, fmt.Errorf("line 1, column %d: column %q has no name or stands twice", i+2, h)
-		}
-		names[i+1], units[h] = h, unit
+	names, units, err := logColumns(head)
+	if err != nil {
+		return t, err
 	}
 	last := math.Inf(-1)
 	for {
@@ -125,4 +108,30 @@ func readTable(data []byte, started time.Time) (record.Trace, error) {
 		return t, fmt.Errorf("the log has %d rows of figures; it needs two at least", len(t.Times))
 	}
 	return t, nil
+}
+
+// logColumns reads the header: each column's channel, and the channels' units.
+func logColumns(head []string) (names []string, units map[string]string, err error) {
+	names, units = make([]string, len(head)), map[string]string{}
+	for i, h := range head[1:] {
+		h = strings.TrimSpace(h)
+		unit := ""
+		if m := logColumn.FindStringSubmatch(h); m != nil {
+			h, unit = m[1], m[2]
+		}
+		if unit != "" {
+			u, err := quantity.LookUp(unit)
+			if err != nil {
+				return nil, nil, fmt.Errorf("line 1, column %d: %v", i+2, err)
+			}
+			unit = u.Code
+		} else if c, ok := record.ChannelOf(h); ok {
+			unit = c.Unit
+		}
+		if _, twice := units[h]; twice || h == "" {
+			return nil, nil, fmt.Errorf("line 1, column %d: column %q has no name or stands twice", i+2, h)
+		}
+		names[i+1], units[h] = h, unit
+	}
+	return names, units, nil
 }
