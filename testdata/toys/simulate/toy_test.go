@@ -12,7 +12,8 @@ func TestToy(t *testing.T) {
 	for _, x := range workload.Tests() {
 		slugs = append(slugs, x.Slug)
 	}
-	for _, want := range []string{"toy-counting", "toy-counting-scaling", "toy-counting-sustained", "toy-nap", "toy-echo"} {
+	for _, want := range []string{"toy-counting", "toy-counting-scaling", "toy-counting-sustained", "toy-nap",
+		"toy-echo"} {
 		if !slices.Contains(slugs, want) {
 			t.Errorf("no %s among the tests", want)
 		}
