@@ -12,35 +12,20 @@ import (
 	"net/http"
 	"path"
 	"strings"
-	"time"
 
 	"github.com/gofiber/fiber/v2"
 
-	"durvek/desk/house"
+	"durvek/api"
 	"durvek/draw"
 )
 
-// planCode is what a machine joins a plan with: a code to type, and a link to the probe that carries it.
-type planCode struct {
-	Code    string    `json:"code"`
-	Expires time.Time `json:"expires"`
-	Link    string    `json:"link" doc:"Opens the probe, the page that measures a phone, tablet or any browser, for this plan"`
-	QR      string    `json:"qr" doc:"The link as a QR code, an SVG document"`
-	Note    string    `json:"note,omitempty" doc:"Why other devices do not reach the link"`
-}
-
-type asking struct {
-	Slugged
-	Host  string `header:"Host" hidden:"true"`
-	Proto string `header:"X-Forwarded-Proto" hidden:"true"`
-}
-
-func (s *Service) planCode(ctx context.Context, d *house.House, in *asking) (planCode, error) {
-	c, expires, err := d.Bench.JoinCode(ctx, in.Slug)
+// planCode makes a code for a plan, and a link to the probe by the address that it was asked by.
+func (s *Service) planCode(ctx context.Context, in *api.Asking) (api.JoinCode, error) {
+	c, expires, err := s.desk.Bench.JoinCode(ctx, in.Slug)
 	if err != nil {
-		return planCode{}, err
+		return api.JoinCode{}, err
 	}
-	out := planCode{Code: c, Expires: expires}
+	out := api.JoinCode{Code: c, Expires: expires}
 	base, alone := s.base(in.Host, in.Proto)
 	out.Link = base + "/probe/#" + c
 	if alone {

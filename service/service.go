@@ -118,7 +118,7 @@ func schemaName(t reflect.Type, hint string) string {
 	}
 	name := huma.DefaultSchemaNamer(t, hint)
 	if pkg := path.Base(base.PkgPath()); base.Name() != "" && strings.HasPrefix(base.PkgPath(), "durvek/") &&
-		pkg != "service" {
+		pkg != "api" {
 		return strings.ToUpper(pkg[:1]) + pkg[1:] + name
 	}
 	return name

@@ -5,11 +5,12 @@ import (
 	"strings"
 	"testing"
 
+	"durvek/api"
 	"durvek/desk"
 )
 
 func TestWeightsAsTheyAreWritten(t *testing.T) {
-	q, err := Weighed{Weights: " hashing/all=2, storage =1.5 ,memory=0", Use: "survey", Against: "fen-14"}.question()
+	q, err := weighing(api.Weighed{Weights: " hashing/all=2, storage =1.5 ,memory=0", Use: "survey", Against: "fen-14"})
 	if err != nil || len(q.Weights) != 3 || q.Use != "survey" || q.Reference != "fen-14" {
 		t.Fatalf("%+v, %v", q, err)
 	}
@@ -18,7 +19,7 @@ func TestWeightsAsTheyAreWritten(t *testing.T) {
 		t.Errorf("%+v", w)
 	}
 	for _, bad := range []string{"CPU", "CPU=", "CPU=two", "=1", "CPU=NaN", "CPU=Inf"} {
-		_, err := Weighed{Weights: bad}.question()
+		_, err := weighing(api.Weighed{Weights: bad})
 		if e, ok := err.(*desk.Error); !ok || e.Kind != desk.Invalid || !strings.Contains(e.Message, bad) {
 			t.Errorf("%q: %v", bad, err)
 		}
@@ -31,7 +32,7 @@ func FuzzWeights(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
-		q, err := Weighed{Weights: s}.question()
+		q, err := weighing(api.Weighed{Weights: s})
 		if err != nil {
 			return
 		}

@@ -2628,11 +2628,11 @@ export interface components {
             setup_a: string;
             setup_b: string;
         };
-        ConfirmRequest: {
+        Confirmation: {
             /** @description Which request; the open one if left out */
             ask?: string;
         };
-        "Direct-planRequest": {
+        Directive: {
             /** @enum {string} */
             do: "pause" | "resume" | "stop" | "skip";
             /**
@@ -2645,6 +2645,9 @@ export interface components {
             doubts: components["schemas"]["TrustDoubt"][];
             /** Format: int64 */
             total: number;
+        };
+        EditionNote: {
+            note?: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2991,6 +2994,17 @@ export interface components {
              */
             tries?: number;
             unit: string;
+        };
+        JoinCode: {
+            code: string;
+            /** Format: date-time */
+            expires: string;
+            /** @description Opens the probe, the page that measures a phone, tablet or any browser, for this plan */
+            link: string;
+            /** @description Why other devices do not reach the link */
+            note?: string;
+            /** @description The link as a QR code, an SVG document */
+            qr: string;
         };
         JoinRequest: {
             code: string;
@@ -3378,17 +3392,6 @@ export interface components {
             partner: string;
             place?: string;
         };
-        PlanCode: {
-            code: string;
-            /** Format: date-time */
-            expires: string;
-            /** @description Opens the probe, the page that measures a phone, tablet or any browser, for this plan */
-            link: string;
-            /** @description Why other devices do not reach the link */
-            note?: string;
-            /** @description The link as a QR code, an SVG document */
-            qr: string;
-        };
         PlanRequest: {
             /**
              * @description go-on with the next repeat; retry up to twice; skip the step's other repeats; stop the plan
@@ -3427,9 +3430,6 @@ export interface components {
             setups?: string[];
             steps: components["schemas"]["MethodPlanStep"][];
             unit: string;
-        };
-        PublishRequest: {
-            note?: string;
         };
         QuantityUnit: {
             code: string;
@@ -4262,10 +4262,14 @@ export interface components {
             test: string;
         };
         ReviewRequest: {
+            /** @description Field it is compared in */
             field?: string;
+            /** @description Measures to chart, in order; all if left out */
             measures?: string[];
+            /** @description Identifier; the variant's if left out */
             slug?: string;
             subject: string;
+            /** @description Title */
             title?: string;
         };
         RuleList: {
@@ -4273,16 +4277,29 @@ export interface components {
             causes: components["schemas"]["TrustCause"][];
             rules: components["schemas"]["ResultsRuleState"][];
         };
+        RuleTuning: {
+            /**
+             * Format: double
+             * @description Another limit
+             */
+            limit?: number;
+            /** @description The rule no longer asks */
+            off?: boolean;
+            /** @description Why; it is kept with the change */
+            reason?: string;
+            /** @description All tests if left out */
+            test?: string;
+        };
         RunList: {
             runs: components["schemas"]["RecordRun"][];
             /** Format: int64 */
             total: number;
         };
-        "Shift-logRequest": {
+        Shift: {
             /** Format: double */
             shift: number;
         };
-        "Sign-reviewRequest": {
+        Signature: {
             by: string;
         };
         StatsEstimate: {
@@ -4582,14 +4599,6 @@ export interface components {
             /** @description All tests if empty */
             test: string;
         };
-        "Tune-ruleRequest": {
-            /** Format: double */
-            limit?: number;
-            off?: boolean;
-            reason?: string;
-            /** @description All tests if left out */
-            test?: string;
-        };
         ValueStep: {
             /** Format: double */
             costs: number;
@@ -4708,7 +4717,7 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
-        Vocabulary: {
+        Words: {
             channels: components["schemas"]["RecordChannel"][];
             conditions: components["schemas"]["MethodConditionKey"][];
             kinds: string[];
@@ -5280,10 +5289,13 @@ export interface operations {
         parameters: {
             query: {
                 variant: string;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5357,6 +5369,7 @@ export interface operations {
         parameters: {
             query: {
                 test: string;
+                /** @description Field; everything if empty */
                 field?: string;
                 /** @description Variants, commas between; the field's if empty */
                 variants?: string;
@@ -5364,10 +5377,13 @@ export interface operations {
                 setup?: string;
                 /** @description Variant in question */
                 subject?: string;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5444,11 +5460,15 @@ export interface operations {
                 variants: string;
                 /** @description Setup; as-delivered if empty */
                 setup?: string;
+                /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5533,10 +5553,13 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5611,11 +5634,15 @@ export interface operations {
             query: {
                 /** @description test/measure */
                 measure: string;
+                /** @description Field; everything if empty */
                 field?: string;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5708,10 +5735,13 @@ export interface operations {
                 carried?: boolean;
                 /** @description Raised modes stand as rows of their own */
                 modes?: boolean;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5800,18 +5830,21 @@ export interface operations {
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
-                /** @description new if empty */
+                /** @description new, used or refurbished; new if empty */
                 condition?: "" | "new" | "used" | "refurbished";
-                /** @description Prices and rates as of a day */
+                /** @description Prices and rates as of a day, YYYY-MM-DD */
                 day?: string;
                 /** @description Prices without vouchers */
                 no_voucher?: boolean;
                 /** @description Performance by this measure; by an index if empty */
                 measure?: string;
+                /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
+                /** @description Dark ground */
                 dark?: boolean;
+                /** @description No ground */
                 transparent?: boolean;
-                /** @description PNG pixels per unit */
+                /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
             header?: never;
@@ -5884,6 +5917,7 @@ export interface operations {
     "check-claims": {
         parameters: {
             query?: {
+                /** @description Only this variant's */
                 variant?: string;
             };
             header?: never;
@@ -6155,6 +6189,7 @@ export interface operations {
         parameters: {
             query: {
                 test: string;
+                /** @description Field; everything if empty */
                 field?: string;
                 /** @description Variants, commas between; the field's if empty */
                 variants?: string;
@@ -6369,14 +6404,21 @@ export interface operations {
     "list-doubts": {
         parameters: {
             query?: {
+                /** @description open, upheld or dismissed */
                 state?: "" | "open" | "upheld" | "dismissed";
+                /** @description Only those of a rule */
                 rule?: string;
+                /** @description Only those of a test */
                 test?: string;
                 /** @description Unit */
                 subject?: string;
+                /** @description note, caution or serious */
                 severity?: "" | "note" | "caution" | "serious";
+                /** @description Only those of a run */
                 run?: string;
+                /** @description How many to leave out */
                 offset?: number;
+                /** @description How many */
                 limit?: number;
             };
             header?: never;
@@ -6511,6 +6553,7 @@ export interface operations {
     "repeat-doubted": {
         parameters: {
             query?: {
+                /** @description How many more repeats */
                 repeats?: number;
             };
             header?: never;
@@ -6653,10 +6696,15 @@ export interface operations {
             query?: {
                 /** @description Unit */
                 subject?: string;
+                /** @description Test */
                 test?: string;
+                /** @description Setup */
                 setup?: string;
+                /** @description Plan */
                 plan?: string;
+                /** @description done, failed, not-run or parked */
                 outcome?: "" | "done" | "failed" | "not-run" | "parked";
+                /** @description agent, file, typed or table */
                 source?: "" | "agent" | "file" | "typed" | "table";
                 /** @description doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored */
                 state?: "" | "doubted" | "void" | "changed";
@@ -6934,7 +6982,9 @@ export interface operations {
         parameters: {
             query: {
                 use: string;
+                /** @description Field; everything if empty */
                 field?: string;
+                /** @description Setup; as-delivered if empty */
                 setup?: string;
             };
             header?: never;
@@ -7164,6 +7214,7 @@ export interface operations {
                 variants: string;
                 /** @description Setup; as-delivered if empty */
                 setup?: string;
+                /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
             };
             header?: never;
@@ -7236,7 +7287,9 @@ export interface operations {
                 measure: string;
                 /** @description As delivered if left out */
                 setup?: string;
+                /** @description Unit or rig that a part was measured in */
                 host?: string;
+                /** @description Port, slot, screen or surface */
                 place?: string;
             };
             header?: never;
@@ -7372,10 +7425,15 @@ export interface operations {
     "list-incidents": {
         parameters: {
             query?: {
+                /** @description Only this unit's */
                 unit?: string;
+                /** @description Only this plan's */
                 plan?: string;
+                /** @description Only this kind */
                 kind?: string;
+                /** @description How many to leave out */
                 offset?: number;
+                /** @description How many */
                 limit?: number;
             };
             header?: never;
@@ -7657,8 +7715,11 @@ export interface operations {
     ledger: {
         parameters: {
             query?: {
+                /** @description Only this variant's */
                 variant?: string;
+                /** @description Only this maker's */
                 maker?: string;
+                /** @description maker, model, variant, year or maker-year */
                 by?: "" | "maker" | "model" | "variant" | "year" | "maker-year";
             };
             header?: never;
@@ -7727,6 +7788,7 @@ export interface operations {
         parameters: {
             query: {
                 variant: string;
+                /** @description How many */
                 most?: number;
             };
             header?: never;
@@ -8195,6 +8257,7 @@ export interface operations {
             query: {
                 /** @description test/measure */
                 measure: string;
+                /** @description Field; everything if empty */
                 field?: string;
             };
             header?: never;
@@ -8262,6 +8325,7 @@ export interface operations {
     "list-offers": {
         parameters: {
             query?: {
+                /** @description Only this variant's */
                 variant?: string;
             };
             header?: never;
@@ -8604,10 +8668,12 @@ export interface operations {
         parameters: {
             query: {
                 unit: string;
+                /** @description Run that it shows */
                 run?: string;
                 /** @description Test, or test/measure, that it belongs to */
                 measure?: string;
                 name?: string;
+                /** @description What is seen on it */
                 caption?: string;
             };
             header?: never;
@@ -8750,6 +8816,7 @@ export interface operations {
             query: {
                 measure: string;
                 variant: string;
+                /** @description Setup; as-delivered if empty */
                 setup?: string;
             };
             header?: never;
@@ -9183,7 +9250,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanCode"];
+                    "application/json": components["schemas"]["JoinCode"];
                 };
             };
             /** @description Unauthorized */
@@ -9244,7 +9311,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ConfirmRequest"];
+                "application/json": components["schemas"]["Confirmation"];
             };
         };
         responses: {
@@ -9315,7 +9382,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Direct-planRequest"];
+                "application/json": components["schemas"]["Directive"];
             };
         };
         responses: {
@@ -10148,7 +10215,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PublishRequest"];
+                "application/json": components["schemas"]["EditionNote"];
             };
         };
         responses: {
@@ -10356,7 +10423,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Sign-reviewRequest"];
+                "application/json": components["schemas"]["Signature"];
             };
         };
         responses: {
@@ -10624,9 +10691,9 @@ export interface operations {
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
-                /** @description new if empty */
+                /** @description new, used or refurbished; new if empty */
                 condition?: "" | "new" | "used" | "refurbished";
-                /** @description Prices and rates as of a day */
+                /** @description Prices and rates as of a day, YYYY-MM-DD */
                 day?: string;
                 /** @description Prices without vouchers */
                 no_voucher?: boolean;
@@ -10838,7 +10905,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Tune-ruleRequest"];
+                "application/json": components["schemas"]["RuleTuning"];
             };
         };
         responses: {
@@ -11039,10 +11106,15 @@ export interface operations {
             query?: {
                 /** @description Unit */
                 subject?: string;
+                /** @description Test */
                 test?: string;
+                /** @description Setup */
                 setup?: string;
+                /** @description Plan */
                 plan?: string;
+                /** @description done, failed, not-run or parked */
                 outcome?: "" | "done" | "failed" | "not-run" | "parked";
+                /** @description agent, file, typed or table */
                 source?: "" | "agent" | "file" | "typed" | "table";
                 /** @description doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored */
                 state?: "" | "doubted" | "void" | "changed";
@@ -11052,7 +11124,9 @@ export interface operations {
                 until?: string;
                 /** @description Part of unit, test, or anything that was observed, such as a firmware version */
                 text?: string;
+                /** @description How many to leave out */
                 offset?: number;
+                /** @description How many */
                 limit?: number;
             };
             header?: never;
@@ -11120,9 +11194,13 @@ export interface operations {
     "import-runs": {
         parameters: {
             query: {
+                /** @description Unit that was measured */
                 unit: string;
+                /** @description Unit or rig that a part was measured in */
                 host?: string;
+                /** @description Port, slot, screen or surface */
                 place?: string;
+                /** @description Setup; as delivered if left out */
                 setup?: string;
             };
             header?: never;
@@ -11332,6 +11410,7 @@ export interface operations {
     "lay-log": {
         parameters: {
             query?: {
+                /** @description Name of the sensor; the file's if left out */
                 name?: string;
                 /** @description Seconds to add to the log's times; found by correlation if left out */
                 shift?: string;
@@ -11416,7 +11495,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Shift-logRequest"];
+                "application/json": components["schemas"]["Shift"];
             };
         };
         responses: {
@@ -11824,6 +11903,7 @@ export interface operations {
     "list-sheets": {
         parameters: {
             query?: {
+                /** @description Only those for this kind of device */
                 kind?: string;
             };
             header?: never;
@@ -12090,6 +12170,7 @@ export interface operations {
     suggest: {
         parameters: {
             query?: {
+                /** @description Field; everything if empty */
                 field?: string;
                 /** @description Only this one's gaps */
                 variant?: string;
@@ -12097,6 +12178,7 @@ export interface operations {
                 use?: string;
                 /** @description Only this measure */
                 measure?: string;
+                /** @description How many */
                 most?: number;
             };
             header?: never;
@@ -12710,6 +12792,7 @@ export interface operations {
     "list-units": {
         parameters: {
             query?: {
+                /** @description Only this variant's */
                 variant?: string;
             };
             header?: never;
@@ -13135,9 +13218,9 @@ export interface operations {
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
-                /** @description new if empty */
+                /** @description new, used or refurbished; new if empty */
                 condition?: "" | "new" | "used" | "refurbished";
-                /** @description Prices and rates as of a day */
+                /** @description Prices and rates as of a day, YYYY-MM-DD */
                 day?: string;
                 /** @description Prices without vouchers */
                 no_voucher?: boolean;
@@ -13209,6 +13292,7 @@ export interface operations {
     "list-variants": {
         parameters: {
             query?: {
+                /** @description Only this model's */
                 model?: string;
             };
             header?: never;
@@ -13424,7 +13508,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Vocabulary"];
+                    "application/json": components["schemas"]["Words"];
                 };
             };
             /** @description Unauthorized */
@@ -13483,7 +13567,7 @@ export interface operations {
                 a: string;
                 /** @description Variant */
                 b: string;
-                /** @description As delivered if left out */
+                /** @description Setup; as-delivered if empty */
                 setup?: string;
             };
             header?: never;

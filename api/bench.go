@@ -1,0 +1,123 @@
+package api
+
+import (
+	"time"
+
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/record"
+	"durvek/desk/bench"
+	"durvek/desk/books"
+)
+
+const onBench = "bench"
+
+// Tests, setups, and the plans on the bench.
+var (
+	Tests      = get[None, []method.Test](onBench, "/api/tests", "list-tests", "List tests")
+	ImportTest = post[File, method.Test](onBench, "/api/tests", "import-test",
+		"Take in a test definition of the desk's own (YAML or JSON)")
+	TryMapping = post[Body[books.Trial], books.Tried](onBench, "/api/trials", "try-mapping",
+		"Try a test's mapping on a saved output; nothing is recorded")
+	Test     = get[Slugged, method.Test](onBench, "/api/tests/{slug}", "show-test", "A test")
+	Setups   = get[None, []method.Setup](onBench, "/api/setups", "list-setups", "List setups")
+	AddSetup = post[Body[method.Setup], method.Setup](onBench, "/api/setups", "add-setup", "Add or change a setup")
+	Bench    = get[AtMost20, []record.BenchPlan](onBench, "/api/bench", "bench", "Plans on the bench with how far each is")
+	AddPlan  = post[Body[PlanRequest], method.Plan](onBench, "/api/plans", "add-plan", "Add a plan for a unit")
+	Plan     = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan", "A plan with what came of each step")
+	PlanCode = post[Asking, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
+		"Make a one-time code with which a machine joins for a plan")
+	PlanLibrary = get[KindOf, []bench.PlanFile](onBench, "/api/plan-library", "plan-library",
+		"Plans that ship with the program, with what each takes")
+	AddPlanFrom = post[PlanFrom, method.Plan](onBench, "/api/plan-files", "add-plan-from-file",
+		"Put a plan file's plan, or one of the library, on the bench for a unit")
+	ExportPlan = file[Slugged](onBench, "/api/plan-files/{slug}", "export-plan", "A plan on the bench as a file",
+		"application/yaml")
+	DirectPlan = post[Directing, method.Plan](onBench, "/api/plans/{slug}/directives", "direct-plan",
+		"Pause, resume or stop a plan, or leave out a step")
+	Confirm = post[Confirming, method.Plan](onBench, "/api/plans/{slug}/confirmations", "confirm",
+		"Say that what a plan asked for is done")
+	LiveTrace = get[LiveTraced, []record.Series](onBench, "/api/plans/{slug}/trace", "live-trace",
+		"What the sensors told of the run that is being made")
+	Conditions   = get[None, []method.ConditionKey](onBench, "/api/conditions", "list-conditions", "Conditions of the desk's own")
+	AddCondition = post[Body[method.ConditionKey], method.ConditionKey](onBench, "/api/conditions", "add-condition",
+		"Add a condition of the desk's own; its key begins with own.")
+)
+
+// AtMost20 bounds a list.
+type AtMost20 struct {
+	Limit int `query:"limit" default:"20" minimum:"1" maximum:"200"`
+}
+
+// KindOf narrows a list to a kind of device.
+type KindOf struct {
+	Kind catalog.Kind `query:"kind" doc:"Only those for this kind of device"`
+}
+
+// PlanRequest is a plan as it is wished.
+type PlanRequest struct {
+	Unit   string            `json:"unit"`
+	Host   string            `json:"host,omitempty"`
+	Place  string            `json:"place,omitempty"`
+	Setup  string            `json:"setup,omitempty"`
+	Setups []string          `json:"setups,omitempty" doc:"Every step is made under each of them"`
+	Name   string            `json:"name,omitempty"`
+	Steps  []method.PlanStep `json:"steps"`
+	method.Terms
+}
+
+// PlanFrom is a plan of a file or of the library, for a unit.
+type PlanFrom struct {
+	Library string   `query:"library" doc:"Name in the library, in place of a file"`
+	Unit    string   `query:"unit" required:"true"`
+	Host    string   `query:"host"`
+	Place   string   `query:"place"`
+	Setups  []string `query:"setups" doc:"In place of the file's own"`
+	Repeats int      `query:"repeats" doc:"In place of the file's own"`
+	RawBody []byte   `contentType:"application/octet-stream"`
+}
+
+// Asking is a plan whose code is asked for, and by which address.
+type Asking struct {
+	Slugged
+	Host  string `header:"Host" hidden:"true"`
+	Proto string `header:"X-Forwarded-Proto" hidden:"true"`
+}
+
+// JoinCode is what a machine joins a plan with: a code to type, and a link to the probe that carries it.
+type JoinCode struct {
+	Code    string    `json:"code"`
+	Expires time.Time `json:"expires"`
+	Link    string    `json:"link" doc:"Opens the probe, the page that measures a phone, tablet or any browser, for this plan"`
+	QR      string    `json:"qr" doc:"The link as a QR code, an SVG document"`
+	Note    string    `json:"note,omitempty" doc:"Why other devices do not reach the link"`
+}
+
+// Directing says what a plan is to do.
+type Directing struct {
+	Slugged
+	Body Directive
+}
+
+// Directive is what a plan is to do.
+type Directive struct {
+	Do   string `json:"do" enum:"pause,resume,stop,skip"`
+	Step int    `json:"step,omitempty" doc:"For skip: the step, from 1"`
+}
+
+// Confirming says that something is done.
+type Confirming struct {
+	Slugged
+	Body Confirmation
+}
+
+// Confirmation says which request is done.
+type Confirmation struct {
+	Ask string `json:"ask,omitempty" doc:"Which request; the open one if left out"`
+}
+
+// LiveTraced is the plan whose trace is looked at.
+type LiveTraced struct {
+	Slugged
+	Points int `query:"points" default:"600" minimum:"4" maximum:"20000"`
+}

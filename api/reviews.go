@@ -1,0 +1,71 @@
+package api
+
+import (
+	"durvek/core/compare"
+	"durvek/core/verdict"
+)
+
+const reviews = "reviews"
+
+// Reviews and their editions.
+var (
+	Reviews   = get[None, []verdict.Review](reviews, "/api/reviews", "list-reviews", "List reviews")
+	AddReview = post[Body[ReviewRequest], verdict.Review](reviews, "/api/reviews", "add-review",
+		"Start a review with findings from the figures")
+	Review     = get[Slugged, verdict.Review](reviews, "/api/reviews/{slug}", "show-review", "A review")
+	SaveReview = put[Saving, verdict.Review](reviews, "/api/reviews/{slug}", "save-review",
+		"Change a review, from the revision it names")
+	RefreshFindings = post[Slugged, verdict.Review](reviews, "/api/reviews/{slug}/findings", "refresh-findings",
+		"Draw the findings anew and keep the reviewer's words")
+	SignReview = post[Signing, verdict.Review](reviews, "/api/reviews/{slug}/signature", "sign-review",
+		"Sign the verdict as it stands")
+	ReviewCharts = get[Slugged, []compare.Comparison](reviews, "/api/reviews/{slug}/charts", "review-charts",
+		"The review's ranked comparisons")
+	Publish = post[Publishing, verdict.Edition](reviews, "/api/reviews/{slug}/editions", "publish",
+		"Publish the next edition of a signed review")
+	EditionArchive = file[EditionOf](reviews, "/api/reviews/{slug}/editions/{number}", "edition-archive",
+		"An edition's folder as a ZIP archive", "application/zip")
+)
+
+// ReviewRequest is a review to be started.
+type ReviewRequest struct {
+	Slug     string   `json:"slug,omitempty" doc:"Identifier; the variant's if left out"`
+	Title    string   `json:"title,omitempty" doc:"Title"`
+	Subject  string   `json:"subject"`
+	Field    string   `json:"field,omitempty" doc:"Field it is compared in"`
+	Measures []string `json:"measures,omitempty" doc:"Measures to chart, in order; all if left out"`
+}
+
+// Saving changes a review.
+type Saving struct {
+	Slugged
+	Body verdict.Review
+}
+
+// Signing signs a review.
+type Signing struct {
+	Slugged
+	Body Signature
+}
+
+// Signature is a reviewer's name.
+type Signature struct {
+	By string `json:"by"`
+}
+
+// Publishing makes an edition.
+type Publishing struct {
+	Slugged
+	Body EditionNote
+}
+
+// EditionNote says what changed since the edition before.
+type EditionNote struct {
+	Note string `json:"note,omitempty"`
+}
+
+// EditionOf is an edition of a review.
+type EditionOf struct {
+	Slugged
+	Number int `path:"number" minimum:"1"`
+}
