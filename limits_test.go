@@ -10,6 +10,7 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -25,6 +26,9 @@ const (
 	mostColumns  = 120 // of a line
 )
 
+// field is a field with its tag, which cannot be broken.
+var field = regexp.MustCompile("^\t+\\w+ +\\S+ +`[^`]*`$")
+
 const exceptions = "testdata/limits.txt"
 
 // Files, functions and lines keep their limits, but for those in the list of exceptions, which only shrinks: one that
@@ -36,7 +40,7 @@ func TestNothingGrowsTooLong(t *testing.T) {
 			found["lines "+path] = n
 		}
 		for _, l := range lines {
-			if utf8.RuneCountInString(l) > mostColumns {
+			if utf8.RuneCountInString(l) > mostColumns && !field.MatchString(l) {
 				found["columns "+path]++
 			}
 		}

@@ -12,7 +12,8 @@ const access = "access"
 
 // Who may ask, and the words that files may use.
 var (
-	SignIn         = post[Body[Code], Token](access, "/api/sign-in", "sign-in", "Spend a one-time sign-in code for a token")
+	SignIn = post[Body[Code], Token](access, "/api/sign-in", "sign-in",
+		"Spend a one-time sign-in code for a token")
 	MakeSignInLink = post[None, Code](access, "/api/sign-in-links", "make-sign-in-link",
 		"Make the code of a one-time sign-in link")
 	SignOut    = post[None, None](access, "/api/sign-out", "sign-out", "End the token or session that asks")

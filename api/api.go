@@ -74,6 +74,9 @@ type (
 	}
 )
 
+// With is an input that is nothing but a value.
+func With[T any](v T) Body[T] { return Body[T]{v} }
+
 func get[I, O any](group, path, id, words string) Operation[I, O] {
 	return Operation[I, O]{http.MethodGet, path, id, group, words, ""}
 }

@@ -24,7 +24,8 @@ var (
 	AddSetup = post[Body[method.Setup], method.Setup](onBench, "/api/setups", "add-setup", "Add or change a setup")
 	Bench    = get[AtMost20, []record.BenchPlan](onBench, "/api/bench", "bench", "Plans on the bench with how far each is")
 	AddPlan  = post[Body[PlanRequest], method.Plan](onBench, "/api/plans", "add-plan", "Add a plan for a unit")
-	Plan     = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan", "A plan with what came of each step")
+	Plan     = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan",
+		"A plan with what came of each step")
 	PlanCode = post[Asking, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
 		"Make a one-time code with which a machine joins for a plan")
 	PlanLibrary = get[KindOf, []bench.PlanFile](onBench, "/api/plan-library", "plan-library",
@@ -39,7 +40,8 @@ var (
 		"Say that what a plan asked for is done")
 	LiveTrace = get[LiveTraced, []record.Series](onBench, "/api/plans/{slug}/trace", "live-trace",
 		"What the sensors told of the run that is being made")
-	Conditions   = get[None, []method.ConditionKey](onBench, "/api/conditions", "list-conditions", "Conditions of the desk's own")
+	Conditions = get[None, []method.ConditionKey](onBench, "/api/conditions", "list-conditions",
+		"Conditions of the desk's own")
 	AddCondition = post[Body[method.ConditionKey], method.ConditionKey](onBench, "/api/conditions", "add-condition",
 		"Add a condition of the desk's own; its key begins with own.")
 )

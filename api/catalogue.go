@@ -31,7 +31,8 @@ var (
 	AddRig      = post[Body[catalog.Rig], catalog.Rig](catalogue, "/api/rigs", "add-rig", "Add or change a rig")
 	CheckClaims = get[OfVariant, []claims.Judged](catalogue, "/api/claims", "check-claims",
 		"Judge every claim about a variant, or about all")
-	AddClaim = post[Body[catalog.Claim], catalog.Claim](catalogue, "/api/claims", "add-claim", "Add a claim about a variant")
+	AddClaim = post[Body[catalog.Claim], catalog.Claim](catalogue, "/api/claims", "add-claim",
+		"Add a claim about a variant")
 	Offers   = get[OfVariant, []catalog.Offer](catalogue, "/api/offers", "list-offers", "List offers")
 	AddOffer = post[Body[catalog.Offer], catalog.Offer](catalogue, "/api/offers", "add-offer", "Add an offer of a variant")
 )

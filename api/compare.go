@@ -13,7 +13,8 @@ const compared = "compare"
 
 // Everything that compares.
 var (
-	Fields   = get[None, []figures.FieldPage](compared, "/api/fields", "list-fields", "List fields with their rules in words")
+	Fields = get[None, []figures.FieldPage](compared, "/api/fields", "list-fields",
+		"List fields with their rules in words")
 	AddField = post[Body[ranking.Field], ranking.Field](compared, "/api/fields", "add-field", "Add or change a field")
 	// DropField refuses a field that a review rests on.
 	DropField = drop[Slugged](compared, "/api/fields/{slug}", "drop-field", "Remove a field that no review rests on")
@@ -36,9 +37,10 @@ var (
 	Uses      = get[None, []fit.Use](compared, "/api/uses", "list-uses", "List kinds of use")
 	AddUse    = post[Body[fit.Use], fit.Use](compared, "/api/uses", "add-use", "Add or change a kind of use")
 	ImportUse = post[File, fit.Use](compared, "/api/use-files", "import-use", "Take in a kind of use (YAML or JSON)")
-	Fit       = get[FitAsked, figures.UseFit](compared, "/api/fits", "fit", "How the variants of a field fit a kind of use")
-	Rates     = get[None, catalog.Rates](compared, "/api/rates", "list-rates", "List exchange rates, the newest first")
-	AddRate   = post[Body[catalog.Rate], catalog.Rate](compared, "/api/rates", "add-rate",
+	Fit       = get[FitAsked, figures.UseFit](compared, "/api/fits", "fit",
+		"How the variants of a field fit a kind of use")
+	Rates   = get[None, catalog.Rates](compared, "/api/rates", "list-rates", "List exchange rates, the newest first")
+	AddRate = post[Body[catalog.Rate], catalog.Rate](compared, "/api/rates", "add-rate",
 		"Add an exchange rate, or correct that of the day")
 	Value = get[ValueAsked, figures.Valued](compared, "/api/value", "value",
 		"Performance against price: the frontier, the best buy, steps up")
@@ -71,7 +73,7 @@ var (
 	CurvesChart = chartOf("curves", "Sustained lines or scaling curves of several variants, drawn",
 		func(q CurvesAsked, d Drawn) CurvesPicture { return CurvesPicture{q, d} })
 	ClaimsChart = chartOf("claims", "What became of the claims about a variant, drawn",
-		func(q VariantAsked, d Drawn) ClaimsPicture { return ClaimsPicture{q, d} })
+		func(q OfVariant, d Drawn) ClaimsPicture { return ClaimsPicture{VariantAsked{q.Variant}, d} })
 )
 
 // Drawn is how a chart is wanted.
@@ -132,7 +134,7 @@ func (d Drawn) Wanted() Drawn { return d }
 type Asked struct {
 	Field     string `query:"field" doc:"Field; everything if empty"`
 	Measure   string `query:"measure" required:"true" doc:"test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR)"`
-	Setup     string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup     string `query:"setup" doc:"Setup; as delivered if empty"`
 	Subject   string `query:"subject" doc:"Variant in question"`
 	Reference string `query:"relative" doc:"mean, claim, predecessor or a variant; plain values if empty"`
 	Claims    bool   `query:"claims" doc:"Show makers' claims"`
@@ -145,7 +147,7 @@ type Asked struct {
 
 // Priced says which offers make a price.
 type Priced struct {
-	Currency  string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"ISO 4217; EUR if empty"`
+	Currency  string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of the answer, ISO 4217; EUR if empty"`
 	Region    string `query:"region" doc:"Only offers of a region"`
 	Condition string `query:"condition" enum:",new,used,refurbished" doc:"new, used or refurbished; new if empty"`
 	Day       string `query:"day" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"Prices and rates as of a day, YYYY-MM-DD"`
@@ -155,9 +157,9 @@ type Priced struct {
 // Weighed is an index as a query asks for it.
 type Weighed struct {
 	Field   string `query:"field" doc:"Field; everything if empty"`
-	Setup   string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
 	Use     string `query:"use" doc:"Kind of use whose weights count"`
-	Weights string `query:"weights" doc:"Measures or groups with weights, commas between: hashing/all=2,storage=1"`
+	Weights string `query:"weights" doc:"Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's"`
 	Subject string `query:"subject" doc:"Variant in question"`
 	Against string `query:"against" doc:"Variant that is 100; the field's geometric mean if empty"`
 }
@@ -165,7 +167,7 @@ type Weighed struct {
 // HeadAsked is a head-to-head as a query asks for it.
 type HeadAsked struct {
 	Variants string `query:"variants" required:"true" doc:"Two to four variants, commas between; the first is what the others are held against"`
-	Setup    string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup    string `query:"setup" doc:"Setup; as delivered if empty"`
 	Currency string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of prices; as they were seen if empty"`
 }
 
@@ -187,7 +189,7 @@ type CurvesAsked struct {
 	Test     string `query:"test" required:"true"`
 	Field    string `query:"field" doc:"Field; everything if empty"`
 	Variants string `query:"variants" doc:"Variants, commas between; the field's if empty"`
-	Setup    string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup    string `query:"setup" doc:"Setup; as delivered if empty"`
 	Subject  string `query:"subject" doc:"Variant in question"`
 }
 
@@ -220,14 +222,14 @@ type CellsAsked struct {
 type PlaceAsked struct {
 	Measure string `query:"measure" required:"true"`
 	Variant string `query:"variant" required:"true"`
-	Setup   string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
 }
 
 // FitAsked is how a field fits a use.
 type FitAsked struct {
 	Use   string `query:"use" required:"true"`
 	Field string `query:"field" doc:"Field; everything if empty"`
-	Setup string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup string `query:"setup" doc:"Setup; as delivered if empty"`
 }
 
 // CostAsked is what a rig costs.
@@ -263,5 +265,5 @@ type WhyAsked struct {
 	Measure string `query:"measure" required:"true" doc:"test/measure"`
 	A       string `query:"a" required:"true" doc:"Variant"`
 	B       string `query:"b" required:"true" doc:"Variant"`
-	Setup   string `query:"setup" doc:"Setup; as-delivered if empty"`
+	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
 }

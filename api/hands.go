@@ -27,7 +27,7 @@ var (
 // PhotosOf narrows a list of photos.
 type PhotosOf struct {
 	Unit string `query:"unit"`
-	Run  string `query:"run"`
+	Run  string `query:"run" doc:"Only those of this run"`
 }
 
 // PhotoIn is a photo of a unit.
@@ -42,15 +42,15 @@ type PhotoIn struct {
 
 // OfPart narrows a list to one part's.
 type OfPart struct {
-	Part string `query:"part" doc:"Unit; all parts if left out"`
+	Part string `query:"part" doc:"Only this unit's"`
 }
 
 // PartnerNote says that a part works or fails with a partner.
 type PartnerNote struct {
 	Part     string `json:"part"`
 	Partner  string `json:"partner" doc:"Unit, rig, or any other thing by its name"`
-	Place    string `json:"place,omitempty"`
-	Firmware string `json:"firmware,omitempty"`
+	Place    string `json:"place,omitempty" doc:"Port, slot or screen"`
+	Firmware string `json:"firmware,omitempty" doc:"Firmware of part or partner"`
 	Outcome  string `json:"outcome" enum:"works,fails"`
-	How      string `json:"how,omitempty"`
+	How      string `json:"how,omitempty" doc:"How it works, or what goes wrong"`
 }

@@ -53,10 +53,10 @@ var (
 
 // RunsAsked narrows a list of runs.
 type RunsAsked struct {
-	Subject string        `query:"subject" flag:"unit" doc:"Unit"`
-	Test    string        `query:"test" doc:"Test"`
-	Setup   string        `query:"setup" doc:"Setup"`
-	Plan    string        `query:"plan" doc:"Plan"`
+	Subject string        `query:"subject" flag:"unit" doc:"Only this unit's"`
+	Test    string        `query:"test" doc:"Only this test's"`
+	Setup   string        `query:"setup" doc:"Only this setup's"`
+	Plan    string        `query:"plan" doc:"Only this plan's"`
 	Outcome record.Ending `query:"outcome" enum:",done,failed,not-run,parked" doc:"done, failed, not-run or parked"`
 	Source  record.Source `query:"source" enum:",agent,file,typed,table" doc:"agent, file, typed or table"`
 	State   string        `query:"state" enum:",doubted,void,changed" doc:"doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored"`
@@ -96,7 +96,7 @@ type RunsFrom struct {
 type Traced struct {
 	Slugged
 	From   float64 `query:"from" minimum:"0" doc:"Seconds from the run's start"`
-	To     float64 `query:"to" minimum:"0" doc:"0 for the end"`
+	To     float64 `query:"to" minimum:"0" doc:"Seconds from the run's start; 0 for the end"`
 	Points int     `query:"points" default:"1200" minimum:"4" maximum:"100000" doc:"Samples per channel at most"`
 }
 
@@ -142,18 +142,18 @@ type IncidentList struct {
 // IncidentNote says what happened, or how often.
 type IncidentNote struct {
 	Unit  string              `json:"unit"`
-	Host  string              `json:"host,omitempty"`
-	Place string              `json:"place,omitempty"`
+	Host  string              `json:"host,omitempty" doc:"Unit or rig that it was used with"`
+	Place string              `json:"place,omitempty" doc:"Port, slot, screen or surface"`
 	Kind  record.IncidentKind `json:"kind" doc:"crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link"`
-	Text  string              `json:"text,omitempty"`
+	Text  string              `json:"text,omitempty" doc:"What happened"`
 	At    time.Time           `json:"at,omitzero" required:"false"`
-	Times int                 `json:"times" doc:"How often it happened"`
+	Times int                 `json:"times" doc:"How often it happened; 0 for tries without trouble"`
 	Tries int                 `json:"tries,omitempty" doc:"Out of how many tries; left out, the unit's runs count"`
 }
 
 // OfUnit narrows a list to one unit's.
 type OfUnit struct {
-	Unit string `query:"unit" doc:"All units if left out"`
+	Unit string `query:"unit" doc:"Only this unit's"`
 }
 
 // FramesIn is a table of frame times and what it was made on.
@@ -178,7 +178,7 @@ type TwoRuns struct {
 type HistoryOf struct {
 	Unit    string `query:"unit" required:"true"`
 	Measure string `query:"measure" required:"true" doc:"test/measure"`
-	Setup   string `query:"setup" doc:"As delivered if left out"`
+	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
 	Host    string `query:"host" doc:"Unit or rig that a part was measured in"`
 	Place   string `query:"place" doc:"Port, slot, screen or surface"`
 }

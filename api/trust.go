@@ -28,12 +28,12 @@ var (
 
 // DoubtsIn narrows a list of doubts.
 type DoubtsIn struct {
-	State    trust.DoubtState `query:"state" enum:",open,upheld,dismissed" doc:"open, upheld or dismissed"`
-	Rule     string           `query:"rule" doc:"Only those of a rule"`
-	Test     string           `query:"test" doc:"Only those of a test"`
-	Subject  string           `query:"subject" flag:"unit" doc:"Unit"`
+	State    trust.DoubtState `query:"state" enum:",open,upheld,dismissed" doc:"open, upheld or dismissed; all if empty"`
+	Rule     string           `query:"rule" doc:"Only this rule's"`
+	Test     string           `query:"test" doc:"Only about this test"`
+	Subject  string           `query:"subject" flag:"unit" doc:"Only about this unit"`
 	Severity trust.Severity   `query:"severity" enum:",note,caution,serious" doc:"note, caution or serious"`
-	Run      string           `query:"run" doc:"Only those of a run"`
+	Run      string           `query:"run" doc:"Only about this run"`
 	Page
 }
 
@@ -69,8 +69,8 @@ type Tuning struct {
 
 // RuleTuning is how a rule is to be changed.
 type RuleTuning struct {
-	Test   string  `json:"test,omitempty" doc:"All tests if left out"`
-	Off    bool    `json:"off,omitempty" doc:"The rule no longer asks"`
+	Test   string  `json:"test,omitempty" doc:"Test; all if left out"`
+	Off    bool    `json:"off,omitempty" doc:"Switch it off"`
 	Limit  float64 `json:"limit,omitempty" minimum:"0" doc:"Another limit"`
 	Reason string  `json:"reason,omitempty" doc:"Why; it is kept with the change"`
 }

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
-	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -12,9 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"durvek/api"
 	"durvek/client"
-	"durvek/core/catalog"
-	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/desk"
 	"durvek/desk/books"
@@ -31,8 +29,8 @@ func (a *app) signInCmd() *cobra.Command {
 			}
 			server := u.Scheme + "://" + u.Host
 			host, _ := os.Hostname()
-			t, err := client.Post[struct{ Token string }](cmd.Context(), client.New(server, ""), "/api/sign-in", nil,
-				map[string]string{"code": u.Query().Get("code"), "name": "command line on " + host})
+			t, err := client.Ask(cmd.Context(), client.New(server, ""), api.SignIn, api.With(api.Code{
+				Code: u.Query().Get("code"), Name: "command line on " + host}))
 			if err != nil {
 				return err
 			}
@@ -59,7 +57,7 @@ func (a *app) signInCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return post(a, cmd, "/api/sign-in-links", nil, nil, func(x struct{ Code string }) {
+			return ask(a, cmd, api.MakeSignInLink, api.None{}, func(x api.Code) {
 				a.say("%s/sign-in?code=%s",
 					cl.Server, x.Code)
 			})
@@ -68,26 +66,20 @@ func (a *app) signInCmd() *cobra.Command {
 }
 
 func (a *app) tokenCmd() *cobra.Command {
+	var named api.Body[api.Me]
+	var gone api.Slugged
 	return noun("token", "Tokens for programs",
-		verb("add NAME", "Make a token; it is shown this once", "durvek token add nightly-export", 1, func(cmd *cobra.Command,
-			args []string) error {
-			return post(a, cmd, "/api/tokens", nil, map[string]string{"name": args[0], "desk": ""},
-				func(x struct{ Token string }) { a.say("%s", x.Token) })
+		asking(a, "add NAME", "Make a token; it is shown this once", "durvek token add nightly-export", api.AddToken, &named,
+			[]any{&named.Body.Name}, func(x api.Token) { a.say("%s", x.Token) }),
+		all(a, "list", "List tokens", "durvek token list", api.Tokens, func(ts []books.Named) {
+			var rows [][]any
+			for _, t := range ts {
+				rows = append(rows, []any{t.Name, t.Role, t.Created, cmp.Or(t.Expires, "never")})
+			}
+			a.print([]string{"Name", "Role", "Made", "Expires"}, rows)
 		}),
-		verb("list", "List tokens", "durvek token list", 0, func(cmd *cobra.Command, _ []string) error {
-			return get(a, cmd, "/api/tokens", nil, func(ts []books.Named) {
-				var rows [][]any
-				for _, t := range ts {
-					rows = append(rows, []any{t.Name, t.Role, t.Created, cmp.Or(t.Expires, "never")})
-				}
-				a.print([]string{"Name", "Role", "Made", "Expires"}, rows)
-			})
-		}),
-		verb("drop NAME", "End a token", "durvek token drop nightly-export", 1, func(cmd *cobra.Command,
-			args []string) error {
-			return ask(a, cmd, http.MethodDelete, "/api/tokens/"+client.Slug(args[0]), nil, nil,
-				func(struct{}) { a.say("Token %q is ended.", args[0]) })
-		}))
+		asking(a, "drop NAME", "End a token", "durvek token drop nightly-export", api.DropToken, &gone, []any{&gone.Slug},
+			func(api.None) { a.say("Token %q is ended.", gone.Slug) }))
 }
 
 func (a *app) apiCmd() *cobra.Command {
@@ -113,33 +105,25 @@ func (a *app) apiCmd() *cobra.Command {
 }
 
 func (a *app) vocabularyCmd() *cobra.Command {
-	type answer struct {
-		Specs      []catalog.SpecKey
-		Conditions []method.ConditionKey
-		Units      []quantity.Unit
-	}
-	list := func(use, short string, show func(answer)) *cobra.Command {
-		return verb(use, short, "durvek vocabulary "+use, 0, func(cmd *cobra.Command, _ []string) error {
-			return get(a, cmd,
-				"/api/vocabulary", nil, show)
-		})
+	list := func(use, short string, show func(api.Words)) *cobra.Command {
+		return all(a, use, short, "durvek vocabulary "+use, api.Vocabulary, show)
 	}
 	return noun("vocabulary", "The words that files may use",
-		list("specs", "Keys of spec sheets", func(x answer) {
+		list("specs", "Keys of spec sheets", func(x api.Words) {
 			var rows [][]any
 			for _, s := range x.Specs {
 				rows = append(rows, []any{s.Key, s.Type, quantity.Symbol(s.Unit), s.Meaning})
 			}
 			a.print([]string{"Key", "Type", "Unit", "Meaning"}, rows)
 		}),
-		list("conditions", "Conditions of setups and tests", func(x answer) {
+		list("conditions", "Conditions of setups and tests", func(x api.Words) {
 			var rows [][]any
 			for _, s := range x.Conditions {
 				rows = append(rows, []any{s.Key, s.Meaning})
 			}
 			a.print([]string{"Condition", "Meaning"}, rows)
 		}),
-		list("units", "Units of measure", func(x answer) {
+		list("units", "Units of measure", func(x api.Words) {
 			var rows [][]any
 			for _, u := range x.Units {
 				rows = append(rows, []any{u.Code, u.Symbol, u.Dimension})

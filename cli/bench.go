@@ -13,7 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
@@ -40,36 +40,24 @@ func leftText(s float64) string {
 }
 
 func (a *app) testCmd() *cobra.Command {
-	imp := verb("import FILE", "Take in a test definition of your own", "durvek test import demo/tests/survey-export.yaml",
-		1, func(cmd *cobra.Command, args []string) error {
-			data, err := a.readFile(args[0])
-			if err != nil {
-				return err
+	var def api.File
+	imp := asking(a, "import FILE", "Take in a test definition of your own",
+		"durvek test import demo/tests/survey-export.yaml",
+		api.ImportTest, &def, []any{&def.RawBody, own{&def.CheckOnly}},
+		func(t method.Test) { a.say("Test %s, version %d, is known.", t.Slug, t.Version) })
+	list := all(a, "list", "List tests and their measures", "durvek test list", api.Tests, func(ts []method.Test) {
+		var rows [][]any
+		for _, t := range ts {
+			for _, m := range t.Measures {
+				by := map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
+				rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"),
+					m.Better.Phrase(), by, t.Version})
 			}
-			return post(a, cmd, "/api/tests", nil, data, func(t method.Test) {
-				a.say("Test %s, version %d, is known.", t.Slug,
-					t.Version)
-			})
-		})
-	list := verb("list", "List tests and their measures", "durvek test list", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return get(a, cmd, "/api/tests", nil, func(ts []method.Test) {
-			var rows [][]any
-			for _, t := range ts {
-				for _, m := range t.Measures {
-					by := map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
-					rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"),
-						m.Better.Phrase(), by, t.Version})
-				}
-			}
-			a.print([]string{"Measure", "Meaning", "Unit", "Better", "Measured", "→Version"}, rows)
-		})
+		}
+		a.print([]string{"Measure", "Meaning", "Unit", "Better", "Measured", "→Version"}, rows)
 	})
-	show := verb("show TEST", "Show a test", "durvek test show drive-random", 1, func(cmd *cobra.Command,
-		args []string) error {
-		return get(a, cmd, "/api/tests/"+client.Slug(args[0]), nil, func(t method.Test) {
-			a.explain(t)
-		})
+	show := one(a, "show TEST", "Show a test", "durvek test show drive-random", api.Test, func(t method.Test) {
+		a.explain(t)
 	})
 	var trial books.Trial
 	var output, errs, written string
@@ -98,7 +86,7 @@ func (a *app) testCmd() *cobra.Command {
 				*x.into = string(data)
 			}
 			whole := true
-			err := post(a, cmd, "/api/trials", nil, trial, func(t books.Tried) {
+			err := ask(a, cmd, api.TryMapping, api.With(trial), func(t books.Tried) {
 				whole = t.Whole
 				var rows [][]any
 				for _, f := range t.Found {
@@ -121,11 +109,7 @@ func (a *app) testCmd() *cobra.Command {
 	f.StringVar(&written, "file", "", "the file that it wrote")
 	f.Float64Var(&trial.Seconds, "seconds", 0, "seconds until it ended")
 	f.Float64Var(&trial.Line, "line", 0, "seconds until the awaited line")
-	schema := verb("schema", "Print the JSON Schema of test definitions", "durvek test schema", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return a.raw(cmd, "/api/formats/test")
-	})
-	return noun("test", "What is measured and how", imp, list, show, try, schema)
+	return noun("test", "What is measured and how", imp, list, show, try, a.schema("test", "test definitions"))
 }
 
 func (a *app) setupCmd() *cobra.Command {
@@ -138,195 +122,167 @@ func (a *app) setupCmd() *cobra.Command {
 		if s.Conditions, err = pairs(conditions); err != nil {
 			return err
 		}
-		return post(a, cmd, "/api/setups", nil, s, func(x method.Setup) { a.say("Setup %s is known.", x.Slug) })
+		return ask(a, cmd, api.AddSetup, api.With(s), func(x method.Setup) { a.say("Setup %s is known.", x.Slug) })
 	})
 	add.Flags().StringVar(&s.Name, "name", "", "name")
 	add.Flags().StringVar(&s.Hands, "hands", "", "what a person does to bring a machine into it; made from the "+
 		"conditions if left out")
 	add.Flags().BoolVar(&s.Raised, "raised", false, "a mode beside the default one")
 	add.Flags().StringArrayVar(&conditions, "condition", nil, "KEY=VALUE; may be repeated")
-	list := verb("list", "List setups", "durvek setup list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/setups", nil, func(ss []method.Setup) {
-			var rows [][]any
-			for _, s := range ss {
-				var cs []string
-				for _, k := range slices.Sorted(maps.Keys(s.Conditions)) {
-					cs = append(cs, k+"="+s.Conditions[k])
-				}
-				rows = append(rows, []any{s.Slug, s.Name, strings.Join(cs, ", ")})
+	list := all(a, "list", "List setups", "durvek setup list", api.Setups, func(ss []method.Setup) {
+		var rows [][]any
+		for _, s := range ss {
+			var cs []string
+			for _, k := range slices.Sorted(maps.Keys(s.Conditions)) {
+				cs = append(cs, k+"="+s.Conditions[k])
 			}
-			a.print([]string{"Slug", "Name", "Conditions"}, rows)
-		})
+			rows = append(rows, []any{s.Slug, s.Name, strings.Join(cs, ", ")})
+		}
+		a.print([]string{"Slug", "Name", "Conditions"}, rows)
 	})
 	return noun("setup", "Named sets of conditions", add, list)
 }
 
 func (a *app) runCmd() *cobra.Command {
-	var q runsAsked
-	var limit int
-	list := verb("list", "List runs, the newest first", "durvek run list --unit fen-14-16-512-a --test hashing", 0,
-		func(cmd *cobra.Command, _ []string) error {
-			query := q.query()
-			query.Set("limit", client.Number(limit))
-			return get(a, cmd, "/api/runs", query, func(l struct {
-				Runs  []record.Run
-				Total int
-			}) {
-				var rows [][]any
-				for _, r := range l.Runs {
-					var figures []string
-					for _, x := range r.Readings {
-						v := quantity.Number(x.Value, 4)
-						if b := x.State.Bound(); b != "" {
-							v = b + " " + v
-						}
-						if x.State == record.Missing {
-							v = "missing"
-						} else if x.State == record.Void {
-							v += " (void)"
-						}
-						figures = append(figures, x.Measure+" "+v)
-					}
-					what := strings.Join(figures, ", ")
-					if r.Doubts > 0 {
-						what = fmt.Sprintf("[%d in doubt] ", r.Doubts) + what
-					}
-					if r.Outcome != record.Done {
-						what = strings.ReplaceAll(string(r.Outcome), "-", " ") + ": " + r.Failure
-					}
-					rows = append(rows, []any{r.ID, r.Started.Format("2006-01-02 15:04"), r.Subject, r.Test, r.Setup, what})
-				}
-				a.print([]string{"Run", "Started (UTC)", "Unit", "Test", "Setup", "Readings"}, rows)
-				a.say("%d of %d runs.", len(l.Runs), l.Total)
-			})
-		})
-	q.flags(list)
-	list.Flags().IntVar(&limit, "limit", 30, "how many")
-	show := verb("show RUN", "Show a run with its conditions and raw samples", "durvek run show 01995c3e-…", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/runs/"+client.Slug(args[0]), nil, func(p results.RunPage) {
-				r := p.Run
-				a.say("%s on %s (%s), setup %s, repeat %d, started %s", p.TestName, p.Title, r.Subject, r.Setup, r.Repeat+1,
-					r.Started.Format(time.RFC3339))
-				if r.Host != "" {
-					a.say("Measured in %s%s", r.Host, note(", ", r.Place))
-				}
-				if r.Simulated {
-					a.say("A simulated machine.")
-				}
-				if r.Failure != "" {
-					a.say("%s: %s", map[record.Ending]string{record.Failed: "Failed", record.NotRun: "Not run"}[r.Outcome], r.Failure)
-				}
-				for _, m := range r.Marks {
-					a.say("Not as planned, after %s: %s", leftText(m.At), m.Text)
-				}
-				if len(r.Marks) == 0 {
-					for _, d := range p.Departures {
-						a.say("Not as planned: %s", d)
-					}
-				}
-				switch l := r.Course.Limiter; l.Label {
-				case "":
-				case "unknown":
-					a.say("What held it back is not known: %s", l.Why)
-				default:
-					a.say("Held back by %s: %s", l.Label, l.Why)
-				}
-				if r.Course.Attempt > 0 {
-					a.say("Begun before and broken off %d time(s)", r.Course.Attempt)
-				}
-				units := map[string]method.Measure{}
-				for _, m := range p.Measures {
-					units[m.Slug] = m
-				}
-				var rows [][]any
+	q := api.RunsIn{Page: api.Page{Limit: 30}}
+	list := asking(a, "list", "List runs, the newest first", "durvek run list --unit fen-14-16-512-a --test hashing",
+		api.Runs, &q, []any{own{&q.Offset}}, func(l api.RunList) {
+			var rows [][]any
+			for _, r := range l.Runs {
+				var figures []string
 				for _, x := range r.Readings {
-					rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value,
-						units[x.Measure].Unit)), string(x.State) + note(": ", x.Reason)})
+					v := quantity.Number(x.Value, 4)
+					if b := x.State.Bound(); b != "" {
+						v = b + " " + v
+					}
+					if x.State == record.Missing {
+						v = "missing"
+					} else if x.State == record.Void {
+						v += " (void)"
+					}
+					figures = append(figures, x.Measure+" "+v)
 				}
-				a.say("")
-				a.print([]string{"Reading", "→Value", "State"}, rows)
+				what := strings.Join(figures, ", ")
+				if r.Doubts > 0 {
+					what = fmt.Sprintf("[%d in doubt] ", r.Doubts) + what
+				}
+				if r.Outcome != record.Done {
+					what = strings.ReplaceAll(string(r.Outcome), "-", " ") + ": " + r.Failure
+				}
+				rows = append(rows, []any{r.ID, r.Started.Format("2006-01-02 15:04"), r.Subject, r.Test, r.Setup, what})
+			}
+			a.print([]string{"Run", "Started (UTC)", "Unit", "Test", "Setup", "Readings"}, rows)
+			a.say("%d of %d runs.", len(l.Runs), l.Total)
+		})
+	show := one(a, "show RUN", "Show a run with its conditions and raw samples", "durvek run show 01995c3e-…", api.Run,
+		func(p results.RunPage) {
+			r := p.Run
+			a.say("%s on %s (%s), setup %s, repeat %d, started %s", p.TestName, p.Title, r.Subject, r.Setup, r.Repeat+1,
+				r.Started.Format(time.RFC3339))
+			if r.Host != "" {
+				a.say("Measured in %s%s", r.Host, note(", ", r.Place))
+			}
+			if r.Simulated {
+				a.say("A simulated machine.")
+			}
+			if r.Failure != "" {
+				a.say("%s: %s", map[record.Ending]string{record.Failed: "Failed", record.NotRun: "Not run"}[r.Outcome], r.Failure)
+			}
+			for _, m := range r.Marks {
+				a.say("Not as planned, after %s: %s", leftText(m.At), m.Text)
+			}
+			if len(r.Marks) == 0 {
+				for _, d := range p.Departures {
+					a.say("Not as planned: %s", d)
+				}
+			}
+			switch l := r.Course.Limiter; l.Label {
+			case "":
+			case "unknown":
+				a.say("What held it back is not known: %s", l.Why)
+			default:
+				a.say("Held back by %s: %s", l.Label, l.Why)
+			}
+			if r.Course.Attempt > 0 {
+				a.say("Begun before and broken off %d time(s)", r.Course.Attempt)
+			}
+			units := map[string]method.Measure{}
+			for _, m := range p.Measures {
+				units[m.Slug] = m
+			}
+			var rows [][]any
+			for _, x := range r.Readings {
+				rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value,
+					units[x.Measure].Unit)), string(x.State) + note(": ", x.Reason)})
+			}
+			a.say("")
+			a.print([]string{"Reading", "→Value", "State"}, rows)
+			a.say("")
+			rows = nil
+			for _, x := range p.Doubts {
+				rows = append(rows, []any{x.ID, x.Severity, string(x.State) + note(": ", x.Reason), x.Sentence})
+			}
+			if len(rows) > 0 {
+				a.print([]string{"Doubt", "Weight", "State", "What"}, rows)
 				a.say("")
 				rows = nil
-				for _, x := range p.Doubts {
-					rows = append(rows, []any{x.ID, x.Severity, string(x.State) + note(": ", x.Reason), x.Sentence})
-				}
-				if len(rows) > 0 {
-					a.print([]string{"Doubt", "Weight", "State", "What"}, rows)
-					a.say("")
-					rows = nil
-				}
-				for _, c := range p.Changes {
-					rows = append(rows, []any{c.At.Format("2006-01-02 15:04"), c.By, c.Kind, c.Measure,
-						standing(c.Old, units[c.Measure]), standing(c.Now, units[c.Measure]), c.Reason})
-				}
-				if len(rows) > 0 {
-					a.print([]string{"Changed (UTC)", "By", "What", "Measure", "→Before", "→Since", "Why"}, rows)
-					a.say("")
-					rows = nil
-				}
-				for _, k := range slices.Sorted(maps.Keys(r.Observed)) {
-					c, _ := method.Condition(k)
-					rows = append(rows, []any{c.Name, r.Observed[k]})
-				}
-				a.print([]string{"Observed", ""}, rows)
-				if len(r.Negotiated) > 0 {
-					a.say("")
-					rows = nil
-					for _, k := range slices.Sorted(maps.Keys(r.Negotiated)) {
-						rows = append(rows, []any{negotiatedName(k), r.Negotiated[k]})
-					}
-					a.print([]string{"Negotiated", ""}, rows)
-				}
-				if len(p.Machine.Untold) > 0 {
-					a.say("\nNot observable here: %s", strings.Join(p.Machine.Untold, ", "))
-				}
-				if len(p.Sensors) > 0 {
-					var names []string
-					for _, c := range p.Sensors {
-						names = append(names, c.Name)
-					}
-					a.say("\nTrace of %s; `durvek run trace %s` shows it.", strings.Join(names, ", "), r.ID)
-				}
-				for _, o := range p.Outside {
-					a.say("Log %q beside it (%s), shifted by %.2f s%s", o.Name, o.ID, o.Shift, note("; ", o.Note))
-				}
-				a.say("")
-				for _, s := range r.Series {
-					if len(s.Values) == 0 {
-						continue
-					}
-					if s.Axis != "" {
-						a.curve(s)
-						continue
-					}
-					lo, hi := s.Values[0], s.Values[0]
-					for _, v := range s.Values {
-						lo, hi = min(lo, v), max(hi, v)
-					}
-					a.say("Samples of %s: %d, from %s to %s", s.Channel, len(s.Values), quantity.Format(lo, s.Unit),
-						quantity.Format(hi, s.Unit))
-				}
-			})
-		})
-	var at results.Target
-	imp := verb("import FILE", "Take in the runs of a machine that measured alone",
-		"durvek run import runs.json --unit fen-14-16-512-a", 1, func(cmd *cobra.Command, args []string) error {
-			data, err := a.readFile(args[0])
-			if err != nil {
-				return err
 			}
-			return post(a, cmd, "/api/runs", client.Query("unit", at.Unit, "host", at.Host, "place", at.Place, "setup",
-				at.Setup), data, func(x results.Imported) {
-				a.say("%d new run(s), %d known already.", x.Runs, x.Known)
-			})
+			for _, c := range p.Changes {
+				rows = append(rows, []any{c.At.Format("2006-01-02 15:04"), c.By, c.Kind, c.Measure,
+					standing(c.Old, units[c.Measure]), standing(c.Now, units[c.Measure]), c.Reason})
+			}
+			if len(rows) > 0 {
+				a.print([]string{"Changed (UTC)", "By", "What", "Measure", "→Before", "→Since", "Why"}, rows)
+				a.say("")
+				rows = nil
+			}
+			for _, k := range slices.Sorted(maps.Keys(r.Observed)) {
+				c, _ := method.Condition(k)
+				rows = append(rows, []any{c.Name, r.Observed[k]})
+			}
+			a.print([]string{"Observed", ""}, rows)
+			if len(r.Negotiated) > 0 {
+				a.say("")
+				rows = nil
+				for _, k := range slices.Sorted(maps.Keys(r.Negotiated)) {
+					rows = append(rows, []any{negotiatedName(k), r.Negotiated[k]})
+				}
+				a.print([]string{"Negotiated", ""}, rows)
+			}
+			if len(p.Machine.Untold) > 0 {
+				a.say("\nNot observable here: %s", strings.Join(p.Machine.Untold, ", "))
+			}
+			if len(p.Sensors) > 0 {
+				var names []string
+				for _, c := range p.Sensors {
+					names = append(names, c.Name)
+				}
+				a.say("\nTrace of %s; `durvek run trace %s` shows it.", strings.Join(names, ", "), r.ID)
+			}
+			for _, o := range p.Outside {
+				a.say("Log %q beside it (%s), shifted by %.2f s%s", o.Name, o.ID, o.Shift, note("; ", o.Note))
+			}
+			a.say("")
+			for _, s := range r.Series {
+				if len(s.Values) == 0 {
+					continue
+				}
+				if s.Axis != "" {
+					a.curve(s)
+					continue
+				}
+				lo, hi := s.Values[0], s.Values[0]
+				for _, v := range s.Values {
+					lo, hi = min(lo, v), max(hi, v)
+				}
+				a.say("Samples of %s: %d, from %s to %s", s.Channel, len(s.Values), quantity.Format(lo, s.Unit),
+					quantity.Format(hi, s.Unit))
+			}
 		})
-	f := imp.Flags()
-	f.StringVar(&at.Unit, "unit", "", "unit that was measured")
-	f.StringVar(&at.Host, "host", "", "unit or rig that a part was measured in")
-	f.StringVar(&at.Place, "place", "", "port, slot, screen or surface")
-	f.StringVar(&at.Setup, "setup", method.AsDelivered, "setup")
-	imp.MarkFlagRequired("unit")
+	at := api.RunsFrom{Setup: method.AsDelivered}
+	imp := asking(a, "import FILE", "Take in the runs of a machine that measured alone",
+		"durvek run import runs.json --unit fen-14-16-512-a", api.ImportRuns, &at, []any{&at.RawBody},
+		func(x results.Imported) { a.say("%d new run(s), %d known already.", x.Runs, x.Known) })
 	trace, logs := a.traceCmds()
 	return noun("run", "What was measured", slices.Concat([]*cobra.Command{list, show, imp, trace}, logs,
 		a.correctCmds())...)
@@ -379,7 +335,7 @@ func (a *app) readingCmd() *cobra.Command {
 		if x.Notes, err = pairs(notes); err != nil {
 			return err
 		}
-		return post(a, cmd, "/api/readings", nil, x, func(r record.Run) {
+		return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
 			if len(x.Laps) > 0 {
 				a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
 				return
@@ -414,12 +370,8 @@ func (a *app) tableCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			q := client.Query()
-			if check {
-				q.Set("check_only", "true")
-			}
 			refused := 0
-			err = post(a, cmd, "/api/tables", q, data, func(t results.Table) {
+			err = ask(a, cmd, api.ImportTable, api.File{CheckOnly: check, RawBody: data}, func(t results.Table) {
 				refused = len(t.Refused)
 				var rows [][]any
 				for _, r := range t.Refused {

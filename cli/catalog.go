@@ -11,7 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/quantity"
@@ -19,23 +19,14 @@ import (
 )
 
 func (a *app) dossierCmd() *cobra.Command {
-	var out string
 	take := func(name string, check bool) *cobra.Command {
 		short := "Take in a dossier, or nothing of it if anything is wrong"
 		if check {
 			short = "Say everything that is wrong with a dossier, and change nothing"
 		}
-		return verb(name+" FILE", short, "durvek dossier "+name+" demo/dossiers/04-fen-14.yaml", 1, func(cmd *cobra.Command,
-			args []string) error {
-			data, err := a.readFile(args[0])
-			if err != nil {
-				return err
-			}
-			query := client.Query()
-			if check {
-				query.Set("check_only", "true")
-			}
-			return post(a, cmd, "/api/dossiers", query, data, func(x books.Intake) {
+		in := &api.File{CheckOnly: check}
+		return asking(a, name+" FILE", short, "durvek dossier "+name+" demo/dossiers/04-fen-14.yaml", api.ImportDossier, in,
+			[]any{&in.RawBody, own{&in.CheckOnly}}, func(x books.Intake) {
 				done := "Taken in"
 				if x.Checked {
 					done = "Nothing wrong, nothing written"
@@ -43,44 +34,17 @@ func (a *app) dossierCmd() *cobra.Command {
 				a.say("%s: %s with %d variant(s), %d unit(s), %d claim(s), %d offer(s), %d rig(s).", done, x.Model, x.Variants,
 					x.Units, x.Claims, x.Offers, x.Rigs)
 			})
-		})
 	}
-	export := verb("export MODEL", "Write everything known of a model as a dossier",
-		"durvek dossier export fen-14 -o fen-14.yaml", 1, func(cmd *cobra.Command, args []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			name := args[0]
-			if a.json || strings.HasSuffix(out, ".json") {
-				name += ".json"
-			}
-			var b []byte
-			if err := c.Do(cmd.Context(), "GET", "/api/dossiers/"+client.Slug(name), nil, nil, &b); err != nil {
-				return err
-			}
-			return a.writeOut(out, b)
-		})
-	export.Flags().StringVarP(&out, "output", "o", "", "file to write; standard output if left out")
-	schema := verb("schema", "Print the JSON Schema of dossiers", "durvek dossier schema", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return a.raw(cmd, "/api/formats/dossier")
-	})
+	of := &api.Slugged{}
+	export := saving(a, "export MODEL", "Write everything known of a model as a dossier",
+		"durvek dossier export fen-14 -o fen-14.yaml", "", api.ExportDossier, of, []any{&of.Slug})
+	export.PreRun = func(cmd *cobra.Command, args []string) {
+		if out, _ := cmd.Flags().GetString("output"); len(args) > 0 && (a.json || strings.HasSuffix(out, ".json")) {
+			args[0] += ".json"
+		}
+	}
 	return noun("dossier", "Everything known of a model, as a file", take("import", false), take("check", true), export,
-		schema)
-}
-
-// raw prints an answer as it comes.
-func (a *app) raw(cmd *cobra.Command, path string) error {
-	c, err := a.client()
-	if err != nil {
-		return err
-	}
-	var b []byte
-	if err := c.Do(cmd.Context(), "GET", path, nil, nil, &b); err != nil {
-		return err
-	}
-	return a.writeOut("", b)
+		a.schema("dossier", "dossiers"))
 }
 
 func (a *app) writeOut(path string, b []byte) error {
@@ -109,7 +73,10 @@ func (a *app) modelCmd() *cobra.Command {
 			}
 			m.AlsoSoldAs = append(m.AlsoSoldAs, catalog.Alias{Maker: maker, Name: name})
 		}
-		return post(a, cmd, "/api/models", nil, m, func(x catalog.Model) { a.say("Model %s is in the catalogue.", x.Slug) })
+		return ask(a, cmd, api.AddModel, api.With(m), func(x catalog.Model) {
+			a.say("Model %s is in the catalogue.",
+				x.Slug)
+		})
 	})
 	f := add.Flags()
 	f.StringVar(&m.Maker, "maker", "", "maker")
@@ -119,51 +86,47 @@ func (a *app) modelCmd() *cobra.Command {
 	f.StringVar(&m.Succeeds, "succeeds", "", "model that it succeeds")
 	f.StringArrayVar(&also, "also-sold-as", nil, "another MAKER/NAME of the same hardware; may be repeated")
 	f.StringVar(&m.Notes, "notes", "", "notes")
-	list := verb("list", "List models", "durvek model list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/models", nil, func(ms []catalog.Model) {
-			var rows [][]any
-			for _, m := range ms {
-				var names []string
-				for _, x := range m.AlsoSoldAs {
-					names = append(names, x.Maker+" "+x.Name)
-				}
-				rows = append(rows, []any{m.Slug, m.FullName(), m.Kind, m.Released, m.Succeeds, strings.Join(names, ", ")})
+	list := all(a, "list", "List models", "durvek model list", api.Models, func(ms []catalog.Model) {
+		var rows [][]any
+		for _, m := range ms {
+			var names []string
+			for _, x := range m.AlsoSoldAs {
+				names = append(names, x.Maker+" "+x.Name)
 			}
-			a.print([]string{"Slug", "Model", "Kind", "Released", "Succeeds", "Also sold as"}, rows)
-		})
+			rows = append(rows, []any{m.Slug, m.FullName(), m.Kind, m.Released, m.Succeeds, strings.Join(names, ", ")})
+		}
+		a.print([]string{"Slug", "Model", "Kind", "Released", "Succeeds", "Also sold as"}, rows)
 	})
-	show := verb("show SLUG", "Show a model with its variants, units, claims and offers", "durvek model show fen-14", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/models/"+client.Slug(args[0]), nil, func(p books.ModelPage) {
-				a.say("%s (%s), %s%s", p.Model.FullName(), p.Model.Slug, p.Model.Kind, note(", released ", p.Model.Released))
-				for _, x := range p.Model.AlsoSoldAs {
-					a.say("Also sold as %s %s%s", x.Maker, x.Name, note(" in ", x.Region))
+	show := one(a, "show SLUG", "Show a model with its variants, units, claims and offers", "durvek model show fen-14",
+		api.Model, func(p books.ModelPage) {
+			a.say("%s (%s), %s%s", p.Model.FullName(), p.Model.Slug, p.Model.Kind, note(", released ", p.Model.Released))
+			for _, x := range p.Model.AlsoSoldAs {
+				a.say("Also sold as %s %s%s", x.Maker, x.Name, note(" in ", x.Region))
+			}
+			if len(p.Lineage) > 0 {
+				var names []string
+				for _, m := range p.Lineage {
+					names = append(names, m.FullName())
 				}
-				if len(p.Lineage) > 0 {
-					var names []string
-					for _, m := range p.Lineage {
-						names = append(names, m.FullName())
-					}
-					a.say("Succeeds %s", strings.Join(names, ", which succeeded "))
+				a.say("Succeeds %s", strings.Join(names, ", which succeeded "))
+			}
+			for i, v := range p.Variants {
+				a.say("\n%s (%s)", v.Name, v.Slug)
+				var rows [][]any
+				for _, r := range p.Sheets[i] {
+					rows = append(rows, []any{"  " + r.Name, r.Value})
 				}
-				for i, v := range p.Variants {
-					a.say("\n%s (%s)", v.Name, v.Slug)
-					var rows [][]any
-					for _, r := range p.Sheets[i] {
-						rows = append(rows, []any{"  " + r.Name, r.Value})
-					}
-					a.print([]string{"  Spec sheet", ""}, rows)
-					for _, u := range v.Units {
-						a.say("  Unit %s, %s%s%s", u.Slug, u.Origin, note(", received ", u.Received), note(", ", u.State))
-					}
-					for _, o := range v.Offers {
-						a.say("  %s", offerText(o))
-					}
-					if len(v.Claims) > 0 {
-						a.say("  %d claim(s); judge them with `durvek claim check %s`", len(v.Claims), v.Slug)
-					}
+				a.print([]string{"  Spec sheet", ""}, rows)
+				for _, u := range v.Units {
+					a.say("  Unit %s, %s%s%s", u.Slug, u.Origin, note(", received ", u.Received), note(", ", u.State))
 				}
-			})
+				for _, o := range v.Offers {
+					a.say("  %s", offerText(o))
+				}
+				if len(v.Claims) > 0 {
+					a.say("  %d claim(s); judge them with `durvek claim check %s`", len(v.Claims), v.Slug)
+				}
+			}
 		})
 	return noun("model", "Models as they are named and sold", add, list, show)
 }
@@ -214,7 +177,7 @@ func (a *app) variantCmd() *cobra.Command {
 				v.Spec[k] = s
 			}
 		}
-		return post(a, cmd, "/api/variants", nil, v, func(x catalog.Variant) {
+		return ask(a, cmd, api.AddVariant, api.With(v), func(x catalog.Variant) {
 			a.say("Variant %s is in the catalogue.",
 				x.Slug)
 		})
@@ -224,21 +187,17 @@ func (a *app) variantCmd() *cobra.Command {
 	f.StringVar(&v.Name, "name", "", "what sets it apart")
 	f.StringArrayVar(&spec, "spec", nil, "KEY=VALUE of the spec sheet; may be repeated")
 	f.StringVar(&v.Notes, "notes", "", "notes")
-	var model string
-	list := verb("list", "List variants", "durvek variant list --model fen-14", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return get(a, cmd, "/api/variants", client.Query("model", model), func(vs []catalog.Variant) {
+	var of api.OfModel
+	list := asking(a, "list", "List variants", "durvek variant list --model fen-14", api.Variants, &of, nil,
+		func(vs []catalog.Variant) {
 			var rows [][]any
 			for _, v := range vs {
 				rows = append(rows, []any{v.Slug, v.Model, v.Name, len(v.Spec)})
 			}
 			a.print([]string{"Slug", "Model", "Variant", "→Spec entries"}, rows)
 		})
-	})
-	list.Flags().StringVar(&model, "model", "", "only this model's")
-	show := verb("show SLUG", "Show a variant", "durvek variant show fen-14-16-512", 1, func(cmd *cobra.Command,
-		args []string) error {
-		return get(a, cmd, "/api/variants/"+client.Slug(args[0]), nil, func(v catalog.DossierVariant) {
+	show := one(a, "show SLUG", "Show a variant", "durvek variant show fen-14-16-512", api.Variant,
+		func(v catalog.DossierVariant) {
 			a.say("%s, a variant of %s: %s", v.Slug, v.Model, v.Name)
 			var rows [][]any
 			for _, r := range catalog.SpecSheet(v.Spec) {
@@ -246,7 +205,6 @@ func (a *app) variantCmd() *cobra.Command {
 			}
 			a.print([]string{"Spec sheet", "", "Key"}, rows)
 		})
-	})
 	return noun("variant", "Exact configurations", add, list, show)
 }
 
@@ -255,7 +213,7 @@ func (a *app) unitCmd() *cobra.Command {
 	add := verb("add SLUG", "Add or change a unit", "durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin "+
 		"bought", 1, func(cmd *cobra.Command, args []string) error {
 		u.Slug = args[0]
-		return post(a, cmd, "/api/units", nil, u, func(x catalog.Unit) { a.say("Unit %s is on the books.", x.Slug) })
+		return ask(a, cmd, api.AddUnit, api.With(u), func(x catalog.Unit) { a.say("Unit %s is on the books.", x.Slug) })
 	})
 	f := add.Flags()
 	f.StringVar(&u.Variant, "variant", "", "its variant")
@@ -264,23 +222,17 @@ func (a *app) unitCmd() *cobra.Command {
 	f.StringVar(&u.Received, "received", "", "day it came, YYYY-MM-DD")
 	f.StringVar(&u.State, "state", "on desk", "on desk, returned, sold or broken")
 	f.StringVar(&u.Notes, "notes", "", "notes")
-	var variant string
-	list := verb("list", "List units", "durvek unit list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/units", client.Query("variant", variant), func(us []catalog.Unit) {
-			var rows [][]any
-			for _, u := range us {
-				rows = append(rows, []any{u.Slug, u.Variant, u.Origin, u.Received, u.State})
-			}
-			a.print([]string{"Slug", "Variant", "Origin", "Received", "State"}, rows)
-		})
+	var of api.OfVariant
+	list := asking(a, "list", "List units", "durvek unit list", api.Units, &of, nil, func(us []catalog.Unit) {
+		var rows [][]any
+		for _, u := range us {
+			rows = append(rows, []any{u.Slug, u.Variant, u.Origin, u.Received, u.State})
+		}
+		a.print([]string{"Slug", "Variant", "Origin", "Received", "State"}, rows)
 	})
-	list.Flags().StringVar(&variant, "variant", "", "only this variant's")
-	show := verb("show SLUG", "Show a unit", "durvek unit show fen-14-16-512-a", 1, func(cmd *cobra.Command,
-		args []string) error {
-		return get(a, cmd, "/api/units/"+client.Slug(args[0]), nil, func(u catalog.Unit) {
-			a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ",
-				u.Received), note(", ", u.State), note(". ", u.Notes))
-		})
+	show := one(a, "show SLUG", "Show a unit", "durvek unit show fen-14-16-512-a", api.Unit, func(u catalog.Unit) {
+		a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ",
+			u.Received), note(", ", u.State), note(". ", u.Notes))
 	})
 	return noun("unit", "Samples on the desk", add, list, show, a.historyCmd())
 }
@@ -298,30 +250,26 @@ func (a *app) rigCmd() *cobra.Command {
 			}
 			r.Parts = append(r.Parts, catalog.RigPart{Unit: unit, Role: role})
 		}
-		return post(a, cmd, "/api/rigs", nil, r, func(x catalog.Rig) { a.say("Rig %s is on the books.", x.Slug) })
+		return ask(a, cmd, api.AddRig, api.With(r), func(x catalog.Rig) { a.say("Rig %s is on the books.", x.Slug) })
 	})
 	add.Flags().StringVar(&r.Name, "name", "", "name")
 	add.Flags().StringArrayVar(&parts, "part", nil, "UNIT=ROLE; may be repeated")
-	list := verb("list", "List rigs", "durvek rig list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/rigs", nil, func(rs []catalog.Rig) {
-			var rows [][]any
-			for _, r := range rs {
-				var ps []string
-				for _, p := range r.Parts {
-					ps = append(ps, p.Unit+" as "+p.Role)
-				}
-				rows = append(rows, []any{r.Slug, r.Name, strings.Join(ps, ", ")})
-			}
-			a.print([]string{"Slug", "Name", "Parts"}, rows)
-		})
-	})
-	show := verb("show SLUG", "Show a rig", "durvek rig show own-build", 1, func(cmd *cobra.Command, args []string) error {
-		return get(a, cmd, "/api/rigs/"+client.Slug(args[0]), nil, func(r catalog.Rig) {
-			a.say("%s (%s)%s", r.Name, r.Slug, note(". ", r.Notes))
+	list := all(a, "list", "List rigs", "durvek rig list", api.Rigs, func(rs []catalog.Rig) {
+		var rows [][]any
+		for _, r := range rs {
+			var ps []string
 			for _, p := range r.Parts {
-				a.say("  %s as %s", p.Unit, p.Role)
+				ps = append(ps, p.Unit+" as "+p.Role)
 			}
-		})
+			rows = append(rows, []any{r.Slug, r.Name, strings.Join(ps, ", ")})
+		}
+		a.print([]string{"Slug", "Name", "Parts"}, rows)
+	})
+	show := one(a, "show SLUG", "Show a rig", "durvek rig show own-build", api.Rig, func(r catalog.Rig) {
+		a.say("%s (%s)%s", r.Name, r.Slug, note(". ", r.Notes))
+		for _, p := range r.Parts {
+			a.say("  %s as %s", p.Unit, p.Role)
+		}
 	})
 	return noun("rig", "Units put together for a purpose", add, list, show, a.rigCostCmd())
 }
@@ -341,7 +289,7 @@ func (a *app) claimCmd() *cobra.Command {
 		if c.Conditions, err = pairs(conditions); err != nil {
 			return err
 		}
-		return post(a, cmd, "/api/claims", nil, c, func(x catalog.Claim) { a.say("Claim %s is noted.", x.ID) })
+		return ask(a, cmd, api.AddClaim, api.With(c), func(x catalog.Claim) { a.say("Claim %s is noted.", x.ID) })
 	})
 	f := add.Flags()
 	f.StringVar(&c.Measure, "measure", "", "test/measure that can judge it")
@@ -352,43 +300,39 @@ func (a *app) claimCmd() *cobra.Command {
 	f.StringVar(&c.Link, "link", "", "link that it names, such as 'USB 10 Gbit/s'")
 	f.StringVar(&c.Source, "source", "", "where it was read")
 	f.StringVar(&c.Date, "date", "", "day it was read, YYYY-MM-DD")
-	var d drawing
-	list := func(use, short, example string, words int) *cobra.Command {
-		return verb(use, short, example, words, func(cmd *cobra.Command, args []string) error {
-			variant := ""
-			if len(args) > 0 {
-				variant = args[0]
-			}
-			return show(a, cmd, d, "claims", "/api/claims", client.Query("variant", variant), func(js []claims.Judged) {
-				var rows [][]any
-				for _, j := range js {
-					measured := "—"
-					if e := j.Verdict.Estimate; e != nil && e.N > 0 {
-						v, half := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2)
-						measured = v + note(" ± ", half) + " " + j.Symbol
-						if e.Bound != "" {
-							measured = e.Bound + " " + measured
-						}
-					}
-					row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount}
-					if variant != "" {
-						row = append(row[1:], j.Verdict.Why+note(" In doubt: ", strings.Join(j.Doubts, " ")))
-					}
-					rows = append(rows, row)
-				}
-				if variant != "" {
-					a.print([]string{"Measure", "Claimed", "Measured, 95 %", "Outcome", "→By", "Why"}, rows)
-				} else {
-					a.print([]string{"Variant", "Measure", "Claimed", "Measured, 95 %", "Outcome", "→By"}, rows)
-				}
-			})
-		})
-	}
-	check := list("check VARIANT", "Judge the claims about a variant; with -o draw the chart",
-		"durvek claim check fen-14-16-512 -o claims.svg", 1)
-	d.flags(check)
+	show := func(one bool) func([]claims.Judged) { return func(js []claims.Judged) { a.printClaims(js, one) } }
+	var of api.OfVariant
+	check := drawing(a, "check VARIANT", "Judge the claims about a variant; with -o draw the chart",
+		"durvek claim check fen-14-16-512 -o claims.svg", api.CheckClaims, api.ClaimsChart, &of, []any{&of.Variant},
+		show(true))
 	return noun("claim", "What makers promise, and what became of it", add, check,
-		list("list", "Judge every claim", "durvek claim list", 0), a.tallyCmd())
+		asking(a, "list", "Judge every claim", "durvek claim list", api.CheckClaims, &api.OfVariant{}, nil, show(false)),
+		a.tallyCmd())
+}
+
+// printClaims prints judged claims: those about one variant with the reasons, those about many with the variant.
+func (a *app) printClaims(js []claims.Judged, one bool) {
+	var rows [][]any
+	for _, j := range js {
+		measured := "—"
+		if e := j.Verdict.Estimate; e != nil && e.N > 0 {
+			v, half := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2)
+			measured = v + note(" ± ", half) + " " + j.Symbol
+			if e.Bound != "" {
+				measured = e.Bound + " " + measured
+			}
+		}
+		row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount}
+		if one {
+			row = append(row[1:], j.Verdict.Why+note(" In doubt: ", strings.Join(j.Doubts, " ")))
+		}
+		rows = append(rows, row)
+	}
+	if one {
+		a.print([]string{"Measure", "Claimed", "Measured, 95 %", "Outcome", "→By", "Why"}, rows)
+	} else {
+		a.print([]string{"Variant", "Measure", "Claimed", "Measured, 95 %", "Outcome", "→By"}, rows)
+	}
 }
 
 func (a *app) offerCmd() *cobra.Command {
@@ -413,7 +357,7 @@ func (a *app) offerCmd() *cobra.Command {
 		if o.Date == "" {
 			o.Date = time.Now().Format(time.DateOnly)
 		}
-		return post(a, cmd, "/api/offers", nil, o, func(x catalog.Offer) { a.say("Noted: %s", offerText(x)) })
+		return ask(a, cmd, api.AddOffer, api.With(o), func(x catalog.Offer) { a.say("Noted: %s", offerText(x)) })
 	})
 	f := add.Flags()
 	f.StringVar(&amount, "price", "", "amount and currency, such as '1049.00 EUR', after the voucher")
@@ -425,10 +369,9 @@ func (a *app) offerCmd() *cobra.Command {
 	f.StringVar(&voucher, "voucher", "", "CODE=AMOUNT that lowered the price")
 	f.StringArrayVar(&o.Contents, "with", nil, "what is in the box; may be repeated")
 	f.BoolVar(&o.List, "list-price", false, "the maker's list price")
-	var variant string
-	list := verb("list", "List offers", "durvek offer list --variant fen-14-16-512", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return get(a, cmd, "/api/offers", client.Query("variant", variant), func(os []catalog.Offer) {
+	var of api.OfVariant
+	list := asking(a, "list", "List offers", "durvek offer list --variant fen-14-16-512", api.Offers, &of, nil,
+		func(os []catalog.Offer) {
 			var rows [][]any
 			for _, o := range os {
 				rows = append(rows, []any{o.Variant, catalog.Money(o.Amount, o.Currency), strings.TrimPrefix(offerText(o),
@@ -436,8 +379,6 @@ func (a *app) offerCmd() *cobra.Command {
 			}
 			a.print([]string{"Variant", "→Price", "Where and when"}, rows)
 		})
-	})
-	list.Flags().StringVar(&variant, "variant", "", "only this variant's")
 	return noun("offer", "Prices seen", add, list)
 }
 

@@ -3,22 +3,18 @@ package cli
 import (
 	"cmp"
 	"fmt"
-	"net/http"
-	"net/url"
-	"path/filepath"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/catalog"
 	"durvek/core/chart"
 	"durvek/core/compare"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
 	"durvek/desk/figures"
-	"durvek/draw"
 )
 
 func (a *app) fieldCmd() *cobra.Command {
@@ -57,7 +53,7 @@ func (a *app) fieldCmd() *cobra.Command {
 			if err != nil {
 				return usageError{fmt.Errorf("--screen takes a span in inches such as 13..15, got %q", screen)}
 			}
-			return post(a, cmd, "/api/fields", nil, f, func(x ranking.Field) {
+			return ask(a, cmd, api.AddField, api.With(f), func(x ranking.Field) {
 				a.say("Field %s is known: %s.", x.Slug,
 					x.Rule())
 			})
@@ -74,21 +70,18 @@ func (a *app) fieldCmd() *cobra.Command {
 	g.StringSliceVar(&f.Variants, "variants", nil, "variants picked by hand")
 	g.StringSliceVar(&f.Without, "without", nil, "variants left out by hand")
 	g.BoolVar(&f.Modes, "modes", false, "raised modes stand as rows of their own")
-	list := verb("list", "List fields with what they hold", "durvek field list", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return get(a, cmd, "/api/fields", nil, func(fs []figures.FieldPage) {
+	list := all(a, "list", "List fields with what they hold", "durvek field list", api.Fields,
+		func(fs []figures.FieldPage) {
 			var rows [][]any
 			for _, f := range fs {
 				rows = append(rows, []any{f.Slug, f.Name, f.Rule + note("; ", f.Trouble), len(f.Holds)})
 			}
 			a.print([]string{"Slug", "Name", "Rule", "→Variants"}, rows)
 		})
-	})
-	drop := verb("drop SLUG", "Remove a field that no review rests on", "durvek field drop light", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return ask(a, cmd, http.MethodDelete, "/api/fields/"+client.Slug(args[0]), nil, nil,
-				func(struct{}) { a.say("Field %s is gone.", args[0]) })
-		})
+	gone := &api.Slugged{}
+	drop := asking(a, "drop SLUG", "Remove a field that no review rests on", "durvek field drop light", api.DropField,
+		gone,
+		[]any{&gone.Slug}, func(api.None) { a.say("Field %s is gone.", gone.Slug) })
 	return noun("field", "Sets of rivals", add, list, drop)
 }
 
@@ -101,128 +94,55 @@ func number(s string) (float64, error) {
 }
 
 func (a *app) measureCmd() *cobra.Command {
+	of := &api.MeasureOf{}
 	return noun("measure", "Figures that tests yield",
-		verb("list", "List measures with how many variants have a figure", "durvek measure list", 0, func(cmd *cobra.Command,
-			_ []string) error {
-			return get(a, cmd, "/api/measures", nil, func(ms []compare.Measure) {
+		all(a, "list", "List measures with how many variants have a figure", "durvek measure list", api.Measures,
+			func(ms []compare.Measure) {
 				var rows [][]any
 				for _, m := range ms {
 					rows = append(rows, []any{m.ID, m.Name, cmp.Or(m.Symbol, "—"), m.Better.Phrase(), m.Variants})
 				}
 				a.print([]string{"Measure", "Name", "Unit", "Better", "→Variants"}, rows)
-			})
-		}),
-		verb("show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all", 1,
-			func(cmd *cobra.Command, args []string) error {
-				return get(a, cmd, "/api/measures/"+args[0], nil, func(p figures.MeasurePage) {
-					a.say("%s, %s, %s", p.Measure.Name, cmp.Or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
-					a.say("%s", p.Good)
-					for _, t := range p.Tunings {
-						a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
-					}
-					var rows [][]any
-					for _, c := range p.Cells {
-						v, half := quantity.PlusMinus(c.Estimate.Centre, (c.Estimate.Hi-c.Estimate.Lo)/2)
-						rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "),
-							strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
-					}
-					a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"},
-						rows)
-				})
+			}),
+		asking(a, "show MEASURE", "Show a measure's repeatability and every cell", "durvek measure show hashing/all",
+			api.Measure, of, []any{parts{&of.Slug, &of.Measure}}, func(p figures.MeasurePage) {
+				a.say("%s, %s, %s", p.Measure.Name, cmp.Or(p.Measure.Symbol, "no unit"), p.Measure.Better.Phrase())
+				a.say("%s", p.Good)
+				for _, t := range p.Tunings {
+					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
+				}
+				var rows [][]any
+				for _, c := range p.Cells {
+					v, half := quantity.PlusMinus(c.Estimate.Centre, (c.Estimate.Hi-c.Estimate.Lo)/2)
+					rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "),
+						strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
+				}
+				a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"},
+					rows)
 			}), a.worthCmd(), a.whyCmd())
 }
 
-// drawing is where and how a chart is drawn, for every command that has one.
-type drawing struct {
-	output, format    string
-	dark, transparent bool
-	pixels            float64
-}
-
-func (d *drawing) flags(c *cobra.Command) {
-	f := c.Flags()
-	f.StringVarP(&d.output, "output", "o", "", "file to draw the chart into, .svg or .png; .csv takes its figures")
-	f.StringVar(&d.format, "format", "page", "page, column, card (1920×1080) or tall (1080×1920)")
-	f.BoolVar(&d.dark, "dark", false, "dark ground")
-	f.BoolVar(&d.transparent, "transparent", false, "no ground")
-	f.Float64Var(&d.pixels, "pixels", 1, "PNG pixels per unit, up to 4")
-}
-
-// show draws a chart of a kind into the file that was named; without one it gets the answer and prints it.
-func show[T any](a *app, cmd *cobra.Command, d drawing, kind, path string, query url.Values, print func(T)) error {
-	if d.output == "" {
-		return get(a, cmd, path, query, print)
-	}
-	ext := strings.ToLower(filepath.Ext(d.output))
-	if ext != ".svg" && ext != ".png" && ext != ".csv" {
-		return usageError{fmt.Errorf("-o takes a name that ends in .svg or .png for a picture, or .csv for its figures, "+
-			"got %q", d.output)}
-	}
-	if _, ok := draw.Formats[d.format]; !ok {
-		return usageError{fmt.Errorf("--format is page, column, card or tall, got %q", d.format)}
-	}
-	query.Set("format", d.format)
-	query.Set("pixels", fmt.Sprint(d.pixels))
-	if d.dark {
-		query.Set("dark", "true")
-	}
-	if d.transparent {
-		query.Set("transparent", "true")
-	}
-	c, err := a.client()
-	if err != nil {
-		return err
-	}
-	var b []byte
-	if err := c.Do(cmd.Context(), http.MethodGet, "/api/charts/"+kind+ext, query, nil, &b); err != nil {
-		return err
-	}
-	return a.writeOut(d.output, b)
-}
-
-func yes(v bool) string {
-	if v {
-		return "true"
-	}
-	return ""
-}
-
 func (a *app) rankCmd() *cobra.Command {
-	var q struct{ field, setup, subject, relative string }
-	var noClaims, noRaised, carried, modes bool
-	var allow []string
-	var d drawing
-	ranked := verb("show MEASURE", "Rank a field by a measure, a number of the spec sheets (spec/body.weight) or the "+
+	var q api.Asked
+	var noClaims, noRaised bool
+	ranked := drawing(a, "show MEASURE", "Rank a field by a measure, a number of the spec sheets (spec/body.weight) or "+
+		"the "+
 		"price (price/EUR); with -o draw the chart", "durvek rank show hashing/all --field laptops --subject "+
-		"fen-14-16-512 -o chart.png", 1, func(cmd *cobra.Command, args []string) error {
-		query := client.Query("measure", args[0], "field", q.field, "setup", q.setup, "subject", q.subject, "relative",
-			q.relative, "claims", yes(!noClaims), "raised", yes(!noRaised), "carried", yes(carried), "modes", yes(modes),
-			"allow", strings.Join(allow, ","))
-		return show(a, cmd, d, "ranked", "/api/ranking", query, a.printRanking)
-	})
+		"fen-14-16-512 -o chart.png", api.Rank, api.RankedChart, &q, []any{&q.Measure, own{&q.Claims}, own{&q.Raised}},
+		a.printRanking)
+	ranked.PreRun = func(*cobra.Command, []string) { q.Claims, q.Raised = !noClaims, !noRaised }
 	f := ranked.Flags()
-	f.StringVar(&q.field, "field", "", "field; everything if left out")
-	f.StringVar(&q.setup, "setup", "", "setup; as delivered if left out")
-	f.StringVar(&q.subject, "subject", "", "variant in question")
-	f.StringVar(&q.relative, "relative", "", "mean, claim, predecessor or a variant; plain values if left out")
 	f.BoolVar(&noClaims, "no-claims", false, "leave makers' claims out")
-	f.StringSliceVar(&allow, "allow", nil, "variants to compare though they are unlike; the chart says so")
-	f.BoolVar(&carried, "carried", false, "show figures of siblings with the same limiting part, hollow and not ranked")
 	f.BoolVar(&noRaised, "no-raised", false, "leave raised modes out")
-	f.BoolVar(&modes, "modes", false, "raised modes as rows of their own")
-	d.flags(ranked)
-	var setup string
-	place := verb("place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured",
-		"durvek rank place fan-noise/full-load tern-mini-32-1000", 2, func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/places", client.Query("measure", args[0], "variant", args[1], "setup", setup),
-				func(p figures.Place) {
-					a.say("%s", p.Sentence)
-					rows := [][]any{{"Its kind", chart.PlaceText(p.Class.Best, p.Class.Worst), p.Class.Of},
-						{"All history", chart.PlaceText(p.History.Best, p.History.Worst), p.History.Of}}
-					a.print([]string{"Among", "→Place", "→Of"}, rows)
-				})
+	var in api.PlaceAsked
+	place := asking(a, "place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured",
+		"durvek rank place fan-noise/full-load tern-mini-32-1000", api.Place, &in, []any{&in.Measure, &in.Variant},
+		func(p figures.Place) {
+			a.say("%s", p.Sentence)
+			rows := [][]any{{"Its kind", chart.PlaceText(p.Class.Best, p.Class.Worst), p.Class.Of},
+				{"All history", chart.PlaceText(p.History.Best, p.History.Worst), p.History.Of}}
+			a.print([]string{"Among", "→Place", "→Of"}, rows)
 		})
-	place.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
 	return noun("rank", "Fields in order", ranked, place)
 }
 

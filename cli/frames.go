@@ -7,21 +7,14 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/analyse"
 	"durvek/core/quantity"
 	"durvek/core/record"
 )
 
 func (a *app) framesCmd() *cobra.Command {
-	layout := func(f *pflag.FlagSet, x *analyse.FrameFile) {
-		f.StringVar(&x.Column, "column", "", "column of the frame times; left out where the table has one column")
-		f.StringVar(&x.Unit, "unit-of-time", "ms", "unit that the column is in")
-		f.BoolVar(&x.Moments, "moments", false, "the column holds the moment of each frame, not how long it took")
-		f.StringVar(&x.Generated, "generated", "", "column that is 1, true or yes for frames generated between rendered ones")
-	}
 	var look analyse.FrameFile
 	read := verb("read FILE", "Say what a table of frame times holds, by the definitions printed with it; nothing is "+
 		"recorded", "durvek frames read harbour.csv --column frame_ms", 1, func(cmd *cobra.Command, args []string) error {
@@ -53,44 +46,24 @@ func (a *app) framesCmd() *cobra.Command {
 		a.say("%s", analyse.FramesDefined)
 		return nil
 	})
-	layout(read.Flags(), &look)
-	var file analyse.FrameFile
-	var test, unit, host, place, setup, date string
-	var repeat int
+	look.Unit = "ms"
+	flagsOf(read, &look)
+	var in api.FramesIn
+	in.Unit = "ms"
 	var conditions []string
-	add := verb("add FILE", "Record a run whose frame times are in a table",
-		"durvek frames add harbour.csv --test harbour-flight --unit sound-16-32-1000-a --column frame_ms", 1,
-		func(cmd *cobra.Command, args []string) error {
-			data, err := a.readFile(args[0])
-			if err != nil {
-				return err
-			}
-			q := client.Query("test", test, "unit", unit, "host", host, "place", place, "setup", setup, "date", date, "repeat",
-				zero(repeat), "column", file.Column, "unit-of-time", file.Unit, "generated", file.Generated, "conditions",
-				strings.Join(conditions, ";"))
-			if file.Moments {
-				q.Set("moments", "true")
-			}
-			return post(a, cmd, "/api/frames", q, data, func(r record.Run) {
-				for _, x := range r.Readings {
-					text := fmt.Sprintf("%.4g", x.Value)
-					if x.State == record.Missing {
-						text = "missing: " + x.Reason
-					}
-					a.say("%s: %s", x.Measure, text)
+	add := asking(a, "add FILE", "Record a run whose frame times are in a table",
+		"durvek frames add harbour.csv --test harbour-flight --unit sound-16-32-1000-a --column frame_ms", api.AddFrames, &in,
+		[]any{&in.RawBody, own{&in.Set}}, func(r record.Run) {
+			for _, x := range r.Readings {
+				text := fmt.Sprintf("%.4g", x.Value)
+				if x.State == record.Missing {
+					text = "missing: " + x.Reason
 				}
-				a.say("Recorded as run %s.", r.ID)
-			})
+				a.say("%s: %s", x.Measure, text)
+			}
+			a.say("Recorded as run %s.", r.ID)
 		})
-	f := add.Flags()
-	layout(f, &file)
-	f.StringVar(&test, "test", "", "test with the analysis frames")
-	f.StringVar(&unit, "unit", "", "unit that was measured")
-	f.StringVar(&host, "host", "", "unit or rig that a part was measured in")
-	f.StringVar(&place, "place", "", "port, slot or screen")
-	f.StringVar(&setup, "setup", "", "setup; as-delivered if left out")
-	f.StringVar(&date, "date", "", "day it was measured, YYYY-MM-DD")
-	f.IntVar(&repeat, "repeat", 0, "which repeat it is, from 0")
-	f.StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")
+	add.Flags().StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")
+	add.PreRun = func(*cobra.Command, []string) { in.Set = strings.Join(append(conditions, in.Set), ";") }
 	return noun("frames", "Frame times from files", read, add)
 }

@@ -8,17 +8,16 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
+	"durvek/api"
 	"durvek/client"
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/desk/bench"
-	"durvek/desk/books"
 	"durvek/draw"
 )
 
@@ -39,13 +38,8 @@ func (a *app) planCmd() *cobra.Command {
 			if len(tests) > 0 || len(options) > 0 {
 				return usageError{errors.New("a plan from a file or the library brings its own tests and options")}
 			}
-			q := client.Query("library", library, "unit", p.Unit, "host", p.Host, "place", p.Place, "repeats", zero(repeats))
 			if cmd.Flags().Changed("setup") {
 				setups = append([]string{p.Setup}, setups...)
-			}
-			q["setups"] = setups
-			if len(setups) > 0 {
-				q.Set("setups", strings.Join(setups, ","))
 			}
 			var data []byte
 			if file != "" {
@@ -53,7 +47,8 @@ func (a *app) planCmd() *cobra.Command {
 					return err
 				}
 			}
-			return post(a, cmd, "/api/plan-files", q, data, func(x method.Plan) { a.planned(cmd, c, x) })
+			return ask(a, cmd, api.AddPlanFrom, api.PlanFrom{Library: library, Unit: p.Unit, Host: p.Host, Place: p.Place,
+				Setups: setups, Repeats: repeats, RawBody: data}, func(x method.Plan) { a.planned(cmd, c, x) })
 		}
 		if cool != (method.Cool{}) {
 			p.Cool = &cool
@@ -82,17 +77,8 @@ func (a *app) planCmd() *cobra.Command {
 		for t := range set {
 			return usageError{fmt.Errorf("an option is given for %q, which is not among the tests", t)}
 		}
-		request := struct {
-			Unit   string            `json:"unit"`
-			Host   string            `json:"host,omitempty"`
-			Place  string            `json:"place,omitempty"`
-			Setup  string            `json:"setup,omitempty"`
-			Setups []string          `json:"setups,omitempty"`
-			Name   string            `json:"name,omitempty"`
-			Steps  []method.PlanStep `json:"steps"`
-			method.Terms
-		}{p.Unit, p.Host, p.Place, p.Setup, setups, p.Name, p.Steps, p.Terms}
-		return post(a, cmd, "/api/plans", nil, request, func(x method.Plan) { a.planned(cmd, c, x) })
+		return ask(a, cmd, api.AddPlan, api.With(api.PlanRequest{Unit: p.Unit, Host: p.Host, Place: p.Place, Setup: p.Setup,
+			Setups: setups, Name: p.Name, Steps: p.Steps, Terms: p.Terms}), func(x method.Plan) { a.planned(cmd, c, x) })
 	})
 	f := add.Flags()
 	f.StringSliceVar(&tests, "tests", nil, "tests, in order; every usual one that fits if left out")
@@ -115,9 +101,10 @@ func (a *app) planCmd() *cobra.Command {
 	f.StringVar(&p.Host, "host", "", "unit or rig that a part is measured in")
 	f.StringVar(&p.Place, "place", "", "port, slot, screen or surface")
 	f.StringVar(&p.Name, "name", "", "name of the plan")
-	list := verb("list", "List plans, those that run first", "durvek plan list", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return get(a, cmd, "/api/bench", client.Query("limit", "100"), func(bs []record.BenchPlan) {
+	few := api.AtMost20{Limit: 100}
+	list := asking(a, "list", "List plans, those that run first", "durvek plan list", api.Bench, &few,
+		[]any{own{&few.Limit}},
+		func(bs []record.BenchPlan) {
 			var rows [][]any
 			for _, b := range bs {
 				rows = append(rows, []any{b.Plan.ID, b.Title, b.Plan.Name, b.SetupName, b.Plan.State, fmt.Sprintf("%d of %d",
@@ -125,89 +112,73 @@ func (a *app) planCmd() *cobra.Command {
 			}
 			a.print([]string{"Plan", "Unit", "Name", "Setup", "State", "→Runs"}, rows)
 		})
-	})
-	show := verb("show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/plans/"+client.Slug(args[0]), nil, a.printPlan)
-		})
-	code := verb("code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/codes", nil, nil, func(x struct {
-				Code, Link, Note string
-				Expires          time.Time
-			}) {
-				a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
-				a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code,
-					x.Link[:strings.Index(x.Link, "/probe/")])
-				a.say("On a phone, a tablet or in any browser:  %s", x.Link)
-				if x.Note != "" {
-					a.say("%s", x.Note)
-				}
-				if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
-					a.say("%s", qr.Text())
-				}
-			})
+	show := one(a, "show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", api.Plan,
+		a.printPlan)
+	in := &api.Asking{}
+	code := asking(a, "code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…",
+		api.PlanCode, in, []any{&in.Slug}, func(x api.JoinCode) {
+			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
+			a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code,
+				x.Link[:strings.Index(x.Link, "/probe/")])
+			a.say("On a phone, a tablet or in any browser:  %s", x.Link)
+			if x.Note != "" {
+				a.say("%s", x.Note)
+			}
+			if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
+				a.say("%s", qr.Text())
+			}
 		})
 	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1,
 		func(cmd *cobra.Command, args []string) error {
 			return a.watch(cmd.Context(), args[0])
 		})
-	var kind string
-	lib := verb("library", "List the plans that ship with the program", "durvek plan library --kind laptop", 0,
-		func(cmd *cobra.Command, _ []string) error {
-			return get(a, cmd, "/api/plan-library", client.Query("kind", kind), func(fs []bench.PlanFile) {
-				var rows [][]any
-				for _, f := range fs {
-					rows = append(rows, []any{f.Slug, f.Name, kindsText(f.Subjects), f.Estimate.Runs, leftText(f.Estimate.Seconds),
-						bytesText(f.Estimate.Writes), f.About})
-				}
-				a.print([]string{"Plan", "Name", "For", "→Runs", "→Takes about", "→Writes at most", ""}, rows)
-			})
+	lib := asking(a, "library", "List the plans that ship with the program", "durvek plan library --kind laptop",
+		api.PlanLibrary, &api.KindOf{}, nil, func(fs []bench.PlanFile) {
+			var rows [][]any
+			for _, f := range fs {
+				rows = append(rows, []any{f.Slug, f.Name, kindsText(f.Subjects), f.Estimate.Runs, leftText(f.Estimate.Seconds),
+					bytesText(f.Estimate.Writes), f.About})
+			}
+			a.print([]string{"Plan", "Name", "For", "→Runs", "→Takes about", "→Writes at most", ""}, rows)
 		})
-	lib.Flags().StringVar(&kind, "kind", "", "only those for this kind of device")
-	export := verb("export PLAN", "Print a plan as a file, for other units", "durvek plan export 01995c3e-…", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return a.raw(cmd, "/api/plan-files/"+client.Slug(args[0]))
-		})
-	schema := verb("schema", "Print the JSON Schema of plan files", "durvek plan schema", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return a.raw(cmd, "/api/formats/plan")
-	})
-	confirm := verb("confirm PLAN", "Say that what a plan asked for is done", "durvek plan confirm 01995c3e-…", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/confirmations", nil, map[string]any{},
-				func(x method.Plan) { a.say("Plan %s hears of it with its agent's next report.", x.Name) })
-		})
-	direct := func(do, short, then string) *cobra.Command {
-		return verb(do+" PLAN", short, "durvek plan "+do+" 01995c3e-…", 1, func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/directives", nil, map[string]any{"do": do},
-				func(x method.Plan) { a.say("Plan %s %s.", x.Name, then) })
-		})
+	of := &api.Slugged{}
+	export := saving(a, "export PLAN", "Print a plan as a file, for other units", "durvek plan export 01995c3e-…", "",
+		api.ExportPlan, of, []any{&of.Slug})
+	var done api.Confirming
+	confirm := asking(a, "confirm PLAN", "Say that what a plan asked for is done", "durvek plan confirm 01995c3e-…",
+		api.Confirm, &done, []any{&done.Slug, own{&done.Body.Ask}},
+		func(x method.Plan) { a.say("Plan %s hears of it with its agent's next report.", x.Name) })
+	direct := func(do, example, short string, then func(api.Directing) string) *cobra.Command {
+		in := &api.Directing{Body: api.Directive{Do: do}}
+		c := asking(a, do+" PLAN", short, "durvek plan "+do+" 01995c3e-…"+example, api.DirectPlan, in, []any{&in.Slug,
+			own{&in.Body.Step}}, func(x method.Plan) { a.say("Plan %s %s.", x.Name, then(*in)) })
+		if do == "skip" {
+			c.Flags().IntVar(&in.Body.Step, "step", 0, "the step, counted from 1 as `durvek plan show` does")
+			c.MarkFlagRequired("step")
+		}
+		return c
 	}
-	var step int
-	skip := verb("skip PLAN", "Leave out a step from now on", "durvek plan skip 01995c3e-… --step 4", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/plans/"+client.Slug(args[0])+"/directives", nil, map[string]any{"do": "skip",
-				"step": step}, func(x method.Plan) { a.say("Plan %s leaves out step %d.", x.Name, step) })
-		})
-	skip.Flags().IntVar(&step, "step", 0, "the step, counted from 1 as `durvek plan show` does")
-	skip.MarkFlagRequired("step")
+	says := func(s string) func(api.Directing) string { return func(api.Directing) string { return s } }
 	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(), export,
-		schema, confirm,
-		direct("pause", "Let a plan rest after the present run", "rests after the present run"), direct("resume",
-			"Let a plan go on", "goes on"), direct("stop", "End a plan; what it has stays", "ends"), skip)
+		a.schema("plan", "plan files"), confirm,
+		direct("pause", "", "Let a plan rest after the present run", says("rests after the present run")),
+		direct("resume", "", "Let a plan go on", says("goes on")),
+		direct("stop", "", "End a plan; what it has stays", says("ends")),
+		direct("skip", " --step 4", "Leave out a step from now on", func(in api.Directing) string {
+			return fmt.Sprintf("leaves out step %d", in.Body.Step)
+		}))
 }
 
 // planned says how a machine joins for a plan, and what it takes.
 func (a *app) planned(cmd *cobra.Command, c *client.Client, x method.Plan) {
-	code, err := client.Post[struct{ Code string }](cmd.Context(), c, "/api/plans/"+x.ID+"/codes", nil, nil)
+	code, err := client.Ask(cmd.Context(), c, api.PlanCode, api.Asking{Slugged: slugged(x.ID)})
 	if err != nil {
 		a.say("Plan %s is on the bench. (%v)", x.ID, err)
 		return
 	}
 	a.say("Plan %s is on the bench. On the machine, within an hour:\n  durvek agent --server %s --code %s", x.ID, c.Server,
 		code.Code)
-	if b, err := client.Get[record.BenchPlan](cmd.Context(), c, "/api/plans/"+x.ID, nil); err == nil {
+	if b, err := client.Ask(cmd.Context(), c, api.Plan, slugged(x.ID)); err == nil {
 		a.say("%s", announced(b))
 	}
 }
@@ -241,19 +212,19 @@ func kindsText(kinds []catalog.Kind) string {
 
 // fitting lists the usual tests meant for a unit's kind.
 func fitting(ctx context.Context, c *client.Client, unit string) ([]string, error) {
-	u, err := client.Get[catalog.Unit](ctx, c, "/api/units/"+client.Slug(unit), nil)
+	u, err := client.Ask(ctx, c, api.Unit, slugged(unit))
 	if err != nil {
 		return nil, err
 	}
-	v, err := client.Get[catalog.DossierVariant](ctx, c, "/api/variants/"+client.Slug(u.Variant), nil)
+	v, err := client.Ask(ctx, c, api.Variant, slugged(u.Variant))
 	if err != nil {
 		return nil, err
 	}
-	m, err := client.Get[books.ModelPage](ctx, c, "/api/models/"+client.Slug(v.Model), nil)
+	m, err := client.Ask(ctx, c, api.Model, slugged(v.Model))
 	if err != nil {
 		return nil, err
 	}
-	ts, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
+	ts, err := client.Ask(ctx, c, api.Tests, api.None{})
 	var out []string
 	for _, t := range ts {
 		if t.Usual && t.Fits(m.Model.Kind) {
@@ -316,8 +287,7 @@ func (a *app) watch(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	path := "/api/plans/" + client.Slug(id)
-	b, err := client.Get[record.BenchPlan](ctx, c, path, nil)
+	b, err := client.Ask(ctx, c, api.Plan, slugged(id))
 	if err != nil {
 		return err
 	}
@@ -352,13 +322,13 @@ func (a *app) watch(ctx context.Context, id string) error {
 				show.update(p)
 			}
 		case "bench":
-			if b, err = client.Get[record.BenchPlan](ctx, c, path, nil); err != nil {
+			if b, err = client.Ask(ctx, c, api.Plan, slugged(id)); err != nil {
 				return err
 			}
 		}
 	}
 	show.end()
-	if b, err = client.Get[record.BenchPlan](ctx, c, path, nil); err == nil {
+	if b, err = client.Ask(ctx, c, api.Plan, slugged(id)); err == nil {
 		a.printPlan(b)
 	}
 	return err

@@ -6,64 +6,40 @@ import (
 	"cmp"
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/verdict"
 )
 
 func (a *app) reviewCmd() *cobra.Command {
-	var n struct {
-		Subject  string   `json:"subject"`
-		Slug     string   `json:"slug,omitempty"`
-		Title    string   `json:"title,omitempty"`
-		Field    string   `json:"field,omitempty"`
-		Measures []string `json:"measures,omitempty"`
-	}
-	add := verb("add VARIANT", "Start a review with findings from the figures",
-		"durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", 1, func(cmd *cobra.Command,
-			args []string) error {
-			n.Subject = args[0]
-			return post(a, cmd, "/api/reviews", nil, n, a.printReview)
-		})
-	f := add.Flags()
-	f.StringVar(&n.Slug, "slug", "", "identifier; the variant's if left out")
-	f.StringVar(&n.Title, "title", "", "title")
-	f.StringVar(&n.Field, "field", "", "field it is compared in")
-	f.StringSliceVar(&n.Measures, "measures", nil, "measures to chart, in order; all if left out")
-	list := verb("list", "List reviews", "durvek review list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/reviews", nil, func(rs []verdict.Review) {
-			var rows [][]any
-			for _, r := range rs {
-				state := "draft"
-				if r.Signed != nil {
-					state = "signed by " + r.Signed.By
-				}
-				rows = append(rows, []any{r.Slug, r.Title, r.Subject, cmp.Or(r.Recommendation, "—"), state, len(r.Editions)})
+	var in api.Body[api.ReviewRequest]
+	add := asking(a, "add VARIANT", "Start a review with findings from the figures",
+		"durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", api.AddReview, &in,
+		[]any{&in.Body.Subject}, a.printReview)
+	list := all(a, "list", "List reviews", "durvek review list", api.Reviews, func(rs []verdict.Review) {
+		var rows [][]any
+		for _, r := range rs {
+			state := "draft"
+			if r.Signed != nil {
+				state = "signed by " + r.Signed.By
 			}
-			a.print([]string{"Slug", "Title", "Variant", "Recommendation", "State", "→Editions"}, rows)
-		})
+			rows = append(rows, []any{r.Slug, r.Title, r.Subject, cmp.Or(r.Recommendation, "—"), state, len(r.Editions)})
+		}
+		a.print([]string{"Slug", "Title", "Variant", "Recommendation", "State", "→Editions"}, rows)
 	})
-	show := verb("show REVIEW", "Show a review with its findings", "durvek review show fen-14", 1, func(cmd *cobra.Command,
-		args []string) error {
-		return get(a, cmd, "/api/reviews/"+client.Slug(args[0]), nil, a.printReview)
-	})
+	show := one(a, "show REVIEW", "Show a review with its findings", "durvek review show fen-14", api.Review,
+		a.printReview)
 	var s struct {
 		title, summary, advice, recommendation, field string
 		measures, hide, show, strengths, weaknesses   []string
 	}
 	set := verb("set REVIEW", "Change a review", "durvek review set tern-mini --recommendation recommended --summary "+
 		"'Quiet and quick.' --hide missing-evidence:missing", 1, func(cmd *cobra.Command, args []string) error {
-		c, err := a.client()
-		if err != nil {
-			return err
-		}
-		path := "/api/reviews/" + client.Slug(args[0])
-		r, err := client.Get[verdict.Review](cmd.Context(), c, path, nil)
+		r, err := answer(a, cmd, api.Review, slugged(args[0]))
 		if err != nil {
 			return err
 		}
@@ -104,9 +80,9 @@ func (a *app) reviewCmd() *cobra.Command {
 			r.Findings = append(r.Findings, verdict.Finding{Kind: verdict.Weakness, Text: t, Rule: verdict.Reviewer,
 				Certainty: verdict.Sure, RestsOn: []string{}})
 		}
-		return ask(a, cmd, http.MethodPut, path, nil, r, a.printReview)
+		return ask(a, cmd, api.SaveReview, api.Saving{Slugged: slugged(args[0]), Body: r}, a.printReview)
 	})
-	f = set.Flags()
+	f := set.Flags()
 	f.StringVar(&s.title, "title", "", "title")
 	f.StringVar(&s.summary, "summary", "", "summary (Markdown)")
 	f.StringVar(&s.advice, "advice", "", "for whom it is right, what to buy instead (Markdown)")
@@ -117,20 +93,15 @@ func (a *app) reviewCmd() *cobra.Command {
 	f.StringArrayVar(&s.show, "show", nil, "finding to show again; may be repeated")
 	f.StringArrayVar(&s.strengths, "strength", nil, "a strength of your own; may be repeated")
 	f.StringArrayVar(&s.weaknesses, "weakness", nil, "a weakness of your own; may be repeated")
-	refresh := verb("refresh REVIEW", "Draw the findings anew and keep your own words", "durvek review refresh tern-mini",
-		1, func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/findings", nil, nil, a.printReview)
+	refresh := one(a, "refresh REVIEW", "Draw the findings anew and keep your own words",
+		"durvek review refresh tern-mini", api.RefreshFindings, a.printReview)
+	var name api.Signing
+	sign := asking(a, "sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'",
+		api.SignReview, &name, []any{&name.Slug}, func(r verdict.Review) {
+			a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
+				len(r.Signed.Figures), r.Slug)
 		})
-	var by string
-	sign := verb("sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/signature", nil, map[string]string{"by": by},
-				func(r verdict.Review) {
-					a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
-						len(r.Signed.Figures), r.Slug)
-				})
-		})
-	sign.Flags().StringVar(&by, "by", "", "your name")
+	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
 	return noun("review", "Verdicts and what they rest on", add, list, show, set, refresh, sign)
 }
 
@@ -164,17 +135,12 @@ func (a *app) printReview(r verdict.Review) {
 func (a *app) editionCmd() *cobra.Command {
 	var out, remark string
 	fetch := func(cmd *cobra.Command, review string, number int) error {
-		c, err := a.client()
-		if err != nil {
-			return err
-		}
 		dir := cmp.Or(out, fmt.Sprintf("%s-edition-%d", review, number))
 		if _, err := os.Stat(dir); err == nil {
 			return fmt.Errorf("%s is there already; name another folder with -o", dir)
 		}
-		var b []byte
-		if err := c.Do(cmd.Context(), http.MethodGet, fmt.Sprintf("/api/reviews/%s/editions/%d", client.Slug(review), number),
-			nil, nil, &b); err != nil {
+		b, err := answer(a, cmd, api.EditionArchive, api.EditionOf{Slugged: slugged(review), Number: number})
+		if err != nil {
 			return err
 		}
 		if err := unzip(b, dir); err != nil {
@@ -191,7 +157,7 @@ func (a *app) editionCmd() *cobra.Command {
 				}
 			}
 			number := 0
-			err := post(a, cmd, "/api/reviews/"+client.Slug(args[0])+"/editions", nil, map[string]string{"note": remark},
+			err := ask(a, cmd, api.Publish, api.Publishing{Slugged: slugged(args[0]), Body: api.EditionNote{Note: remark}},
 				func(e verdict.Edition) { number = e.Number })
 			if err != nil || a.json {
 				return err
@@ -207,16 +173,14 @@ func (a *app) editionCmd() *cobra.Command {
 		})
 	write.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
 	write.Flags().IntVar(&number, "number", 1, "number of the edition")
-	list := verb("list REVIEW", "List a review's editions", "durvek edition list fen-14", 1, func(cmd *cobra.Command,
-		args []string) error {
-		return get(a, cmd, "/api/reviews/"+client.Slug(args[0]), nil, func(r verdict.Review) {
+	list := one(a, "list REVIEW", "List a review's editions", "durvek edition list fen-14", api.Review,
+		func(r verdict.Review) {
 			var rows [][]any
 			for _, e := range r.Editions {
 				rows = append(rows, []any{e.Number, e.Published, e.Title, e.Note, e.Digest[:12]})
 			}
 			a.print([]string{"→Edition", "Published", "Title", "Note", "Digest"}, rows)
 		})
-	})
 	return noun("edition", "Published, immutable states of a review", pub, write, list)
 }
 
@@ -228,6 +192,9 @@ func unzip(data []byte, dir string) error {
 	for _, f := range r.File {
 		if !filepath.IsLocal(f.Name) {
 			return fmt.Errorf("the archive holds a strange name: %q", f.Name)
+		}
+		if f.FileInfo().IsDir() {
+			continue // folders are made for what lies in them
 		}
 		path := filepath.Join(dir, filepath.FromSlash(f.Name))
 		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {

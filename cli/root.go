@@ -191,36 +191,6 @@ func (a *app) client() (*client.Client, error) {
 	return client.New(server, token), nil
 }
 
-// ask gets a value from the service and prints it: as JSON when wanted, else through show.
-func ask[T any](a *app, cmd *cobra.Command, method, path string, query url.Values, in any, show func(T)) error {
-	c, err := a.client()
-	if err != nil {
-		return err
-	}
-	var raw []byte
-	if err := c.Do(cmd.Context(), method, path, query, in, &raw); err != nil {
-		return err
-	}
-	if a.json {
-		fmt.Fprintln(a.out, strings.TrimSpace(string(raw)))
-		return nil
-	}
-	var v T
-	if err := json.Unmarshal(raw, &v); err != nil {
-		return fmt.Errorf("the answer of %s could not be read: %w", path, err)
-	}
-	show(v)
-	return nil
-}
-
-func get[T any](a *app, cmd *cobra.Command, path string, query url.Values, show func(T)) error {
-	return ask(a, cmd, http.MethodGet, path, query, nil, show)
-}
-
-func post[T any](a *app, cmd *cobra.Command, path string, query url.Values, in any, show func(T)) error {
-	return ask(a, cmd, http.MethodPost, path, query, in, show)
-}
-
 func (a *app) say(format string, args ...any) { fmt.Fprintf(a.out, format+"\n", args...) }
 
 // width is how many columns a line has: as COLUMNS says, else the terminal's, else 0 for any.

@@ -3,113 +3,78 @@ package cli
 import (
 	"cmp"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/catalog"
 	"durvek/core/quantity"
 	"durvek/desk/figures"
 )
 
-// pricing are the flags of everything that rests on prices.
-type pricing struct {
-	currency, region, condition, day string
-	plain                            bool
-}
-
-func (p *pricing) flags(c *cobra.Command) {
-	f := c.Flags()
-	f.StringVar(&p.currency, "currency", "", "currency of the answer; EUR if left out")
-	f.StringVar(&p.region, "region", "", "only offers of a region")
-	f.StringVar(&p.condition, "condition", "", "new, used or refurbished; new if left out")
-	f.StringVar(&p.day, "day", "", "prices and rates as of a day, YYYY-MM-DD")
-	f.BoolVar(&p.plain, "no-voucher", false, "prices without vouchers")
-}
-
-func (p pricing) query() []string {
-	return []string{"currency", p.currency, "region", p.region, "condition", p.condition, "day", p.day, "no_voucher",
-		yes(p.plain)}
-}
-
 func (a *app) valueCmd() *cobra.Command {
-	var w weighing
-	var p pricing
-	var d drawing
-	var measure string
-	value := verb("show", "Set performance against price: by a measure, or by an index; with -o draw the chart",
-		"durvek value show --measure compression/pack-all --field laptops --subject fen-14-16-512", 0,
-		func(cmd *cobra.Command, _ []string) error {
-			query := client.Query(slices.Concat(w.query(), p.query(), []string{"measure", measure})...)
-			return show(a, cmd, d, "value", "/api/value", query, func(v figures.Valued) {
-				a.say("%s against price", v.What)
-				var rows [][]any
-				money := func(x float64) string {
-					if x == 0 {
-						return "—"
-					}
-					return quantity.Fixed(x, 0)
+	var q api.ValueAsked
+	value := drawing(a, "show", "Set performance against price: by a measure, or by an index; with -o draw the chart",
+		"durvek value show --measure compression/pack-all --field laptops --subject fen-14-16-512", api.Value,
+		api.ValueChart, &q, nil, func(v figures.Valued) {
+			a.say("%s against price", v.What)
+			var rows [][]any
+			money := func(x float64) string {
+				if x == 0 {
+					return "—"
 				}
-				for _, x := range v.Values {
-					n := v.Names[x.ID]
-					front := ""
-					if x.Frontier {
-						front = "yes"
-					} else if x.BeatenBy != "" {
-						front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + x.BeatenBy
-					}
-					place := fmt.Sprint(x.Place)
-					if x.Unranked {
-						place = "not ranked"
-					}
-					rows = append(rows, []any{place, n.Name, n.Note, quantity.Number(x.Worth, 4), v.Prices[x.ID].Text,
-						quantity.Fixed(x.Per, 0), front, money(x.BestAt), strings.Join(v.Prices[x.ID].Notes, "; ")})
+				return quantity.Fixed(x, 0)
+			}
+			for _, x := range v.Values {
+				n := v.Names[x.ID]
+				front := ""
+				if x.Frontier {
+					front = "yes"
+				} else if x.BeatenBy != "" {
+					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + x.BeatenBy
 				}
-				a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(v.Symbol, "Index"), "→Price", "→Per price, best 100",
-					"On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
-				for _, s := range v.Sentence {
-					a.say("%s", s)
+				place := fmt.Sprint(x.Place)
+				if x.Unranked {
+					place = "not ranked"
 				}
-				for _, s := range v.Climb {
-					a.say("Along the frontier from %s to %s: %s %% for %.0f %s.", s.From, s.To, quantity.Signed(s.More, 1), s.Costs,
-						v.Currency)
-				}
-				for _, x := range v.Per {
-					a.say("%s: %s %s per %s (%s)", x.Variant, quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
-				}
-				for _, s := range v.Without {
-					a.say("Left out: %s", s)
-				}
-			})
+				rows = append(rows, []any{place, n.Name, n.Note, quantity.Number(x.Worth, 4), v.Prices[x.ID].Text,
+					quantity.Fixed(x.Per, 0), front, money(x.BestAt), strings.Join(v.Prices[x.ID].Notes, "; ")})
+			}
+			a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(v.Symbol, "Index"), "→Price", "→Per price, best 100",
+				"On the frontier", "→Best buy at, " + v.Currency, "Offer"}, rows)
+			for _, s := range v.Sentence {
+				a.say("%s", s)
+			}
+			for _, s := range v.Climb {
+				a.say("Along the frontier from %s to %s: %s %% for %.0f %s.", s.From, s.To, quantity.Signed(s.More, 1), s.Costs,
+					v.Currency)
+			}
+			for _, x := range v.Per {
+				a.say("%s: %s %s per %s (%s)", x.Variant, quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
+			}
+			for _, s := range v.Without {
+				a.say("Left out: %s", s)
+			}
 		})
-	value.Flags().StringVar(&measure, "measure", "", "performance by this measure; by an index if left out")
-	w.flags(value)
-	p.flags(value)
-	d.flags(value)
 	return noun("value", "Performance and price", value)
 }
 
 func (a *app) rigCostCmd() *cobra.Command {
-	var p pricing
-	c := verb("cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost own-build", 1,
-		func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/rigs/"+client.Slug(args[0])+"/cost", client.Query(p.query()...), func(x figures.Cost) {
-				var rows [][]any
-				for _, part := range x.Parts {
-					rows = append(rows, []any{part.Role, part.Name, part.Price.Text, strings.Join(part.Price.Notes, "; ")})
-				}
-				a.print([]string{"Role", "Part", "→Price", "Offer"}, rows)
-				a.say("Together: %s", x.Total)
-				for _, m := range x.Missing {
-					a.say("Without a price, and not in the sum: %s", m)
-				}
-			})
+	var q api.CostAsked
+	return asking(a, "cost SLUG", "Sum up what a rig costs to a working system", "durvek rig cost own-build", api.RigCost,
+		&q, []any{&q.Slug}, func(x figures.Cost) {
+			var rows [][]any
+			for _, part := range x.Parts {
+				rows = append(rows, []any{part.Role, part.Name, part.Price.Text, strings.Join(part.Price.Notes, "; ")})
+			}
+			a.print([]string{"Role", "Part", "→Price", "Offer"}, rows)
+			a.say("Together: %s", x.Total)
+			for _, m := range x.Missing {
+				a.say("Without a price, and not in the sum: %s", m)
+			}
 		})
-	p.flags(c)
-	return c
 }
 
 func (a *app) rateCmd() *cobra.Command {
@@ -124,22 +89,19 @@ func (a *app) rateCmd() *cobra.Command {
 			if r.Date == "" {
 				r.Date = time.Now().Format(time.DateOnly)
 			}
-			return post(a, cmd, "/api/rates", nil, r, func(x catalog.Rate) {
+			return ask(a, cmd, api.AddRate, api.With(r), func(x catalog.Rate) {
 				a.say("1 %s was worth %g %s on %s.", x.From, x.Rate,
 					x.To, x.Date)
 			})
 		})
 	add.Flags().StringVar(&r.Date, "date", "", "day, YYYY-MM-DD; today if left out")
 	add.Flags().StringVar(&r.Source, "source", "", "where it was read")
-	list := verb("list", "List exchange rates, the newest first", "durvek rate list", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return get(a, cmd, "/api/rates", nil, func(rs catalog.Rates) {
-			var rows [][]any
-			for _, r := range rs {
-				rows = append(rows, []any{r.Date, "1 " + r.From, quantity.Plain(r.Rate, "1") + " " + r.To, r.Source})
-			}
-			a.print([]string{"Day", "One", "→Is worth", "Source"}, rows)
-		})
+	list := all(a, "list", "List exchange rates, the newest first", "durvek rate list", api.Rates, func(rs catalog.Rates) {
+		var rows [][]any
+		for _, r := range rs {
+			rows = append(rows, []any{r.Date, "1 " + r.From, quantity.Plain(r.Rate, "1") + " " + r.To, r.Source})
+		}
+		a.print([]string{"Day", "One", "→Is worth", "Source"}, rows)
 	})
 	return noun("rate", "Exchange rates", add, list)
 }

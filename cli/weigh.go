@@ -3,12 +3,11 @@ package cli
 import (
 	"cmp"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"durvek/client"
+	"durvek/api"
 	"durvek/core/chart"
 	"durvek/core/claims"
 	"durvek/core/compare"
@@ -20,41 +19,29 @@ import (
 )
 
 func (a *app) headCmd() *cobra.Command {
-	var setup, currency string
-	var d drawing
-	head := verb("show VARIANT VARIANT...", "Hold one to three variants against the first in all measures; with -o "+
-		"draw the chart", "durvek head show sound-14-16-512 sound-16-32-1000 -o head.svg", -2, func(cmd *cobra.Command,
-		args []string) error {
-		query := client.Query("variants", strings.Join(args, ","), "setup", setup, "currency", currency)
-		return show(a, cmd, d, "head", "/api/heads", query, a.printHead)
-	})
-	head.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
-	head.Flags().StringVar(&currency, "currency", "", "currency of prices; as they were seen if left out")
-	d.flags(head)
-	rivals := verb("rivals VARIANT", "Find a variant's siblings, predecessors and successors",
-		"durvek head rivals sound-16-32-1000", 1, func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/rivals", client.Query("variant", args[0]), func(r figures.Rivals) {
-				for _, x := range []struct {
-					what string
-					list []string
-				}{{"Siblings", r.Siblings}, {"Predecessors", r.Predecessors}, {"Successors", r.Successors}} {
-					a.say("%s: %s", x.what, cmp.Or(strings.Join(x.list, ", "), "none"))
-				}
-			})
+	var q api.HeadAsked
+	head := drawing(a, "show VARIANT VARIANT...", "Hold one to three variants against the first in all measures; with -o "+
+		"draw the chart", "durvek head show sound-14-16-512 sound-16-32-1000 -o head.svg", api.Heads, api.HeadChart, &q,
+		[]any{list{&q.Variants, 2}}, a.printHead)
+	var of api.VariantAsked
+	rivals := asking(a, "rivals VARIANT", "Find a variant's siblings, predecessors and successors",
+		"durvek head rivals sound-16-32-1000", api.Rivals, &of, []any{&of.Variant}, func(r figures.Rivals) {
+			for _, x := range []struct {
+				what string
+				list []string
+			}{{"Siblings", r.Siblings}, {"Predecessors", r.Predecessors}, {"Successors", r.Successors}} {
+				a.say("%s: %s", x.what, cmp.Or(strings.Join(x.list, ", "), "none"))
+			}
 		})
-	var most int
-	alike := verb("alike VARIANT", "List the variants of its kind that are nearest to one over all measures",
-		"durvek head alike fen-14-16-512", 1, func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/likeness", client.Query("variant", args[0], "most", fmt.Sprint(most)),
-				func(ls []compare.Likeness) {
-					var rows [][]any
-					for _, l := range ls {
-						rows = append(rows, []any{l.Variant, l.Name, quantity.Fixed(l.Distance, 2), l.Shared, l.Sentence})
-					}
-					a.print([]string{"Variant", "Model", "→Distance, σ", "→Measures", "How alike"}, rows)
-				})
+	var to api.AlikeAsked
+	alike := asking(a, "alike VARIANT", "List the variants of its kind that are nearest to one over all measures",
+		"durvek head alike fen-14-16-512", api.Alike, &to, []any{&to.Variant}, func(ls []compare.Likeness) {
+			var rows [][]any
+			for _, l := range ls {
+				rows = append(rows, []any{l.Variant, l.Name, quantity.Fixed(l.Distance, 2), l.Shared, l.Sentence})
+			}
+			a.print([]string{"Variant", "Model", "→Distance, σ", "→Measures", "How alike"}, rows)
 		})
-	alike.Flags().IntVar(&most, "most", 5, "how many")
 	return noun("head", "Variants head to head", head, rivals, alike)
 }
 
@@ -114,178 +101,128 @@ func (a *app) printHead(h compare.Head) {
 	}
 }
 
-// weighing are the flags of everything that rests on weights.
-type weighing struct{ field, setup, use, weights, subject, against string }
-
-func (w *weighing) flags(c *cobra.Command) {
-	f := c.Flags()
-	f.StringVar(&w.field, "field", "", "field; everything if left out")
-	f.StringVar(&w.setup, "setup", "", "setup; as delivered if left out")
-	f.StringVar(&w.use, "use", "", "kind of use whose weights count")
-	f.StringVar(&w.weights, "weights", "", "measures or groups with weights, such as hashing/all=2,storage=1; on top "+
-		"of the use's")
-	f.StringVar(&w.subject, "subject", "", "variant in question")
-	f.StringVar(&w.against, "against", "", "variant that is 100; the field's geometric mean if left out")
-}
-
-func (w weighing) query() []string {
-	return []string{"field", w.field, "setup", w.setup, "use", w.use, "weights", w.weights, "subject", w.subject,
-		"against", w.against}
-}
-
 func (a *app) indexCmd() *cobra.Command {
-	var w weighing
-	var d drawing
-	index := verb("show", "Make an index of a field by a use's weights or your own; with -o draw the chart",
-		"durvek index show --field machines --use chart-room -o index.png", 0, func(cmd *cobra.Command, _ []string) error {
-			return show(a, cmd, d, "index", "/api/index", client.Query(w.query()...), func(x figures.Index) {
-				a.say("%s\n%s\n", x.Chart.Title, x.Chart.Subtitle)
-				var rows [][]any
-				for _, r := range x.Rows {
-					place := "not ranked"
-					if r.Ranked {
-						place = chart.PlaceText(r.Place.Best, r.Place.Worst)
-					}
-					moves := ""
-					if len(r.Moves) > 0 {
-						moves = r.Moves[0].Measure + " " + quantity.Signed(r.Moves[0].By, 1) + " %"
-					}
-					row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) +
-						" to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
-					for _, g := range x.ByGroup {
-						v := ""
-						if y, ok := g.Values[r.ID]; ok {
-							v = quantity.Fixed(y, 0)
-						}
-						row = append(row, v)
-					}
-					rows = append(rows, row)
+	var q api.Weighed
+	index := drawing(a, "show", "Make an index of a field by a use's weights or your own; with -o draw the chart",
+		"durvek index show --field machines --use chart-room -o index.png", api.Index, api.IndexChart, &q, nil,
+		func(x figures.Index) {
+			a.say("%s\n%s\n", x.Chart.Title, x.Chart.Subtitle)
+			var rows [][]any
+			for _, r := range x.Rows {
+				place := "not ranked"
+				if r.Ranked {
+					place = chart.PlaceText(r.Place.Best, r.Place.Worst)
 				}
-				header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
+				moves := ""
+				if len(r.Moves) > 0 {
+					moves = r.Moves[0].Measure + " " + quantity.Signed(r.Moves[0].By, 1) + " %"
+				}
+				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) +
+					" to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
 				for _, g := range x.ByGroup {
-					header = append(header, "→"+g.Group)
+					v := ""
+					if y, ok := g.Values[r.ID]; ok {
+						v = quantity.Fixed(y, 0)
+					}
+					row = append(row, v)
 				}
-				a.print(header, rows)
-				a.say("%s", x.Firmness)
-				if len(x.Measures) <= 12 {
-					for _, m := range x.Measures {
-						a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)
+				rows = append(rows, row)
+			}
+			header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
+			for _, g := range x.ByGroup {
+				header = append(header, "→"+g.Group)
+			}
+			a.print(header, rows)
+			a.say("%s", x.Firmness)
+			if len(x.Measures) <= 12 {
+				for _, m := range x.Measures {
+					a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)
+				}
+			}
+			for _, g := range x.ByGroup {
+				n := 0
+				for _, m := range x.Measures {
+					if m.Group == g.Group {
+						n++
 					}
 				}
-				for _, g := range x.ByGroup {
-					n := 0
-					for _, m := range x.Measures {
-						if m.Group == g.Group {
-							n++
-						}
-					}
-					a.say("%s: %.0f %% of the weight, over %d measures", g.Group, 100*g.Weight, n)
-				}
-				for _, s := range x.Refused {
-					a.say("No index of the group %s", s)
-				}
-				if len(x.Left) > 0 {
-					a.say("Nothing measured of: %s", strings.Join(x.Left, ", "))
-				}
-			})
+				a.say("%s: %.0f %% of the weight, over %d measures", g.Group, 100*g.Weight, n)
+			}
+			for _, s := range x.Refused {
+				a.say("No index of the group %s", s)
+			}
+			if len(x.Left) > 0 {
+				a.say("Nothing measured of: %s", strings.Join(x.Left, ", "))
+			}
 		})
-	w.flags(index)
-	d.flags(index)
 	return noun("index", "Weighted means over many measures", index)
 }
 
 func (a *app) useCmd() *cobra.Command {
-	var check bool
-	add := verb("import FILE", "Take in a kind of use: its needs, weights and curves (YAML or JSON)",
-		"durvek use import wheelhouse.yaml", 1, func(cmd *cobra.Command, args []string) error {
-			data, err := a.readFile(args[0])
-			if err != nil {
-				return err
-			}
-			return post(a, cmd, "/api/use-files", client.Query("check_only", yes(check)), data, func(u fit.Use) {
-				a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights),
-					map[bool]string{true: "; nothing was written"}[check])
-			})
+	var use api.File
+	add := asking(a, "import FILE", "Take in a kind of use: its needs, weights and curves (YAML or JSON)",
+		"durvek use import wheelhouse.yaml", api.ImportUse, &use, []any{&use.RawBody}, func(u fit.Use) {
+			a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights),
+				map[bool]string{true: "; nothing was written"}[use.CheckOnly])
 		})
-	add.Flags().BoolVar(&check, "check-only", false, "say what would happen and write nothing")
-	list := verb("list", "List kinds of use", "durvek use list", 0, func(cmd *cobra.Command, _ []string) error {
-		return get(a, cmd, "/api/uses", nil, func(us []fit.Use) {
+	list := all(a, "list", "List kinds of use", "durvek use list", api.Uses, func(us []fit.Use) {
+		var rows [][]any
+		for _, u := range us {
+			var ws []string
+			for _, w := range u.Weights {
+				ws = append(ws, cmp.Or(w.Measure, w.Group)+"="+quantity.Number(w.Weight, 2))
+			}
+			rows = append(rows, []any{u.Slug, u.Name, len(u.Needs), strings.Join(ws, ", ")})
+		}
+		a.print([]string{"Slug", "Right for", "→Needs", "Weights"}, rows)
+	})
+	var q api.FitAsked
+	fit := asking(a, "fit USE", "Tell how the variants of a field fit a kind of use",
+		"durvek use fit foredeck --field foredeck", api.Fit, &q, []any{&q.Use}, func(x figures.UseFit) {
+			a.say("Fit for %s, %s", x.Use.Name, x.Field)
 			var rows [][]any
-			for _, u := range us {
-				var ws []string
-				for _, w := range u.Weights {
-					ws = append(ws, cmp.Or(w.Measure, w.Group)+"="+quantity.Number(w.Weight, 2))
-				}
-				rows = append(rows, []any{u.Slug, u.Name, len(u.Needs), strings.Join(ws, ", ")})
-			}
-			a.print([]string{"Slug", "Right for", "→Needs", "Weights"}, rows)
-		})
-	})
-	var field, setup string
-	fit := verb("fit USE", "Tell how the variants of a field fit a kind of use",
-		"durvek use fit foredeck --field foredeck", 1, func(cmd *cobra.Command, args []string) error {
-			return get(a, cmd, "/api/fits", client.Query("use", args[0], "field", field, "setup", setup),
-				func(x figures.UseFit) {
-					a.say("Fit for %s, %s", x.Use.Name, x.Field)
-					var rows [][]any
-					for _, f := range x.Fits {
-						var needs []string
-						for _, n := range f.Needs {
-							if n.Met != "met" {
-								needs = append(needs, string(n.Met)+": "+n.Text+" — "+n.Why)
-							}
-						}
-						rows = append(rows, []any{f.For, x.Names[f.Variant].Name, x.Names[f.Variant].Note, quantity.Fixed(f.Score, 0),
-							quantity.Fixed(f.Lo, 0) + " to " + quantity.Fixed(f.Hi, 0), quantity.Fixed(100*f.Completeness, 0) + " %",
-							strings.Join(needs, "; ")})
+			for _, f := range x.Fits {
+				var needs []string
+				for _, n := range f.Needs {
+					if n.Met != "met" {
+						needs = append(needs, string(n.Met)+": "+n.Text+" — "+n.Why)
 					}
-					a.print([]string{"", "Model", "Variant", "→Fit of 100", "95 %", "→Measured", "Needs"}, rows)
-				})
+				}
+				rows = append(rows, []any{f.For, x.Names[f.Variant].Name, x.Names[f.Variant].Note, quantity.Fixed(f.Score, 0),
+					quantity.Fixed(f.Lo, 0) + " to " + quantity.Fixed(f.Hi, 0), quantity.Fixed(100*f.Completeness, 0) + " %",
+					strings.Join(needs, "; ")})
+			}
+			a.print([]string{"", "Model", "Variant", "→Fit of 100", "95 %", "→Measured", "Needs"}, rows)
 		})
-	fit.Flags().StringVar(&field, "field", "", "field; everything if left out")
-	fit.Flags().StringVar(&setup, "setup", "", "setup; as delivered if left out")
-	schema := verb("schema", "Print the JSON Schema of kinds of use", "durvek use schema", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return a.raw(cmd, "/api/formats/use")
-	})
-	return noun("use", "Kinds of use: what they need, what counts", add, list, fit, schema)
+	return noun("use", "Kinds of use: what they need, what counts", add, list, fit, a.schema("use", "kinds of use"))
 }
 
 func (a *app) modeCmd() *cobra.Command {
-	var field string
-	var d drawing
-	c := verb("show MEASURE", "Show what raised modes gain in a measure, and what they cost in dB, °C and W; with -o "+
-		"draw the chart", "durvek mode show compression/pack-all --field laptops", 1, func(cmd *cobra.Command,
-		args []string) error {
-		return show(a, cmd, d, "modes", "/api/modes", client.Query("measure", args[0], "field", field),
-			func(m compare.Modes) {
-				a.say("%s", m.Chart.Title)
-				var rows [][]any
-				for _, g := range m.Gains {
-					var costs []string
-					for _, c := range g.Costs {
-						costs = append(costs, c.Name+" "+c.Effect.Text)
-					}
-					rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, cmp.Or(strings.Join(costs, "; "), "not measured")})
+	var q api.ModesAsked
+	c := drawing(a, "show MEASURE", "Show what raised modes gain in a measure, and what they cost in dB, °C and W; "+
+		"with -o "+
+		"draw the chart", "durvek mode show compression/pack-all --field laptops", api.Modes, api.ModesChart, &q,
+		[]any{&q.Measure}, func(m compare.Modes) {
+			a.say("%s", m.Chart.Title)
+			var rows [][]any
+			for _, g := range m.Gains {
+				var costs []string
+				for _, c := range g.Costs {
+					costs = append(costs, c.Name+" "+c.Effect.Text)
 				}
-				a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
-			})
-	})
-	c.Flags().StringVar(&field, "field", "", "field; everything if left out")
-	d.flags(c)
+				rows = append(rows, []any{g.Name, g.Note, g.Mode, g.Gain.Text, cmp.Or(strings.Join(costs, "; "), "not measured")})
+			}
+			a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
+		})
 	return noun("mode", "Raised modes: gain and cost", c)
 }
 
 func (a *app) curveCmd() *cobra.Command {
-	var field, setup, subject string
-	var variants []string
-	var d drawing
-	c := verb("show TEST", "Lay the newest series of a test over each other: sustained lines, scaling curves; with -o "+
-		"draw the chart", "durvek curve show hashing-sustained --field laptops -o sustained.svg", 1, func(cmd *cobra.Command,
-		args []string) error {
-		query := client.Query("test", args[0], "field", field, "variants", strings.Join(variants, ","), "setup", setup,
-			"subject", subject)
-		return show(a, cmd, d, "curves", "/api/curves", query, func(l chart.Lines) {
+	var q api.CurvesAsked
+	c := drawing(a, "show TEST", "Lay the newest series of a test over each other: sustained lines, scaling curves; "+
+		"with -o "+
+		"draw the chart", "durvek curve show hashing-sustained --field laptops -o sustained.svg", api.Curves,
+		api.CurvesChart, &q, []any{&q.Test}, func(l chart.Lines) {
 			a.say("%s\n%s", l.Title, l.Subtitle)
 			var rows [][]any
 			for _, x := range l.Lines {
@@ -296,92 +233,68 @@ func (a *app) curveCmd() *cobra.Command {
 				a.say("%s", n)
 			}
 		})
-	})
-	f := c.Flags()
-	f.StringVar(&field, "field", "", "field; everything if left out")
-	f.StringSliceVar(&variants, "variants", nil, "these variants in place of a field's")
-	f.StringVar(&setup, "setup", "", "setup; as delivered if left out")
-	f.StringVar(&subject, "subject", "", "variant in question")
-	d.flags(c)
 	return noun("curve", "Series of several variants", c)
 }
 
 func (a *app) tallyCmd() *cobra.Command {
-	var by, maker string
-	c := verb("tally", "Tally what became of claims, by maker, model, variant, year or maker-year",
-		"durvek claim tally --by maker", 0, func(cmd *cobra.Command, _ []string) error {
-			if !slices.Contains(claims.Bys, by) {
-				return usageError{fmt.Errorf("claims are tallied by maker, model, variant, year or maker-year, not %q", by)}
+	q := api.LedgerAsked{By: "maker"}
+	return asking(a, "tally", "Tally what became of claims, by maker, model, variant, year or maker-year",
+		"durvek claim tally --by maker", api.Ledger, &q, nil, func(l figures.Ledger) {
+			header := []string{"Of", "→Claims", "→Held"}
+			for _, o := range claims.Outcomes[1:] {
+				header = append(header, "→"+strings.ToUpper(string(o[:1]))+string(o[1:]))
 			}
-			return get(a, cmd, "/api/ledger", client.Query("by", by, "maker", maker), func(l figures.Ledger) {
-				header := []string{"Of", "→Claims", "→Held"}
-				for _, o := range claims.Outcomes[1:] {
-					header = append(header, "→"+strings.ToUpper(string(o[:1]))+string(o[1:]))
+			var rows [][]any
+			for _, t := range l.Tallies {
+				row := []any{t.Of + note(", ", t.Year), t.Claims}
+				for _, o := range claims.Outcomes {
+					row = append(row, t.Outcomes[o])
 				}
-				var rows [][]any
-				for _, t := range l.Tallies {
-					row := []any{t.Of + note(", ", t.Year), t.Claims}
-					for _, o := range claims.Outcomes {
-						row = append(row, t.Outcomes[o])
-					}
-					rows = append(rows, row)
-				}
-				a.print(header, rows)
-				for _, t := range l.Tallies {
-					a.say("%s", t.Sentence)
-				}
-				a.say("%s", l.Note)
-			})
+				rows = append(rows, row)
+			}
+			a.print(header, rows)
+			for _, t := range l.Tallies {
+				a.say("%s", t.Sentence)
+			}
+			a.say("%s", l.Note)
 		})
-	c.Flags().StringVar(&by, "by", "maker", "maker, model, variant, year or maker-year")
-	c.Flags().StringVar(&maker, "maker", "", "only this maker's")
-	return c
 }
 
 func (a *app) suggestCmd() *cobra.Command {
-	var field, variant, use, measure string
-	var most, add int
-	c := verb("suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on the bench",
-		"durvek plan suggest --field laptops --most 8", 0, func(cmd *cobra.Command, _ []string) error {
-			query := client.Query("field", field, "variant", variant, "use", use, "measure", measure, "most",
-				fmt.Sprint(min(max(most, add), 200)))
-			if add == 0 {
-				return get(a, cmd, "/api/suggestions", query, func(list []ranking.Suggestion) {
-					var rows [][]any
-					for i, s := range list {
-						rows = append(rows, []any{i + 1, s.Name, s.Test, s.Repeats, quantity.Number(s.Minutes, 2),
-							quantity.Fixed(s.Places, 1), s.Claims, s.Why})
-					}
-					a.print([]string{"→", "Variant", "Test", "→Repeats", "→Minutes", "→Places", "→Claims", "Why"}, rows)
-				})
+	q := api.SuggestAsked{Most: 10}
+	var add int
+	c := asking(a, "suggest", "List what to test next, by what it settles per hour of bench time; --add puts one on "+
+		"the bench",
+		"durvek plan suggest --field laptops --most 8", api.Suggest, &q, nil, func(list []ranking.Suggestion) {
+			var rows [][]any
+			for i, s := range list {
+				rows = append(rows, []any{i + 1, s.Name, s.Test, s.Repeats, quantity.Number(s.Minutes, 2),
+					quantity.Fixed(s.Places, 1), s.Claims, s.Why})
 			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			list, err := client.Get[[]ranking.Suggestion](cmd.Context(), c, "/api/suggestions", query)
-			if err != nil {
-				return err
-			}
-			if add < 0 || add > len(list) {
-				return usageError{fmt.Errorf("--add takes a number of the list, 1 to %d, got %d", len(list), add)}
-			}
-			s := list[add-1]
-			if s.Unit == "" {
-				return fmt.Errorf("no unit of %s is on the desk; add one with `durvek unit add` first", s.Variant)
-			}
-			body := map[string]any{"unit": s.Unit, "setup": s.Setup, "name": "Suggested: " + s.Test,
-				"steps": []method.PlanStep{{Test: s.Test, Repeats: s.Repeats}}}
-			return post(a, cmd, "/api/plans", nil, body, func(p method.Plan) {
-				a.say("Plan %s is on the bench: %s, %d repeats on %s.", p.ID, s.Test, s.Repeats, s.Unit)
-			})
+			a.print([]string{"→", "Variant", "Test", "→Repeats", "→Minutes", "→Places", "→Claims", "Why"}, rows)
 		})
-	f := c.Flags()
-	f.StringVar(&field, "field", "", "field; everything if left out")
-	f.StringVar(&variant, "variant", "", "only this one's gaps")
-	f.StringVar(&use, "use", "", "only what counts for this kind of use")
-	f.StringVar(&measure, "measure", "", "only this measure")
-	f.IntVar(&most, "most", 10, "how many")
-	f.IntVar(&add, "add", 0, "put the suggestion of this number on the bench")
+	c.Flags().IntVar(&add, "add", 0, "put the suggestion of this number on the bench")
+	look := c.RunE
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		q.Most = min(max(q.Most, add), 200)
+		if add == 0 {
+			return look(cmd, args)
+		}
+		list, err := answer(a, cmd, api.Suggest, q)
+		if err != nil {
+			return err
+		}
+		if add < 0 || add > len(list) {
+			return usageError{fmt.Errorf("--add takes a number of the list, 1 to %d, got %d", len(list), add)}
+		}
+		s := list[add-1]
+		if s.Unit == "" {
+			return fmt.Errorf("no unit of %s is on the desk; add one with `durvek unit add` first", s.Variant)
+		}
+		return ask(a, cmd, api.AddPlan, api.With(api.PlanRequest{Unit: s.Unit, Setup: s.Setup, Name: "Suggested: " + s.Test,
+			Steps: []method.PlanStep{{Test: s.Test, Repeats: s.Repeats}}}), func(p method.Plan) {
+			a.say("Plan %s is on the bench: %s, %d repeats on %s.", p.ID, s.Test, s.Repeats, s.Unit)
+		})
+	}
 	return c
 }

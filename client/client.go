@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"durvek/agent"
+	"durvek/api"
 	"durvek/core/record"
 )
 
@@ -124,6 +125,14 @@ func (c *Client) Do(ctx context.Context, method, path string, query url.Values, 
 	return nil
 }
 
+// Ask asks an operation.
+func Ask[I, O any](ctx context.Context, c *Client, op api.Operation[I, O], in I) (O, error) {
+	var out O
+	r := op.Request(in)
+	err := c.Do(ctx, r.Verb, r.Path, r.Query, r.Body, &out)
+	return out, err
+}
+
 // Get asks for a value.
 func Get[T any](ctx context.Context, c *Client, path string, query url.Values) (T, error) {
 	var out T
@@ -173,37 +182,39 @@ func final(err error) error {
 
 // Join spends a one-time code; the token is the agent's own secret.
 func (c *Client) Join(ctx context.Context, code, token string, m record.Machine) (record.Joined, error) {
-	j, err := Post[record.Joined](ctx, c.as(""), "/api/agent/join", nil, map[string]any{"code": code, "token": token,
-		"machine": m})
+	j, err := Ask(ctx, c.as(""), api.Join, api.Body[api.JoinRequest]{Body: api.JoinRequest{Code: code, Token: token,
+		Machine: m}})
 	return j, final(err)
 }
 
 // Rejoin goes on with a plan after a break.
 func (c *Client) Rejoin(ctx context.Context, token string, m record.Machine) (record.Joined, error) {
-	j, err := Post[record.Joined](ctx, c.as(token), "/api/agent/rejoin", nil, m)
+	j, err := Ask(ctx, c.as(token), api.Rejoin, api.Body[record.Machine]{Body: m})
 	return j, final(err)
 }
 
 // SendRun delivers a run.
 func (c *Client) SendRun(ctx context.Context, token string, r record.Run) error {
-	return final(c.as(token).Do(ctx, http.MethodPost, "/api/agent/runs", nil, r, nil))
+	_, err := Ask(ctx, c.as(token), api.SendRun, api.Body[record.Run]{Body: r})
+	return final(err)
 }
 
 // SendProgress says where the plan stands and gives what people want of it.
 func (c *Client) SendProgress(ctx context.Context, token string, p record.Progress) (record.Directive, error) {
 	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
 	defer cancel()
-	var d record.Directive
-	err := c.as(token).Do(ctx, http.MethodPost, "/api/agent/progress", nil, p, &d)
+	d, err := Ask(ctx, c.as(token), api.SendProgress, api.Body[record.Progress]{Body: p})
 	return d, final(err)
 }
 
 // SendIncident delivers an incident.
 func (c *Client) SendIncident(ctx context.Context, token string, x record.Incident) error {
-	return final(c.as(token).Do(ctx, http.MethodPost, "/api/agent/incidents", nil, x, nil))
+	_, err := Ask(ctx, c.as(token), api.SendIncident, api.Body[record.Incident]{Body: x})
+	return final(err)
 }
 
 // Finish says that the plan is worked through.
 func (c *Client) Finish(ctx context.Context, token string) error {
-	return final(c.as(token).Do(ctx, http.MethodPost, "/api/agent/finish", nil, nil, nil))
+	_, err := Ask(ctx, c.as(token), api.Finish, api.None{})
+	return final(err)
 }

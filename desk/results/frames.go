@@ -15,11 +15,11 @@ import (
 // FramesOf says what a file of frame times was taken on, and how it is laid out.
 type FramesOf struct {
 	Test    string `query:"test" required:"true" doc:"Test with the analysis frames"`
-	Subject string `query:"unit" required:"true"`
-	Host    string `query:"host"`
-	Place   string `query:"place"`
-	Setup   string `query:"setup"`
-	Repeat  int    `query:"repeat" minimum:"0"`
+	Subject string `query:"unit" required:"true" doc:"Unit that was measured"`
+	Host    string `query:"host" doc:"Unit or rig that a part was measured in"`
+	Place   string `query:"place" doc:"Port, slot or screen"`
+	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
+	Repeat  int    `query:"repeat" minimum:"0" doc:"Which repeat it is, from 0"`
 	Date    string `query:"date" doc:"Day it was measured, YYYY-MM-DD; today if left out"`
 	Set     string `query:"conditions" doc:"Conditions beside the setup's, KEY=VALUE, each after a semicolon"`
 	analyse.FrameFile

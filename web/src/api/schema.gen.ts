@@ -2978,14 +2978,17 @@ export interface components {
         IncidentNote: {
             /** Format: date-time */
             at?: string;
+            /** @description Unit or rig that it was used with */
             host?: string;
             /** @description crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link */
             kind: string;
+            /** @description Port, slot, screen or surface */
             place?: string;
+            /** @description What happened */
             text?: string;
             /**
              * Format: int64
-             * @description How often it happened
+             * @description How often it happened; 0 for tries without trouble
              */
             times: number;
             /**
@@ -3383,13 +3386,16 @@ export interface components {
         };
         None: Record<string, never>;
         PartnerNote: {
+            /** @description Firmware of part or partner */
             firmware?: string;
+            /** @description How it works, or what goes wrong */
             how?: string;
             /** @enum {string} */
             outcome: "works" | "fails";
             part: string;
             /** @description Unit, rig, or any other thing by its name */
             partner: string;
+            /** @description Port, slot or screen */
             place?: string;
         };
         PlanRequest: {
@@ -4283,11 +4289,11 @@ export interface components {
              * @description Another limit
              */
             limit?: number;
-            /** @description The rule no longer asks */
+            /** @description Switch it off */
             off?: boolean;
             /** @description Why; it is kept with the change */
             reason?: string;
-            /** @description All tests if left out */
+            /** @description Test; all if left out */
             test?: string;
         };
         RunList: {
@@ -5373,7 +5379,7 @@ export interface operations {
                 field?: string;
                 /** @description Variants, commas between; the field's if empty */
                 variants?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -5458,7 +5464,7 @@ export interface operations {
             query: {
                 /** @description Two to four variants, commas between; the first is what the others are held against */
                 variants: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
@@ -5543,11 +5549,11 @@ export interface operations {
             query?: {
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -5719,7 +5725,7 @@ export interface operations {
                 field?: string;
                 /** @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR) */
                 measure: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -5816,17 +5822,17 @@ export interface operations {
             query?: {
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
-                /** @description ISO 4217; EUR if empty */
+                /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
@@ -6193,7 +6199,7 @@ export interface operations {
                 field?: string;
                 /** @description Variants, commas between; the field's if empty */
                 variants?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -6404,17 +6410,17 @@ export interface operations {
     "list-doubts": {
         parameters: {
             query?: {
-                /** @description open, upheld or dismissed */
+                /** @description open, upheld or dismissed; all if empty */
                 state?: "" | "open" | "upheld" | "dismissed";
-                /** @description Only those of a rule */
+                /** @description Only this rule's */
                 rule?: string;
-                /** @description Only those of a test */
+                /** @description Only about this test */
                 test?: string;
-                /** @description Unit */
+                /** @description Only about this unit */
                 subject?: string;
                 /** @description note, caution or serious */
                 severity?: "" | "note" | "caution" | "serious";
-                /** @description Only those of a run */
+                /** @description Only about this run */
                 run?: string;
                 /** @description How many to leave out */
                 offset?: number;
@@ -6694,13 +6700,13 @@ export interface operations {
     examine: {
         parameters: {
             query?: {
-                /** @description Unit */
+                /** @description Only this unit's */
                 subject?: string;
-                /** @description Test */
+                /** @description Only this test's */
                 test?: string;
-                /** @description Setup */
+                /** @description Only this setup's */
                 setup?: string;
-                /** @description Plan */
+                /** @description Only this plan's */
                 plan?: string;
                 /** @description done, failed, not-run or parked */
                 outcome?: "" | "done" | "failed" | "not-run" | "parked";
@@ -6984,7 +6990,7 @@ export interface operations {
                 use: string;
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
             };
             header?: never;
@@ -7123,10 +7129,15 @@ export interface operations {
             query: {
                 /** @description Test with the analysis frames */
                 test: string;
+                /** @description Unit that was measured */
                 unit: string;
+                /** @description Unit or rig that a part was measured in */
                 host?: string;
+                /** @description Port, slot or screen */
                 place?: string;
+                /** @description Setup; as delivered if empty */
                 setup?: string;
+                /** @description Which repeat it is, from 0 */
                 repeat?: number;
                 /** @description Day it was measured, YYYY-MM-DD; today if left out */
                 date?: string;
@@ -7212,7 +7223,7 @@ export interface operations {
             query: {
                 /** @description Two to four variants, commas between; the first is what the others are held against */
                 variants: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
@@ -7285,7 +7296,7 @@ export interface operations {
                 unit: string;
                 /** @description test/measure */
                 measure: string;
-                /** @description As delivered if left out */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Unit or rig that a part was measured in */
                 host?: string;
@@ -7357,7 +7368,7 @@ export interface operations {
     "incident-rates": {
         parameters: {
             query?: {
-                /** @description All units if left out */
+                /** @description Only this unit's */
                 unit?: string;
             };
             header?: never;
@@ -7572,11 +7583,11 @@ export interface operations {
             query?: {
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -8462,7 +8473,7 @@ export interface operations {
     partners: {
         parameters: {
             query?: {
-                /** @description Unit; all parts if left out */
+                /** @description Only this unit's */
                 part?: string;
             };
             header?: never;
@@ -8600,6 +8611,7 @@ export interface operations {
         parameters: {
             query?: {
                 unit?: string;
+                /** @description Only those of this run */
                 run?: string;
             };
             header?: never;
@@ -8816,7 +8828,7 @@ export interface operations {
             query: {
                 measure: string;
                 variant: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
             };
             header?: never;
@@ -9518,7 +9530,7 @@ export interface operations {
                 field?: string;
                 /** @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR) */
                 measure: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Variant in question */
                 subject?: string;
@@ -10687,7 +10699,7 @@ export interface operations {
     "rig-cost": {
         parameters: {
             query?: {
-                /** @description ISO 4217; EUR if empty */
+                /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
@@ -11036,7 +11048,7 @@ export interface operations {
     "list-twins": {
         parameters: {
             query?: {
-                /** @description All units if left out */
+                /** @description Only this unit's */
                 unit?: string;
             };
             header?: never;
@@ -11104,13 +11116,13 @@ export interface operations {
     "list-runs": {
         parameters: {
             query?: {
-                /** @description Unit */
+                /** @description Only this unit's */
                 subject?: string;
-                /** @description Test */
+                /** @description Only this test's */
                 test?: string;
-                /** @description Setup */
+                /** @description Only this setup's */
                 setup?: string;
-                /** @description Plan */
+                /** @description Only this plan's */
                 plan?: string;
                 /** @description done, failed, not-run or parked */
                 outcome?: "" | "done" | "failed" | "not-run" | "parked";
@@ -11628,7 +11640,7 @@ export interface operations {
             query?: {
                 /** @description Seconds from the run's start */
                 from?: number;
-                /** @description 0 for the end */
+                /** @description Seconds from the run's start; 0 for the end */
                 to?: number;
                 /** @description Samples per channel at most */
                 points?: number;
@@ -13204,17 +13216,17 @@ export interface operations {
             query?: {
                 /** @description Field; everything if empty */
                 field?: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
                 /** @description Kind of use whose weights count */
                 use?: string;
-                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1 */
+                /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
                 /** @description Variant in question */
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
-                /** @description ISO 4217; EUR if empty */
+                /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
@@ -13567,7 +13579,7 @@ export interface operations {
                 a: string;
                 /** @description Variant */
                 b: string;
-                /** @description Setup; as-delivered if empty */
+                /** @description Setup; as delivered if empty */
                 setup?: string;
             };
             header?: never;
