@@ -7,10 +7,14 @@ CONSOLE  = web/dist/index.html
 SOURCES  = $(shell find web/src web/public web/index.html web/vite.config.ts web/packed.ts web/package.json web/package-lock.json web/tsconfig.json -type f)
 
 PROBE    = probe/dist/index.html
+SEED    ?= 1
+SAMPLE  ?= 400
+MINUTES ?= 60
+ONLY    ?=
 TARGETS ?= linux/arm64 windows/arm64 darwin/amd64 darwin/arm64
 KERNELS  = probe/page/public/kernels.wasm.gz
 
-.PHONY: demo test build bench console probe check cross api reference shots clean
+.PHONY: demo test mutate build bench console probe check cross api reference shots clean
 
 ## build everything, start the service with the demo data, print the address and a sign-in link
 demo: build
@@ -19,10 +23,14 @@ demo: build
 ## all tests; installs Chromium from Debian when it is missing and it can
 test: console probe
 	scripts/need-chromium
+	$(GO) test -timeout 12m ./...
 	$(GO) vet ./...
 	cd web && npx vue-tsc --noEmit
 	$(MAKE) --no-print-directory cross TARGETS="linux/arm64 darwin/arm64"
-	$(GO) test -timeout 12m ./...
+
+## plant small faults and print those that no test notices, as ONLY="core/stats" or a seeded sample of all
+mutate: console probe
+	cd scripts/mutate && $(GO) run . -seed $(SEED) -sample $(SAMPLE) -minutes $(MINUTES) -only "$(ONLY)"
 
 ## bin/durvek with the console inside
 build: console probe
