@@ -20,7 +20,8 @@ func (q Queries) PutTrace(ctx context.Context, run string, t record.Trace) error
 	for chunk, from := 0, 0; from < len(t.Times); chunk, from = chunk+1, from+traceChunk {
 		part := t.Slice(from, min(from+traceChunk, len(t.Times)))
 		n := len(part.Times)
-		if err := q.exec(ctx, `insert into trace (run, chunk, samples, began, ended, data) values (?,?,?,?,?,?) on conflict (run, chunk) do nothing`,
+		if err := q.exec(ctx, `insert into trace (run, chunk, samples, began, ended, data) values (?,?,?,?,?,?)
+		on conflict (run, chunk) do nothing`,
 			run, chunk, n, part.Times[0], part.Times[n-1], trace.Pack(part)); err != nil {
 			return err
 		}
@@ -76,7 +77,8 @@ type LiveTrace struct {
 // AddLive keeps reports, all in one transaction of the caller's.
 func (q Queries) AddLive(ctx context.Context, reports []LiveTrace) error {
 	for _, x := range reports {
-		if err := q.exec(ctx, `insert into live_trace (run, seq, plan, data) values (?,?,?,?) on conflict (run, seq) do nothing`, x.Run, x.Seq, x.Plan, x.Data); err != nil {
+		if err := q.exec(ctx, `insert into live_trace (run, seq, plan, data) values (?,?,?,?) on conflict
+		(run, seq) do nothing`, x.Run, x.Seq, x.Plan, x.Data); err != nil {
 			return err
 		}
 	}
@@ -85,7 +87,8 @@ func (q Queries) AddLive(ctx context.Context, reports []LiveTrace) error {
 
 // DropLive forgets the reports of a plan's runs that are recorded: their whole traces are kept.
 func (q Queries) DropLive(ctx context.Context, plan string) error {
-	return q.exec(ctx, `delete from live_trace where plan = ? and run in (select id from run where plan = ?)`, plan, plan)
+	return q.exec(ctx, `delete from live_trace where plan = ? and run in (select id from run
+		where plan = ?)`, plan, plan)
 }
 
 // Outside is a log of an outside sensor beside a run.
@@ -98,24 +101,18 @@ type Outside struct {
 	Trace             record.Trace // times as the log has them
 }
 
+var outsides = table[Outside]{name: "outside", key: []string{"id"}, kept: []string{"run", "name", "added", "by_whom",
+	"found", "correlation", "data"}, parts: func(o *Outside) []part {
+	return []part{{"id", &o.ID}, {"run", &o.Run}, {"name", &o.Name}, {"added", moment{&o.Added}}, {"by_whom", &o.By},
+		{"shift", &o.Shift}, {"found", &o.Found}, {"correlation", &o.Correlation}, {"data", packed{&o.Trace}}}
+}}
+
 // PutOutside adds a log, or changes its shift.
-func (q Queries) PutOutside(ctx context.Context, o Outside) error {
-	return q.exec(ctx, `insert into outside (id, run, name, added, by_whom, shift, found, correlation, data) values (?,?,?,?,?,?,?,?,?)
-		on conflict (id) do update set shift=excluded.shift`, o.ID, o.Run, o.Name, Stamp(o.Added), o.By, o.Shift, o.Found, o.Correlation, trace.Pack(o.Trace))
-}
+func (q Queries) PutOutside(ctx context.Context, o Outside) error { return outsides.put(ctx, q, &o) }
 
 // Outsides lists the logs beside a run.
 func (q Queries) Outsides(ctx context.Context, run string) ([]Outside, error) {
-	return list(ctx, q, func(r row, o *Outside) error {
-		var data []byte
-		if err := r.Scan(&o.ID, &o.Run, &o.Name, moment{&o.Added}, &o.By, &o.Shift, &o.Found, &o.Correlation,
-			&data); err != nil {
-			return err
-		}
-		var err error
-		o.Trace, err = trace.Unpack(data)
-		return err
-	}, `select id, run, name, added, by_whom, shift, found, correlation, data from outside where run = ? order by added, id`, run)
+	return outsides.list(ctx, q, `where run = ? order by added, id`, run)
 }
 
 // DropOutside takes a log away from a run.
@@ -123,29 +120,16 @@ func (q Queries) DropOutside(ctx context.Context, run, id string) (bool, error) 
 	return q.changed(ctx, `delete from outside where run = ? and id = ?`, run, id)
 }
 
-const incidentColumns = `id, unit, host, place, coalesce(plan, ''), broken, step, test, at, until, kind, text, by_whom, last, times, tries`
-
-func scanIncident(r row, x *record.Incident) error {
-	var until *string
-	err := r.Scan(&x.ID, &x.Unit, &x.Host, &x.Place, &x.Plan, &x.Run, &x.Step, &x.Test, moment{&x.At}, &until, &x.Kind,
-		&x.Text, &x.By, into(&x.Last), &x.Times, &x.Tries)
-	if err == nil && until != nil {
-		t, perr := time.Parse(time.RFC3339, *until)
-		x.Until, err = &t, perr
-	}
-	return err
-}
+var incidents = table[record.Incident]{name: "incident", key: []string{"id"}, parts: func(x *record.Incident) []part {
+	return []part{{"id", &x.ID}, {"unit", &x.Unit}, {"host", &x.Host}, {"place", &x.Place}, {"plan", null{&x.Plan}},
+		{"broken", &x.Run}, {"step", &x.Step}, {"test", &x.Test}, {"at", moment{&x.At}}, {"until", maybe{&x.Until}},
+		{"kind", &x.Kind}, {"text", &x.Text}, {"by_whom", &x.By}, {"last", into(&x.Last)}, {"times", &x.Times},
+		{"tries", &x.Tries}}
+}}
 
 // AddIncident adds an incident; false, and nothing changed, if it is there already.
 func (q Queries) AddIncident(ctx context.Context, x record.Incident) (bool, error) {
-	var until any
-	if x.Until != nil {
-		until = Stamp(*x.Until)
-	}
-	return q.changed(ctx, `insert into incident (id, unit, host, place, plan, broken, step, test, at, until, kind, text, by_whom, last, times, tries)
-		values (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?) on conflict (id) do nothing`,
-		x.ID, x.Unit, x.Host, x.Place, nullable(x.Plan), x.Run, x.Step, x.Test, Stamp(x.At), until, x.Kind, x.Text, x.By,
-		JSON(x.Last), x.Times, x.Tries)
+	return incidents.add(ctx, q, &x)
 }
 
 // CloseIncident says when an incident was over.
@@ -162,16 +146,16 @@ type IncidentFilter struct {
 
 // Incidents lists incidents, the newest first, and tells how many there are in all.
 func (q Queries) Incidents(ctx context.Context, f IncidentFilter) ([]record.Incident, int, error) {
-	where := ` from incident where ? in ('', unit) and ? in ('', coalesce(plan, '')) and ? in ('', kind)`
+	where := `where ? in ('', unit) and ? in ('', coalesce(plan, '')) and ? in ('', kind)`
 	if f.Limit == 0 {
 		f.Limit = -1
 	}
-	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, f.Unit, f.Plan,
-		f.Kind)
+	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*) from incident `+where,
+		f.Unit, f.Plan, f.Kind)
 	if err != nil {
 		return nil, 0, err
 	}
-	out, err := list(ctx, q, scanIncident, `select `+incidentColumns+where+` order by at desc, id desc limit ? offset ?`,
+	out, err := incidents.list(ctx, q, where+` order by at desc, id desc limit ? offset ?`,
 		f.Unit, f.Plan, f.Kind, f.Limit, f.Offset)
 	return out, total, err
 }
@@ -191,18 +175,23 @@ type Attempts struct {
 // RunsByPlace counts a unit's runs by host and place.
 func (q Queries) RunsByPlace(ctx context.Context, unit string) ([]Attempts, error) {
 	return list(ctx, q, func(r row, a *Attempts) error { return r.Scan(&a.Host, &a.Place, &a.Runs) },
-		`select host, place, count(*) from run where subject = ? and outcome in ('done', 'failed') group by host, place order by host, place`, unit)
+		`select host, place, count(*) from run where subject = ? and outcome in (`+wordDone+`, `+wordFailed+
+			`) group by host, place order by host, place`, unit)
 }
+
+var conditions = table[method.ConditionKey]{name: "condition", key: []string{"key"},
+	parts: func(c *method.ConditionKey) []part {
+		return []part{{"key", &c.Key}, {"name", &c.Name}, {"meaning", &c.Meaning}}
+	}}
 
 // PutCondition adds or changes a condition of the desk's own.
 func (q Queries) PutCondition(ctx context.Context, c method.ConditionKey) error {
-	return q.exec(ctx, `insert into condition (key, name, meaning) values (?,?,?) on conflict (key) do update set name=excluded.name, meaning=excluded.meaning`, c.Key, c.Name, c.Meaning)
+	return conditions.put(ctx, q, &c)
 }
 
 // Conditions lists the conditions of the desk's own.
 func (q Queries) Conditions(ctx context.Context) ([]method.ConditionKey, error) {
-	return list(ctx, q, func(r row, c *method.ConditionKey) error { return r.Scan(&c.Key, &c.Name, &c.Meaning) },
-		`select key, name, meaning from condition order by key`)
+	return conditions.list(ctx, q, `order by key`)
 }
 
 // DropPlanTokens ends every token of a plan's agents.

@@ -8,95 +8,92 @@ import (
 	"durvek/core/ranking"
 )
 
-const modelColumns = `slug, maker, name, kind, released, coalesce(succeeds, ''), also_sold_as, notes`
-
-func scanModel(r row, m *catalog.Model) error {
-	return r.Scan(&m.Slug, &m.Maker, &m.Name, &m.Kind, &m.Released, &m.Succeeds, into(&m.AlsoSoldAs), &m.Notes)
-}
+var models = table[catalog.Model]{name: "model", key: []string{"slug"}, parts: func(m *catalog.Model) []part {
+	return []part{{"slug", &m.Slug}, {"maker", &m.Maker}, {"name", &m.Name}, {"kind", &m.Kind}, {"released", &m.Released},
+		{"succeeds", null{&m.Succeeds}}, {"also_sold_as", into(&m.AlsoSoldAs)}, {"notes", &m.Notes}}
+}}
 
 // PutModel adds or replaces a model.
 func (q Queries) PutModel(ctx context.Context, m catalog.Model) error {
 	if m.AlsoSoldAs == nil {
 		m.AlsoSoldAs = []catalog.Alias{}
 	}
-	return q.exec(ctx, `insert into model (slug, maker, name, kind, released, succeeds, also_sold_as, notes) values (?,?,?,?,?,?,?,?)
-		on conflict (slug) do update set maker=excluded.maker, name=excluded.name, kind=excluded.kind, released=excluded.released,
-		succeeds=excluded.succeeds, also_sold_as=excluded.also_sold_as, notes=excluded.notes`,
-		m.Slug, m.Maker, m.Name, string(m.Kind), m.Released, nullable(m.Succeeds), JSON(m.AlsoSoldAs), m.Notes)
+	return models.put(ctx, q, &m)
 }
 
 // Models lists all models, by maker and name.
 func (q Queries) Models(ctx context.Context) ([]catalog.Model, error) {
-	return list(ctx, q, scanModel, `select `+modelColumns+` from model order by maker, name, slug`)
+	return models.list(ctx, q, `order by maker, name, slug`)
 }
 
 // Model finds one model.
 func (q Queries) Model(ctx context.Context, slug string) (catalog.Model, error) {
-	return one(ctx, q, scanModel, `select `+modelColumns+` from model where slug = ?`, slug)
+	return models.one(ctx, q, `where slug = ?`, slug)
 }
 
-func scanVariant(r row, v *catalog.Variant) error {
-	return r.Scan(&v.Slug, &v.Model, &v.Name, into(&v.Spec), &v.Notes)
-}
+var variants = table[catalog.Variant]{name: "variant", key: []string{"slug"}, parts: func(v *catalog.Variant) []part {
+	return []part{{"slug", &v.Slug}, {"model", &v.Model}, {"name", &v.Name}, {"spec", into(&v.Spec)}, {"notes", &v.Notes}}
+}}
 
 // PutVariant adds or replaces a variant.
 func (q Queries) PutVariant(ctx context.Context, v catalog.Variant, position int) error {
 	if v.Spec == nil {
 		v.Spec = map[string]any{}
 	}
-	return q.exec(ctx, `insert into variant (slug, model, name, spec, notes, position) values (?,?,?,?,?,?)
-		on conflict (slug) do update set model=excluded.model, name=excluded.name, spec=excluded.spec, notes=excluded.notes, position=excluded.position`,
-		v.Slug, v.Model, v.Name, JSON(v.Spec), v.Notes, position)
+	return variants.put(ctx, q, &v, part{"position", position})
 }
 
 // Variants lists the variants of a model, or all of them if model is empty.
 func (q Queries) Variants(ctx context.Context, model string) ([]catalog.Variant, error) {
-	return list(ctx, q, scanVariant,
-		`select slug, model, name, spec, notes from variant where ? in ('', model) order by model, position, slug`, model)
+	return variants.list(ctx, q, `where ? in ('', model) order by model, position, slug`, model)
 }
 
 // Variant finds one variant.
 func (q Queries) Variant(ctx context.Context, slug string) (catalog.Variant, error) {
-	return one(ctx, q, scanVariant, `select slug, model, name, spec, notes from variant where slug = ?`, slug)
+	return variants.one(ctx, q, `where slug = ?`, slug)
 }
 
-const unitColumns = `slug, variant, origin, serial, received, state, notes`
-
-func scanUnit(r row, u *catalog.Unit) error {
-	return r.Scan(&u.Slug, &u.Variant, &u.Origin, &u.Serial, &u.Received, &u.State, &u.Notes)
-}
+var units = table[catalog.Unit]{name: "unit", key: []string{"slug"}, parts: func(u *catalog.Unit) []part {
+	return []part{{"slug", &u.Slug}, {"variant", &u.Variant}, {"origin", &u.Origin}, {"serial", &u.Serial},
+		{"received", &u.Received}, {"state", &u.State}, {"notes", &u.Notes}}
+}}
 
 // PutUnit adds or replaces a unit.
 func (q Queries) PutUnit(ctx context.Context, u catalog.Unit, position int) error {
-	return q.exec(ctx, `insert into unit (slug, variant, origin, serial, received, state, notes, position) values (?,?,?,?,?,?,?,?)
-		on conflict (slug) do update set variant=excluded.variant, origin=excluded.origin, serial=excluded.serial,
-		received=excluded.received, state=excluded.state, notes=excluded.notes, position=excluded.position`,
-		u.Slug, u.Variant, u.Origin, u.Serial, u.Received, u.State, u.Notes, position)
+	return units.put(ctx, q, &u, part{"position", position})
 }
 
 // Units lists the units of a variant, or all of them if variant is empty.
 func (q Queries) Units(ctx context.Context, variant string) ([]catalog.Unit, error) {
-	return list(ctx, q, scanUnit, `select `+unitColumns+
-		` from unit where ? in ('', variant) order by variant, position, slug`, variant)
+	return units.list(ctx, q, `where ? in ('', variant) order by variant, position, slug`, variant)
 }
 
 // Unit finds one unit.
 func (q Queries) Unit(ctx context.Context, slug string) (catalog.Unit, error) {
-	return one(ctx, q, scanUnit, `select `+unitColumns+` from unit where slug = ?`, slug)
+	return units.one(ctx, q, `where slug = ?`, slug)
 }
+
+var rigs = table[catalog.Rig]{name: "rig", key: []string{"slug"}, parts: func(r *catalog.Rig) []part {
+	return []part{{"slug", &r.Slug}, {"name", &r.Name}, {"notes", &r.Notes}}
+}, read: func(r *catalog.Rig) []part {
+	return []part{{`(select coalesce(json_group_array(json_object('unit', unit, 'role', role)), '[]')
+		from (select unit, role from rig_part where rig = slug order by position))`, into(&r.Parts)}}
+}}
+
+var rigParts = table[catalog.RigPart]{name: "rig_part", parts: func(p *catalog.RigPart) []part {
+	return []part{{"unit", &p.Unit}, {"role", &p.Role}}
+}}
 
 // PutRig adds or replaces a rig; model is the dossier it came in, or "".
 func (q Queries) PutRig(ctx context.Context, r catalog.Rig, model string) error {
-	if err := q.exec(ctx, `insert into rig (slug, model, name, notes) values (?,?,?,?)
-		on conflict (slug) do update set model=excluded.model, name=excluded.name, notes=excluded.notes`, r.Slug, nullable(model), r.Name, r.Notes); err != nil {
+	if err := rigs.put(ctx, q, &r, part{"model", null{&model}}); err != nil {
 		return err
 	}
 	if err := q.exec(ctx, `delete from rig_part where rig = ?`, r.Slug); err != nil {
 		return err
 	}
 	for i, p := range r.Parts {
-		if err := q.exec(ctx, `insert into rig_part (rig, unit, role, position) values (?,?,?,?)`, r.Slug, p.Unit, p.Role,
-			i); err != nil {
+		if _, err := rigParts.write(ctx, q, &p, "", []part{{"rig", r.Slug}, {"position", i}}); err != nil {
 			return err
 		}
 	}
@@ -105,10 +102,7 @@ func (q Queries) PutRig(ctx context.Context, r catalog.Rig, model string) error 
 
 // Rigs lists the rigs that came in with a model's dossier, or all of them if model is empty.
 func (q Queries) Rigs(ctx context.Context, model string) ([]catalog.Rig, error) {
-	return list(ctx, q, func(r row, x *catalog.Rig) error {
-		return r.Scan(&x.Slug, &x.Name, &x.Notes, into(&x.Parts))
-	}, `select slug, name, notes, (select coalesce(json_group_array(json_object('unit', unit, 'role', role)), '[]')
-		from (select unit, role from rig_part where rig = slug order by position)) from rig where ? in ('', model) order by slug`, model)
+	return rigs.list(ctx, q, `where ? in ('', model) order by slug`, model)
 }
 
 // HasRig tells whether a rig exists.
@@ -117,24 +111,23 @@ func (q Queries) HasRig(ctx context.Context, slug string) (bool, error) {
 	return n > 0, err
 }
 
+var claims = table[catalog.Claim]{name: "claim", parts: func(c *catalog.Claim) []part {
+	return []part{{"id", &c.ID}, {"variant", &c.Variant}, {"measure", &c.Measure}, {"value", &c.Value}, {"unit", &c.Unit},
+		{"qualifier", &c.Qualifier}, {"conditions", into(&c.Conditions)}, {"place", &c.Place}, {"link", &c.Link},
+		{"tolerance", &c.Tolerance}, {"source", &c.Source}, {"date", &c.Date}}
+}}
+
 // AddClaim adds a claim.
 func (q Queries) AddClaim(ctx context.Context, c catalog.Claim, position int) error {
 	if c.Conditions == nil {
 		c.Conditions = map[string]string{}
 	}
-	return q.exec(ctx, `insert into claim (id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date, position)
-		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Variant, c.Measure, c.Value, c.Unit, string(c.Qualifier), JSON(c.Conditions), c.Place, c.Link, c.Tolerance,
-		c.Source, c.Date, position)
+	return claims.insert(ctx, q, &c, part{"position", position})
 }
 
 // Claims lists the claims about a variant, or all of them if variant is empty.
 func (q Queries) Claims(ctx context.Context, variant string) ([]catalog.Claim, error) {
-	return list(ctx, q, func(r row, c *catalog.Claim) error {
-		return r.Scan(&c.ID, &c.Variant, &c.Measure, &c.Value, &c.Unit, &c.Qualifier, into(&c.Conditions), &c.Place, &c.Link,
-			&c.Tolerance, &c.Source, &c.Date)
-	}, `select id, variant, measure, value, unit, qualifier, conditions, place, link, tolerance, source, date from claim
-		where ? in ('', variant) order by variant, position, id`, variant)
+	return claims.list(ctx, q, `where ? in ('', variant) order by variant, position, id`, variant)
 }
 
 // DropClaims removes all claims about a variant.
@@ -142,24 +135,23 @@ func (q Queries) DropClaims(ctx context.Context, variant string) error {
 	return q.exec(ctx, `delete from claim where variant = ?`, variant)
 }
 
+var offers = table[catalog.Offer]{name: "offer", parts: func(o *catalog.Offer) []part {
+	return []part{{"id", &o.ID}, {"variant", &o.Variant}, {"amount", &o.Amount}, {"currency", &o.Currency},
+		{"region", &o.Region}, {"tax_included", &o.TaxIncluded}, {"condition", &o.Condition}, {"seller", &o.Seller},
+		{"date", &o.Date}, {"voucher", into(&o.Voucher)}, {"contents", into(&o.Contents)}, {"list", &o.List}}
+}}
+
 // AddOffer adds an offer.
 func (q Queries) AddOffer(ctx context.Context, o catalog.Offer, position int) error {
 	if o.Contents == nil {
 		o.Contents = []string{}
 	}
-	return q.exec(ctx, `insert into offer (id, variant, amount, currency, region, tax_included, condition, seller, date, voucher, contents, list, position)
-		values (?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		o.ID, o.Variant, o.Amount, o.Currency, o.Region, o.TaxIncluded, o.Condition, o.Seller, o.Date, JSON(o.Voucher),
-		JSON(o.Contents), o.List, position)
+	return offers.insert(ctx, q, &o, part{"position", position})
 }
 
 // Offers lists the offers of a variant, or all of them if variant is empty.
 func (q Queries) Offers(ctx context.Context, variant string) ([]catalog.Offer, error) {
-	return list(ctx, q, func(r row, o *catalog.Offer) error {
-		return r.Scan(&o.ID, &o.Variant, &o.Amount, &o.Currency, &o.Region, &o.TaxIncluded, &o.Condition, &o.Seller, &o.Date,
-			into(&o.Voucher), into(&o.Contents), &o.List)
-	}, `select id, variant, amount, currency, region, tax_included, condition, seller, date, voucher, contents, list from offer
-		where ? in ('', variant) order by variant, position, id`, variant)
+	return offers.list(ctx, q, `where ? in ('', variant) order by variant, position, id`, variant)
 }
 
 // DropOffers removes all offers of a variant.
@@ -179,21 +171,26 @@ func (q Queries) Fields(ctx context.Context) ([]ranking.Field, error) {
 		`select rule from field order by position, slug`)
 }
 
+var rates = table[catalog.Rate]{name: "rate", key: []string{"from_currency", "to_currency", "date"},
+	parts: func(r *catalog.Rate) []part {
+		return []part{{"from_currency", &r.From}, {"to_currency", &r.To}, {"date", &r.Date}, {"rate", &r.Rate},
+			{"source", &r.Source}}
+	}}
+
 // PutRate adds or replaces the exchange rate of two currencies on a day.
 func (q Queries) PutRate(ctx context.Context, r catalog.Rate, by string) error {
-	return q.exec(ctx, `insert into rate (from_currency, to_currency, date, rate, source, by_whom) values (?,?,?,?,?,?)
-		on conflict (from_currency, to_currency, date) do update set rate=excluded.rate, source=excluded.source, by_whom=excluded.by_whom`, r.From, r.To, r.Date, r.Rate, r.Source, by)
+	return rates.put(ctx, q, &r, part{"by_whom", by})
 }
 
 // Rates lists all exchange rates, the newest first.
 func (q Queries) Rates(ctx context.Context) (catalog.Rates, error) {
-	return list(ctx, q, func(r row, x *catalog.Rate) error { return r.Scan(&x.From, &x.To, &x.Date, &x.Rate, &x.Source) },
-		`select from_currency, to_currency, date, rate, source from rate order by date desc, from_currency, to_currency`)
+	return rates.list(ctx, q, `order by date desc, from_currency, to_currency`)
 }
 
 // PutUse adds or replaces a kind of use.
 func (q Queries) PutUse(ctx context.Context, u fit.Use) error {
-	return q.exec(ctx, `insert into profile (slug, body, position) values (?,?,(select count(*) from profile)) on conflict (slug) do update set body=excluded.body`, u.Slug, JSON(u))
+	return q.exec(ctx, `insert into profile (slug, body, position) values (?,?,(select count(*) from profile))
+		on conflict (slug) do update set body=excluded.body`, u.Slug, JSON(u))
 }
 
 // Uses lists all kinds of use in the order they were made.

@@ -26,32 +26,41 @@ type Change struct {
 	At      time.Time      `json:"at"`
 }
 
+var changes = table[Change]{name: "reading_change", parts: func(c *Change) []part {
+	return []part{{"id", &c.ID}, {"run", &c.Run}, {"measure", &c.Measure}, {"kind", &c.Kind}, {"reason", &c.Reason},
+		{"by_whom", &c.By}, {"at", moment{&c.At}}, {"act", &c.Act}, {"old", into(&c.Old)}, {"now", into(&c.Now)},
+		{"cause", &c.Cause}, {"doubt", &c.Doubt}, {"other", &c.Other}}
+}}
+
+func readingParts(x *record.Reading) []part {
+	return []part{{"measure", &x.Measure}, {"state", &x.State}, {"value", &x.Value}, {"low", &x.Low}, {"high", &x.High},
+		{"reason", &x.Reason}}
+}
+
+var (
+	readings = table[record.Reading]{name: "reading", parts: readingParts}
+	standing = table[record.Reading]{name: "reading_now", key: []string{"run", "measure"}, parts: readingParts}
+)
+
 // ChangeReading writes a change and how the reading stands since. extreme keeps a void reading in its test's
 // repeatability.
 func (q Queries) ChangeReading(ctx context.Context, c Change, extreme bool) error {
-	if err := q.exec(ctx, `insert into reading_change (id, run, measure, kind, value, reason, by_whom, at, act, old, now, cause, doubt, other) values (?,?,?,?,?,?,?,?,?,?,?,?,?,?)`,
-		c.ID, c.Run, c.Measure, c.Kind, c.Now.Value, c.Reason, c.By, Stamp(c.At), c.Act, JSON(c.Old), JSON(c.Now), c.Cause,
-		c.Doubt, c.Other); err != nil {
+	if err := changes.insert(ctx, q, &c, part{"value", c.Now.Value}); err != nil {
 		return err
 	}
-	return q.exec(ctx, `insert into reading_now (run, measure, state, value, low, high, reason, extreme) values (?,?,?,?,?,?,?,?)
-		on conflict (run, measure) do update set state=excluded.state, value=excluded.value, low=excluded.low, high=excluded.high, reason=excluded.reason, extreme=excluded.extreme`,
-		c.Run, c.Measure, string(c.Now.State), c.Now.Value, c.Now.Low, c.Now.High, c.Now.Reason, extreme)
+	now := c.Now
+	now.Measure = c.Measure
+	return standing.put(ctx, q, &now, part{"run", c.Run}, part{"extreme", extreme})
 }
 
 // Changes lists what was changed in a run, or in all runs, the newest first.
 func (q Queries) Changes(ctx context.Context, run string, limit int) ([]Change, error) {
-	return list(ctx, q, func(r row, c *Change) error {
-		return r.Scan(&c.ID, &c.Run, &c.Measure, &c.Kind, &c.Reason, &c.By, moment{&c.At}, &c.Act, into(&c.Old), into(&c.Now),
-			&c.Cause, &c.Doubt, &c.Other)
-	}, `select id, run, measure, kind, reason, by_whom, at, act, old, now, cause, doubt, other from reading_change where ? in ('', run) and act <> '' order by at desc, id desc limit ?`, run, limit)
+	return changes.list(ctx, q, `where ? in ('', run) and act <> '' order by at desc, id desc limit ?`, run, limit)
 }
 
 // Raw gives a run's readings as they were delivered.
 func (q Queries) Raw(ctx context.Context, run string) ([]record.Reading, error) {
-	return list(ctx, q, func(r row, x *record.Reading) error {
-		return r.Scan(&x.Measure, &x.State, &x.Value, &x.Low, &x.High, &x.Reason)
-	}, `select measure, state, value, low, high, reason from reading where run = ? order by measure`, run)
+	return readings.list(ctx, q, `where run = ? order by measure`, run)
 }
 
 // Unexamined lists the runs whose rules have not been asked yet.
@@ -68,16 +77,22 @@ func (q Queries) Examined(ctx context.Context, run string) error {
 // RunIDs lists runs in the order of their start, after the one that is named.
 func (q Queries) RunIDs(ctx context.Context, f RunFilter) ([]string, error) {
 	where, args := f.where()
-	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id`+where+` order by started, id`,
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run `+where+
+		` order by started, id`,
 		args...)
 }
 
+// doubts keeps a doubt's whole as its body; the columns beside it are what lists ask for.
+var doubts = table[trust.Doubt]{name: "doubt", key: []string{"id"},
+	kept: []string{"key", "rule", "measure", "test", "setup", "subject", "raised"}, parts: func(d *trust.Doubt) []part {
+		return []part{{"id", &d.ID}, {"key", &d.Key}, {"rule", &d.Rule}, {"run", &d.Run}, {"measure", &d.Measure},
+			{"severity", &d.Severity}, {"state", &d.State}, {"test", &d.Test}, {"setup", &d.Setup}, {"subject", &d.Subject},
+			{"raised", moment{&d.Raised}}, {"body", into(d)}}
+	}}
+
 // PutDoubt adds or changes a doubt.
 func (q Queries) PutDoubt(ctx context.Context, d trust.Doubt) error {
-	if err := q.exec(ctx, `insert into doubt (id, key, rule, run, measure, severity, state, test, setup, subject, raised, body) values (?,?,?,?,?,?,?,?,?,?,?,?)
-		on conflict (id) do update set run=excluded.run, severity=excluded.severity, state=excluded.state, body=excluded.body`,
-		d.ID, d.Key, d.Rule, d.Run, d.Measure, string(d.Severity), d.State, d.Test, d.Setup, d.Subject, Stamp(d.Raised),
-		JSON(d)); err != nil {
+	if err := doubts.put(ctx, q, &d); err != nil {
 		return err
 	}
 	if err := q.exec(ctx, `delete from doubt_run where doubt = ?`, d.ID); err != nil {
@@ -107,11 +122,13 @@ type DoubtFilter struct {
 	Offset, Limit                  int
 }
 
-const openFirst = ` order by state <> 'open', case severity when 'serious' then 0 when 'caution' then 1 else 2 end, raised desc, id desc`
+const openFirst = ` order by state <> ` + wordOpen + `, case severity when ` + wordSerious + ` then 0 when ` +
+	wordCaution + ` then 1 else 2 end, raised desc, id desc`
 
 // Doubts lists doubts, open ones first, then the gravest and newest, and tells how many there are in all.
 func (q Queries) Doubts(ctx context.Context, f DoubtFilter) ([]trust.Doubt, int, error) {
-	where := ` from doubt where ? in ('', state) and ? in ('', rule) and ? in ('', test) and ? in ('', subject) and ? in ('', severity)`
+	where := ` from doubt where ? in ('', state) and ? in ('', rule) and ? in ('', test) and ? in ('', subject)
+		and ? in ('', severity)`
 	args := []any{f.State, f.Rule, f.Test, f.Subject, f.Severity}
 	if f.Run != "" {
 		where += ` and id in (select doubt from doubt_run where run = ?)`
@@ -145,7 +162,8 @@ func (q Queries) DoubtByKey(ctx context.Context, key string) (trust.Doubt, error
 
 // CellDoubts lists the doubts of some keys' beginnings: those about a cell as a whole.
 func (q Queries) CellDoubts(ctx context.Context, ends []string) ([]trust.Doubt, error) {
-	return list(ctx, q, scanDoubt, `select key, body from doubt where key in (select value from json_each(?))`, JSON(ends))
+	return list(ctx, q, scanDoubt, `select key, body from doubt where key in (select value
+		from json_each(?))`, JSON(ends))
 }
 
 // OpenDoubt is an open doubt with the cell that it touches.
@@ -159,9 +177,12 @@ func (q Queries) OpenDoubts(ctx context.Context) ([]OpenDoubt, error) {
 	return list(ctx, q, func(r row, d *OpenDoubt) error {
 		return r.Scan(&d.ID, &d.Rule, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity,
 			&d.Sentence)
-	}, `select doubt.id, doubt.rule, run.test, doubt.measure, run.setup, run.subject, run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
-		from doubt join doubt_run on doubt_run.doubt = doubt.id join run on run.id = doubt_run.run where doubt.state = 'open'
-		order by case doubt.severity when 'serious' then 0 when 'caution' then 1 else 2 end, doubt.raised desc, doubt.id desc`)
+	}, `select doubt.id, doubt.rule, run.test, doubt.measure, run.setup, run.subject,
+		run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
+		from doubt join doubt_run on doubt_run.doubt = doubt.id join run on run.id = doubt_run.run
+		where doubt.state = `+wordOpen+`
+		order by case doubt.severity when `+wordSerious+` then 0 when `+wordCaution+` then 1
+		else 2 end, doubt.raised desc, doubt.id desc`)
 }
 
 // DoubtAct is one step in a doubt's life.
@@ -174,17 +195,19 @@ type DoubtAct struct {
 	Sentence string    `json:"sentence,omitempty" doc:"What the doubt said then"`
 }
 
+var doubtActs = table[DoubtAct]{name: "doubt_act", parts: func(a *DoubtAct) []part {
+	return []part{{"at", moment{&a.At}}, {"by_whom", &a.By}, {"act", &a.Act}, {"cause", &a.Cause}, {"reason", &a.Reason},
+		{"sentence", &a.Sentence}}
+}}
+
 // AddDoubtAct writes a step of a doubt's life.
 func (q Queries) AddDoubtAct(ctx context.Context, doubt string, a DoubtAct) error {
-	return q.exec(ctx, `insert into doubt_act (doubt, at, by_whom, act, cause, reason, sentence) values (?,?,?,?,?,?,?)`,
-		doubt, Stamp(a.At), a.By, a.Act, a.Cause, a.Reason, a.Sentence)
+	return doubtActs.insert(ctx, q, &a, part{"doubt", doubt})
 }
 
 // DoubtActs lists a doubt's life, the oldest first.
 func (q Queries) DoubtActs(ctx context.Context, doubt string) ([]DoubtAct, error) {
-	return list(ctx, q, func(r row, a *DoubtAct) error {
-		return r.Scan(moment{&a.At}, &a.By, &a.Act, &a.Cause, &a.Reason, &a.Sentence)
-	}, `select at, by_whom, act, cause, reason, sentence from doubt_act where doubt = ? order by id`, doubt)
+	return doubtActs.list(ctx, q, `where doubt = ? order by id`, doubt)
 }
 
 // DoubtCounts counts doubts by rule and state.
@@ -206,34 +229,37 @@ func (q Queries) DoubtCounts(ctx context.Context) (map[string]map[trust.DoubtSta
 	return out, err
 }
 
+var tunings = table[trust.Tuning]{name: "tuning", key: []string{"rule", "test"}, parts: func(t *trust.Tuning) []part {
+	return []part{{"rule", &t.Rule}, {"test", &t.Test}, {"off", &t.Off}, {"lim", &t.Limit}, {"reason", &t.Reason},
+		{"by_whom", &t.By}, {"at", moment{&t.At}}}
+}}
+
 // PutTuning keeps how a rule is tuned for a test; one that changes nothing is taken away.
 func (q Queries) PutTuning(ctx context.Context, t trust.Tuning) error {
 	if !t.Off && t.Limit == 0 {
 		return q.exec(ctx, `delete from tuning where rule = ? and test = ?`, t.Rule, t.Test)
 	}
-	return q.exec(ctx, `insert into tuning (rule, test, off, lim, reason, by_whom, at) values (?,?,?,?,?,?,?)
-		on conflict (rule, test) do update set off=excluded.off, lim=excluded.lim, reason=excluded.reason, by_whom=excluded.by_whom, at=excluded.at`,
-		t.Rule, t.Test, t.Off, t.Limit, t.Reason, t.By, Stamp(t.At))
+	return tunings.put(ctx, q, &t)
 }
 
 // Tunings lists how rules are tuned.
 func (q Queries) Tunings(ctx context.Context) ([]trust.Tuning, error) {
-	return list(ctx, q, func(r row, t *trust.Tuning) error {
-		return r.Scan(&t.Rule, &t.Test, &t.Off, &t.Limit, &t.Reason, &t.By, moment{&t.At})
-	}, `select rule, test, off, lim, reason, by_whom, at from tuning order by rule, test`)
+	return tunings.list(ctx, q, `order by rule, test`)
 }
 
 // CellRuns lists the repeats of a cell with what held each back, in order of their start; only readings
 // that count.
 func (q Queries) CellRuns(ctx context.Context, k CellKey) ([]trust.Repeat, error) {
 	test, measure := method.Split(k.Measure)
-	return q.repeats(ctx, `run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ? and run.basis = ?`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+	return q.repeats(ctx, `run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ?
+		and run.basis = ?`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
 }
 
 // OtherCells lists the readings of a measure of a unit outside one of its cells.
 func (q Queries) OtherCells(ctx context.Context, k CellKey) ([]trust.Repeat, error) {
 	test, measure := method.Split(k.Measure)
-	return q.repeats(ctx, `run.subject = ? and run.test = ? and not (run.setup = ? and run.host = ? and run.place = ? and run.basis = ?)`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+	return q.repeats(ctx, `run.subject = ? and run.test = ? and not (run.setup = ? and run.host = ?
+		and run.place = ? and run.basis = ?)`, measure, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
 }
 
 func (q Queries) repeats(ctx context.Context, where, measure string, args ...any) ([]trust.Repeat, error) {
@@ -242,9 +268,11 @@ func (q Queries) repeats(ctx context.Context, where, measure string, args ...any
 		err := r.Scan(&x.Run, &x.Sitting, moment{&x.Started}, &state, &x.Value, &x.Limiter)
 		x.Bound = state.Bound()
 		return err
-	}, `select run.id, run.sitting, run.started, coalesce(now.state, r.state), coalesce(now.value, r.value), coalesce(json_extract(run.course, '$.limiter.label'), '')
+	}, `select run.id, run.sitting, run.started, coalesce(now.state, r.state),
+		coalesce(now.value, r.value), coalesce(json_extract(run.course, '$.limiter.label'), '')
 		from run join reading r on r.run = run.id left join reading_now now on now.run = r.run and now.measure = r.measure
-		where `+where+` and run.outcome = 'done' and r.measure = ? and coalesce(now.state, r.state) in ('ok', 'at-ceiling', 'beyond-limit') order by run.started, run.id`, append(args, measure)...)
+		where `+where+` and run.outcome = `+wordDone+` and r.measure = ?
+		and coalesce(now.state, r.state) in `+counting+` order by run.started, run.id`, append(args, measure)...)
 }
 
 // RunCell gives the parts of a run's cells that its readings share.
@@ -258,9 +286,15 @@ func (q Queries) RunCell(ctx context.Context, run string) (CellKey, error) {
 // coarse: those have another number, and count only where figures are long.
 func (q Queries) Twins(ctx context.Context, unit string) ([][2]string, error) {
 	return list(ctx, q, func(r row, p *[2]string) error { return r.Scan(&p[0], &p[1]) },
-		`with told as (select run.id, run.subject, run.test, run.started, run.repeat, run.sitting, (select max(length(replace(rtrim(value, '0'), '.', ''))) from reading where run = run.id) as long, (select group_concat(measure || '=' || value || state, ' ') from (select measure, value, state from reading where run = run.id order by measure)) as figures
-			from run where run.outcome = 'done' and ? in ('', run.subject) and exists (select 1 from reading where run = run.id)
-			and not exists (select 1 from reading_now n where n.run = run.id and n.state = 'void'))
-		select a.id, b.id from told a join told b on a.subject = b.subject and a.test = b.test and a.figures = b.figures and (a.repeat = b.repeat and a.sitting <> b.sitting or a.long >= 8) and (a.started < b.started or a.started = b.started and a.id < b.id)
+		`with told as (select run.id, run.subject, run.test, run.started, run.repeat, run.sitting,
+		(select max(length(replace(rtrim(value, '0'), '.', ''))) from reading where run = run.id) as long,
+		(select group_concat(measure || '=' || value || state, ' ') from (select measure, value, state from reading
+		where run = run.id order by measure)) as figures
+			from run where run.outcome = `+wordDone+` and ? in ('', run.subject) and exists (select 1 from reading
+		where run = run.id)
+			and not exists (select 1 from reading_now n where n.run = run.id and n.state = `+wordVoid+`))
+		select a.id, b.id from told a join told b on a.subject = b.subject and a.test = b.test
+		and a.figures = b.figures and (a.repeat = b.repeat and a.sitting <> b.sitting or a.long >= 8) and
+		(a.started < b.started or a.started = b.started and a.id < b.id)
 		order by a.started, a.id`, unit)
 }

@@ -22,7 +22,8 @@ func scanReview(r row, v *verdict.Review) error {
 func (q Queries) PutReview(ctx context.Context, r verdict.Review, from int) (bool, error) {
 	r.Editions = nil
 	return q.changed(ctx, `insert into review (slug, subject, field, body, revision) values (?,?,?,?,?)
-		on conflict (slug) do update set subject=excluded.subject, field=excluded.field, body=excluded.body, revision=excluded.revision where review.revision = ?`,
+		on conflict (slug) do update set subject=excluded.subject, field=excluded.field,
+		body=excluded.body, revision=excluded.revision where review.revision = ?`,
 		r.Slug, r.Subject, r.Field, JSON(r), r.Revision, from)
 }
 
@@ -49,17 +50,19 @@ func (q Queries) Review(ctx context.Context, slug string) (verdict.Review, error
 	return r, err
 }
 
+var editions = table[verdict.Edition]{name: "edition", parts: func(e *verdict.Edition) []part {
+	return []part{{"review", &e.Review}, {"number", &e.Number}, {"published", &e.Published}, {"title", &e.Title},
+		{"digest", &e.Digest}, {"note", &e.Note}}
+}}
+
 // Editions lists a review's editions, the oldest first.
 func (q Queries) Editions(ctx context.Context, review string) ([]verdict.Edition, error) {
-	return list(ctx, q, func(r row, e *verdict.Edition) error {
-		return r.Scan(&e.Review, &e.Number, &e.Published, &e.Title, &e.Digest, &e.Note)
-	}, `select review, number, published, title, digest, note from edition where review = ? order by number`, review)
+	return editions.list(ctx, q, `where review = ? order by number`, review)
 }
 
 // AddEdition adds an edition; its number must be new.
 func (q Queries) AddEdition(ctx context.Context, e verdict.Edition) error {
-	return q.exec(ctx, `insert into edition (review, number, published, title, digest, note) values (?,?,?,?,?,?)`,
-		e.Review, e.Number, e.Published, e.Title, e.Digest, e.Note)
+	return editions.insert(ctx, q, &e)
 }
 
 // Token is a bearer's right, kept only as a hash.
@@ -68,28 +71,22 @@ type Token struct {
 	Created, Expires       string
 }
 
+var tokens = table[Token]{name: "token", parts: func(t *Token) []part {
+	return []part{{"hash", &t.Hash}, {"name", &t.Name}, {"role", &t.Role}, {"plan", null{&t.Plan}},
+		{"created", &t.Created}, {"expires", null{&t.Expires}}}
+}}
+
 // AddToken adds a token.
-func (q Queries) AddToken(ctx context.Context, t Token) error {
-	return q.exec(ctx, `insert into token (hash, name, role, plan, created, expires) values (?,?,?,?,?,?)`,
-		t.Hash, t.Name, t.Role, nullable(t.Plan), t.Created, nullable(t.Expires))
-}
-
-func scanToken(r row, t *Token) error {
-	return r.Scan(&t.Hash, &t.Name, &t.Role, &t.Plan, &t.Created, &t.Expires)
-}
-
-const tokenColumns = `hash, name, role, coalesce(plan, ''), created, coalesce(expires, '')`
+func (q Queries) AddToken(ctx context.Context, t Token) error { return tokens.insert(ctx, q, &t) }
 
 // FindToken finds a token that has not expired.
 func (q Queries) FindToken(ctx context.Context, hash string, now time.Time) (Token, error) {
-	return one(ctx, q, scanToken, `select `+tokenColumns+` from token where hash = ? and coalesce(expires, '9999') > ?`,
-		hash, Stamp(now))
+	return tokens.one(ctx, q, `where hash = ? and coalesce(expires, '9999') > ?`, hash, Stamp(now))
 }
 
 // Tokens lists all tokens that were made by name, not the console's sessions.
 func (q Queries) Tokens(ctx context.Context) ([]Token, error) {
-	return list(ctx, q, scanToken, `select `+tokenColumns+
-		` from token where role <> 'session' order by created desc, name`)
+	return tokens.list(ctx, q, `where role <> 'session' order by created desc, name`)
 }
 
 // DropToken removes a token by hash or by name; it returns false if there is none.
@@ -106,7 +103,8 @@ func (q Queries) AddCode(ctx context.Context, hash, purpose, plan string, now, e
 // UseCode spends a one-time code and returns its plan. It returns ErrNotFound if the code is
 // unknown, spent or expired.
 func (q Queries) UseCode(ctx context.Context, hash, purpose string, now time.Time) (plan string, err error) {
-	fresh, err := q.changed(ctx, `update code set used = ? where hash = ? and purpose = ? and used is null and expires > ?`, Stamp(now), hash, purpose, Stamp(now))
+	fresh, err := q.changed(ctx, `update code set used = ? where hash = ? and purpose = ? and used is null
+		and expires > ?`, Stamp(now), hash, purpose, Stamp(now))
 	if err != nil {
 		return "", err
 	}

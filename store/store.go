@@ -137,16 +137,6 @@ func one[T any](ctx context.Context, q Queries, scan func(row, *T) error, query 
 
 type row interface{ Scan(...any) error }
 
-// column stores a value as JSON and reads it back.
-type column[T any] struct{ v *T }
-
-func (c column[T]) Scan(src any) error {
-	s, _ := src.(string)
-	return json.Unmarshal([]byte(s), c.v)
-}
-
-func into[T any](v *T) column[T] { return column[T]{v} }
-
 // JSON is how values are kept in a column of text; it panics on what JSON cannot hold.
 func JSON(v any) string {
 	b, err := json.Marshal(v)
@@ -165,12 +155,3 @@ func nullable(s string) any {
 
 // Stamp writes a time as UTC RFC 3339 with fixed milliseconds, so that texts sort as times do.
 func Stamp(t time.Time) string { return t.UTC().Format("2006-01-02T15:04:05.000Z") }
-
-type moment struct{ t *time.Time }
-
-func (m moment) Scan(src any) error {
-	s, _ := src.(string)
-	t, err := time.Parse(time.RFC3339, s)
-	*m.t = t
-	return err
-}
