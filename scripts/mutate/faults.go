@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"go/ast"
+	"go/constant"
 	"go/token"
 	"go/types"
 	"os"
@@ -257,10 +258,13 @@ func (x *finder) expression(n ast.Expr) bool {
 		if typ == "" || other == "" || basic(t.Type, types.IsUntyped) {
 			return false
 		}
+		if v := constant.ToInt(t.Value); typ == "uint8" && v.String() > "127" && len(v.String()) == 3 {
+			other = "0" // twice as much is none of them
+		}
 		x.add(n, typ, other, n.Value+" → "+other)
 		return false
 	case *ast.Ident:
-		if n.Name == "true" || n.Name == "false" {
+		if use := x.p.TypesInfo.Uses[n]; use == types.Universe.Lookup("true") || use == types.Universe.Lookup("false") {
 			if typ := x.named(t.Type); typ != "" && !basic(t.Type, types.IsUntyped) {
 				x.add(n, typ, map[string]string{"true": "false", "false": "true"}[n.Name], n.Name+" flipped")
 			}
