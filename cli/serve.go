@@ -20,6 +20,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"durvek/agent"
+	"durvek/api"
 	"durvek/client"
 	"durvek/core/record"
 	"durvek/demo"
@@ -162,7 +163,7 @@ func (a *app) demoCmd() *cobra.Command {
 					url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
 				a.say("For the command line: export DURVEK_DATA=%s", dir)
 				cl := client.New(server, token)
-				models, err := client.Get[[]any](ctx, cl, "/api/models", nil)
+				models, err := client.Ask(ctx, cl, api.Models, api.None{})
 				if err != nil {
 					return err
 				}

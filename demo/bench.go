@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"durvek/agent"
+	"durvek/api"
 	"durvek/client"
 	"durvek/core/method"
 	"durvek/core/record"
@@ -26,7 +27,7 @@ func Attend(ctx context.Context, o Options) error {
 	var helpers sync.WaitGroup
 	defer helpers.Wait()
 	for {
-		plans, err := client.Get[[]record.BenchPlan](ctx, o.Client, "/api/bench", client.Query("limit", "200"))
+		plans, err := client.Ask(ctx, o.Client, api.Bench, api.AtMost20{Limit: 200})
 		if err != nil && ctx.Err() == nil {
 			o.Say("The demo's bench cannot be seen: %v", err)
 		}
@@ -69,7 +70,7 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 			return nil
 		case <-time.After(5 * time.Minute):
 		}
-		b, err := client.Get[record.BenchPlan](ctx, o.Client, "/api/plans/"+p.ID, nil)
+		b, err := client.Ask(ctx, o.Client, api.Plan, api.Slugged{Slug: p.ID})
 		if err != nil || b.Plan.State != method.PlanWaiting {
 			return err
 		}
@@ -83,7 +84,7 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 	if m.Setup, err = setupOf(ctx, o.Client, p.SetupOf(0)); err != nil {
 		return err
 	}
-	code, err := client.Post[struct{ Code string }](ctx, o.Client, "/api/plans/"+p.ID+"/codes", nil, nil)
+	code, err := client.Ask(ctx, o.Client, api.PlanCode, api.Asking{Slugged: api.Slugged{Slug: p.ID}})
 	if err != nil {
 		return err
 	}
@@ -92,7 +93,7 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 
 // inBrowser tells whether a plan is one for the probe: all its tests can be made there, and one there only.
 func inBrowser(ctx context.Context, c *client.Client, p method.Plan) (bool, error) {
-	tests, err := client.Get[[]method.Test](ctx, c, "/api/tests", nil)
+	tests, err := client.Ask(ctx, c, api.Tests, api.None{})
 	only := false
 	for _, s := range p.Steps {
 		i := slices.IndexFunc(tests, func(t method.Test) bool { return t.Slug == s.Test })
@@ -106,14 +107,13 @@ func inBrowser(ctx context.Context, c *client.Client, p method.Plan) (bool, erro
 
 // planFor adds a plan and makes its one-time code.
 func planFor(ctx context.Context, c *client.Client, p method.Plan) (string, error) {
-	p, err := client.Post[method.Plan](ctx, c, "/api/plans", nil, map[string]any{"unit": p.Unit, "host": p.Host,
-		"place": p.Place, "setup": p.Setup, "name": p.Name, "steps": p.Steps,
-		"order": cmp.Or(p.Order, "grouped"), "cool": p.Cool, "ambient": p.Ambient, "after_failure": cmp.Or(p.Failure,
-			"go-on"), "sampling": p.Sampling})
+	p.Order, p.Failure = cmp.Or(p.Order, "grouped"), cmp.Or(p.Failure, "go-on")
+	p, err := client.Ask(ctx, c, api.AddPlan, api.With(api.PlanRequest{Unit: p.Unit, Host: p.Host, Place: p.Place,
+		Setup: p.Setup, Name: p.Name, Steps: p.Steps, Terms: p.Terms}))
 	if err != nil {
 		return "", err
 	}
-	code, err := client.Post[struct{ Code string }](ctx, c, "/api/plans/"+p.ID+"/codes", nil, nil)
+	code, err := client.Ask(ctx, c, api.PlanCode, api.Asking{Slugged: api.Slugged{Slug: p.ID}})
 	return code.Code, err
 }
 

@@ -6,20 +6,17 @@ import (
 	"slices"
 	"strings"
 
+	"durvek/api"
 	"durvek/client"
-	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/compare"
-	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/core/trust"
-	"durvek/core/value"
-	"durvek/core/verdict"
 )
 
 // Check makes sure that a filled demo shows what was planted in it.
 func Check(ctx context.Context, c *client.Client) error {
-	judged, err := client.Get[[]claims.Judged](ctx, c, "/api/claims", nil)
+	judged, err := client.Ask(ctx, c, api.CheckClaims, api.OfVariant{})
 	if err != nil {
 		return err
 	}
@@ -34,7 +31,7 @@ func Check(ctx context.Context, c *client.Client) error {
 		}
 	}
 	rank := func(measure, field string) (compare.Comparison, error) {
-		return client.Get[compare.Comparison](ctx, c, "/api/ranking", client.Query("measure", measure, "field", field))
+		return client.Ask(ctx, c, api.Rank, api.Asked{Measure: measure, Field: field})
 	}
 	all, err := rank("hashing/all", "machines")
 	if err != nil {
@@ -75,14 +72,14 @@ func Check(ctx context.Context, c *client.Client) error {
 	if !slices.ContainsFunc(export.LeftOut, func(l compare.LeftOut) bool { return l.Kind == compare.NotComparable }) {
 		return fmt.Errorf("no figure is left out as not comparable")
 	}
-	rates, err := client.Get[[]record.IncidentRate](ctx, c, "/api/incident-rates", client.Query("unit", "narrows-hub-a"))
+	rates, err := client.Ask(ctx, c, api.IncidentRates, api.OfUnit{Unit: "narrows-hub-a"})
 	if err != nil {
 		return err
 	}
 	if len(rates) == 0 || rates[0].Times != 3 || rates[0].Tries != 11 {
 		return fmt.Errorf("the hub does not wake on a slower link in 3 of 11 plug-ins: %+v", rates)
 	}
-	incidents, err := client.Get[struct{ Incidents []record.Incident }](ctx, c, "/api/incidents", nil)
+	incidents, err := client.Ask(ctx, c, api.Incidents, api.IncidentsIn{})
 	if err != nil {
 		return err
 	}
@@ -92,14 +89,14 @@ func Check(ctx context.Context, c *client.Client) error {
 	}) {
 		return fmt.Errorf("no crash is kept with its last sensor values")
 	}
-	plans, err := client.Get[[]record.BenchPlan](ctx, c, "/api/bench", client.Query("limit", "200"))
+	plans, err := client.Ask(ctx, c, api.Bench, api.AtMost20{Limit: 200})
 	if err != nil {
 		return err
 	}
 	if !slices.ContainsFunc(plans, func(b record.BenchPlan) bool { return b.Marked > 0 }) {
 		return fmt.Errorf("no run departed from its plan")
 	}
-	pairs, err := client.Get[[]compare.Pair](ctx, c, "/api/partners", nil)
+	pairs, err := client.Ask(ctx, c, api.Partners, api.OfPart{})
 	if err != nil {
 		return err
 	}
@@ -131,8 +128,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	}{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open},
 		"ambient":        {"petrel-8-256-a", trust.Open},
 		"versions-mixed": {"sound-12-16-512-a", trust.Open}, "ceiling": {"fen-14-16-512-a", trust.Dismissed}} {
-		l, err := client.Get[struct{ Doubts []trust.Doubt }](ctx, c, "/api/doubts", client.Query("rule", rule, "subject",
-			about.unit, "state", string(about.state)))
+		l, err := client.Ask(ctx, c, api.Doubts, api.DoubtsIn{Rule: rule, Subject: about.unit, State: about.state})
 		if err != nil {
 			return err
 		}
@@ -140,8 +136,8 @@ func Check(ctx context.Context, c *client.Client) error {
 			return fmt.Errorf("no doubt of the rule %s about %s is %s", rule, about.unit, about.state)
 		}
 	}
-	history, err := client.Get[trust.History](ctx, c, "/api/histories", client.Query("unit", "relay-15-16-512-a",
-		"measure", "small-files/create"))
+	history, err := client.Ask(ctx, c, api.History, api.HistoryOf{Unit: "relay-15-16-512-a",
+		Measure: "small-files/create"})
 	if err != nil {
 		return err
 	}
@@ -151,7 +147,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err := checkComparisons(ctx, c); err != nil {
 		return err
 	}
-	r, err := client.Get[verdict.Review](ctx, c, "/api/reviews/fen-14", nil)
+	r, err := client.Ask(ctx, c, api.Review, api.Slugged{Slug: "fen-14"})
 	if err != nil {
 		return err
 	}
@@ -163,8 +159,7 @@ func Check(ctx context.Context, c *client.Client) error {
 
 // checkComparisons makes sure that every way of comparing has something true to show.
 func checkComparisons(ctx context.Context, c *client.Client) error {
-	siblings, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants",
-		"fen-14-16-512,fen-14-32-1000"))
+	siblings, err := client.Ask(ctx, c, api.Heads, api.HeadAsked{Variants: "fen-14-16-512,fen-14-32-1000"})
 	if err != nil {
 		return err
 	}
@@ -172,54 +167,43 @@ func checkComparisons(ctx context.Context, c *client.Client) error {
 		func(s string) bool { return strings.HasPrefix(s, "Battery life") }) {
 		return fmt.Errorf("the dearer Fen 14 does not tie on mains and lose on battery: %s", x.Sentence)
 	}
-	older, err := client.Get[compare.Head](ctx, c, "/api/heads", client.Query("variants",
-		"sound-14-16-512,sound-16-32-1000"))
+	older, err := client.Ask(ctx, c, api.Heads, api.HeadAsked{Variants: "sound-14-16-512,sound-16-32-1000"})
 	if err != nil {
 		return err
 	}
 	if !strings.HasPrefix(older.Exchanges[0].Advice, "Worth it") {
 		return fmt.Errorf("the Sound 16 is not worth it for an owner of the Sound 14: %s", older.Exchanges[0].Advice)
 	}
-	index, err := client.Get[struct {
-		Rows []ranking.IndexRow
-		Firm float64
-	}](ctx, c, "/api/index", client.Query("field", "machines", "use", "chart-room"))
+	index, err := client.Ask(ctx, c, api.Index, api.Weighed{Field: "machines", Use: "chart-room"})
 	if err != nil {
 		return err
 	}
 	if len(index.Rows) < 20 || index.Rows[len(index.Rows)-1].Ranked || index.Firm < 0.5 {
 		return fmt.Errorf("the index has %d rows, none too incomplete, or no firm order (%.2f)", len(index.Rows), index.Firm)
 	}
-	value, err := client.Get[struct {
-		Prices    map[string]catalog.Price
-		Climb     []value.Step
-		Spans     map[string]catalog.Span
-		Sentences []string
-	}](ctx, c, "/api/value", client.Query("field", "laptops", "measure", "compression/pack-all"))
+	value, err := client.Ask(ctx, c, api.Value, api.ValueAsked{Weighed: api.Weighed{Field: "laptops"},
+		Measure: "compression/pack-all"})
 	if err != nil {
 		return err
 	}
 	if p := value.Prices["fen-14-16-512"]; len(value.Climb) < 2 || p.Offer.Voucher == nil || len(value.Spans) < 3 {
-		return fmt.Errorf("value has no frontier, voucher or spans: %v", value.Sentences)
+		return fmt.Errorf("value has no frontier, voucher or spans: %v", value.Sentence)
 	}
-	modes, err := client.Get[compare.Modes](ctx, c, "/api/modes", client.Query("measure", "compression/pack-all"))
+	modes, err := client.Ask(ctx, c, api.Modes, api.ModesAsked{Measure: "compression/pack-all"})
 	if err != nil {
 		return err
 	}
 	if len(modes.Chart.Points) < 3 {
 		return fmt.Errorf("only %d raised modes have a gain and a cost", len(modes.Chart.Points))
 	}
-	next, err := client.Get[[]ranking.Suggestion](ctx, c, "/api/suggestions", client.Query("field", "laptops"))
+	next, err := client.Ask(ctx, c, api.Suggest, api.SuggestAsked{Field: "laptops"})
 	if err != nil {
 		return err
 	}
 	if len(next) == 0 || next[0].Unit == "" {
 		return fmt.Errorf("nothing is worth testing next")
 	}
-	cost, err := client.Get[struct {
-		Parts   []struct{ Role string }
-		Missing []string
-	}](ctx, c, "/api/rigs/own-build/cost", nil)
+	cost, err := client.Ask(ctx, c, api.RigCost, api.CostAsked{Slugged: api.Slugged{Slug: "own-build"}})
 	if err != nil {
 		return err
 	}

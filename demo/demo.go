@@ -15,6 +15,7 @@ import (
 	"sync"
 
 	"durvek/agent"
+	"durvek/api"
 	"durvek/client"
 	"durvek/core/catalog"
 	"durvek/core/method"
@@ -352,7 +353,7 @@ var errLost = errors.New("the simulated machine has no network")
 func name(unit string) string { return strings.TrimSuffix(unit, "-a") }
 
 func setupOf(ctx context.Context, c *client.Client, slug string) (method.Setup, error) {
-	setups, err := client.Get[[]method.Setup](ctx, c, "/api/setups", nil)
+	setups, err := client.Ask(ctx, c, api.Setups, api.None{})
 	for _, s := range setups {
 		if s.Slug == slug {
 			return s, nil
@@ -396,11 +397,11 @@ func seed(unit string) uint64 {
 }
 
 func specOf(ctx context.Context, c *client.Client, unit string) (map[string]any, error) {
-	u, err := client.Get[catalog.Unit](ctx, c, "/api/units/"+client.Slug(unit), nil)
+	u, err := client.Ask(ctx, c, api.Unit, api.Slugged{Slug: unit})
 	if err != nil {
 		return nil, err
 	}
-	v, err := client.Get[catalog.DossierVariant](ctx, c, "/api/variants/"+client.Slug(u.Variant), nil)
+	v, err := client.Ask(ctx, c, api.Variant, api.Slugged{Slug: u.Variant})
 	return v.Spec, err
 }
 
