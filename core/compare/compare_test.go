@@ -10,6 +10,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/stats"
 	"durvek/core/trust"
+	"durvek/internal/golden"
 )
 
 var export = NewMeasure(method.Test{Slug: "export", Version: 2, Name: "Survey export",
@@ -45,6 +46,7 @@ func TestOnlyLikeIsRankedAndTheRestIsNamed(t *testing.T) {
 		competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 400, 3, "3.2")),
 		competitor("c", cell("c", 300, 9, "2.9")), failed, competitor("e"),
 		competitor("f", cell("f", 100, 3, "")))
+	golden.JSON(t, "ranked.json", c)
 	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || c.Rows[1].Variant != "a" {
 		t.Fatalf("ranked %v, want b then a: faster first, other versions never", c.Rows)
 	}
@@ -95,6 +97,7 @@ func TestNormalised(t *testing.T) {
 	b.Claim = &claim
 	field := []Competitor{competitor("a", cell("a", 500, 3, "3.2")), b}
 	c := ask(t, Query{Reference: "b", Claims: true, Subject: "b"}, field...)
+	golden.JSON(t, "relative.json", c)
 	if got := c.Rows[1].Relative.Value; math.Abs(got-125) > 1e-9 {
 		t.Errorf("500 s is %g %% of 400 s", got)
 	}
@@ -123,6 +126,7 @@ func TestRaisedModesStandBeneathAndAreNotRanked(t *testing.T) {
 	fast.Setup = "fast-mode"
 	a.Raised = []RaisedCells{{"fast-mode", "Fast mode", []string{"power.mode"}, []Cell{fast}}}
 	c := ask(t, Query{Raised: true}, a, competitor("b", cell("b", 450, 3, "3.2")))
+	golden.JSON(t, "raised.json", c.Chart)
 	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 ||
 		c.Chart.Rows[1].Raised[0].Label != "430 in fast mode" {
 		t.Errorf("rows %+v", c.Chart.Rows)

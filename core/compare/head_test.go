@@ -12,6 +12,7 @@ import (
 	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/core/trust"
+	"durvek/internal/golden"
 )
 
 // plainMeasure is a measure that nothing must match for.
@@ -64,6 +65,7 @@ func TestHeadToHeadSaysWhatIsSureAmongMany(t *testing.T) {
 		{alone, []Competitor{competitor("a", figure(alone, "a", 100, 0.01)), competitor("b")}},
 		{other, []Competitor{competitor("a", cell("a", 500, 3, "3.2")), competitor("b", cell("b", 500, 3, "2.9"))}},
 	}, nil, nil)
+	golden.JSON(t, "head.json", h)
 	want := map[string]struct {
 		gain bool
 		sure bool
@@ -174,6 +176,7 @@ func TestAlikeOverAllMeasures(t *testing.T) {
 	me := profile("me", 100, 100, 100, 7)
 	out := Alike(me, []Profile{me, profile("near", 101, 99, 100, 7), profile("far", 300, 30, 100, 7), profile("middle",
 		130, 100, 90, 7), profile("unknown", 100, 0, 0, 7)}, ms, 3)
+	golden.JSON(t, "alike.json", out)
 	if len(out) != 3 || out[0].Variant != "near" || out[1].Variant != "middle" || out[2].Variant != "far" {
 		t.Fatalf("%+v", out)
 	}
@@ -198,6 +201,7 @@ func TestRaisedModesGainAndCost(t *testing.T) {
 	}
 	m := ModesOf(rate, []Measure{watts, noise}, []ModeSide{side("a", 1.1, 4), side("b", 1.2, 6), side("c", 1.05, 0)},
 		map[string]string{"fast": "Fast mode"}, nil)
+	golden.JSON(t, "modes.json", m)
 	if len(m.Gains) != 3 || m.Gains[0].Variant != "b" || math.Abs(m.Gains[0].Gain.Value-20) > 1e-9 {
 		t.Fatalf("%+v", m.Gains)
 	}
@@ -237,6 +241,7 @@ func TestCurvesThinAndSayWhatEachKeeps(t *testing.T) {
 	other := side("frames", 1)
 	other.Series.Unit = "/s"
 	c := Curves("Hashing, sustained", "laptops", []CurveSide{side("slow", 1), side("quick", 2), other}, "A Desk")
+	golden.JSON(t, "curves.json", c)
 	if len(c.Lines) != 2 || c.Lines[0].ID != "quick" || c.Title != "Hashing, sustained: quick is highest at the end" ||
 		c.Y != "Rate, MiB/s" {
 		t.Fatalf("%q, %q, %d lines", c.Title, c.Y, len(c.Lines))

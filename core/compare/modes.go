@@ -167,7 +167,8 @@ func (o *Modes) draw(costs []Measure) chart.Scatter {
 	for _, g := range o.Gains {
 		k := slices.IndexFunc(g.Costs, func(x Cost) bool { return x.Measure == best })
 		if k < 0 {
-			without = append(without, g.Name+", "+g.Note+", "+inMode(g.Mode)+": "+g.Gain.Text)
+			whose := strings.TrimSuffix(g.Name+", "+g.Note, ", ")
+			without = append(without, whose+", "+inMode(g.Mode)+": "+g.Gain.Text)
 			continue
 		}
 		c.Points = append(c.Points, chart.Point{ID: g.Variant + "/" + g.Setup, Name: g.Name, Note: inMode(g.Mode),

@@ -237,7 +237,10 @@ func Number(v float64, significant int) string {
 	if v == 0 {
 		return "0"
 	}
-	decimals := significant - 1 - int(math.Floor(math.Log10(math.Abs(v))))
+	// The size counts after rounding: 0.99999 with four digits is 1.000.
+	_, size, _ := strings.Cut(strconv.FormatFloat(v, 'e', significant-1, 64), "e")
+	power, _ := strconv.Atoi(size) // it is what was written
+	decimals := significant - 1 - power
 	return Fixed(v, min(max(decimals, 0), 9))
 }
 

@@ -3,8 +3,11 @@ package trust
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
+
+	"durvek/core/record"
 )
 
 func init() {
@@ -22,7 +25,8 @@ func init() {
 				if !ok || p.DF < 3 || p.SR == 0 || f.Measure.Scale == "grade" || f.Measure.Scale == "pass" {
 					continue
 				}
-				v := natural(f.Measure, x)
+				read := slices.IndexFunc(c.Run.Readings, func(r record.Reading) bool { return r.Measure == f.Measure.Slug })
+				v := c.Run.Readings[read].Value // as it was read, to the digit
 				same := []Repeat{}
 				step := f.Measure.Resolution
 				for _, r := range append(append([]Repeat(nil), f.Repeats...), f.Copied...) {

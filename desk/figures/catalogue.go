@@ -7,6 +7,8 @@ import (
 	"slices"
 	"sync"
 
+	"golang.org/x/sync/errgroup"
+
 	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/fit"
@@ -164,25 +166,37 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 	v := &view{variants: map[string]variantView{}, byID: map[string]compare.Measure{}, tests: map[string]method.Test{},
 		claims: map[string][]catalog.Claim{},
 		offers: map[string][]catalog.Offer{}, members: map[string][]string{}, judges: map[string]catalog.Judge{}}
-	var err error
-	if v.models, err = d.desk.Store.Models(ctx); err != nil {
+	q := d.desk.Store
+	var (
+		variants []catalog.Variant
+		tests    []method.Test
+		offers   []catalog.Offer
+		claims   []catalog.Claim
+	)
+	g, ctx := errgroup.WithContext(ctx)
+	for _, read := range []func() error{ // the longest first
+		func() (err error) { variants, err = q.Variants(ctx, ""); return err },
+		func() (err error) { claims, err = q.Claims(ctx, ""); return err },
+		func() (err error) { offers, err = q.Offers(ctx, ""); return err },
+		func() (err error) { v.models, err = q.Models(ctx); return err },
+		func() (err error) { tests, err = q.Tests(ctx); return err },
+		func() (err error) { v.setups, err = q.Setups(ctx); return err },
+		func() (err error) { v.fields, err = q.Fields(ctx); return err },
+		func() (err error) { v.rates, err = q.Rates(ctx); return err },
+		func() (err error) { v.kinds, err = q.Uses(ctx); return err },
+	} {
+		g.Go(read)
+	}
+	if err := g.Wait(); err != nil {
 		return nil, err
 	}
 	byModel := map[string]catalog.Model{}
 	for _, m := range v.models {
 		byModel[m.Slug] = m
 	}
-	variants, err := d.desk.Store.Variants(ctx, "")
-	if err != nil {
-		return nil, err
-	}
 	for _, x := range variants {
 		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name, x.Spec}
 		v.order = append(v.order, x.Slug)
-	}
-	tests, err := d.desk.Store.Tests(ctx)
-	if err != nil {
-		return nil, err
 	}
 	for _, t := range tests {
 		v.tests[t.Slug] = t
@@ -193,30 +207,13 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 			v.judges[m.ID] = catalog.Judge{Name: m.Name, Unit: m.Unit, Better: m.Better}
 		}
 	}
-	if v.setups, err = d.desk.Store.Setups(ctx); err != nil {
-		return nil, err
-	}
-	if v.fields, err = d.desk.Store.Fields(ctx); err != nil {
-		return nil, err
-	}
-	if v.rates, err = d.desk.Store.Rates(ctx); err != nil {
-		return nil, err
-	}
-	if v.kinds, err = d.desk.Store.Uses(ctx); err != nil {
-		return nil, err
-	}
-	offers, err := d.desk.Store.Offers(ctx, "")
-	if err != nil {
-		return nil, err
-	}
 	for _, o := range offers {
 		v.offers[o.Variant] = append(v.offers[o.Variant], o)
 	}
-	claims, err := d.desk.Store.Claims(ctx, "")
 	for _, c := range claims {
 		v.claims[c.Variant] = append(v.claims[c.Variant], c)
 	}
-	return v, err
+	return v, nil
 }
 
 // everything is the field that every desk starts with.

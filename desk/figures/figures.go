@@ -93,9 +93,12 @@ func (f *Figures) Close() {
 	<-f.loaded
 }
 
-// load reads the columns of all measures, one after the other.
+// load reads the catalogue, then the columns of all measures, one after the other.
 func (f *Figures) load(measures []string) {
 	defer close(f.loaded)
+	if _, err := f.view(context.Background()); err != nil { // every question waits for it
+		slog.Error("the catalogue could not be read; asked again with the next question", "error", err)
+	}
 	cells := 0
 	for _, id := range measures {
 		select {
