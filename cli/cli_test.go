@@ -164,7 +164,7 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("unit", "list").want(t, 0, "this-machine-a")
 	do("claim", "check", "fen-14-16-512").want(t, 0, "short", "beyond", "held", "undecided", "Best of 2 readings")
 	do("offer", "list", "--variant", "fen-14-16-512").want(t, 0, "with voucher HARBOUR (50.00 EUR off)")
-	do("test", "show", "drive-random").want(t, 0, "queue depth 1", "lower is better")
+	do("test", "show", "drive-random").want(t, 0, "one at a time", "lower is better")
 	do("setup", "list").want(t, 0, "power.mode=fast")
 	do("vocabulary", "specs").want(t, 0, "drive.endurance")
 	do("vocabulary", "conditions").want(t, 0, "display.luminance")

@@ -1,8 +1,8 @@
 package figures
 
 import (
+	"cmp"
 	"context"
-	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -18,66 +18,71 @@ const (
 	mostBeside = 16
 )
 
-// kinColumn holds each variant's figure under one setup, and the variants in order. It never changes.
-type kinColumn struct {
-	figures map[string]kinCell
-	order   []string
-}
-
-// kinCell is a variant's figure as rules see it: the cell with most readings.
+// kinCell is a variant's figure as rules see it: its cell with most readings.
 type kinCell struct {
-	mean       float64 // logarithm
-	n          int
-	basis      string
-	conditions map[string]string
+	variant, around uint32
+	n               int
+	mean            float64 // logarithm
 }
 
-// among gives each variant's figure under a setup.
-func (c *column) among(setup string) *kinColumn {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if k := c.kin[setup]; k != nil {
-		return k
-	}
-	k := &kinColumn{figures: map[string]kinCell{}}
+// among gives the figure of each variant under a setup, by the variants' numbers. It is found anew each time: a pass
+// over a column costs less than keeping what it finds in step with every write.
+func (c *column) among(setup string) []kinCell {
+	var out []kinCell
 	for i := range c.cells {
-		if c.around[c.cells[i].around].setup == setup {
-			k.take(c.unpack(&c.cells[i]))
-		}
-	}
-	k.order = slices.Sorted(maps.Keys(k.figures))
-	if c.kin == nil {
-		c.kin = map[string]*kinColumn{}
-	}
-	c.kin[setup] = k
-	return k
-}
-
-// take lets a cell stand for its variant if it has most readings, and tells whether it changed anything.
-func (k *kinColumn) take(e store.Estimate) bool {
-	n := e.Cell.N()
-	if e.Cell.Bound != "" || e.Cell.Median <= 0 {
-		return false
-	}
-	before, ok := k.figures[e.Variant]
-	if ok && (before.n > n || before.n == n && before.basis < e.Basis) {
-		return false
-	}
-	k.figures[e.Variant] = kinCell{math.Log(e.Cell.Median), n, e.Basis, e.Conditions}
-	return true
-}
-
-// with is the same with a cell that changed.
-func (k *kinColumn) with(e store.Estimate) *kinColumn {
-	out := &kinColumn{figures: maps.Clone(k.figures), order: k.order}
-	if !out.take(e) {
-		return k
-	}
-	if len(out.figures) > len(k.figures) {
-		i, _ := slices.BinarySearch(k.order, e.Variant)
-		out.order = slices.Insert(slices.Clone(k.order), i, e.Variant)
+		out = c.take(out, i, setup)
 	}
 	return out
+}
+
+// own gives the figure of one variant under a setup.
+func (c *column) own(variant uint32, setup string) (kinCell, bool) {
+	var out []kinCell
+	for i := c.from(variant); i < len(c.cells) && c.cells[i].variant == variant; i++ {
+		out = c.take(out, i, setup)
+	}
+	if len(out) == 0 {
+		return kinCell{}, false
+	}
+	return out[0], true
+}
+
+// take adds a cell, or puts it in place of the last of the same variant if it says more: more readings, or as many on
+// an earlier basis.
+func (c *column) take(out []kinCell, i int, setup string) []kinCell {
+	p := &c.cells[i]
+	around := &c.around[p.around]
+	if around.setup != setup || around.bound != "" || !(p.median > 0) {
+		return out
+	}
+	x := kinCell{variant: p.variant, around: p.around, mean: math.Log(p.median)}
+	for _, s := range c.sittings[p.first : p.first+uint32(p.sittings)] {
+		x.n += int(s.n)
+	}
+	k := len(out) - 1
+	if k < 0 || out[k].variant != x.variant {
+		return append(out, x)
+	}
+	if x.n > out[k].n || x.n == out[k].n && around.key < c.around[out[k].around].key {
+		out[k] = x
+	}
+	return out
+}
+
+// kinColumn is what one measure says of variants on one basis.
+type kinColumn struct {
+	cells []kinCell
+	c     *column
+	basis string
+}
+
+// mean is a variant's figure, NaN where it has none on the basis.
+func (k kinColumn) mean(variant uint32) float64 {
+	i, ok := slices.BinarySearchFunc(k.cells, variant, func(x kinCell, v uint32) int { return cmp.Compare(x.variant, v) })
+	if !ok || k.c.around[k.cells[i].around].key != k.basis {
+		return math.NaN()
+	}
+	return k.cells[i].mean
 }
 
 // Kin tells what a variant's kin let expect of one of its figures: variants under the same setup, on the same basis. It
@@ -96,10 +101,9 @@ func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, 
 	if err != nil {
 		return trust.Kin{}, err
 	}
-	target := c.among(at.Setup)
-	columns := []map[string]kinCell{target.figures}
-	own := []float64{math.NaN()}
-	bases := []string{at.Basis}
+	number, _ := f.number(variant)
+	target := kinColumn{c.among(at.Setup), c, at.Basis}
+	columns, own := []kinColumn{target}, []float64{math.NaN()}
 	for _, other := range v.measures {
 		if other.Group != m.Group || !other.Scale.Logarithmic() || other.ID == m.ID || len(columns) > mostBeside {
 			continue
@@ -108,34 +112,29 @@ func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, 
 		if err != nil {
 			return trust.Kin{}, err
 		}
-		column := c.among(at.Setup).figures
-		if x, ok := column[variant]; ok {
-			columns, own, bases = append(columns, column), append(own, x.mean), append(bases, x.basis)
+		if x, ok := c.own(number, at.Setup); ok {
+			columns, own = append(columns, kinColumn{c.among(at.Setup), c, c.around[x.around].key}), append(own, x.mean)
 		}
 	}
 	// Other figures tell a phone from a desktop; without them only products of the same kind can be kin.
 	alike := len(columns) < 3
 	kind := v.variants[variant].Model.Kind
-	var names []string
-	for _, name := range target.order {
-		if name != variant && target.figures[name].basis == at.Basis && (!alike || v.variants[name].Model.Kind == kind) {
-			names = append(names, name)
-		}
-		if len(names) == mostKin {
-			break
+	var kin []uint32
+	for _, x := range target.cells {
+		if x.variant != number && c.around[x.around].key == at.Basis &&
+			(!alike || v.variants[c.names[x.variant]].Model.Kind == kind) {
+			kin = append(kin, x.variant)
 		}
 	}
-	if len(names) < 3 {
+	if len(kin) < 3 {
 		return trust.Kin{}, nil
 	}
-	rows := make([][]float64, len(names))
-	for i, name := range names {
+	slices.SortFunc(kin, func(a, b uint32) int { return strings.Compare(c.names[a], c.names[b]) })
+	rows := make([][]float64, min(len(kin), mostKin))
+	for i := range rows {
 		rows[i] = make([]float64, len(columns))
 		for k, column := range columns {
-			rows[i][k] = math.NaN()
-			if x, ok := column[name]; ok && x.basis == bases[k] {
-				rows[i][k] = x.mean
-			}
+			rows[i][k] = column.mean(kin[i])
 		}
 	}
 	return trust.KinOf(own, rows, 0), nil
@@ -149,15 +148,15 @@ func (f *Figures) Versions(m compare.Measure, setup, variant string,
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]map[string]int{}
+	out, figures := map[string]map[string]int{}, c.among(setup)
 	for _, k := range m.MustMatch {
 		if !strings.ContainsAny(conditions[k], "0123456789") || strings.HasPrefix(k, "option.") {
 			continue
 		}
 		out[k] = map[string]int{}
-		for v, x := range c.among(setup).figures {
-			if v != variant && x.conditions[k] != "" {
-				out[k][x.conditions[k]]++
+		for _, x := range figures {
+			if value := c.basis[c.around[x.around].basis].Conditions[k]; value != "" && c.names[x.variant] != variant {
+				out[k][value]++
 			}
 		}
 	}

@@ -81,7 +81,6 @@ type column struct {
 	mu    sync.Mutex
 	pools map[int]stats.Pool // by test version
 	rough map[int]roughPool  // the same for rules, which may be a little behind
-	kin   map[string]*kinColumn
 }
 
 // roughPool is a pool as it was when the column had changed so often.
@@ -223,21 +222,19 @@ func (f *Figures) edited(old *column, e *edit, t *tables) *column {
 	c := &column{tables: *t, measure: old.measure, sittings: old.sittings, waste: old.waste, changes: old.changes}
 	c.cells = append(make([]packed, 0, len(old.cells)+len(e.put)), old.cells...)
 	old.mu.Lock()
-	c.rough, c.kin = maps.Clone(old.rough), maps.Clone(old.kin)
+	c.rough = maps.Clone(old.rough)
 	old.mu.Unlock()
 	for _, k := range e.gone {
 		unit, ok := f.numbers[k.Unit]
 		if i := c.find(unit, k); ok && i >= 0 {
 			c.drop(i)
-			c.rough, c.kin = nil, nil
+			c.rough = nil
 		}
 	}
 	for _, x := range e.put {
 		unit, ok := f.numbers[x.Unit]
 		i := c.find(unit, x.CellKey)
-		known, before := ok && i >= 0, stats.Cell{}
-		if known {
-			before = c.cell(&c.cells[i])
+		if ok && i >= 0 {
 			c.drop(i)
 		}
 		c.pack(f, t, x, "")
@@ -248,13 +245,6 @@ func (f *Figures) edited(old *column, e *edit, t *tables) *column {
 		copy(c.cells[at+1:], c.cells[at:len(c.cells)-1])
 		c.cells[at] = p
 		c.changes++
-		if k := c.kin[x.Setup]; k != nil {
-			if x.Cell.Bound != "" || known && (x.Cell.N() < before.N() || before.Bound != "") {
-				delete(c.kin, x.Setup) // another cell may say more now
-			} else {
-				c.kin[x.Setup] = k.with(x)
-			}
-		}
 	}
 	c.tidy()
 	return c
