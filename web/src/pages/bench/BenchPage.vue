@@ -36,7 +36,7 @@ const sub = computed(() => {
   }
   return parts.join(', ')
 })
-const code = ref<Of<'PlanCode'> | null>(null)
+const code = ref<Of<'JoinCode'> | null>(null)
 const qr = computed(() => (code.value ? `data:image/svg+xml,${encodeURIComponent(code.value.qr)}` : ''))
 const trouble = ref<unknown>(null)
 async function act(work: () => Promise<unknown>) {
