@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"reflect"
@@ -38,7 +39,24 @@ func asking[I, O any](a *app, use, short, example string, op api.Operation[I, O]
 		return ask(a, cmd, op, *in, show)
 	})
 	flagsOf(c, in, words...)
+	c.Args = within(c, in, c.Args)
 	return c
+}
+
+// within refuses a number that is given below its least; none would be sent at all, and another taken in its place.
+func within(c *cobra.Command, in any, words cobra.PositionalArgs) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) (err error) {
+		if err := words(cmd, args); err != nil {
+			return err
+		}
+		eachPart(reflect.ValueOf(in).Elem(), func(name string, t reflect.StructField, v reflect.Value) {
+			least := t.Tag.Get("minimum")
+			if v.Kind() == reflect.Int && least > "0" && v.Int() < 1 && c.Flags().Changed(name) {
+				err = usageError{fmt.Errorf("--%s is %s or more, not %d", name, least, v.Int())}
+			}
+		})
+		return err
+	}
 }
 
 // all asks for what there is, one for what its word names.
@@ -156,12 +174,18 @@ func wordsOf(into []any) (n int) {
 
 // take puts a command's words where they belong.
 func (a *app) take(into []any, args []string) (err error) {
+	if slices.Contains(args, "") {
+		return usageError{errors.New("one of the words is empty; it would stand for everything")}
+	}
 	for _, to := range into {
 		switch to := to.(type) {
 		case *string:
 			*to, args = args[0], args[1:]
 		case parts:
-			*to.before, *to.after, _ = strings.Cut(args[0], "/")
+			var whole bool
+			if *to.before, *to.after, whole = strings.Cut(args[0], "/"); !whole || *to.before == "" || *to.after == "" {
+				return usageError{fmt.Errorf("a measure is written as test/measure, not %q", args[0])}
+			}
 			args = args[1:]
 		case list:
 			*to.to = strings.Join(args, ",")

@@ -64,6 +64,6 @@ func (a *app) framesCmd() *cobra.Command {
 			a.say("Recorded as run %s.", r.ID)
 		})
 	add.Flags().StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")
-	add.PreRun = func(*cobra.Command, []string) { in.Set = strings.Join(append(conditions, in.Set), ";") }
+	add.PreRun = func(*cobra.Command, []string) { in.Set = strings.Join(conditions, ";") }
 	return noun("frames", "Frame times from files", read, add)
 }

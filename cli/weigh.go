@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -283,6 +284,9 @@ func (a *app) suggestCmd() *cobra.Command {
 		list, err := answer(a, cmd, api.Suggest, q)
 		if err != nil {
 			return err
+		}
+		if len(list) == 0 {
+			return errors.New("nothing is worth testing next, so there is nothing to add")
 		}
 		if add < 0 || add > len(list) {
 			return usageError{fmt.Errorf("--add takes a number of the list, 1 to %d, got %d", len(list), add)}
