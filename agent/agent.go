@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"durvek/core/method"
+	"durvek/core/policy"
 	"durvek/core/record"
 )
 
@@ -41,6 +42,7 @@ type Service interface {
 	SendRun(ctx context.Context, token string, r record.Run) error
 	SendIncident(ctx context.Context, token string, x record.Incident) error
 	SendProgress(ctx context.Context, token string, p record.Progress) (record.Directive, error)
+	Next(ctx context.Context, token string, a policy.Account) (policy.Decision, error)
 	Finish(ctx context.Context, token string) error
 }
 
@@ -77,9 +79,11 @@ type worker struct {
 	learned map[string]float64 // seconds of one run per test, as it turned out
 	setup   string             // the setup that the machine is in
 	crashes map[int]int        // how often each step broke off
-	retried map[method.Job]int // how often each job failed and was tried again
-	asks    int
-	asked   record.Ask
+	failed  map[method.Job]int // how often each job failed and was not kept
+	made    []policy.Made      // since this agent joined, and what it had kept before
+	ahead   []policy.Action    // what the service said last
+	asked   record.Ask         // of a person, last
+	did     string             // the request that is done, as a person says
 	refused []string
 	result  Result
 	wake    chan struct{} // something waits to be delivered
@@ -123,7 +127,7 @@ func Work(ctx context.Context, o Options) (Result, error) {
 		}
 	}
 	w := &worker{Options: o, learned: map[string]float64{}, outbox: filepath.Join(o.Dir, "outbox"),
-		done: map[method.Job]bool{}, retried: map[method.Job]int{},
+		done: map[method.Job]bool{}, failed: map[method.Job]int{},
 		wake: make(chan struct{}, 1), poke: make(chan struct{}, 1), rested: -1}
 	if err := os.MkdirAll(w.outbox, 0o700); err != nil {
 		return Result{}, fmt.Errorf("make the agent's folder: %w", err)
@@ -142,7 +146,7 @@ func Work(ctx context.Context, o Options) (Result, error) {
 		w.done[method.Job{Step: j.Step, Repeat: j.Repeat, Test: j.Test}] = true
 	}
 	for _, r := range w.kept() {
-		w.done[method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}] = true
+		w.count(r)
 	}
 	if err := w.recover(ctx); err != nil {
 		return w.result, err
@@ -181,132 +185,124 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	return w.result, nil
 }
 
-// work makes one run after the other until none is left or people stop the plan.
+// work does what the service says is next until that is the end.
 func (w *worker) work(ctx context.Context) error {
-	failed := map[int]bool{} // steps of which no more is made after a failure
 	for {
-		d, err := w.told()
-		switch {
-		case err != nil:
-			return err
-		case ctx.Err() != nil:
-			return w.broken(ctx)
-		case d.Stop:
-			w.Log("The plan was stopped.")
-			w.result.Stopped = true
-			return nil
-		case d.Pause:
-			w.show(func(p *record.Progress) { p.State, p.Phase, p.Ask = record.Paused, "paused", nil })
-			if err := w.pause(ctx); err != nil {
-				return err
-			}
-			continue
-		}
-		i, ask := w.next(ctx, d)
-		switch {
-		case i < 0 && ask == nil:
-			return nil
-		case i < 0:
-			if err := w.ask(ctx, ask, d); err != nil {
-				return err
-			}
-			continue
-		}
-		j := w.jobs[i]
-		w.show(func(p *record.Progress) { p.Ask = ask })
-		if err := w.prepare(ctx, j); err != nil {
-			if errors.Is(err, errAgain) {
-				continue
-			}
-			return err
-		}
-		r, err := w.run(ctx, i)
-		if errors.Is(err, errAgain) {
-			continue
-		}
+		x, err := w.next(ctx)
 		if err != nil {
 			return err
 		}
-		if err := w.finish(ctx, r); err != nil {
-			return err
-		}
-		if r.Outcome != record.Failed || failed[j.Step] {
-			continue
-		}
-		switch w.joined.Plan.Failure {
-		case "skip":
-			failed[j.Step] = true
-			if err := w.park(ctx, j.Step, "left out after a failure"); err != nil {
-				return err
+		switch x.Do {
+		case policy.End:
+			if w.result.Stopped = x.Stopped; x.Stopped {
+				w.Log("%s.", x.Text)
 			}
-		case "stop":
-			w.Log("The plan stops after a failure, as it says.")
-			w.result.Stopped = true
 			return nil
+		case policy.Wait:
+			w.show(func(p *record.Progress) { p.State, p.Phase, p.Ask = record.Paused, x.Text, nil })
+			err = w.pause(ctx)
+		case policy.Ask:
+			err = w.ask(ctx, *x.Ask)
+		case policy.GiveUp:
+			err = w.park(ctx, x.Step, x.Text)
+		case policy.Run:
+			err = w.make(ctx, x)
+		default:
+			err = fmt.Errorf("the service says %q, which this agent does not know; take a newer one", x.Do)
+		}
+		if err != nil && !errors.Is(err, errAgain) {
+			return err
 		}
 	}
 }
 
-// errAgain sends the loop around once more.
+// errAgain says that what was begun does not count; the service is asked what is next.
 var errAgain = errors.New("again")
 
-// next chooses the job to make: the first in order whose setup the machine is in, else the first whose
-// setup needs no hand. Where a hand is needed it returns what is to be asked, Now if nothing else is left.
-func (w *worker) next(ctx context.Context, d record.Directive) (int, *record.Ask) {
-	first := -1
-	var others []int // the first job of every other setup
-	seen := map[string]bool{}
-	for i, j := range w.jobs {
-		if w.done[j] || slices.Contains(d.Skip, j.Step) {
-			continue
+// next is what is to be done, as the service says. While it cannot be reached, what it said last goes on, down to what
+// only the service can decide.
+func (w *worker) next(ctx context.Context) (policy.Action, error) {
+	var x policy.Action
+	err := w.patiently(ctx, away, func() error {
+		if ctx.Err() != nil {
+			return w.broken(ctx)
 		}
-		setup := w.joined.Plan.SetupOf(j.Step)
-		if w.setup == "" { // as it stands: what departs from it is asked for below
-			w.setup = setup
+		d, err := w.Service.Next(ctx, w.joined.Token, w.account(ctx))
+		switch {
+		case err == nil && len(d.Actions) == 0:
+			return errors.New("the service does not say what is next")
+		case err == nil:
+			w.ahead, w.setup, w.did = d.Actions, d.Setup, ""
+		case errors.Is(err, ErrRefused):
+			return w.dismiss(err)
+		case !w.goesOn():
+			return err
 		}
-		if seen[setup] {
-			continue
+		x = w.ahead[0]
+		return nil
+	})
+	if ctx.Err() != nil && err != nil {
+		err = w.broken(ctx)
+	}
+	return x, err
+}
+
+// goesOn tells whether what the service said last can be done without it; what is done of it is taken away.
+func (w *worker) goesOn() bool {
+	d, _ := w.told()
+	for !d.Stop && !d.Pause && len(w.ahead) > 0 {
+		x := w.ahead[0]
+		switch {
+		case x.Do == policy.Run && (w.done[*x.Job] || slices.Contains(d.Skip, x.Job.Step)),
+			x.Do == policy.GiveUp && !slices.ContainsFunc(w.jobs, func(j method.Job) bool {
+				return j.Step == x.Step && !w.done[j]
+			}):
+		case x.Do == policy.Ask && w.did == x.Ask.ID:
+			w.setup = x.Ask.Setup
+		case x.Do == policy.Run:
+			w.setup = w.joined.Plan.SetupOf(x.Job.Step)
+			return true
+		default:
+			return x.Do == policy.Ask || x.Do == policy.GiveUp
 		}
-		seen[setup] = true
-		if setup == w.setup {
-			first = i
-		} else {
-			others = append(others, i)
-		}
+		w.ahead = w.ahead[1:]
 	}
-	stops := w.joined.Plan.Departure == "stop"
-	if first >= 0 && len(others) == 0 && !stops {
-		return first, nil
+	return false
+}
+
+// account is what the agent says of its work.
+func (w *worker) account(ctx context.Context) policy.Account {
+	a := policy.Account{Setup: w.setup, Observed: w.Machine.Observe(ctx), Made: w.made, Did: w.did}
+	for step, n := range w.crashes {
+		a.Broken = append(a.Broken, policy.Tries{Step: step, Times: n})
 	}
-	observed := w.Machine.Observe(ctx)
-	need := func(i int) (setup, text string) { // what a person must do before a job
-		setup = w.joined.Plan.SetupOf(w.jobs[i].Step)
-		return setup, method.Prompt(w.setupOf(w.setup), w.setupOf(setup), observed)
+	for j, n := range w.failed {
+		a.Failed = append(a.Failed, policy.Tries{Step: j.Step, Repeat: j.Repeat, Times: n})
 	}
-	if first >= 0 {
-		// Under the policy to stop, a run in another setup would be ended at once: a hand first, or other work meanwhile.
-		if _, text := need(first); text == "" || !stops {
-			if len(others) > 0 {
-				if setup, text := need(others[0]); text != "" {
-					return first, &record.Ask{Setup: setup, Text: text}
-				}
-			}
-			return first, nil
-		}
+	if w.asked.ID != "" {
+		a.Asked = &w.asked
 	}
-	for _, i := range others {
-		if setup, text := need(i); text == "" {
-			w.setup = setup
-			return i, nil
-		}
+	return a
+}
+
+// make rests the machine, makes a run and keeps it.
+func (w *worker) make(ctx context.Context, x policy.Action) error {
+	if w.asked.ID != "" {
+		w.asked = record.Ask{}
+		w.Log("Goes on: %s.", w.setupOf(w.setup).Name)
 	}
-	switch {
-	case first >= 0:
-		return -1, w.request(need(first))
-	case len(others) > 0:
-		return -1, w.request(need(others[0]))
+	w.show(func(p *record.Progress) { p.State, p.Ask = record.Working, x.Ask })
+	if err := w.prepare(ctx, *x.Job, x.Cool); err != nil {
+		return err
 	}
-	return -1, nil
+	r, err := w.run(ctx, *x.Job, x.Failure == policy.Again)
+	if err != nil {
+		return err
+	}
+	if r.Outcome == record.Failed && x.Failure != policy.GoOn {
+		w.ahead = nil
+	}
+	return w.finish(ctx, r)
 }
 
 func (w *worker) setupOf(slug string) method.Setup {
@@ -318,56 +314,31 @@ func (w *worker) setupOf(slug string) method.Setup {
 	return method.Setup{Slug: slug}
 }
 
-// request is what is asked now; asking the same thing again keeps its id.
-func (w *worker) request(setup, text string) *record.Ask {
-	if w.asked.Setup != setup || w.asked.Text != text {
-		w.asks++
-		w.asked = record.Ask{ID: fmt.Sprintf("%s-%d", w.joined.Sitting, w.asks), Setup: setup, Text: text, Now: true}
+// ask shows what a person is to do, and waits a moment for it.
+func (w *worker) ask(ctx context.Context, a record.Ask) error {
+	if w.asked.ID != a.ID {
+		w.asked = a
+		w.Log("A hand is needed: %s. Then say so on the bench, with `durvek plan confirm`, or press Enter here.", a.Text)
 	}
-	a := w.asked
-	return &a
-}
-
-// ask waits until a person has done what is needed, or people want something else of the plan.
-func (w *worker) ask(ctx context.Context, a *record.Ask, before record.Directive) error {
-	w.Log("A hand is needed: %s. Then say so on the bench, with `durvek plan confirm`, or press Enter here.", a.Text)
-	w.show(func(p *record.Progress) { p.State, p.Phase, p.Ask = record.Asking, a.Text, a })
-	for {
-		d, err := w.told()
-		if err != nil {
-			return err
-		}
-		if d.Stop || d.Pause != before.Pause || len(d.Skip) != len(before.Skip) {
-			return nil
-		}
-		confirmed := d.Confirmed == a.ID
-		select {
-		case <-w.Confirm:
-			confirmed = true
-		default:
-		}
-		to := w.setupOf(a.Setup)
-		if h, ok := w.Machine.(interface{ Hand(method.Setup) }); ok && confirmed {
-			h.Hand(to) // who confirms to a simulated machine has acted on it
-		}
-		observed := w.Machine.Observe(ctx)
-		if settled := a.Setup != w.setup && method.Prompt(w.setupOf(w.setup), to, observed) == ""; confirmed || settled {
-			if still := method.Prompt(to, to, observed); still != "" && !settled {
-				w.asks++
-				w.asked = record.Ask{ID: fmt.Sprintf("%s-%d", w.joined.Sitting, w.asks), Setup: a.Setup, Now: true,
-					Text: a.Text + ": the machine does not see it yet (" + still + ")"}
-				x := w.asked
-				return w.ask(ctx, &x, d)
-			}
-			w.setup, w.asked = a.Setup, record.Ask{}
-			w.Log("Goes on: %s.", to.Name)
-			w.show(func(p *record.Progress) { p.State, p.Ask = record.Working, nil })
-			return nil
-		}
-		if err := w.pause(ctx); err != nil {
-			return err
-		}
+	w.show(func(p *record.Progress) { p.State, p.Phase, p.Ask = record.Asking, a.Text, &a })
+	d, err := w.told()
+	if err != nil {
+		return err
 	}
+	done := d.Confirmed == a.ID
+	select {
+	case <-w.Confirm:
+		done = true
+	default:
+	}
+	if !done || w.did == a.ID {
+		return w.pause(ctx)
+	}
+	w.did = a.ID
+	if h, ok := w.Machine.(interface{ Hand(method.Setup) }); ok {
+		h.Hand(w.setupOf(a.Setup)) // who confirms to a simulated machine has acted on it
+	}
+	return nil
 }
 
 // pause lets a moment of the machine's time pass, and of ours.
@@ -402,13 +373,13 @@ func (w *worker) told() (record.Directive, error) {
 }
 
 // prepare lets the machine cool down and the room come back into its band, as the plan says.
-func (w *worker) prepare(ctx context.Context, j method.Job) error {
+func (w *worker) prepare(ctx context.Context, j method.Job, c *method.Cool) error {
 	p := w.joined.Plan
 	test := w.test(j.Test)
 	w.show(func(x *record.Progress) {
 		x.Test, x.Step, x.Repeat, x.Share, x.Setup = test.Name, j.Step, j.Repeat, 0, w.setup
 	})
-	if c := p.Cool; c != nil && w.rested >= 0 {
+	if c != nil && w.rested >= 0 {
 		most := c.Most
 		if most == 0 {
 			most = max(600, c.Seconds)
@@ -493,13 +464,20 @@ func (w *worker) finish(ctx context.Context, r record.Run) error {
 		return err
 	}
 	w.mu.Lock()
-	w.done[method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}] = true
+	w.count(r)
 	w.mu.Unlock()
 	w.rested = w.Machine.Clock()
 	return w.onDisk(ctx, func() error {
 		return w.journal.write(entry{Event: "end", Step: r.Step, Repeat: r.Repeat,
 			Run: r.ID})
 	})
+}
+
+// count takes note that a job has its run.
+func (w *worker) count(r record.Run) {
+	j := method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}
+	w.done[j] = true
+	w.made = append(w.made, policy.Made{Job: j, Outcome: r.Outcome})
 }
 
 // park gives every repeat of a step that is not made yet up, with the reason.

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"durvek/core/method"
+	"durvek/core/policy"
 	"durvek/core/record"
 )
 
@@ -63,6 +64,7 @@ type fakeService struct {
 	token     string // as the agent made it
 	incidents []record.Incident
 	directive record.Directive
+	asks      int
 	trouble   func(call string, n int) error
 	calls     map[string]int
 }
@@ -124,6 +126,21 @@ func (s *fakeService) SendIncident(_ context.Context, _ string, x record.Inciden
 	defer s.mu.Unlock()
 	s.incidents = append(s.incidents, x)
 	return nil
+}
+func (s *fakeService) Next(_ context.Context, _ string, a policy.Account) (policy.Decision, error) {
+	if err := s.ask("next"); err != nil {
+		return policy.Decision{}, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, j := range s.received {
+		a.Made = append(a.Made, policy.Made{Job: j})
+	}
+	s.asks++
+	return policy.Decide(s.plan, s.joined().Setups, a, s.directive, func() string {
+		return fmt.Sprint("sit-",
+			s.asks)
+	}), nil
 }
 func (s *fakeService) Finish(context.Context, string) error {
 	s.mu.Lock()

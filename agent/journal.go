@@ -87,9 +87,6 @@ func (j journal) write(e entry) error {
 
 func (j journal) close() { j.file.Close() }
 
-// mostCrashes is how often a step may break off before it is parked.
-const mostCrashes = 3
-
 // lastWords is what the sensors said last, kept beside the journal while a run goes on.
 type lastWords struct {
 	Run  string             `json:"run"`
@@ -97,8 +94,7 @@ type lastWords struct {
 	Last map[string]float64 `json:"last"`
 }
 
-// recover opens the journal and makes an incident of a run that was begun and not ended. A step that broke off
-// three times is parked.
+// recover opens the journal and makes an incident of a run that was begun and not ended.
 func (w *worker) recover(ctx context.Context) error {
 	for _, dir := range []string{w.Dir, w.outbox} { // what was being written when everything ended
 		halves, _ := filepath.Glob(filepath.Join(dir, ".part-*"))
@@ -159,13 +155,6 @@ func (w *worker) recover(ctx context.Context) error {
 		w.Log("%s It goes on where it was.", text)
 	}
 	w.crashes = crashes
-	for step, n := range crashes {
-		if n >= mostCrashes && step < len(w.joined.Plan.Steps) {
-			if err := w.park(ctx, step, fmt.Sprintf("broke off %d times", n)); err != nil {
-				return err
-			}
-		}
-	}
 	return nil
 }
 

@@ -12,10 +12,13 @@ import (
 
 	"durvek/agent"
 	"durvek/core/method"
+	"durvek/core/policy"
 	"durvek/core/record"
 	"durvek/simulate"
 	"durvek/trace"
 	"durvek/workload"
+
+	"github.com/google/uuid"
 )
 
 // bench is a service in memory that hands out one plan; told, if set, is called with every report.
@@ -78,6 +81,15 @@ func (b *bench) SendProgress(_ context.Context, _ string, p record.Progress) (re
 		b.told(p, &b.directive)
 	}
 	return b.directive, nil
+}
+func (b *bench) Next(_ context.Context, _ string, a policy.Account) (policy.Decision, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	j, _ := b.Join(context.Background(), "", "", record.Machine{})
+	for _, r := range b.runs {
+		a.Made = append(a.Made, policy.Made{Job: method.Job{Step: r.Step, Repeat: r.Repeat, Test: r.Test}})
+	}
+	return policy.Decide(b.plan, j.Setups, a, b.directive, uuid.NewString), nil
 }
 func (b *bench) Finish(context.Context, string) error { return nil }
 

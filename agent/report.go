@@ -92,14 +92,23 @@ func (w *worker) report(ctx context.Context) {
 			continue
 		}
 		d, err := w.Service.SendProgress(ctx, w.joined.Token, p)
-		w.mu.Lock()
 		switch {
 		case err == nil:
+			w.mu.Lock()
 			w.directive = d
+			w.mu.Unlock()
 		case errors.Is(err, ErrRefused):
-			w.gone = fmt.Errorf("the service has no place for this agent any more; results so far are kept in %s: %w", w.Dir,
-				err)
+			w.dismiss(err)
 		}
-		w.mu.Unlock()
 	}
+}
+
+// dismiss takes note that the service has no place for this agent.
+func (w *worker) dismiss(err error) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.gone == nil {
+		w.gone = fmt.Errorf("the service has no place for this agent any more; results so far are kept in %s: %w", w.Dir, err)
+	}
+	return w.gone
 }

@@ -52,10 +52,9 @@ func (w *worker) newRun(j method.Job, at time.Time) record.Run {
 		Course: record.Course{Attempt: w.crashes[j.Step]}}
 }
 
-// run makes one run under the eyes of the watchdog. It returns errAgain where the attempt does not count and the
-// job is to be made anew.
-func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
-	j := w.jobs[i]
+// run makes one run under the eyes of the watchdog. It returns errAgain where the attempt does not count: it was told
+// to stop, broke off, or failed where a failure is not kept.
+func (w *worker) run(ctx context.Context, j method.Job, failing bool) (record.Run, error) {
 	plan, test := w.joined.Plan, w.test(j.Test)
 	m := &making{run: w.newRun(j, w.Machine.Now()), setup: w.setupOf(plan.SetupOf(j.Step)), before: w.Machine.Observe(ctx),
 		spoke: time.Now()}
@@ -161,8 +160,9 @@ func (w *worker) run(ctx context.Context, i int) (record.Run, error) {
 		a.err = told
 	}
 	r := w.close(ctx, m, test, a.out, a.err)
-	if r.Outcome == record.Failed && plan.Failure == "retry" && !errors.As(a.err, new(departed)) && w.retried[j] < 2 {
-		w.retried[j]++
+	if r.Outcome == record.Failed && failing && !errors.As(a.err, new(departed)) {
+		w.failed[j]++
+		w.ahead = nil
 		text := fmt.Sprintf("%s, repeat %d, failed and is tried again: %s.", test.Name, j.Repeat+1, r.Failure)
 		w.Log("%s", text)
 		if err := w.incident(ctx, record.Failure, text, j.Step, r.ID, w.Machine.Now(), last); err != nil {
@@ -191,11 +191,12 @@ type departed struct{ text string }
 
 func (d departed) Error() string { return "stopped early: " + d.text }
 
-// again takes note of an attempt that broke off, and parks the step at the third.
+// again takes note of an attempt that broke off.
 func (w *worker) again(ctx context.Context, m *making, j method.Job, kind record.IncidentKind, text string,
 	last map[string]float64) error {
 	w.Log("%s", text)
 	w.crashes[j.Step]++
+	w.ahead = nil
 	if err := w.incident(ctx, kind, text, j.Step, m.run.ID, w.Machine.Now(), last); err != nil {
 		return err
 	}
@@ -203,11 +204,6 @@ func (w *worker) again(ctx context.Context, m *making, j method.Job, kind record
 		return w.journal.write(entry{Event: "broken", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID})
 	}); err != nil {
 		return err
-	}
-	if n := w.crashes[j.Step]; n >= mostCrashes {
-		if err := w.park(ctx, j.Step, fmt.Sprintf("broke off %d times", n)); err != nil {
-			return err
-		}
 	}
 	w.rested = w.Machine.Clock()
 	return errAgain

@@ -2,6 +2,7 @@ package api
 
 import (
 	"durvek/core/method"
+	"durvek/core/policy"
 	"durvek/core/record"
 )
 
@@ -18,6 +19,8 @@ var (
 		"Say where the plan stands, with what the sensors told; the answer says what people want of it")
 	SendIncident = post[Body[record.Incident], None](agents, "/api/agent/incidents", "send-incident",
 		"Deliver an incident; sending it again changes nothing")
+	Next = post[Body[policy.Account], policy.Decision](agents, "/api/agent/next", "next",
+		"Ask what to do next of the plan; the answer also says what follows for as long as the service cannot be asked")
 	Finish = post[None, method.Plan](agents, "/api/agent/finish", "finish", "Say that the plan is worked through")
 )
 

@@ -17,6 +17,7 @@ import (
 
 	"durvek/agent"
 	"durvek/api"
+	"durvek/core/policy"
 	"durvek/core/record"
 )
 
@@ -211,6 +212,14 @@ func (c *Client) SendProgress(ctx context.Context, token string, p record.Progre
 func (c *Client) SendIncident(ctx context.Context, token string, x record.Incident) error {
 	_, err := Ask(ctx, c.as(token), api.SendIncident, api.Body[record.Incident]{Body: x})
 	return final(err)
+}
+
+// Next asks what to do next of the plan.
+func (c *Client) Next(ctx context.Context, token string, a policy.Account) (policy.Decision, error) {
+	ctx, cancel := context.WithTimeout(ctx, 5*time.Second)
+	defer cancel()
+	d, err := Ask(ctx, c.as(token), api.Next, api.Body[policy.Account]{Body: a})
+	return d, final(err)
 }
 
 // Finish says that the plan is worked through.

@@ -6,6 +6,7 @@ import (
 	"durvek/api"
 	"durvek/core/analyse"
 	"durvek/core/method"
+	"durvek/core/policy"
 	"durvek/core/record"
 	"durvek/desk/bench"
 	"durvek/desk/books"
@@ -91,6 +92,9 @@ func (s *Service) agentRoutes() {
 	serve(s, api.SendIncident, func(ctx context.Context, in *api.Body[record.Incident]) (api.None, error) {
 		in.Body.Plan = who(ctx).Plan
 		return api.None{}, d.AgentIncident(ctx, in.Body)
+	})
+	serve(s, api.Next, func(ctx context.Context, in *api.Body[policy.Account]) (policy.Decision, error) {
+		return d.Next(ctx, who(ctx).Plan, in.Body)
 	})
 	all(s, api.Finish, func(ctx context.Context) (method.Plan, error) { return d.FinishPlan(ctx, who(ctx).Plan) })
 }

@@ -178,12 +178,8 @@ func (d *Bench) seat(ctx context.Context, q *desk.Tx, j *record.Joined, m record
 		return err
 	}
 	j.Sitting = s.ID
-	for _, slug := range j.Plan.Setups() {
-		x, err := q.Setup(ctx, slug)
-		if err != nil {
-			return err
-		}
-		j.Setups = append(j.Setups, x)
+	if err := setupsOf(ctx, q.Queries, j); err != nil {
+		return err
 	}
 	for _, slug := range testsOf(j.Plan) {
 		t, err := q.Test(ctx, slug, 0)
@@ -206,6 +202,18 @@ func (d *Bench) seat(ctx context.Context, q *desk.Tx, j *record.Joined, m record
 	}
 	j.Received, err = q.Received(ctx, j.Plan.ID)
 	return err
+}
+
+// setupsOf adds the setups that a plan asks for, in order.
+func setupsOf(ctx context.Context, q store.Queries, j *record.Joined) error {
+	for _, slug := range j.Plan.Setups() {
+		x, err := q.Setup(ctx, slug)
+		if err != nil {
+			return err
+		}
+		j.Setups = append(j.Setups, x)
+	}
+	return nil
 }
 
 // seated shows on the bench which machine works through a plan.

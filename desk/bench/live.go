@@ -115,16 +115,11 @@ func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directi
 	x := p
 	x.Trace = nil
 	w.progress = &x
-	directive, known := w.directive, w.known
 	d.live.mu.Unlock()
 	d.Heard(ctx, p.Plan)
-	if !known {
-		c, err := d.desk.Store.PlanControl(ctx, p.Plan)
-		if err != nil {
-			return c, desk.Missing(err, "plan", p.Plan)
-		}
-		d.live.direct(p.Plan, c)
-		directive = c
+	directive, err := d.wanted(ctx, p.Plan)
+	if err != nil {
+		return directive, err
 	}
 	d.desk.Events.Send(desk.Event{Name: "progress", Data: x})
 	if old == nil || old.State != p.State || len(old.Marks) != len(p.Marks) || (old.Ask == nil) != (p.Ask == nil) {

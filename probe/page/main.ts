@@ -157,8 +157,10 @@ function progress(w: Work): void {
   parts.rate.replaceChildren(...(w.sample.value ? [figure(w.sample.value), ' ', el('small', {}, symbol(w.sample.unit ?? ''))] : ['\u00a0']))
   parts.bar.value = (w.done.size + w.sample.share) / Math.max(1, w.jobs.length)
   text(parts.left, `${w.done.size} of ${w.jobs.length} runs done, about ${span(w.left())} left`)
-  if (w.ask && !parts.hand.childElementCount) parts.hand.replaceChildren(el('div', { class: 'sheet hand' }, el('p', {}, `${w.ask}.`)), button(`Done`, () => w.confirm()))
-  if (!w.ask && parts.hand.childElementCount) parts.hand.replaceChildren()
+  if (parts.hand.dataset.ask !== (w.ask ?? '')) {
+    parts.hand.dataset.ask = w.ask ?? ''
+    parts.hand.replaceChildren(...(w.ask ? [el('div', { class: 'sheet hand' }, el('p', {}, `${w.ask}.`)), button(`Done`, () => w.confirm())] : []))
+  }
   parts.note.className = w.offline ? 'small caution' : 'small soft'
   text(parts.note, w.offline ? `No connection. ${w.waiting ? `${several(w.waiting, 'result')} kept on this device; ` : ''}it goes on, and delivers when the service is back.` : w.awake ? 'The screen is kept on. Leave the device alone.' : 'Keep the screen from going off. Leave the device alone.')
   const sign = `${w.done.size} ${j?.step}`

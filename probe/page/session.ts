@@ -1,11 +1,11 @@
-// The page as an agent: it joins a plan with a one-time code, makes one run after the other, keeps every result on the
-// device until the service has acknowledged it, and goes on where it was after whatever broke it off.
+// The page as an agent: it joins a plan with a one-time code, does what the service says is next, keeps every result on
+// the device until the service has acknowledged it, and goes on where it was after whatever broke it off.
 import { describe, distances, median, observe } from './device'
 import { execute } from './execute'
 import { type Env, NotRun, series, usual } from './harness'
 import * as kept from './keep'
 import { awake, rest, Trouble, visible, watched } from './trouble'
-import { call, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'
+import { type Account, type Action, call, type Decision, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'
 
 interface Session {
   token: string
@@ -18,7 +18,6 @@ interface Begun {
   at: string
 }
 
-const mostBroken = 3 // attempts after which a step is given up
 const api = '/api/agent/'
 
 /** uuid makes a UUID version 7 (RFC 9562). */
@@ -58,10 +57,15 @@ export class Work {
   private run = ''
   private marks: Mark[] = []
   private broken: Record<number, number> = {}
-  private retried: Record<string, number> = {}
+  private failed = new Map<string, { step: number; repeat: number; times: number }>() // and was not kept
+  private made: Account['made'] = []
+  private ahead: Action[] = [] // what the service said last
+  private asked?: Account['asked'] // of a person, last
+  private did = '' // the request that is done, as a person says
   private asks = 0
   private confirmed = false
   private setup = ''
+  private rested = 0 // when the last run ended
   private learned: Record<string, number> = {}
   private best = 0 // most frames a second seen so far
   private delivering?: Promise<void>
@@ -117,17 +121,17 @@ export class Work {
     for (const r of j.received) this.count(r)
     for (const k of await kept.waiting()) {
       const r = k.body as Run
-      if (k.path === 'runs' && r.plan === j.plan.id) this.count({ step: r.step, repeat: r.repeat, test: r.test })
+      if (k.path === 'runs' && r.plan === j.plan.id) this.count(r, r.outcome)
     }
     this.broken = (await kept.get<Record<number, number>>('broken')) ?? {}
-    this.setup = j.setups[0]?.slug ?? ''
     const open = await kept.get<Begun>('begun')
     if (open && !this.done.has(key(open.job))) await this.broke(open, 'crash', 'The page was closed, or the device was started anew')
     await kept.drop('begun')
   }
 
-  private count(j: Job, bad?: string): void {
+  private count(j: Job, outcome?: Run['outcome'], bad?: string): void {
     this.done.add(key(j))
+    if (outcome) this.made = [...(this.made ?? []), { step: j.step, repeat: j.repeat, test: j.test, outcome }]
     const o = this.outcomes.get(j.step) ?? { done: 0 }
     o.done++
     if (bad) o.bad = bad
@@ -199,35 +203,75 @@ export class Work {
     this.changed()
   }
 
+  /** loop does what the service says is next until that is the end. */
   private async loop(): Promise<void> {
-    for (;;) {
-      const d = this.directive
-      if (this.over) return
-      if (d.stop) {
-        this.over = 'stopped'
-        return
+    for (let x = await this.next(); x && !this.over; x = await this.next()) {
+      switch (x.do) {
+        case 'done':
+          if (x.stopped) this.over = 'stopped'
+          return
+        case 'wait':
+          this.tell('paused', { phase: x.text ?? '', share: 0 })
+          await rest(1000)
+          break
+        case 'ask':
+          await this.hand(x.ask!)
+          break
+        case 'give-up':
+          for (const j of this.jobs) if (j.step === x.step && !this.done.has(key(j))) await this.finish({ ...(await this.newRun(j)), outcome: 'parked', failure: x.text }, j)
+          break
+        case 'run':
+          this.ask = this.asked = undefined
+          await this.cool(x.cool?.seconds ?? 0)
+          await this.make(x.job!, x.on_failure!)
+          this.rested = performance.now()
       }
-      if (d.pause) {
-        this.tell('paused', { phase: 'paused', share: 0 })
-        await rest(1000)
-        continue
-      }
-      const open = this.jobs.filter((j) => !this.done.has(key(j)) && !d.skip?.includes(j.step))
-      if (!open.length) return
-      const job = open.find((j) => this.setupOf(j.step) === this.setup) ?? open[0]!
-      const setup = this.setupOf(job.step)
-      if (setup !== this.setup && !(await this.hand(setup))) continue
-      if ((this.broken[job.step] ?? 0) >= mostBroken) {
-        await this.finish({ ...(await this.newRun(job)), outcome: 'parked', failure: `broke off ${this.broken[job.step]} times` }, job)
-        continue
-      }
-      const cool = this.joined.plan.cool?.seconds
-      if (cool && this.done.size) {
-        this.tell('cooling', { phase: 'cooling down', share: 0 })
-        await rest(1000 * cool)
-      }
-      await this.make(job)
     }
+  }
+
+  /** next is what is to be done, as the service says; undefined once the work is over. While the service cannot be reached, what it said last goes on, down to what only the service can decide. */
+  private async next(): Promise<Action | undefined> {
+    for (let pause = 500; !this.over; pause = Math.min(2 * pause, 10000)) {
+      const a: Account = { setup: this.setup, observed: await observe(), made: this.made, broken: Object.entries(this.broken).map(([step, times]) => ({ step: +step, times })), failed: [...this.failed.values()], asked: this.asked, did: this.did }
+      try {
+        const d = await call<Decision>(`${api}next`, this.session.token, a, 5000)
+        this.ahead = d.actions
+        this.setup = d.setup
+        this.did = ''
+        return d.actions[0]
+      } catch (e) {
+        if (e instanceof Refused && e.status !== 401) throw e
+        if (e instanceof Refused) this.over = 'stopped' // another device has this plan now
+        else if (this.goesOn()) return this.ahead[0]
+        this.offline = true
+        this.changed()
+      }
+      if (!this.over) await rest(pause)
+    }
+  }
+
+  /** goesOn tells whether what the service said last can be done without it; what is done of it is taken away. */
+  private goesOn(): boolean {
+    const { stop, pause, skip } = this.directive
+    for (; !stop && !pause && this.ahead.length; this.ahead = this.ahead.slice(1)) {
+      const x = this.ahead[0]!
+      if (x.do === 'run' && (this.done.has(key(x.job!)) || skip?.includes(x.job!.step))) continue
+      if (x.do === 'give-up' && !this.jobs.some((j) => j.step === x.step && !this.done.has(key(j)))) continue
+      if (x.do === 'ask' && this.did === x.ask!.id) {
+        this.setup = x.ask!.setup
+        continue
+      }
+      if (x.do === 'run') this.setup = this.setupOf(x.job!.step)
+      return x.do !== 'wait' && x.do !== 'done'
+    }
+    return false
+  }
+
+  private async cool(seconds: number): Promise<void> {
+    const left = this.rested ? 1000 * seconds - (performance.now() - this.rested) : 0
+    if (left <= 0) return
+    this.tell('cooling', { phase: 'cooling down', share: 0 })
+    await rest(left)
   }
 
   private tell(state: Progress['state'], sample: Sample): void {
@@ -236,26 +280,18 @@ export class Work {
     this.changed()
   }
 
-  /** hand asks a person to bring the device into another setup; false where people want something else of the plan. */
-  private async hand(setup: string): Promise<boolean> {
-    this.setup = setup
-    const text = this.joined.prompts[setup]
-    if (!text) return true
-    this.ask = text
-    this.confirmed = false
-    const id = `${this.joined.sitting}-${++this.asks}`
-    this.tell('needs-you', { phase: text, share: 0 })
-    while (!this.confirmed && this.directive.confirmed !== id) {
-      if (this.directive.stop || this.directive.pause) {
-        this.ask = undefined
-        this.setup = ''
-        return false
-      }
-      await rest(300)
-    }
+  /** hand shows what a person is to do, and waits a moment for it. */
+  private async hand(ask: NonNullable<Account['asked']>): Promise<void> {
+    if (this.asked?.id !== ask.id) this.confirmed = false
+    this.asked = ask
+    this.ask = ask.text
+    this.tell('needs-you', { phase: ask.text, share: 0 })
+    const done = () => this.confirmed || this.directive.confirmed === ask.id
+    for (let i = 0; i < 10 && !done(); i++) await rest(100)
+    if (!done()) return
+    this.did = ask.id
     this.ask = undefined
     this.tell('working', { phase: 'goes on', share: 0 })
-    return true
   }
   confirm(): void {
     this.confirmed = true
@@ -268,7 +304,7 @@ export class Work {
   }
 
   /** make makes one run under the eyes of the watch. One that met trouble counts for nothing and is made anew. */
-  private async make(job: Job): Promise<void> {
+  private async make(job: Job, onFailure: NonNullable<Action['on_failure']>): Promise<void> {
     this.current = job
     this.marks = []
     if (document.visibilityState === 'visible') this.tell('working', { phase: 'starting', share: 0 })
@@ -326,16 +362,14 @@ export class Work {
     const least = this.joined.plan.least ?? 0
     if (run.outcome === 'done' && took < least) this.marks.push({ kind: 'too-short', text: `it took ${took.toFixed(1)} s; the plan says at least ${least} s` })
     if (run.outcome === 'done' && !run.options) this.learned[job.test] = took
-    const policy = run.outcome === 'failed' ? this.joined.plan.after_failure : undefined
-    if (policy === 'retry' && (this.retried[key(job)] ?? 0) < 2) {
-      this.retried[key(job)] = (this.retried[key(job)] ?? 0) + 1
+    if (run.outcome === 'failed' && onFailure !== 'go-on') this.ahead = []
+    if (run.outcome === 'failed' && onFailure === 'again') {
+      const f = this.failed.get(key(job))
+      this.failed.set(key(job), { step: job.step, repeat: job.repeat, times: (f?.times ?? 0) + 1 })
       await this.note(open, 'failure', `${this.test(job.test).name}, repeat ${job.repeat + 1}, failed and is tried again: ${run.failure}.`)
       return
     }
     await this.finish({ ...run, observed: { ...(await observe()), ...out.observed }, negotiated: out.negotiated, readings: run.outcome === 'done' ? (out.readings ?? []) : [], series: [...(out.series ?? []), ...(charge.values.length > 1 ? [charge] : [])], marks: this.marks }, job)
-    if (policy === 'stop') this.over = 'stopped'
-    if (policy === 'skip')
-      for (const j of this.jobs) if (j.step === job.step && !this.done.has(key(j))) await this.finish({ ...(await this.newRun(j)), outcome: 'parked', failure: 'left out after a failure' }, j)
   }
 
   /** saving finds out whether the browser shows fewer frames than it did: the device saves power. A person has a minute to end that. */
@@ -378,6 +412,7 @@ export class Work {
   private async broke(open: Begun, kind: string, why: string): Promise<void> {
     const name = this.test(open.job.test).name
     const n = (this.broken[open.job.step] = (this.broken[open.job.step] ?? 0) + 1)
+    this.ahead = []
     await kept.put('broken', this.broken)
     await this.note(open, kind, `${why} while ${name}, repeat ${open.job.repeat + 1}, went on; attempt ${n} counts for nothing.`)
   }
@@ -393,7 +428,7 @@ export class Work {
   private async finish(r: Run, job: Job): Promise<void> {
     await kept.keep({ id: r.id, path: 'runs', body: r })
     await kept.drop('begun')
-    this.count(job, r.outcome === 'done' ? undefined : `${r.outcome === 'not-run' ? 'not run: ' : ''}${r.failure}`)
+    this.count(job, r.outcome, r.outcome === 'done' ? undefined : `${r.outcome === 'not-run' ? 'not run: ' : ''}${r.failure}`)
     this.deliver()
     this.changed()
   }
@@ -435,7 +470,7 @@ export class Work {
       plan: this.joined.plan.id, done: this.done.size, jobs: this.jobs.length, step: j?.step ?? 0, repeat: j?.repeat ?? 0, test: j ? this.test(j.test).name : '', phase: this.sample.phase, share: this.sample.share, left: this.left(),
       state: this.state, setup: this.setup, run: this.run, at: j ? (performance.now() - this.begun) / 1000 : 0, marks: this.marks.length ? this.marks : undefined,
       ...(this.sample.value ? { value: this.sample.value, unit: symbol(this.sample.unit ?? ''), channel: (j && this.test(j.test).measures.find((m) => m.slug === this.sample.channel)?.name) || this.sample.channel } : {}),
-      ...(this.ask ? { ask: { id: `${this.joined.sitting}-${this.asks}`, setup: this.setup, text: this.ask, now: true } } : {}),
+      ...(this.ask ? { ask: this.asked ?? { id: `${this.joined.sitting}-${this.asks}`, setup: this.setup, text: this.ask, now: true } } : {}),
     }
     try {
       this.directive = await call<Directive>(`${api}progress`, this.session.token, p, 5000)

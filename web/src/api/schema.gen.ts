@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/agent/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask what to do next of the plan; the answer also says what follows for as long as the service cannot be asked */
+        post: operations["next"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/agent/progress": {
         parameters: {
             query?: never;
@@ -3437,6 +3454,69 @@ export interface components {
             steps: components["schemas"]["MethodPlanStep"][];
             unit: string;
         };
+        PolicyAccount: {
+            /** @description What it asked of a person last */
+            asked?: components["schemas"]["RecordAsk"];
+            /** @description Attempts that broke off, by step */
+            broken?: components["schemas"]["PolicyTries"][];
+            /** @description Id of the request that is done, as a person says */
+            did?: string;
+            /** @description Failures that were not kept, by step and repeat */
+            failed?: components["schemas"]["PolicyTries"][];
+            /** @description Runs that it made since it joined */
+            made?: components["schemas"]["PolicyMade"][];
+            /** @description Conditions as it observes them */
+            observed?: {
+                [key: string]: string;
+            };
+            /** @description Setup that it is in; empty where it stands as it came */
+            setup?: string;
+        };
+        PolicyAction: {
+            /** @description What a person is to do now; beside a run, what will be asked afterwards */
+            ask?: components["schemas"]["RecordAsk"];
+            /** @description How long the machine rests after its last run first */
+            cool?: components["schemas"]["MethodCool"];
+            /** @enum {string} */
+            do: "run" | "ask" | "wait" | "give-up" | "done";
+            /** @description The run to make */
+            job?: components["schemas"]["MethodJob"];
+            /**
+             * @description What becomes of the run if it fails
+             * @enum {string}
+             */
+            on_failure?: "go-on" | "tell" | "again";
+            /**
+             * Format: int64
+             * @description For give-up: the step
+             */
+            step: number;
+            /** @description For done: before every run was made */
+            stopped?: boolean;
+            /** @description Why it waits, gives up or ends before all is made */
+            text?: string;
+        };
+        PolicyDecision: {
+            actions: components["schemas"]["PolicyAction"][];
+            /** @description Setup that the machine counts as being in */
+            setup: string;
+        };
+        PolicyMade: {
+            outcome?: string;
+            /** Format: int64 */
+            repeat: number;
+            /** Format: int64 */
+            step: number;
+            test: string;
+        };
+        PolicyTries: {
+            /** Format: int64 */
+            repeat?: number;
+            /** Format: int64 */
+            step: number;
+            /** Format: int64 */
+            times: number;
+        };
         QuantityUnit: {
             code: string;
             dimension: string;
@@ -4894,6 +4974,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordJoined"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    next: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyAccount"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyDecision"];
                 };
             };
             /** @description Unauthorized */
