@@ -42,11 +42,16 @@ func (r *Request) fill(v reflect.Value) {
 		case f.Tag.Get("path") != "":
 			r.Path = strings.ReplaceAll(r.Path, "{"+f.Tag.Get("path")+"}", url.PathEscape(fmt.Sprint(x.Interface())))
 		case f.Tag.Get("query") != "" && !x.IsZero():
-			text := fmt.Sprint(x.Interface())
-			if list, ok := x.Interface().([]string); ok {
-				text = strings.Join(list, ",")
+			name, how, _ := strings.Cut(f.Tag.Get("query"), ",")
+			list, ok := x.Interface().([]string)
+			switch {
+			case how == "explode":
+				r.Query[name] = list
+			case ok:
+				r.Query.Set(name, strings.Join(list, ","))
+			default:
+				r.Query.Set(name, fmt.Sprint(x.Interface()))
 			}
-			r.Query.Set(f.Tag.Get("query"), text)
 		case f.Name == "Body":
 			r.Body = x.Interface()
 		case f.Name == "RawBody" && x.Len() > 0:

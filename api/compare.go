@@ -138,11 +138,17 @@ type Asked struct {
 	Subject   string `query:"subject" doc:"Variant in question"`
 	Reference string `query:"relative" doc:"mean, claim, predecessor or a variant; plain values if empty"`
 	Claims    bool   `query:"claims" doc:"Show makers' claims"`
-	Raised    bool   `query:"raised" doc:"Show raised modes beneath their variants"`
+	Raised    bool   `query:"raised" doc:"Show other modes of the same work beneath their variants"`
 
 	Allow   string `query:"allow" doc:"Variants, with commas between, that are compared though they are unlike; the chart says so"`
 	Carried bool   `query:"carried" doc:"Show figures that were measured on a sibling with the same limiting part, hollow"`
-	Modes   bool   `query:"modes" doc:"Raised modes stand as rows of their own"`
+	Modes   bool   `query:"modes" doc:"Other modes stand as rows of their own"`
+	Narrowed
+}
+
+// Narrowed narrows a comparison to some of the figures that variants have.
+type Narrowed struct {
+	Where []string `query:"where,explode" doc:"Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable"`
 }
 
 // Priced says which offers make a price.
@@ -162,6 +168,7 @@ type Weighed struct {
 	Weights string `query:"weights" doc:"Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's"`
 	Subject string `query:"subject" doc:"Variant in question"`
 	Against string `query:"against" doc:"Variant that is 100; the field's geometric mean if empty"`
+	Narrowed
 }
 
 // HeadAsked is a head-to-head as a query asks for it.
@@ -169,6 +176,7 @@ type HeadAsked struct {
 	Variants string `query:"variants" required:"true" doc:"Two to four variants, commas between; the first is what the others are held against"`
 	Setup    string `query:"setup" doc:"Setup; as delivered if empty"`
 	Currency string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of prices; as they were seen if empty"`
+	Narrowed
 }
 
 // ValueAsked is performance per price as a query asks for it: by a measure, or by an index.
@@ -216,6 +224,7 @@ type CellsAsked struct {
 	Measures string `query:"measures" doc:"Measures, commas between; all with figures if empty"`
 	Field    string `query:"field"`
 	Setup    string `query:"setup"`
+	Narrowed
 }
 
 // PlaceAsked is where a variant stands in a measure.
@@ -223,6 +232,7 @@ type PlaceAsked struct {
 	Measure string `query:"measure" required:"true"`
 	Variant string `query:"variant" required:"true"`
 	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
+	Narrowed
 }
 
 // FitAsked is how a field fits a use.

@@ -241,7 +241,11 @@ func flagsOf(c *cobra.Command, in any, words ...any) {
 		case *float64:
 			f.Float64Var(to, name, *to, usage)
 		case *[]string:
-			f.StringSliceVar(to, name, nil, usage)
+			if strings.HasSuffix(t.Tag.Get("query"), ",explode") {
+				f.StringArrayVar(to, name, nil, usage)
+			} else {
+				f.StringSliceVar(to, name, nil, usage)
+			}
 		default:
 			if v.Kind() != reflect.String {
 				return

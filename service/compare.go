@@ -26,8 +26,19 @@ func split(list string) []string {
 }
 
 func question(q api.Asked) compare.Question {
-	return compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Subject: q.Subject, Reference: q.Reference,
-		Claims: q.Claims, Raised: q.Raised, Allow: split(q.Allow), Carried: q.Carried, Modes: q.Modes}
+	return compare.Question{
+		Field:     q.Field,
+		Measure:   q.Measure,
+		Setup:     q.Setup,
+		Subject:   q.Subject,
+		Reference: q.Reference,
+		Claims:    q.Claims,
+		Raised:    q.Raised,
+		Allow:     split(q.Allow),
+		Carried:   q.Carried,
+		Modes:     q.Modes,
+		Where:     q.Where,
+	}
 }
 
 func pricing(p api.Priced) catalog.Pricing {
@@ -36,7 +47,14 @@ func pricing(p api.Priced) catalog.Pricing {
 }
 
 func weighing(w api.Weighed) (figures.IndexQuestion, error) {
-	q := figures.IndexQuestion{Field: w.Field, Setup: w.Setup, Use: w.Use, Subject: w.Subject, Reference: w.Against}
+	q := figures.IndexQuestion{
+		Where:     w.Where,
+		Field:     w.Field,
+		Setup:     w.Setup,
+		Use:       w.Use,
+		Subject:   w.Subject,
+		Reference: w.Against,
+	}
 	for _, part := range split(w.Weights) {
 		name, number, ok := strings.Cut(part, "=")
 		v, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
@@ -65,7 +83,7 @@ func (s *Service) index(ctx context.Context, in api.Weighed) (figures.Index, err
 
 func (s *Service) value(ctx context.Context, in api.ValueAsked) (figures.Valued, error) {
 	q := figures.ValueQuestion{Field: in.Field, Measure: in.Measure, Setup: in.Setup, Subject: in.Subject,
-		Pricing: pricing(in.Priced)}
+		Pricing: pricing(in.Priced), Where: in.Where}
 	if in.Measure == "" {
 		x, err := weighing(in.Weighed)
 		if err != nil {
@@ -77,7 +95,7 @@ func (s *Service) value(ctx context.Context, in api.ValueAsked) (figures.Valued,
 }
 
 func (s *Service) heads(ctx context.Context, in api.HeadAsked) (compare.Head, error) {
-	return s.desk.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency)
+	return s.desk.Figures.HeadToHead(ctx, split(in.Variants), in.Setup, in.Currency, in.Where...)
 }
 
 func (s *Service) curves(ctx context.Context, in api.CurvesAsked) (chart.Lines, error) {
@@ -99,10 +117,10 @@ func (s *Service) compareRoutes() {
 		return d.Rank(ctx, question(*in))
 	})
 	serve(s, api.Cells, func(ctx context.Context, in *api.CellsAsked) (figures.Cells, error) {
-		return d.CellsOf(ctx, in.Field, split(in.Variants), split(in.Measures), in.Setup)
+		return d.CellsOf(ctx, in.Field, split(in.Variants), split(in.Measures), in.Setup, in.Where...)
 	})
 	serve(s, api.Place, func(ctx context.Context, in *api.PlaceAsked) (figures.Place, error) {
-		return d.PlaceOf(ctx, in.Measure, in.Variant, in.Setup)
+		return d.PlaceOf(ctx, in.Measure, in.Variant, in.Setup, in.Where...)
 	})
 	serve(s, api.Heads, func(ctx context.Context, in *api.HeadAsked) (compare.Head, error) { return s.heads(ctx, *in) })
 	serve(s, api.Rivals, func(ctx context.Context, in *api.VariantAsked) (figures.Rivals, error) {
@@ -122,14 +140,22 @@ func (s *Service) compareRoutes() {
 	})
 	all(s, api.Rates, s.desk.Books.Rates)
 	add(s, api.AddRate, s.desk.Books.AddRate)
-	serve(s, api.Value, func(ctx context.Context, in *api.ValueAsked) (figures.Valued, error) { return s.value(ctx, *in) })
+	serve(
+		s,
+		api.Value,
+		func(ctx context.Context, in *api.ValueAsked) (figures.Valued, error) { return s.value(ctx, *in) },
+	)
 	serve(s, api.RigCost, func(ctx context.Context, in *api.CostAsked) (figures.Cost, error) {
 		return d.RigCost(ctx, in.Slug, pricing(in.Priced))
 	})
 	serve(s, api.Modes, func(ctx context.Context, in *api.ModesAsked) (compare.Modes, error) {
 		return d.ModesOf(ctx, in.Measure, in.Field)
 	})
-	serve(s, api.Curves, func(ctx context.Context, in *api.CurvesAsked) (chart.Lines, error) { return s.curves(ctx, *in) })
+	serve(
+		s,
+		api.Curves,
+		func(ctx context.Context, in *api.CurvesAsked) (chart.Lines, error) { return s.curves(ctx, *in) },
+	)
 	serve(s, api.Suggest, func(ctx context.Context, in *api.SuggestAsked) ([]ranking.Suggestion, error) {
 		return d.Next(ctx, figures.NextQuestion{Field: in.Field, Variant: in.Variant, Use: in.Use, Measure: in.Measure,
 			Most: in.Most})

@@ -432,27 +432,6 @@ func (q Queries) Estimates(ctx context.Context) ([]Estimate, error) {
 	return estimates.list(ctx, q, `order by measure, setup, variant, unit, host, place, basis`)
 }
 
-// Failure tells how often a test failed or could not be run on a variant under a setup, how often it was
-// asked for, and the last reason why it could not.
-type Failure struct {
-	Variant, Test, Setup string
-	Failed, NotRun, Runs int
-	Why                  string
-}
-
-// Failures counts runs without figures per variant for a test under a setup.
-func (q Queries) Failures(ctx context.Context, test, setup string) ([]Failure, error) {
-	return list(ctx, q, func(r row, f *Failure) error {
-		return r.Scan(&f.Variant, &f.Test, &f.Setup, &f.Failed, &f.NotRun, &f.Runs, &f.Why)
-	}, `with failing as (select distinct unit.variant from run join unit on unit.slug = run.subject
-		where run.test = ? and run.setup = ? and run.outcome <> `+wordDone+`)
-		select unit.variant, run.test, run.setup, sum(run.outcome in (`+wordFailed+`,
-		`+wordParked+`)), sum(run.outcome = `+wordNotRun+`), count(*), coalesce(max(iif(run.outcome = `+wordNotRun+`,
-		run.failure, null)), '')
-		from failing join unit on unit.variant = failing.variant join run on run.test = ? and run.setup = ?
-		and run.subject = unit.slug group by unit.variant`, test, setup, test, setup)
-}
-
 // ProofRuns lists the done runs of a cell, the newest first, with what each read of a measure: its id and value.
 func (q Queries) ProofRuns(ctx context.Context, k CellKey) (ids []string, values []float64, err error) {
 	type proof struct {

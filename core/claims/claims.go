@@ -39,6 +39,7 @@ const DefaultTolerance = 0.01
 type Evidence struct {
 	Estimate stats.Estimate
 	Best     float64
+	Where    string // which of several figures it is, in words; "" where there is one
 	Unlike   string
 }
 
@@ -76,101 +77,201 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[strin
 		}
 		return v, nil
 	}
-	says := func(x float64) string { return quantity.Format(x, m.Unit) }
 	if evidence == nil {
 		v.Outcome, v.Why = Untested, "Nothing has been measured that could judge it."
 		return v, nil
 	}
 	est := evidence.Estimate
+	v.Estimate = &est
 	if evidence.Unlike != "" {
 		v.Outcome, v.Why = NotComparable, "Measured under other conditions than claimed: "+evidence.Unlike+"."
-		v.Estimate = &est
 		return v, nil
 	}
-	v.Estimate = &est
+	j := newJudge(c, m, *evidence, claimed)
+	switch {
+	case m.Better == quantity.Target:
+		j.target(&v)
+	case c.Qualifier == "up to":
+		j.upTo(&v)
+	default:
+		j.level(&v)
+	}
+	if evidence.Where != "" {
+		v.Why += " Judged at " + evidence.Where + "."
+	}
+	return v, nil
+}
+
+// judge holds a claim against its evidence on the claim's side of things: larger is better, in shares of the claim on
+// ratio scales and in the measure's unit otherwise.
+type judge struct {
+	m        method.Measure
+	found    Evidence
+	claimed  float64
+	relative bool
+	e        float64 // tolerance
+	sign     float64
+	unit     float64
+	lo, hi   float64
+}
+
+// toleranceOf is the tolerance of a claim: its own or its measure's, both relative to the claimed value; without either
+// 1 % on ratio scales, and what does not matter (the margin, in the measure's unit) on others.
+func toleranceOf(c catalog.Claim, m method.Measure, claimed float64, relative bool) float64 {
 	e := c.Tolerance
 	if e == 0 {
 		e = m.Tolerance
 	}
-	relative := m.Scale == quantity.Ratio
 	switch {
 	case e == 0 && relative:
-		e = DefaultTolerance
+		return DefaultTolerance
 	case e == 0:
-		e = m.Margin
+		return m.Margin
+	case relative:
+		return e
 	}
-	sign := 1.0
+	return e * math.Abs(claimed)
+}
+
+func newJudge(c catalog.Claim, m method.Measure, found Evidence, claimed float64) judge {
+	j := judge{m: m, found: found, claimed: claimed, relative: m.Scale == quantity.Ratio, sign: 1, unit: 1}
+	j.e = toleranceOf(c, m, claimed, j.relative)
 	if m.Better == quantity.Lower {
-		sign = -1
+		j.sign = -1
 	}
-	// On the claim's side of things, larger is better; percentages only where a ratio means something.
-	unit := 1.0
-	if relative && claimed != 0 {
-		unit = math.Abs(claimed)
+	if j.relative && claimed != 0 {
+		j.unit = math.Abs(claimed)
 	}
-	spell := func(x float64) string {
-		if relative {
-			return quantity.Number(100*math.Abs(x), 2) + " %"
-		}
-		return strings.TrimSpace(quantity.Number(math.Abs(x), 2) + " " + quantity.Symbol(m.Unit))
-	}
-	at := func(x float64) float64 { return sign * (x - claimed) / unit }
-	lo, hi := min(at(est.Lo), at(est.Hi)), max(at(est.Lo), at(est.Hi))
-	v.By = at(est.Centre)
-	v.Within = (hi - lo) / 2
-	if est.Bound != "" {
-		if sign > 0 {
-			hi = math.Inf(1)
+	est := found.Estimate
+	j.lo, j.hi = min(j.at(est.Lo), j.at(est.Hi)), max(j.at(est.Lo), j.at(est.Hi))
+	if est.Bound != "" { // at least so much: better still, or for what is better lower, worse still
+		if j.sign > 0 {
+			j.hi = math.Inf(1)
 		} else {
-			lo = math.Inf(-1)
+			j.lo = math.Inf(-1)
 		}
-		v.Within = 0
 	}
-	say := func() string {
-		v.Amount, v.Effect = spell(v.By), math.Abs(v.By)
-		if !relative {
-			v.Effect /= 10
-		}
-		if v.Within > 0 {
-			return v.Amount + " ± " + strings.Fields(spell(v.Within))[0]
-		}
-		return v.Amount
+	return j
+}
+
+func (j judge) at(x float64) float64 { return j.sign * (x - j.claimed) / j.unit }
+
+func (j judge) says(x float64) string { return quantity.Format(x, j.m.Unit) }
+
+func (j judge) measured() string {
+	if b := j.found.Estimate.Bound; b != "" {
+		return b + " " + j.says(j.found.Estimate.Centre)
 	}
-	measured := says(est.Centre)
-	if est.Bound != "" {
-		measured = est.Bound + " " + measured
+	return j.says(j.found.Estimate.Centre)
+}
+
+// spell says a distance: per cent of the claim on ratio scales, in the measure's unit otherwise.
+func (j judge) spell(x float64) string {
+	if j.relative {
+		return quantity.Number(100*math.Abs(x), 2) + " %"
 	}
-	if c.Qualifier == "up to" {
-		best := at(evidence.Best)
-		if best >= -e {
-			v.Outcome, v.Why = Held, fmt.Sprintf("Best of %d readings is %s; “up to” asks for one.", est.N, says(evidence.Best))
-		} else {
-			v.Outcome, v.By, v.Within = Short, best, 0
-			v.Why = fmt.Sprintf("Best of %d readings is %s, %s short of “up to” %s.", est.N, says(evidence.Best), say(),
-				says(claimed))
-		}
-		return v, nil
+	return strings.TrimSpace(quantity.Number(math.Abs(x), 2) + " " + quantity.Symbol(j.m.Unit))
+}
+
+// by writes into a verdict by how much the claim is missed or beaten, and says it.
+func (j judge) by(v *Verdict) string {
+	v.Amount, v.Effect = j.spell(v.By), math.Abs(v.By)
+	if !j.relative {
+		v.Effect /= 10
 	}
+	if v.Within > 0 {
+		return v.Amount + " ± " + strings.Fields(j.spell(v.Within))[0]
+	}
+	return v.Amount
+}
+
+func (j judge) fill(v *Verdict) {
+	v.By = j.at(j.found.Estimate.Centre)
+	if !math.IsInf(j.hi-j.lo, 0) {
+		v.Within = (j.hi - j.lo) / 2
+	}
+}
+
+// level judges a claim of a level that a figure reaches.
+func (j judge) level(v *Verdict) {
+	j.fill(v)
 	switch {
-	case lo > e:
-		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s, better than claimed by %s.", measured, say())
-	case lo >= -e:
-		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s of the claim or better.", measured, spell(e))
-	case hi < -e:
-		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s, short by %s.", measured, say())
+	case j.lo > j.e:
+		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s, better than claimed by %s.", j.measured(), j.by(v))
+	case j.lo >= -j.e:
+		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s of the claim or better.", j.measured(), j.spell(j.e))
+	case j.hi < -j.e:
+		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s, short by %s.", j.measured(), j.by(v))
 	default:
-		v.Outcome = Open
-		v.More = more(v.By, v.Within, e, est.N)
-		v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", measured,
-			says(claimed))
-		switch {
-		case v.More > 0:
-			v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
-		case est.Bound == "":
-			v.Why += " More repeats will hardly decide: the claim lies at the edge of its tolerance."
-		}
+		j.open(v)
 	}
-	return v, nil
+}
+
+// target judges a claim where the nearest is best: away from it is short on either side, and nothing is beyond.
+func (j judge) target(v *Verdict) {
+	j.fill(v)
+	away := func() string { return fmt.Sprintf("Measured %s, away from the claim by %s.", j.measured(), j.by(v)) }
+	switch {
+	case j.lo >= -j.e && j.hi <= j.e:
+		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s of the claim.", j.measured(), j.spell(j.e))
+	case j.hi < -j.e, j.lo > j.e:
+		v.Outcome, v.Why = Short, away()
+		v.By = -math.Abs(v.By)
+	default:
+		j.open(v)
+	}
+}
+
+// leastForUpTo is how many readings "up to" must have missed before it is short: one more might reach it.
+const leastForUpTo = 3
+
+// upTo judges a claim that asks for one reading. What is only known as a bound convicts nobody.
+func (j judge) upTo(v *Verdict) {
+	est := j.found.Estimate
+	best := j.at(j.found.Best)
+	v.By, v.Within = best, 0
+	switch {
+	case best >= -j.e:
+		j.fill(v)
+		v.Outcome, v.Why = Held, fmt.Sprintf("Best of %s is %s; “up to” asks for one.", readings(est.N),
+			j.says(j.found.Best))
+	case est.Bound != "" && j.sign > 0:
+		v.Outcome, v.Why = Open, fmt.Sprintf("Only known to be %s; whether “up to” %s is reached stays open.", j.measured(),
+			j.says(j.claimed))
+	case est.N < leastForUpTo:
+		v.Outcome, v.More = Open, leastForUpTo-est.N
+		v.Why = fmt.Sprintf("Best of %s is %s, below “up to” %s; %s more will decide.", readings(est.N), j.says(j.found.Best),
+			j.says(j.claimed), readings(v.More))
+	default:
+		v.Outcome = Short
+		v.Why = fmt.Sprintf("Best of %s is %s, %s short of “up to” %s.", readings(est.N), j.says(j.found.Best), j.by(v),
+			j.says(j.claimed))
+	}
+}
+
+func readings(n int) string {
+	if n == 1 {
+		return "1 reading"
+	}
+	return fmt.Sprintf("%d readings", n)
+}
+
+// open says that the interval leaves the claim undecided, and how many repeats should decide.
+func (j judge) open(v *Verdict) {
+	v.Outcome = Open
+	v.More = more(v.By, v.Within, j.e, j.found.Estimate.N)
+	if j.found.Estimate.Bound != "" {
+		v.More = 0
+		v.Why = fmt.Sprintf("Only known to be %s; the claim %s stays open.", j.measured(), j.says(j.claimed))
+		return
+	}
+	v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", j.measured(),
+		j.says(j.claimed))
+	if v.More > 0 {
+		v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
+	} else {
+		v.Why += " More repeats will hardly decide: the claim lies at the edge of its tolerance."
+	}
 }
 
 // beyondLink says that a link cannot carry what is claimed, or "".

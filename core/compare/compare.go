@@ -1,6 +1,7 @@
-// Package compare builds a ranked comparison from cells: it picks for each variant the cell that may
-// be compared, ranks, normalises, names what was left out and why, and describes the chart. It knows
-// nothing of where cells are kept.
+// Package compare builds comparisons from cells: it makes rows of those that may be compared, ranks, normalises, names
+// what was left out and why, and describes the chart. Nothing is picked in silence: a variant's cells are rows of their
+// own, one figure as their measure's definition says, or left out with a reason. It knows nothing of where cells are
+// kept.
 package compare
 
 import (
@@ -47,20 +48,25 @@ func (d Doubted) touches(c Cell) bool {
 
 // Competitor is one variant of the field with all its cells of the measure.
 type Competitor struct {
-	Variant  string
-	Mode     string // raised mode that competes by itself; "" for the setup that is ranked
-	ModeName string
-	Sets     []string // conditions that the mode itself sets
-	Name     string   // maker and model
-	Note     string   // what sets the variant apart
-	Cells    []Cell   // of the wanted setup
-	Raised   []RaisedCells
-	Claim    *float64
-	Doubts   []Doubted
-	Subject  Subject // spec sheet and model, for figures that are carried over
-	Failed   int     // failed runs, Runs in all
-	Runs     int
-	NotRun   string // why it could not be run; empty if it could
+	Variant   string
+	Mode      string // raised mode that competes by itself; "" for the setup that is ranked
+	ModeName  string
+	Sets      []string // conditions that the mode itself sets
+	Name      string   // maker and model
+	Note      string   // what sets the variant apart
+	Cells     []Cell   // of the wanted setup
+	Raised    []RaisedCells
+	Claim     *float64
+	Doubts    []Doubted
+	Subject   Subject // spec sheet and model, for figures that are carried over
+	Failed    int     // failed runs, Runs in all
+	Runs      int
+	NotRun    string       // why it could not be run; empty if it could
+	Lost      record.State // void or missing where its readings are no figures, and Reason why
+	Reason    string
+	Elsewhere []string // names of other setups in which it has figures
+	NoFigure  string   // why a spec sheet or offers have none
+	Narrowed  string   // what the comparison was narrowed to, where that left it without figures
 }
 
 // id tells a competitor from the others: one variant competes in several modes.
@@ -92,13 +98,15 @@ type Query struct {
 	Allow     []string // variants that are compared though they are unlike; the picture says so
 	Carried   bool     // show figures that a sibling with the same limiting part has
 	DeskName  string
+	Where     []Where // cells were narrowed to, for the subtitle
 	Repeat    float64 // pooled repeatability on the working scale, for the foot
 	Seed      uint64
 }
 
-// Row is one ranked variant.
+// Row is one ranked row: a variant with whatever its comparable cells differ in.
 type Row struct {
-	Cell
+	Line
+	ID       string            `json:"id" doc:"Tells it from all other rows"`
 	Name     string            `json:"name"`
 	Note     string            `json:"note,omitempty"`
 	Standing ranking.Place     `json:"standing"`
@@ -137,6 +145,11 @@ const (
 	NotRun        Absence = "not run"    // nobody tried
 	CannotRun     Absence = "cannot run" // it was tried, and the machine could not
 	Failed        Absence = "failed"
+	Voided        Absence = "void"           // its readings do not count, with the reason
+	NoReading     Absence = "missing"        // its runs lack this reading, with the reason
+	OtherSetup    Absence = "other setup"    // it has figures, under other setups alone
+	OtherPlace    Absence = "elsewhere"      // it has figures, not where the comparison was narrowed to
+	NoFigure      Absence = "no figure"      // of a spec sheet or price
 	NotComparable Absence = "not comparable" // it has figures, and they are unlike the others'
 )
 
@@ -144,7 +157,7 @@ const (
 type LeftOut struct {
 	Variant string  `json:"variant"`
 	Name    string  `json:"name"`
-	Kind    Absence `json:"kind" enum:"not run,cannot run,failed,not comparable"`
+	Kind    Absence `json:"kind" enum:"not run,cannot run,failed,void,missing,other setup,elsewhere,no figure,not comparable"`
 	Reason  string  `json:"reason"`
 }
 
@@ -157,22 +170,40 @@ type Comparison struct {
 	Rows      []Row           `json:"rows"`
 	Groups    []ranking.Group `json:"groups"`
 	LeftOut   []LeftOut       `json:"left_out"`
+	Beside    []LeftOut       `json:"beside,omitempty" doc:"Figures of ranked variants that are in no row, and why"`
 	Carried   []CarriedRow    `json:"carried,omitempty" doc:"Figures of siblings with the same limiting part; not ranked"`
 	Mean      *stats.Estimate `json:"mean,omitempty"`
 	Chart     chart.Ranked    `json:"chart"`
 }
 
-// absence says why a competitor has no figure to compare; unlike is how its cells differ where it has any.
-func (c Competitor) absence(unlike string) (Absence, string) {
+// absence says why a competitor has no figure to compare; others are its cells that do not compare.
+func (c Competitor) absence(others []apart) (Absence, string) {
 	switch {
-	case len(c.Cells) > 0:
-		return NotComparable, "not comparable: " + unlike
+	case len(others) > 0:
+		return NotComparable, "not comparable: " + nearest(others)
 	case c.Failed > 0:
 		return Failed, fmt.Sprintf("failed in %d of %d runs", c.Failed, c.Runs)
 	case c.NotRun != "":
-		return CannotRun, "not run: " + brief(c.NotRun)
+		return CannotRun, "cannot run it: " + brief(c.NotRun)
+	case c.Narrowed != "":
+		return OtherPlace, "measured, not " + c.Narrowed
+	case c.Lost == record.Void:
+		return Voided, "void" + because(c.Reason)
+	case c.Lost == record.Missing:
+		return NoReading, "missing" + because(c.Reason)
+	case len(c.Elsewhere) > 0:
+		return OtherSetup, "measured only under " + strings.Join(c.Elsewhere, ", ")
+	case c.NoFigure != "":
+		return NoFigure, c.NoFigure
 	}
 	return NotRun, "not run"
+}
+
+func because(reason string) string {
+	if reason == "" {
+		return ""
+	}
+	return ": " + reason
 }
 
 // brief is a reason without the advice behind it.
@@ -196,16 +227,16 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		}
 		must := m.MustMatch
 		if c.Mode != "" {
-			must = slices.DeleteFunc(slices.Clone(must), func(k string) bool { return slices.Contains(c.Sets, k) })
+			must = without(must, c.Sets)
 			label += " " + inMode(c.ModeName)
 		}
-		cell, why := pick(c.Cells, basis, known, must)
-		unlike := ""
-		if cell == nil && slices.Contains(q.Allow, c.Variant) && len(c.Cells) > 0 {
-			cell, unlike = largest(c.Cells), why
+		rows, others := lines(m, c.Cells, basis, known, must)
+		unlike := map[string]string{}
+		if len(rows) == 0 && slices.Contains(q.Allow, c.Variant) {
+			rows, unlike = allowed(m, others)
 		}
-		if cell == nil {
-			kind, reason := c.absence(why)
+		if len(rows) == 0 {
+			kind, reason := c.absence(others)
 			if kind == NotRun && q.Carried {
 				if x, ok := carried(c, field, basis, known, m); ok {
 					out.Carried = append(out.Carried, x)
@@ -215,28 +246,15 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			out.LeftOut = append(out.LeftOut, LeftOut{c.Variant, label, kind, reason})
 			continue
 		}
-		row := Row{Cell: *cell, Name: c.Name, Note: c.Note, Mode: c.Mode, Unlike: unlike}
-		if c.Mode != "" {
-			row.Note = strings.TrimPrefix(row.Note+", "+inMode(c.ModeName), ", ")
+		if len(unlike) == 0 {
+			out.beside(c.Variant, label, others)
 		}
-		for _, d := range c.Doubts {
-			if d.touches(*cell) && !slices.ContainsFunc(row.Doubts, func(x Doubted) bool { return x.ID == d.ID }) {
-				row.Doubts = append(row.Doubts, d)
-			}
+		for _, l := range rows {
+			row := c.row(q, m, l, basis, known)
+			row.Unlike = unlike[l.Key]
+			byID[row.ID] = row
+			entries = append(entries, ranking.Entry{ID: row.ID, Estimate: row.Estimate})
 		}
-		if q.Claims {
-			row.Claim = c.Claim
-		}
-		if q.Raised {
-			for _, r := range c.Raised {
-				others := slices.DeleteFunc(slices.Clone(m.MustMatch), func(k string) bool { return slices.Contains(r.Sets, k) })
-				if rc, _ := pick(r.Cells, basis, known, others); rc != nil {
-					row.Raised = append(row.Raised, RaisedRow{Setup: r.Setup, Name: r.Name, Estimate: rc.Estimate})
-				}
-			}
-		}
-		byID[c.id()] = row
-		entries = append(entries, ranking.Entry{ID: c.id(), Estimate: cell.Estimate})
 	}
 	d := m.def
 	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin,
@@ -257,32 +275,74 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 	return out, nil
 }
 
-// carried finds a sibling's comparable figure that was held back by a part which this one has, too.
-func carried(c Competitor, field []Competitor, basis trust.Basis, known bool, m Measure) (CarriedRow, bool) {
-	for _, o := range field {
-		if o.Variant == c.Variant || o.Subject.Model != c.Subject.Model || c.Subject.Model == "" {
-			continue
-		}
-		cell, _ := pick(o.Cells, basis, known, m.MustMatch)
-		if cell == nil || cell.Estimate.Bound != "" || !sharedPart(cell.Limiter, o.Subject.Spec, c.Subject.Spec) {
-			continue
-		}
-		return CarriedRow{Variant: c.Variant, Name: c.Name, Note: c.Note, From: o.Variant, Estimate: cell.Estimate,
-				Limiter:  cell.Limiter,
-				Sentence: fmt.Sprintf("carried over from the %s: both are held back by the same %s", o.Note, part(cell.Limiter))},
-			true
-	}
-	return CarriedRow{}, false
+// without is a list without some of its words.
+func without(list, some []string) []string {
+	return slices.DeleteFunc(slices.Clone(list), func(k string) bool { return slices.Contains(some, k) })
 }
 
-func part(limiter record.LimiterLabel) string {
-	switch limiter {
-	case record.ByGraphics:
-		return "graphics chip"
-	case record.ByPower:
-		return "chip under the same power limit"
+// row is what a competitor shows in one of its rows.
+func (c Competitor) row(q Query, m Measure, l Line, basis trust.Basis, known bool) Row {
+	row := Row{Line: l, ID: c.id(), Name: c.Name, Note: c.Note, Mode: c.Mode}
+	if c.Mode != "" {
+		row.Note = strings.TrimPrefix(row.Note+", "+inMode(c.ModeName), ", ")
 	}
-	return string(limiter)
+	if l.Differs != "" {
+		row.ID += " · " + l.Differs
+	}
+	for _, d := range c.Doubts {
+		if slices.ContainsFunc(l.Of, d.touches) && !slices.ContainsFunc(row.Doubts, func(x Doubted) bool {
+			return x.ID == d.ID
+		}) {
+			row.Doubts = append(row.Doubts, d)
+		}
+	}
+	if q.Claims {
+		row.Claim = c.Claim
+	}
+	if !q.Raised {
+		return row
+	}
+	for _, r := range c.Raised {
+		modes, _ := lines(m, r.Cells, basis, known, without(m.MustMatch, r.Sets))
+		for _, x := range modes {
+			if x.Place == l.Place && x.Host == l.Host {
+				row.Raised = append(row.Raised, RaisedRow{Setup: r.Setup, Name: r.Name, Estimate: x.Estimate})
+			}
+		}
+	}
+	return row
+}
+
+// allowed makes rows of cells that are unlike the others, those of the newest version of the test; unlike says by key
+// what each differs in.
+func allowed(m Measure, others []apart) (rows []Line, unlike map[string]string) {
+	newest := 0
+	for _, o := range others {
+		newest = max(newest, o.Basis.TestVersion)
+	}
+	unlike = map[string]string{}
+	var cells []Cell
+	for _, o := range others {
+		if o.Basis.TestVersion == newest {
+			cells = append(cells, o.Cell)
+			unlike[o.Key] = trust.Sentence(o.by)
+		}
+	}
+	rows, _ = lines(m, cells, trust.Basis{}, false, nil)
+	return rows, unlike
+}
+
+// beside names the figures of a ranked variant that are in none of its rows.
+func (c *Comparison) beside(variant, label string, others []apart) {
+	for _, o := range others {
+		if old(o.by) > 0 {
+			continue // an older version's figures have newer ones beside them
+		}
+		x := LeftOut{variant, label, NotComparable, "another figure is not comparable: " + trust.Sentence(o.by)}
+		if !slices.Contains(c.Beside, x) {
+			c.Beside = append(c.Beside, x)
+		}
+	}
 }
 
 // commonBasis is the basis that others are held against: the subject's, else the one that most
@@ -317,32 +377,6 @@ func commonBasis(field []Competitor, subject string, must []string) (trust.Basis
 	return b, ok
 }
 
-// pick takes the cell with most readings among those comparable with the basis.
-func pick(cells []Cell, basis trust.Basis, known bool, must []string) (*Cell, string) {
-	var fit []Cell
-	why := ""
-	for _, c := range cells {
-		if !known {
-			why = trust.Sentence(trust.Comparable(c.Basis, c.Basis, must))
-		} else if d := trust.Comparable(basis, c.Basis, must); len(d) == 0 {
-			fit = append(fit, c)
-		} else {
-			why = trust.Sentence(d)
-		}
-	}
-	return largest(fit), why
-}
-
-func largest(cells []Cell) *Cell {
-	var best *Cell
-	for i := range cells {
-		if best == nil || cells[i].Estimate.N > best.Estimate.N {
-			best = &cells[i]
-		}
-	}
-	return best
-}
-
 // shared tells whether another competitor bears the same model name.
 func shared(field []Competitor, c Competitor) bool {
 	for _, o := range field {
@@ -359,6 +393,7 @@ func (c *Comparison) relate(q Query) error {
 		return nil
 	}
 	var ref stats.Estimate
+	reference := -1
 	switch q.Reference {
 	case "mean":
 		if c.Mean == nil {
@@ -366,7 +401,10 @@ func (c *Comparison) relate(q Query) error {
 		}
 		ref, c.Reference = *c.Mean, "the field's mean"
 	case "claim":
-		i := c.find(q.Subject)
+		i, err := c.find(q.Subject)
+		if err != nil {
+			return err
+		}
 		if i < 0 || c.Rows[i].Claim == nil {
 			return fmt.Errorf("there is no claim about %s to relate to; choose a subject with a claim on this measure",
 				c.Measure.InSentence())
@@ -378,7 +416,11 @@ func (c *Comparison) relate(q Query) error {
 		}
 		c.Reference = "the claim"
 	default:
-		i := c.find(q.Reference)
+		i, err := c.find(q.Reference)
+		if err != nil {
+			return err
+		}
+		reference = i
 		if i < 0 {
 			return fmt.Errorf("%s has no comparable figure to relate to", q.Reference)
 		}
@@ -387,7 +429,7 @@ func (c *Comparison) relate(q Query) error {
 	for i := range c.Rows {
 		row := &c.Rows[i]
 		var r ranking.Relative
-		if row.Variant == q.Reference {
+		if i == reference {
 			r = ranking.RelativeTo(stats.Estimate{Mean: ref.Mean}, stats.Estimate{Mean: ref.Mean}, q.Measure.Scale)
 		} else {
 			r = ranking.RelativeTo(row.Estimate, ref, q.Measure.Scale)
@@ -408,52 +450,19 @@ func (c *Comparison) relate(q Query) error {
 	return nil
 }
 
-func (c *Comparison) find(variant string) int {
+// find is the place of a variant's row in the setup that is ranked; below 0 without one. Of several none is meant.
+func (c *Comparison) find(variant string) (int, error) {
+	found := -1
+	var differ []string
 	for i, r := range c.Rows {
 		if r.Variant == variant && r.Mode == "" {
-			return i
+			found = i
+			differ = append(differ, r.Differs)
 		}
 	}
-	return -1
-}
-
-// Figures gives each competitor's estimate of the cell that compares with most others, by variant; those without one
-// are left out.
-func Figures(m Measure, field []Competitor) map[string]stats.Estimate {
-	out := map[string]stats.Estimate{}
-	basis, known := commonBasis(field, "", m.MustMatch)
-	for _, c := range field {
-		if cell, _ := pick(c.Cells, basis, known, m.MustMatch); cell != nil {
-			out[c.Variant] = cell.Estimate
-		}
+	if len(differ) > 1 {
+		return -1, fmt.Errorf("%s has %d figures in %s (%s); narrow the comparison to one to relate to it",
+			c.Rows[found].Name, len(differ), c.Measure.InSentence(), strings.Join(differ, "; "))
 	}
-	return out
-}
-
-// Own is a variant's own cell with most readings whose conditions are known, of the measure's version; nil, and why,
-// without one.
-func Own(m Measure, cells []Cell) (*Cell, string) {
-	var fit []Cell
-	why := ""
-	for _, c := range cells {
-		if d := trust.Comparable(c.Basis, c.Basis, m.MustMatch); len(d) > 0 {
-			why = trust.Sentence(d)
-		} else if c.Basis.TestVersion != m.Version {
-			why = "it was measured by an older version of the test"
-		} else {
-			fit = append(fit, c)
-		}
-	}
-	return largest(fit), why
-}
-
-// Carriable tells whether a sibling's figure can be carried over to a variant.
-func Carriable(m Measure, variant string, field []Competitor) bool {
-	i := slices.IndexFunc(field, func(c Competitor) bool { return c.Variant == variant })
-	if i < 0 {
-		return false
-	}
-	basis, known := commonBasis(field, "", m.MustMatch)
-	_, ok := carried(field[i], field, basis, known, m)
-	return ok
+	return found, nil
 }

@@ -81,16 +81,6 @@ func TestTheSubjectsOwnBasisDecides(t *testing.T) {
 	}
 }
 
-func TestOfSeveralCellsTheFittingOneWithMostReadingsCounts(t *testing.T) {
-	c := ask(t, Query{}, competitor("a", cell("a", 500, 2, "3.2"), cell("a", 510, 5, "3.2"), cell("a", 900, 9, "2.9")),
-		competitor("b", cell("b", 400, 3, "3.2")))
-	for _, r := range c.Rows {
-		if r.Variant == "a" && r.Estimate.Centre != 510 {
-			t.Errorf("a stands with %g", r.Estimate.Centre)
-		}
-	}
-}
-
 func TestNormalised(t *testing.T) {
 	claim := 380.0
 	b := competitor("b", cell("b", 400, 3, "3.2"))

@@ -35,11 +35,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	if out.Dots {
 		mark = "dots"
 	}
-	setup := q.SetupName
-	if len(c.Rows) > 0 && slices.Contains(m.MustMatch, "runtime") &&
-		strings.HasPrefix(c.Rows[0].Basis.Conditions["runtime"], "in browser") {
-		setup += ", in the browser" // all rows are: they are comparable
-	}
+	setup := strings.Join(append([]string{q.SetupName}, c.sharedConditions(q)...), ", ")
 	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
 	if m.OnPaper() {
 		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what,
@@ -53,15 +49,10 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		if r.Relative != nil {
 			v, lo, hi = r.Relative.Value, r.Relative.Lo, r.Relative.Hi
 		}
-		row := chart.Row{ID: strings.TrimSpace(r.Variant + " " + r.Mode), Name: r.Name, Note: r.Note,
+		row := chart.Row{ID: r.ID, Name: r.Name, Note: r.Note,
 			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
 			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "", Claim: r.Claim}
-		if r.Host != "" {
-			row.Note = strings.TrimPrefix(row.Note+", in "+r.Host, ", ")
-			if r.Place != "" {
-				row.Note += ", " + r.Place
-			}
-		}
+		row.Note = r.beside()
 		if e.Bound != "" {
 			row.Label = "≥ " + quantity.Number(v, 4)
 			if e.Bound == "more than" {
@@ -96,10 +87,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	for _, g := range c.Groups {
 		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
 	}
-	for _, l := range c.LeftOut {
-		out.NotRanked = append(out.NotRanked, l.Name+": "+l.Reason)
-	}
-	sort.Strings(out.NotRanked)
+	out.NotRanked = c.notRanked()
 	out.Title = c.title(q)
 	var foot []string
 	switch {
@@ -162,7 +150,28 @@ func (c *Comparison) remark(out *chart.Ranked) {
 	}
 }
 
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+// beside is what stands beside a row's name: what sets the variant apart, where it was measured, what its other rows
+// differ in, how several figures became one.
+func (r Row) beside() string {
+	out := []string{r.Note}
+	switch {
+	case r.Differs != "":
+		out = append(out, r.Differs)
+	case r.Host != "":
+		out = append(out, "in "+r.Host, r.Place)
+	default:
+		out = append(out, r.Place)
+	}
+	out = append(out, r.Taken)
+	return strings.Join(slices.DeleteFunc(out, func(s string) bool { return s == "" }), ", ")
+}
+
+func upperFirst(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
 
 // inMode says a raised mode inside a label: "in fast mode", "on battery".
 func inMode(name string) string {
@@ -179,15 +188,79 @@ func plural(n int, word string) string {
 	return fmt.Sprintf("%d %ss", n, word)
 }
 
+// Lists under a chart are counted beyond so many entries.
+const (
+	mostNotRun  = 4
+	mostLeftOut = 12
+)
+
+// notRanked says what is in no row and why; what nobody ran is counted where it is much.
+func (c *Comparison) notRanked() []string {
+	var out, unrun []string
+	for _, l := range append(slices.Clone(c.LeftOut), c.Beside...) {
+		if l.Kind == NotRun {
+			unrun = append(unrun, l.Name+": "+l.Reason)
+		} else {
+			out = append(out, l.Name+": "+l.Reason)
+		}
+	}
+	sort.Strings(out)
+	sort.Strings(unrun)
+	if n := len(out); n > mostLeftOut {
+		out = append(out[:mostLeftOut:mostLeftOut], fmt.Sprintf("%d more that do not compare", n-mostLeftOut))
+	}
+	if n := len(unrun); n > mostNotRun {
+		unrun = []string{fmt.Sprintf("%d not run", n)}
+	}
+	return append(out, unrun...)
+}
+
+// sharedConditions says in words what all rows were measured under, as far as it must match and is worth a word, with
+// what the comparison was narrowed to.
+func (c *Comparison) sharedConditions(q Query) []string {
+	var out []string
+	if len(c.Rows) > 0 {
+		for _, k := range q.Measure.MustMatch {
+			v := c.Rows[0].Basis.Conditions[k]
+			if !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Basis.Conditions[k] != v }) {
+				if text := worth(k, v); text != "" {
+					out = append(out, text)
+				}
+			}
+		}
+	}
+	for _, w := range q.Where {
+		if !slices.Contains(q.Measure.MustMatch, w.Key) {
+			out = append(out, w.Says())
+		}
+	}
+	return out
+}
+
+// called is how a row is named in a sentence, told from others of the same name.
+func (c *Comparison) called(i int) string {
+	r := c.Rows[i]
+	name := r.Name
+	if r.Note != "" && slices.ContainsFunc(c.Rows, func(o Row) bool {
+		return o.Name == r.Name && (o.Variant != r.Variant || o.Mode != r.Mode)
+	}) {
+		name += " (" + r.Note + ")"
+	}
+	if r.Differs != "" {
+		name += ", " + r.Differs + ","
+	}
+	return name
+}
+
 // title says in a sentence where the subject stands, or who leads.
 func (c *Comparison) title(q Query) string {
 	in := q.Measure.InSentence()
 	if len(c.Rows) == 0 {
 		return "Nothing to rank yet in " + in
 	}
-	if i := c.find(q.Subject); i >= 0 {
+	if i := slices.IndexFunc(c.Rows, func(r Row) bool { return r.Variant == q.Subject && r.Mode == "" }); i >= 0 {
 		p := c.Rows[i].Standing
-		return fmt.Sprintf("%s %s %s", c.Rows[i].Name, chart.Standing(p.Best, p.Worst, len(c.Rows)), in)
+		return fmt.Sprintf("%s %s %s", c.called(i), chart.Standing(p.Best, p.Worst, len(c.Rows)), in)
 	}
 	leaders := 0
 	for _, r := range c.Rows {
@@ -196,14 +269,16 @@ func (c *Comparison) title(q Query) string {
 		}
 	}
 	switch {
+	case len(c.Rows) == 1:
+		return "Only the " + strings.TrimSuffix(c.called(0), ",") + " has a figure in " + in
 	case leaders == 1:
-		return c.Rows[0].Name + " leads in " + in
+		return c.called(0) + " leads in " + in
 	case leaders == len(c.Rows):
 		return "No order is sure in " + in
-	case leaders == 2 && c.Rows[0].Name == c.Rows[1].Name:
+	case leaders == 2 && c.Rows[0].Name == c.Rows[1].Name && c.Rows[0].Variant != c.Rows[1].Variant:
 		return fmt.Sprintf("Two configurations of the %s share the lead in %s", c.Rows[0].Name, in)
 	case leaders == 2:
-		return fmt.Sprintf("%s and %s share the lead in %s", c.Rows[0].Name, c.Rows[1].Name, in)
+		return fmt.Sprintf("%s and %s share the lead in %s", c.called(0), c.called(1), in)
 	}
 	return fmt.Sprintf("%d share the lead in %s", leaders, in)
 }

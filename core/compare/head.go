@@ -24,8 +24,9 @@ type Side struct {
 type HeadCell struct {
 	Estimate *stats.Estimate `json:"estimate,omitempty"`
 	Unit     string          `json:"unit,omitempty"`
+	Taken    string          `json:"taken,omitempty" doc:"How several cells became one figure"`
 	Why      string          `json:"why,omitempty"`
-	Absent   Absence         `json:"absent,omitempty" enum:"not run,cannot run,failed,not comparable"`
+	Absent   Absence         `json:"absent,omitempty" enum:"not run,cannot run,failed,void,missing,other setup,elsewhere,no figure,not comparable"`
 	Doubts   []Doubted       `json:"doubts,omitempty"`
 }
 
@@ -42,6 +43,7 @@ type Gap struct {
 type HeadRow struct {
 	Measure string     `json:"measure"`
 	Name    string     `json:"name"`
+	Differs string     `json:"differs,omitempty" doc:"Which of several figures that sides have: a place, a host, a condition"`
 	Group   string     `json:"group"`
 	Symbol  string     `json:"symbol"`
 	Better  string     `json:"better"`
@@ -96,39 +98,17 @@ func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extr
 		Note: "Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over " +
 			"all of them (Benjamini–Hochberg)."}
 	for _, hm := range measures {
-		m := hm.Measure
-		basis, known := commonBasis(hm.Sides, sides[0].Variant, m.MustMatch)
-		row := HeadRow{Measure: m.ID, Name: m.Name, Group: m.Group, Symbol: m.Symbol, Better: string(m.Better),
-			scale: m.Scale}
-		any, why := false, ""
-		for i, c := range hm.Sides {
-			cell, unlike := pick(c.Cells, basis, known, m.MustMatch)
-			hc := HeadCell{}
-			if cell != nil {
-				hc.Estimate, hc.Unit = &cell.Estimate, cell.Unit
-				for _, d := range c.Doubts {
-					if d.touches(*cell) && !slices.ContainsFunc(hc.Doubts, func(x Doubted) bool { return x.ID == d.ID }) {
-						hc.Doubts = append(hc.Doubts, d)
-					}
-				}
-			} else {
-				hc.Absent, hc.Why = c.absence(unlike)
+		for _, row := range hm.rows(sides[0].Variant) {
+			any, why := false, ""
+			for i, g := range row.Gaps {
+				any = any || g != nil
+				why = cmp.Or(row.Cells[i+1].Why, row.Cells[0].Why, "bounds alone")
 			}
-			row.Cells = append(row.Cells, hc)
-			if i == 0 {
-				continue
+			if any {
+				out.Rows = append(out.Rows, row)
+			} else if !slices.ContainsFunc(row.Cells, func(c HeadCell) bool { return c.Absent == NotRun }) {
+				out.Apart = append(out.Apart, row.Name+": "+why)
 			}
-			row.Gaps = append(row.Gaps, gapOf(m, row.Cells[0].Estimate, hc.Estimate))
-			if row.Gaps[i-1] != nil {
-				any = true
-			} else {
-				why = cmp.Or(hc.Why, row.Cells[0].Why, "bounds alone")
-			}
-		}
-		if any {
-			out.Rows = append(out.Rows, row)
-		} else if !slices.ContainsFunc(row.Cells, func(c HeadCell) bool { return c.Absent == NotRun }) {
-			out.Apart = append(out.Apart, m.Name+": "+why)
 		}
 	}
 	slices.SortStableFunc(out.Rows, func(a, b HeadRow) int { return cmp.Compare(a.Group, b.Group) })
@@ -142,6 +122,65 @@ func HeadToHead(sides []Side, measures []HeadMeasure, relations []Relation, extr
 		out.Exchanges = append(out.Exchanges, out.exchange(i, relation, extra))
 	}
 	out.Chart = out.draw()
+	return out
+}
+
+// rows makes the rows of one measure: one, or where sides have several figures, one for each thing that they differ in.
+// A side with one figure is held against each.
+func (hm HeadMeasure) rows(first string) []HeadRow {
+	m := hm.Measure
+	basis, known := commonBasis(hm.Sides, first, m.MustMatch)
+	sides, others := make([][]Line, len(hm.Sides)), make([][]apart, len(hm.Sides))
+	var differ []string
+	for i, c := range hm.Sides {
+		sides[i], others[i] = lines(m, c.Cells, basis, known, m.MustMatch)
+		for _, l := range sides[i] {
+			if l.Differs != "" && !slices.Contains(differ, l.Differs) {
+				differ = append(differ, l.Differs)
+			}
+		}
+	}
+	if differ == nil {
+		differ = []string{""}
+	}
+	var out []HeadRow
+	for _, by := range differ {
+		row := HeadRow{Measure: m.ID, Name: m.Name, Differs: by, Group: m.Group, Symbol: m.Symbol, Better: string(m.Better),
+			scale: m.Scale}
+		if by != "" {
+			row.Name += ", " + by
+		}
+		for i, c := range hm.Sides {
+			hc := c.headCell(sides[i], others[i], by)
+			row.Cells = append(row.Cells, hc)
+			if i > 0 {
+				row.Gaps = append(row.Gaps, gapOf(m, row.Cells[0].Estimate, hc.Estimate))
+			}
+		}
+		out = append(out, row)
+	}
+	return out
+}
+
+// headCell is what a side has in the row of what differs.
+func (c Competitor) headCell(rows []Line, others []apart, by string) (out HeadCell) {
+	i := slices.IndexFunc(rows, func(l Line) bool { return l.Differs == by || len(rows) == 1 })
+	switch {
+	case len(rows) == 0:
+		out.Absent, out.Why = c.absence(others)
+		return out
+	case i < 0:
+		out.Absent, out.Why = NotRun, "not run: "+by
+		return out
+	}
+	out.Estimate, out.Unit, out.Taken = &rows[i].Estimate, rows[i].Unit, rows[i].Taken
+	for _, d := range c.Doubts {
+		if slices.ContainsFunc(rows[i].Of, d.touches) && !slices.ContainsFunc(out.Doubts, func(x Doubted) bool {
+			return x.ID == d.ID
+		}) {
+			out.Doubts = append(out.Doubts, d)
+		}
+	}
 	return out
 }
 

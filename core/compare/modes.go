@@ -50,12 +50,12 @@ func (s ModeSide) raised(m Measure, setup string, sets []string) *Cell {
 	if !ok {
 		return nil
 	}
-	others := slices.DeleteFunc(slices.Clone(m.MustMatch), func(k string) bool { return slices.Contains(sets, k) })
-	cell, _ := pick(s.Raised[setup][m.ID], plain.Basis, true, others)
-	if cell == nil || cell.Estimate.Bound != "" || plain.Estimate.Bound != "" {
+	rows, _ := lines(m, s.Raised[setup][m.ID], plain.Basis, true, without(m.MustMatch, sets))
+	rows = slices.DeleteFunc(rows, func(l Line) bool { return l.Place != plain.Place || l.Host != plain.Host })
+	if len(rows) != 1 || rows[0].Estimate.Bound != "" || plain.Estimate.Bound != "" {
 		return nil
 	}
-	return cell
+	return &rows[0].Cell
 }
 
 // costUnits are the units in which a raised mode costs something, the one shown in the chart first.

@@ -12,4 +12,5 @@ type Question struct {
 	Modes     bool     // raised modes stand as rows of their own
 	Allow     []string // variants that are compared though unlike
 	Carried   bool     // figures of siblings with the same limiting part
+	Where     []string // narrows to cells: place=left port, host=…, unit=…, or a condition and its value
 }

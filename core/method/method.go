@@ -65,6 +65,43 @@ type Measure struct {
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
 	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative; 0 means 1 %"`
 	Levels        []Level            `json:"levels,omitempty" doc:"Rubric of a grade: what each mark means"`
+	Over          Over               `json:"over,omitempty" enum:"place" doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out"`
+	Take          Taking             `json:"take,omitempty" enum:"worst,mean,best,sum" doc:"How that figure is made"`
+}
+
+// Over says over what a measure's cells become one figure.
+type Over string
+
+// OverPlaces makes one figure of all places of a unit: zones of a screen, spots of a surface, ports.
+const OverPlaces Over = "place"
+
+// Taking says how cells become one figure.
+type Taking string
+
+const (
+	Worst Taking = "worst"
+	Mean  Taking = "mean"
+	Best  Taking = "best"
+	Sum   Taking = "sum"
+)
+
+// checkOver says what does not fit in how a measure's places become one figure.
+func (m Measure) checkOver() string {
+	switch {
+	case (m.Over == "") != (m.Take == ""):
+		return "over and take belong together: over: place, take: worst, mean, best or sum"
+	case m.Over != "" && m.Over != OverPlaces:
+		return "figures are made over place alone"
+	case m.Take != "" && !slices.Contains([]Taking{Worst, Mean, Best, Sum}, m.Take):
+		return fmt.Sprintf("%q is not a way to take them: worst, mean, best or sum", m.Take)
+	case (m.Take == Worst || m.Take == Best) && m.Better == quantity.Target:
+		return "where a target is best neither worst nor best is the lowest or the highest: take the mean"
+	case (m.Take == Sum || m.Take == Mean) && (m.Scale == quantity.Grade || m.Scale == quantity.Pass):
+		return "marks and checks have no sum and no mean: take worst or best"
+	case m.Take == Sum && m.Scale != quantity.Ratio:
+		return "only figures on a ratio scale have a sum"
+	}
+	return ""
 }
 
 // Level is one mark of a rubric.
@@ -187,6 +224,7 @@ func (t Test) Check() []catalog.Problem {
 	seen := map[string]bool{}
 	for i, m := range t.Measures {
 		at(catalog.CheckSlug(m.Slug), "measures", i, "slug")
+		at(m.checkOver(), "measures", i, "over")
 		if seen[m.Slug] {
 			at(fmt.Sprintf("measure %q stands twice", m.Slug), "measures", i, "slug")
 		}
@@ -305,6 +343,35 @@ func Condition(key string) (ConditionKey, bool) {
 		return ConditionKey{}, false
 	}
 	return ConditionVocabulary[i], true
+}
+
+// modes are conditions that leave the work the same: the machine runs it otherwise.
+var modes = []string{"supply", "power.mode", "power.profile", "power.governor"}
+
+// IsMode tells whether a condition is a mode: the same work, run otherwise. Supply and power are always; memory, the
+// graphics chip, firmware and a desk's own conditions are unless the test says that its figures depend on them
+// (mustMatch). Everything else (resolution, preset, content, runtime) makes other work.
+func IsMode(key string, mustMatch []string) bool {
+	if slices.Contains(modes, key) {
+		return true
+	}
+	switch {
+	case key == "memory.profile", key == "memory.speed", key == "graphics.chip", key == "firmware",
+		strings.HasPrefix(key, OwnCondition):
+		return !slices.Contains(mustMatch, key)
+	}
+	return false
+}
+
+// Modes lists in which modes a setup differs from another, in order; none where it makes other work or is the same.
+func (s Setup) Modes(from Setup, mustMatch []string) []string {
+	var out []string
+	for _, k := range sortedKeys(s.Conditions) {
+		if s.Conditions[k] != from.Conditions[k] && IsMode(k, mustMatch) {
+			out = append(out, k)
+		}
+	}
+	return out
 }
 
 // Check returns everything that is wrong in a setup.

@@ -166,8 +166,16 @@ func Graded(c Cell) Estimate {
 func Passed(c Cell) Estimate {
 	mean, _, _ := within(c.Sittings)
 	n := c.N()
-	e := Estimate{Centre: mean, Median: c.Median, Mean: mean, N: n, Sittings: len(c.Sittings)}
-	e.Lo, e.Hi = ClopperPearson(int(math.Round(mean*float64(n))), n, 0.95)
+	e := Share(mean*float64(n), n)
+	e.Median, e.Sittings = c.Median, len(c.Sittings)
+	return e
+}
+
+// Share is the estimate of so many passes of n checks, with its binomial interval.
+func Share(passed float64, n int) Estimate {
+	e := Estimate{Centre: passed / float64(n), N: n, Sittings: 1}
+	e.Mean, e.Median = e.Centre, e.Centre
+	e.Lo, e.Hi = ClopperPearson(int(math.Round(passed)), n, 0.95)
 	e.SE = (e.Hi - e.Lo) / 2 / 1.96
 	return e
 }

@@ -61,12 +61,15 @@ func Name(condition string) string {
 	return condition
 }
 
+// VersionCondition stands in a difference for the version of the test.
+const VersionCondition = "test version"
+
 // Comparable tells whether b may be compared with a: the test version and every condition that must
 // match are known and equal. Unknown is never equal. It returns all differences, none if comparable.
 func Comparable(a, b Basis, mustMatch []string) []Difference {
 	var out []Difference
 	if a.TestVersion != b.TestVersion {
-		out = append(out, Difference{"test version", fmt.Sprint(a.TestVersion), fmt.Sprint(b.TestVersion)})
+		out = append(out, Difference{VersionCondition, fmt.Sprint(a.TestVersion), fmt.Sprint(b.TestVersion)})
 	}
 	keys := append([]string(nil), mustMatch...)
 	sort.Strings(keys)

@@ -3,9 +3,11 @@ package figures
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"regexp"
 	"slices"
+	"strings"
 
 	"durvek/core/catalog"
 	"durvek/core/chart"
@@ -30,8 +32,12 @@ type Ledger struct {
 func (f *Figures) Ledger(ctx context.Context, variant, maker, by string) (Ledger, error) {
 	by = cmp.Or(by, "maker")
 	if !slices.Contains(claims.Bys, by) {
-		return Ledger{}, desk.Refuse(desk.Invalid, "claims are tallied by maker, model, variant, year or maker-year, not "+
-			"by %q", by)
+		return Ledger{}, desk.Refuse(
+			desk.Invalid,
+			"claims are tallied by maker, model, variant, year or maker-year, not "+
+				"by %q",
+			by,
+		)
 	}
 	judged, err := f.CheckClaims(ctx, variant)
 	if err != nil {
@@ -122,7 +128,7 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 		if err != nil {
 			return nil, err
 		}
-		found, cell := evidence(c, m, cells[c.Variant])
+		found, cell := evidence(c, m, func(setup string) bool { return d.plain(test, setup) }, cells[c.Variant])
 		verdict, err := claims.Check(c, m.Def(), found, x.Spec)
 		if err != nil {
 			return nil, desk.Refuse(desk.Invalid, "claim on %q: %v", c.Measure, err)
@@ -137,8 +143,12 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 			j.Year = when[:4]
 		}
 		if variant != "" && cell != nil { // who looks at one device wants to see what proves it
-			if j.Runs, err = d.proof(m, *cell, c, found.Best); err != nil {
-				return nil, err
+			for _, x := range cell.Of {
+				runs, err := d.proof(m, x, c, found.Best)
+				if err != nil {
+					return nil, err
+				}
+				j.Runs = append(j.Runs, runs...)
 			}
 		}
 		out = append(out, j)
@@ -146,56 +156,85 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 	return out, nil
 }
 
-// evidence picks the cell that judges a claim: of the variant, of the newest test version, at the
-// claim's place, under the claim's conditions (as delivered where it names none); with most readings.
-func evidence(c catalog.Claim, m compare.Measure, cells []compare.Cell) (*claims.Evidence, *compare.Cell) {
-	var best *compare.Cell
+// evidence finds what judges a claim: the variant's rows of the newest test version, at the claim's place, under the
+// claim's conditions (where it names none, under those that plain tells). A claim is one about the whole device: of
+// several rows that differ in place or host the one where it does worst judges, the best for "up to". Rows that are
+// other work do not stand for each other: then the claim is not comparable until it says which is meant.
+func evidence(c catalog.Claim, m compare.Measure, plain func(setup string) bool,
+	cells []compare.Cell) (*claims.Evidence, *compare.Line) {
+	var fit []compare.Cell
 	unlike := ""
-	for i, cell := range cells {
+	for _, cell := range cells {
 		if cell.Variant != c.Variant || c.Place != "" && cell.Place != c.Place {
 			continue
 		}
 		if cell.Basis.TestVersion != m.Version {
-			unlike = "an older version of the test"
+			unlike = cmp.Or(unlike, "an older version of the test")
 			continue
 		}
-		if len(c.Conditions) == 0 && cell.Setup != method.AsDelivered {
-			if unlike == "" {
-				unlike = "only other modes were measured"
-			}
+		if len(c.Conditions) == 0 && !plain(cell.Setup) {
+			unlike = cmp.Or(unlike, "only other modes were measured")
 			continue
 		}
 		if diff := trust.Comparable(trust.Basis{Conditions: c.Conditions}, trust.Basis{Conditions: cell.Basis.Conditions},
-			desk.SortedKeys(c.Conditions)); len(diff) > 0 {
+			desk.SortedKeys(c.Conditions)); len(
+			diff,
+		) > 0 {
 			unlike = trust.Sentence(diff)
 			continue
 		}
-		if best == nil || cell.Estimate.N > best.Estimate.N {
-			best = &cells[i]
-		}
+		fit = append(fit, cell)
 	}
-	if best == nil {
+	rows := compare.Lines(m, fit)
+	if len(rows) == 0 {
 		if unlike == "" {
 			return nil, nil
 		}
 		return &claims.Evidence{Unlike: unlike}, nil
 	}
-	e := &claims.Evidence{Estimate: best.Estimate, Best: best.Best[1]}
+	judge, among := 0, ""
+	if len(rows) > 1 {
+		var differ []string
+		for i, r := range rows {
+			differ = append(differ, r.Differs)
+			if r.Key != rows[0].Key {
+				among = "work" // other work, or another mode of it
+			}
+			better := r.Estimate.Centre > rows[judge].Estimate.Centre
+			if m.Better == quantity.Lower {
+				better = r.Estimate.Centre < rows[judge].Estimate.Centre
+			}
+			if i > 0 && better == (c.Qualifier == "up to") {
+				judge = i
+			}
+		}
+		if among == "work" {
+			return &claims.Evidence{Unlike: "it was measured as " + strings.Join(differ, "; ") +
+				", and the claim does not say which it means"}, nil
+		}
+		among = fmt.Sprintf("%s, where it does %s of %d", rows[judge].Differs,
+			map[bool]string{true: "best", false: "worst"}[c.Qualifier == "up to"], len(rows))
+	}
+	best := &rows[judge]
+	e := &claims.Evidence{Estimate: best.Estimate, Best: best.Best[1], Where: cmp.Or(among, best.Taken)}
 	if m.Better == quantity.Lower {
 		e.Best = best.Best[0]
 	}
 	return e, best
 }
 
-// doubting lists the open doubts about a cell in words, the gravest first.
-func doubting(doubts []store.OpenDoubt, measure string, c *compare.Cell) (out []string) {
-	if c == nil {
+// doubting lists the open doubts about a line in words, the gravest first.
+func doubting(doubts []store.OpenDoubt, measure string, l *compare.Line) (out []string) {
+	if l == nil {
 		return nil
 	}
 	_, slug := method.Split(measure)
 	for _, x := range doubts {
-		if (x.Measure == "" || x.Measure == slug) && x.Unit == c.Unit && x.Setup == c.Setup && x.Host == c.Host &&
-			x.Place == c.Place && x.Basis == c.Key && !slices.Contains(out, x.Sentence) {
+		about := func(c compare.Cell) bool {
+			return x.Unit == c.Unit && x.Setup == c.Setup && x.Host == c.Host && x.Place == c.Place && x.Basis == c.Key
+		}
+		if (x.Measure == "" || x.Measure == slug) && slices.ContainsFunc(l.Of, about) &&
+			!slices.Contains(out, x.Sentence) {
 			out = append(out, x.Sentence)
 		}
 	}

@@ -130,8 +130,14 @@ func TestUpToTakesTheBestReading(t *testing.T) {
 	}{{"work/rate", "/min", 60, claims.Held}, {"work/rate", "/min", 61, claims.Short}} {
 		j := claim(t, d, catalog.Claim{Measure: c.measure, Unit: c.unit, Value: c.value, Qualifier: "up to"})
 		if j.Verdict.Outcome != c.want || len(j.Runs) != 1 {
-			t.Errorf("up to %g of %s: %s, proved by %d runs; want %s by one", c.value, c.measure, j.Verdict.Outcome, len(j.Runs),
-				c.want)
+			t.Errorf(
+				"up to %g of %s: %s, proved by %d runs; want %s by one",
+				c.value,
+				c.measure,
+				j.Verdict.Outcome,
+				len(j.Runs),
+				c.want,
+			)
 		}
 	}
 }
@@ -157,7 +163,8 @@ func TestOldVersionsJudgeNothing(t *testing.T) {
 	if err != nil || list[0].Verdict.Outcome != claims.NotComparable {
 		t.Errorf("%+v, %v", list[0].Verdict, err)
 	}
-	if m, err := d.Figures.Measure(testdesk.Ctx, "work/rate"); err != nil || m.Measure.Version != 2 || m.Pool.Own != 0 ||
+	if m, err := d.Figures.Measure(testdesk.Ctx, "work/rate"); err != nil || m.Measure.Version != 2 ||
+		m.Pool.Own != 0 ||
 		len(m.Cells) != 2 {
 		t.Errorf("its pool is %+v of %d cells, %v", m.Pool, len(m.Cells), err)
 	}
@@ -181,7 +188,7 @@ func TestWhatStandsOnPaperRanks(t *testing.T) {
 	testdesk.Price(t, d, "a", 90000, "EUR")
 	c, err := d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "spec/body.weight"})
 	if err != nil || len(c.Rows) != 2 || c.Rows[0].Variant != "b" || !c.Rows[0].Estimate.Exact ||
-		c.Measure.Better != quantity.Lower || len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.NotRun {
+		c.Measure.Better != quantity.Lower || len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.NoFigure {
 		t.Errorf("%+v, %v", c.Rows, err)
 	}
 	if c, err = d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "price/EUR"}); err != nil || len(c.Rows) != 1 ||

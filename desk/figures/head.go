@@ -15,8 +15,9 @@ import (
 )
 
 // HeadToHead compares two to four variants over all measures in which they can be compared, against the first. currency
-// says in which prices are given; "" takes the one that most of their offers are in.
-func (f *Figures) HeadToHead(ctx context.Context, variants []string, setup, currency string) (compare.Head, error) {
+// says in which prices are given; "" takes the one that most of their offers are in. where narrows what counts.
+func (f *Figures) HeadToHead(ctx context.Context, variants []string, setup, currency string,
+	where ...string) (compare.Head, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
 	var none compare.Head
 	d, err := f.look(ctx)
@@ -31,18 +32,33 @@ func (f *Figures) HeadToHead(ctx context.Context, variants []string, setup, curr
 			return none, err
 		}
 		if slices.Contains(variants[:i], slug) {
-			return none, desk.Refuse(desk.Invalid, "%s stands twice; a head-to-head is between different variants", slug)
+			return none, desk.Refuse(
+				desk.Invalid,
+				"%s stands twice; a head-to-head is between different variants",
+				slug,
+			)
 		}
 	}
 	s, err := d.setup(setup)
 	if err != nil {
 		return none, err
 	}
-	return kept(d, func(d *sight) (compare.Head, error) { return d.headToHead(variants, s, currency) }, "head", variants,
-		setup, currency)
+	by, err := narrowed(where)
+	if err != nil {
+		return none, err
+	}
+	return kept(
+		d,
+		func(d *sight) (compare.Head, error) { return d.headToHead(variants, s, currency, by) },
+		"head",
+		variants,
+		setup,
+		currency,
+		where,
+	)
 }
 
-func (d *sight) headToHead(variants []string, setup method.Setup, currency string) (compare.Head, error) {
+func (d *sight) headToHead(variants []string, setup method.Setup, currency string, by narrowing) (compare.Head, error) {
 	var sides []compare.Side
 	var prices []catalog.Price
 	asked := currency != ""
@@ -67,7 +83,7 @@ func (d *sight) headToHead(variants []string, setup method.Setup, currency strin
 		return compare.Head{}, err
 	}
 	for _, m := range shared {
-		field, _, err := d.competitors(m, setup, variants, false)
+		field, _, err := d.competitors(m, setup, variants, false, by)
 		if err != nil {
 			return compare.Head{}, err
 		}
@@ -165,12 +181,14 @@ func (d *sight) profiles(setup string, variants []string) ([]compare.Profile, er
 		at[slug] = i
 	}
 	for _, m := range d.measures {
-		figures, err := d.figures(m, setup, variants)
+		figures, err := d.figures(m, setup, variants, narrowing{})
 		if err != nil {
 			return nil, err
 		}
-		for slug, e := range figures {
-			out[at[slug]].Figures[m.ID] = e
+		for slug, f := range figures {
+			if f.Line != nil {
+				out[at[slug]].Figures[m.ID] = f.Line.Estimate
+			}
 		}
 	}
 	return out, nil
@@ -214,17 +232,17 @@ type Place struct {
 }
 
 // PlaceOf tells where a variant stands in a measure within its kind and in all history.
-func (f *Figures) PlaceOf(ctx context.Context, measure, variant, setup string) (Place, error) {
+func (f *Figures) PlaceOf(ctx context.Context, measure, variant, setup string, where ...string) (Place, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
 	d, err := f.look(ctx)
 	if err != nil {
 		return Place{}, err
 	}
-	return kept(d, func(d *sight) (Place, error) { return d.placeOf(measure, variant, setup) }, "place", measure, variant,
-		setup)
+	return kept(d, func(d *sight) (Place, error) { return d.placeOf(measure, variant, setup, where) }, "place", measure,
+		variant, setup, where)
 }
 
-func (d *sight) placeOf(measure, variant, setup string) (Place, error) {
+func (d *sight) placeOf(measure, variant, setup string, where []string) (Place, error) {
 	out := Place{Variant: variant, Setup: setup}
 	x, err := d.variant(variant)
 	if err != nil {
@@ -242,13 +260,25 @@ func (d *sight) placeOf(measure, variant, setup string) (Place, error) {
 	if err != nil {
 		return out, err
 	}
-	own, why := compare.Own(m, under(mine[variant], setup))
+	by, err := d.narrowedIn(m, where)
+	if err != nil {
+		return out, err
+	}
+	by.apply(mine)
+	figure := compare.Own(m, under(mine[variant], setup))
+	own := figure.Line
 	if own == nil {
-		return out, desk.Refuse(desk.NotFound, "%s, %s, has no figure in %s that can be placed: %s", x.FullName(), x.Note,
-			m.InSentence(), cmp.Or(why, "not measured under "+setup))
+		return out, desk.Refuse(
+			desk.NotFound,
+			"%s, %s, has no figure in %s that can be placed: %s",
+			x.FullName(),
+			x.Note,
+			m.InSentence(),
+			cmp.Or(figure.Why, "not measured under "+setup),
+		)
 	}
 	out.Estimate = own.Estimate
-	all, err := d.history(m, *own)
+	all, err := d.history(m, own.Cell)
 	if err != nil {
 		return out, err
 	}
@@ -256,7 +286,15 @@ func (d *sight) placeOf(measure, variant, setup string) (Place, error) {
 	out.History = ranking.PlaceAmong(all, variant, o, nil)
 	out.Class = ranking.PlaceAmong(all, variant, o,
 		func(id string) bool { return d.variants[id].Model.Kind == x.Model.Kind })
-	out.Sentence = fmt.Sprintf("%s is %s in %s among %d %s, and %s among all %d ever measured alike.", x.FullName(),
-		out.Class.Text(), m.InSentence(), out.Class.Of, catalog.KindNames[x.Model.Kind], out.History.Text(), out.History.Of)
+	out.Sentence = fmt.Sprintf(
+		"%s is %s in %s among %d %s, and %s among all %d ever measured alike.",
+		x.FullName(),
+		out.Class.Text(),
+		m.InSentence(),
+		out.Class.Of,
+		catalog.KindNames[x.Model.Kind],
+		out.History.Text(),
+		out.History.Of,
+	)
 	return out, nil
 }

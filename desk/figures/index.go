@@ -28,6 +28,7 @@ type IndexQuestion struct {
 	Weights   []fit.Weight
 	Reference string // variant; "" for the field's mean
 	Subject   string
+	Where     []string // narrows the figures that count
 }
 
 // Index is a field's index with its groups and its picture.
@@ -78,16 +79,25 @@ func (d *sight) weigh(weights []fit.Weight, members []string) ([]ranking.Weighed
 				if len(w.Curve) > 0 {
 					continue // it counts for the fit alone
 				}
-				return nil, desk.Refuse(desk.Invalid, "%s cannot enter an index: it stands on a scale of kind %q or is best "+
-					"near a target; leave it out, or give it a curve in a kind of use, where it counts for the fit", m.InSentence(),
-					m.Scale)
+				return nil, desk.Refuse(
+					desk.Invalid,
+					"%s cannot enter an index: it stands on a scale of kind %q or is best "+
+						"near a target; leave it out, or give it a curve in a kind of use, where it counts for the fit",
+					m.InSentence(),
+					m.Scale,
+				)
 			}
 			add(m, w.Weight)
 			continue
 		}
 		if !slices.Contains(d.groupNames(), w.Group) {
-			return nil, desk.Refuse(desk.NotFound, "there is no group of measures %q; there are %s. A measure is written "+
-				"with its test: hashing/all", w.Group, strings.Join(d.groupNames(), ", "))
+			return nil, desk.Refuse(
+				desk.NotFound,
+				"there is no group of measures %q; there are %s. A measure is written "+
+					"with its test: hashing/all",
+				w.Group,
+				strings.Join(d.groupNames(), ", "),
+			)
 		}
 		in, err := d.inGroup(w.Group, members, fits)
 		if err != nil {
@@ -132,6 +142,41 @@ func (d *sight) index(q IndexQuestion) (Index, error) {
 	return kept(d, func(d *sight) (Index, error) { return d.indexOf(q) }, "index", q)
 }
 
+// contenders gathers the figures of variants in the weighed measures, one each.
+func (d *sight) contenders(members []string, measures []ranking.Weighed, setup method.Setup, by narrowing) (
+	[]ranking.Contender, error) {
+	contenders := make([]ranking.Contender, len(members))
+	at := map[string]int{}
+	for i, slug := range members {
+		contenders[i] = ranking.Contender{ID: slug, Figures: make([]ranking.Figure, len(measures))}
+		at[slug] = i
+	}
+	for k, w := range measures {
+		m := d.byID[w.Measure]
+		field, _, err := d.competitors(m, setup, members, false, by)
+		if err != nil {
+			return nil, err
+		}
+		figures := compare.Figures(m, field)
+		for _, c := range field {
+			fig := &contenders[at[c.Variant]].Figures[k]
+			if one := figures[c.Variant]; one.Line != nil {
+				fig.Estimate = &one.Line.Estimate
+			} else {
+				fig.Cannot = c.NotRun != "" && len(c.Cells) == 0
+			}
+		}
+		test, _ := method.Split(m.ID)
+		for _, slug := range members { // a test that is not meant for its kind is one that it cannot run
+			if fig := &contenders[at[slug]].Figures[k]; fig.Estimate == nil &&
+				!d.tests[test].Fits(d.variants[slug].Model.Kind) {
+				fig.Cannot = true
+			}
+		}
+	}
+	return contenders, nil
+}
+
 func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	var none Index
 	f, err := d.field(q.Field)
@@ -150,8 +195,11 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 		q.Weights = append(slices.Clone(u.Weights), q.Weights...)
 	}
 	if len(q.Weights) == 0 {
-		return none, desk.Refuse(desk.Invalid, "an index needs weights: name a kind of use, or measures or groups with "+
-			"their weights")
+		return none, desk.Refuse(
+			desk.Invalid,
+			"an index needs weights: name a kind of use, or measures or groups with "+
+				"their weights",
+		)
 	}
 	sum := 0.0
 	for _, w := range q.Weights {
@@ -165,40 +213,24 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 		return none, err
 	}
 	if len(measures) == 0 {
-		return none, desk.Refuse(desk.Invalid, "none of the weighed measures has figures in the field %q that can enter "+
-			"an index", f.Name)
+		return none, desk.Refuse(
+			desk.Invalid,
+			"none of the weighed measures has figures in the field %q that can enter "+
+				"an index",
+			f.Name,
+		)
 	}
 	setup, err := d.setup(q.Setup)
 	if err != nil {
 		return none, err
 	}
-	contenders := make([]ranking.Contender, len(members))
-	at := map[string]int{}
-	for i, slug := range members {
-		contenders[i] = ranking.Contender{ID: slug, Figures: make([]ranking.Figure, len(measures))}
-		at[slug] = i
+	by, err := narrowed(q.Where)
+	if err != nil {
+		return none, err
 	}
-	for k, w := range measures {
-		m := d.byID[w.Measure]
-		field, _, err := d.competitors(m, setup, members, false)
-		if err != nil {
-			return none, err
-		}
-		figures := compare.Figures(m, field)
-		for _, c := range field {
-			fig := &contenders[at[c.Variant]].Figures[k]
-			if e, ok := figures[c.Variant]; ok {
-				fig.Estimate = &e
-			} else {
-				fig.Cannot = c.NotRun != "" && len(c.Cells) == 0
-			}
-		}
-		test, _ := method.Split(m.ID)
-		for _, slug := range members { // a test that is not meant for its kind is one that it cannot run
-			if fig := &contenders[at[slug]].Figures[k]; fig.Estimate == nil && !d.tests[test].Fits(d.variants[slug].Model.Kind) {
-				fig.Cannot = true
-			}
-		}
+	contenders, err := d.contenders(members, measures, setup, by)
+	if err != nil {
+		return none, err
 	}
 	h := fnv.New64a()
 	fmt.Fprint(h, q.Field, q.Use)
@@ -210,7 +242,13 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	if err != nil {
 		return none, err
 	}
-	out := Index{IndexTable: table, Field: f.Name, Measures: measures, Names: map[string]Called{}, ByGroup: []GroupIndex{}}
+	out := Index{
+		IndexTable: table,
+		Field:      f.Name,
+		Measures:   measures,
+		Names:      map[string]Called{},
+		ByGroup:    []GroupIndex{},
+	}
 	for _, r := range table.Rows {
 		x := d.variants[r.ID]
 		out.Names[r.ID] = Called{x.FullName(), x.Note}
@@ -226,8 +264,12 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	case ranked < 2:
 		out.Firmness = "Fewer than two are complete enough to be put in order."
 	default:
-		out.Firmness = fmt.Sprintf("The order of the first %s holds for %.0f %% of plausible weights (each between half "+
-			"and double).", map[int]string{2: "two", 3: "three"}[table.First], 100*table.Firm)
+		out.Firmness = fmt.Sprintf(
+			"The order of the first %s holds for %.0f %% of plausible weights (each between half "+
+				"and double).",
+			map[int]string{2: "two", 3: "three"}[table.First],
+			100*table.Firm,
+		)
 	}
 	out.Chart = out.draw(q, d.view, d.f.desk.Name)
 	return out, nil
@@ -303,8 +345,11 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 			note = strings.TrimPrefix(fmt.Sprintf("%s, %.0f %%", note, 100*r.Completeness), ", ")
 		}
 		if !r.Ranked {
-			listed = append(listed, fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3),
-				100*r.Completeness))
+			listed = append(
+				listed,
+				fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3),
+					100*r.Completeness),
+			)
 			continue
 		}
 		label, spread := quantity.PlusMinus(r.Value, (r.Hi-r.Lo)/2)
@@ -424,15 +469,17 @@ func (f *Figures) FitOf(ctx context.Context, use, field, setup string) (UseFit, 
 		}
 	}
 	type key struct{ measure, setup string }
-	got := map[key]map[string]stats.Estimate{}
+	got := map[key]map[string]compare.Figure{}
 	var failed error
 	figure := func(variant, measure, under string) (stats.Estimate, bool) {
 		k := key{measure, cmp.Or(under, setup)}
 		if got[k] == nil && failed == nil {
-			got[k], failed = d.figures(d.byID[measure], k.setup, members)
+			got[k], failed = d.figures(d.byID[measure], k.setup, members, narrowing{})
 		}
-		e, ok := got[k][variant]
-		return e, ok
+		if f := got[k][variant]; f.Line != nil {
+			return f.Line.Estimate, true
+		}
+		return stats.Estimate{}, false
 	}
 	out.Fits = fit.All(u, members, func(slug string) map[string]any { return d.variants[slug].Spec }, d.judges, groups,
 		figure)

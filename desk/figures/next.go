@@ -42,6 +42,30 @@ func (f *Figures) Next(ctx context.Context, q NextQuestion) ([]ranking.Suggestio
 	return kept(d, func(d *sight) ([]ranking.Suggestion, error) { return d.next(q) }, "next", q)
 }
 
+// counted lists the measures and groups that a question is about; nil for all.
+func (d *sight) counted(q NextQuestion) (counts []string, err error) {
+	if q.Measure != "" {
+		if _, ok := d.byID[q.Measure]; !ok {
+			return nil, unknownMeasure(q.Measure)
+		}
+		return []string{q.Measure}, nil
+	}
+	if q.Use == "" {
+		return nil, nil
+	}
+	u, err := d.use(q.Use)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range u.Weights {
+		counts = append(counts, cmp.Or(w.Measure, w.Group))
+	}
+	for _, n := range u.Needs {
+		counts = append(counts, n.Measure)
+	}
+	return counts, nil
+}
+
 func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 	f, err := d.field(q.Field)
 	if err != nil {
@@ -51,23 +75,9 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 	if err != nil {
 		return nil, err
 	}
-	var counts []string
-	if q.Measure != "" {
-		if _, ok := d.byID[q.Measure]; !ok {
-			return nil, unknownMeasure(q.Measure)
-		}
-		counts = append(counts, q.Measure)
-	} else if q.Use != "" {
-		u, err := d.use(q.Use)
-		if err != nil {
-			return nil, err
-		}
-		for _, w := range u.Weights {
-			counts = append(counts, cmp.Or(w.Measure, w.Group))
-		}
-		for _, n := range u.Needs {
-			counts = append(counts, n.Measure)
-		}
+	counts, err := d.counted(q)
+	if err != nil {
+		return nil, err
 	}
 	units := map[string]string{}
 	list, err := d.f.desk.Store.Units(d.ctx, "")
@@ -95,14 +105,23 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		}
 		var rows []ranking.Row
 		for _, r := range c.Rows {
-			rows = append(rows, ranking.Row{Entry: ranking.Entry{ID: r.Variant, Estimate: r.Estimate}, Place: r.Standing})
+			rows = append(rows, ranking.Row{Entry: ranking.Entry{ID: r.ID, Estimate: r.Estimate}, Place: r.Standing})
 		}
 		test, _ := method.Split(m.ID)
 		t := d.tests[test]
 		gap := func(variant string) ranking.Gap {
-			return ranking.Gap{Variant: variant, Unit: units[variant], Name: d.label(variant), Test: test, Measure: m.ID,
-				What: m.InSentence(), Setup: method.AsDelivered, Rows: rows,
-				Seconds: cmp.Or(t.Seconds, 60), Repeats: max(t.Repeats, 3)}
+			return ranking.Gap{
+				Variant: variant,
+				Unit:    units[variant],
+				Name:    d.label(variant),
+				Test:    test,
+				Measure: m.ID,
+				What:    m.InSentence(),
+				Setup:   method.AsDelivered,
+				Rows:    rows,
+				Seconds: cmp.Or(t.Seconds, 60),
+				Repeats: max(t.Repeats, 3),
+			}
 		}
 		for _, l := range c.LeftOut {
 			if l.Kind != compare.NotRun || !asked(l.Variant) {
@@ -114,16 +133,27 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 			}
 			gaps = append(gaps, g)
 		}
-		for i, r := range rows {
+		for i := range rows {
 			tied := i > 0 && c.Rows[i-1].Next == ranking.Undecided || c.Rows[i].Next == ranking.Undecided
-			if !tied || !asked(r.ID) || c.Rows[i].Host != "" {
-				continue
+			at := c.Rows[i]
+			if !tied || !asked(at.Variant) || at.Host != "" || at.Place != "" || at.Differs != "" {
+				continue // a plan for it would have to say where
 			}
-			g := gap(r.ID)
+			g := gap(at.Variant)
 			g.Weak, g.Repeats = true, weakRepeats
 			gaps = append(gaps, g)
 		}
 	}
+	more, err := d.claimGaps(q, members, counts, units)
+	if err != nil {
+		return nil, err
+	}
+	return ranking.Next(append(gaps, more...), q.Most), nil
+}
+
+// claimGaps are the claims that nothing has judged yet, or that a few more repeats should decide.
+func (d *sight) claimGaps(q NextQuestion, members, counts []string, units map[string]string) (gaps []ranking.Gap,
+	err error) {
 	judged, err := d.checkClaims(q.Variant)
 	if err != nil {
 		return nil, err
@@ -135,9 +165,18 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		}
 		test, _ := method.Split(j.Measure)
 		t := d.tests[test]
-		g := ranking.Gap{Variant: j.Variant, Unit: units[j.Variant], Name: d.label(j.Variant), Test: test, Measure: j.Measure,
-			What: compare.LowerFirst(j.Name), Setup: method.AsDelivered,
-			Seconds: cmp.Or(t.Seconds, 60), Repeats: max(t.Repeats, 3), Claims: 1}
+		g := ranking.Gap{
+			Variant: j.Variant,
+			Unit:    units[j.Variant],
+			Name:    d.label(j.Variant),
+			Test:    test,
+			Measure: j.Measure,
+			What:    compare.LowerFirst(j.Name),
+			Setup:   method.AsDelivered,
+			Seconds: cmp.Or(t.Seconds, 60),
+			Repeats: max(t.Repeats, 3),
+			Claims:  1,
+		}
 		switch j.Verdict.Outcome {
 		case claims.Untested:
 		case claims.Open:
@@ -149,7 +188,7 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		}
 		gaps = append(gaps, g)
 	}
-	return ranking.Next(gaps, q.Most), nil
+	return gaps, nil
 }
 
 // carriable tells whether a sibling's figure could stand in for a variant's.
@@ -184,8 +223,12 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.M
 		return compare.Modes{}, unknownMeasure(measure)
 	}
 	if m.Scale != quantity.Ratio {
-		return compare.Modes{}, desk.Refuse(desk.Invalid, "the gain of a mode is told in per cent, which %s has none of; "+
-			"choose a rate or a time", m.InSentence())
+		return compare.Modes{}, desk.Refuse(
+			desk.Invalid,
+			"the gain of a mode is told in per cent, which %s has none of; "+
+				"choose a rate or a time",
+			m.InSentence(),
+		)
 	}
 	in, err := d.field(field)
 	if err != nil {
@@ -216,9 +259,13 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.M
 			Raised: map[string]map[string][]compare.Cell{}}
 		at[slug] = i
 	}
+	plain, err := d.setup(method.AsDelivered)
+	if err != nil {
+		return compare.Modes{}, err
+	}
 	names, sets := map[string]string{}, map[string][]string{}
 	for _, s := range d.setups {
-		names[s.Slug], sets[s.Slug] = s.Name, desk.SortedKeys(s.Conditions)
+		names[s.Slug], sets[s.Slug] = s.Name, s.Modes(plain, m.MustMatch)
 	}
 	for _, x := range append([]compare.Measure{m}, costs...) {
 		cells, _, err := d.of(x, members...)
@@ -229,11 +276,11 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.M
 			s := &sides[at[slug]]
 			for _, set := range d.setups {
 				mine := slices.DeleteFunc(slices.Clone(list), func(c compare.Cell) bool { return c.Setup != set.Slug })
-				switch cell, _ := compare.Own(x, mine); {
-				case cell == nil:
-				case set.Slug == method.AsDelivered:
-					s.Plain[x.ID] = *cell
-				case set.Raised:
+				if set.Slug == method.AsDelivered {
+					if own := compare.Own(x, mine).Line; own != nil {
+						s.Plain[x.ID] = own.Cell
+					}
+				} else if len(mine) > 0 && len(sets[set.Slug]) > 0 {
 					if s.Raised[set.Slug] == nil {
 						s.Raised[set.Slug] = map[string][]compare.Cell{}
 					}
@@ -296,8 +343,11 @@ func (f *Figures) Curves(ctx context.Context, test, field string, variants []str
 			return chart.Lines{}, err
 		}
 		if len(series) > 0 {
-			sides = append(sides, compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: run, Series: series[0],
-				Subject: slug == subject && subject != ""})
+			sides = append(
+				sides,
+				compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: run, Series: series[0],
+					Subject: slug == subject && subject != ""},
+			)
 		}
 	}
 	c := compare.Curves(t.Name, name, sides, d.f.desk.Name)

@@ -26,7 +26,7 @@ func (f *Figures) Rank(ctx context.Context, q compare.Question) (compare.Compari
 }
 
 func (d *sight) rank(q compare.Question) (compare.Comparison, error) {
-	q.Field, q.Setup = cmp.Or(q.Field, everything), cmp.Or(q.Setup, method.AsDelivered)
+	q.Field = cmp.Or(q.Field, everything)
 	return kept(d, func(d *sight) (compare.Comparison, error) { return d.ranked(q) }, "rank", q)
 }
 
@@ -37,10 +37,6 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 		return none, err
 	}
 	m, err := d.find(q.Measure)
-	if err != nil {
-		return none, err
-	}
-	setup, err := d.setup(q.Setup)
 	if err != nil {
 		return none, err
 	}
@@ -59,7 +55,20 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 	if q.Subject != "" && !slices.Contains(members, q.Subject) {
 		members = append(slices.Clone(members), q.Subject)
 	}
-	field, pool, err := d.competitors(m, setup, members, f.Modes || q.Modes)
+	if q.Setup == "" {
+		if q.Setup, err = d.usualSetup(m, members, q.Subject); err != nil {
+			return none, err
+		}
+	}
+	setup, err := d.setup(q.Setup)
+	if err != nil {
+		return none, err
+	}
+	by, err := d.narrowedIn(m, q.Where)
+	if err != nil {
+		return none, err
+	}
+	field, pool, err := d.competitors(m, setup, members, f.Modes || q.Modes, by)
 	if err != nil {
 		return none, err
 	}
@@ -74,17 +83,80 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: setup.Name, Subject: q.Subject,
 		Reference: q.Reference,
 		Claims:    q.Claims, Raised: q.Raised && !f.Modes && !q.Modes, Allow: q.Allow, Carried: q.Carried,
-		DeskName: d.f.desk.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
+		Where: by.where, DeskName: d.f.desk.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
 	if err != nil {
 		return out, desk.Refuse(desk.Invalid, "%v", err)
 	}
 	return out, nil
 }
 
+// usualSetup is the setup that a measure is compared under where none is named: as delivered, or where the subject
+// (without one, everybody) has no figure there, the one that most have figures under; a run-down is made on battery.
+func (d *sight) usualSetup(m compare.Measure, members []string, subject string) (string, error) {
+	if m.OnPaper() {
+		return method.AsDelivered, nil
+	}
+	c, err := d.column(m.ID)
+	if err != nil {
+		return "", err
+	}
+	count := func(variants []string) map[string]int {
+		out := map[string]int{}
+		for _, v := range variants {
+			n, ok := d.f.number(v)
+			for i := c.from(n); ok && i < len(c.cells) && c.cells[i].variant == n; i++ {
+				out[c.around[c.cells[i].around].setup]++
+			}
+		}
+		return out
+	}
+	of := count([]string{subject})
+	if len(of) == 0 {
+		of = count(members)
+	} else if of[method.AsDelivered] == 0 {
+		for s, n := range count(members) { // of those that the subject has, the one that most others have
+			if of[s] > 0 {
+				of[s] = n
+			}
+		}
+	}
+	return usual(of), nil
+}
+
+// usual is the setup as delivered if it counts for anything, else the one that counts most.
+func usual(count map[string]int) string {
+	best := method.AsDelivered
+	if count[best] > 0 {
+		return best
+	}
+	for _, s := range desk.SortedKeys(count) {
+		if count[s] > count[best] {
+			best = s
+		}
+	}
+	return best
+}
+
+// plain tells whether figures under a setup are those that are meant where none is named: as delivered, or where the
+// test needs what that has not (a run-down needs the battery), any setup that has it.
+func (d *sight) plain(test, setup string) bool {
+	needs := d.tests[test].Needs
+	has := func(slug string) bool {
+		i := slices.IndexFunc(d.setups, func(s method.Setup) bool { return s.Slug == slug })
+		for k, v := range needs {
+			if i < 0 || d.setups[i].Conditions[k] != v {
+				return false
+			}
+		}
+		return true
+	}
+	return setup == method.AsDelivered || len(needs) > 0 && !has(method.AsDelivered) && has(setup)
+}
+
 // competitors gathers what variants have in a measure under a setup. A test that is not meant for a kind is no gap of
-// its variants. With modes set every raised mode that was measured competes by itself.
-func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []string, modes bool) ([]compare.Competitor,
-	stats.Pool, error) {
+// its variants. With modes set every mode that was measured competes by itself.
+func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []string, modes bool,
+	by narrowing) ([]compare.Competitor, stats.Pool, error) {
 	if m.OnPaper() {
 		group, key := method.Split(m.ID)
 		field, err := d.onPaper(m, group, key, setup, variants)
@@ -94,6 +166,7 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 	if err != nil {
 		return nil, pool, err
 	}
+	dropped := by.apply(byVariant)
 	test, slug := method.Split(m.ID)
 	doubts, err := d.openDoubts(test)
 	if err != nil {
@@ -111,53 +184,85 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 	if err != nil {
 		return nil, pool, err
 	}
+	lost, err := d.lost(test, slug, setup.Slug)
+	if err != nil {
+		return nil, pool, err
+	}
 	t := d.tests[test]
+	g := gathering{d: d, m: m, setup: setup, doubts: byUnit}
 	var field []compare.Competitor
 	for _, slug := range variants {
-		x := d.variants[slug]
 		mine := byVariant[slug]
-		if len(mine) == 0 && !t.Fits(x.Model.Kind) {
+		if len(mine) == 0 && !dropped[slug] && !t.Fits(d.variants[slug].Model.Kind) {
 			continue
 		}
-		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
-		raised, units := map[string][]compare.Cell{}, map[string]bool{}
-		for _, cell := range mine {
-			if !units[cell.Unit] {
-				units[cell.Unit] = true
-				c.Doubts = append(c.Doubts, byUnit[cell.Unit]...)
-			}
-			if cell.Setup == setup.Slug {
-				c.Cells = append(c.Cells, cell)
-			} else {
-				raised[cell.Setup] = append(raised[cell.Setup], cell)
-			}
-		}
-		for _, s := range d.setups {
-			if s.Raised && len(raised[s.Slug]) > 0 {
-				c.Raised = append(c.Raised, compare.RaisedCells{Setup: s.Slug, Name: s.Name, Sets: desk.SortedKeys(s.Conditions),
-					Cells: raised[s.Slug]})
-			}
+		c := g.competitor(slug, mine)
+		if c.Lost, c.Reason = lost[slug].State, lost[slug].Reason; dropped[slug] {
+			c.Narrowed = by.String()
 		}
 		f := failures[slug]
 		c.Failed, c.Runs, c.NotRun = f.Failed, f.Runs, f.Why
-		for _, claim := range d.claims[slug] {
-			if claim.Measure != m.ID || len(claim.Conditions) > 0 && setup.Slug == method.AsDelivered {
-				continue
-			}
-			if value, err := claim.In(m.Unit, x.Spec); err == nil {
-				c.Claim = &value
-			}
-		}
-		sortCells(c.Cells)
 		field = append(field, c)
 		if modes {
 			for _, r := range c.Raised {
-				field = append(field, compare.Competitor{Variant: slug, Mode: r.Setup, ModeName: r.Name, Sets: r.Sets, Name: c.Name,
-					Note: c.Note, Cells: r.Cells, Subject: c.Subject, Doubts: c.Doubts})
+				field = append(
+					field,
+					compare.Competitor{Variant: slug, Mode: r.Setup, ModeName: r.Name, Sets: r.Sets, Name: c.Name,
+						Note: c.Note, Cells: r.Cells, Subject: c.Subject, Doubts: c.Doubts},
+				)
 			}
 		}
 	}
 	return field, pool, nil
+}
+
+// gathering makes competitors of a measure's cells under a setup.
+type gathering struct {
+	d      *sight
+	m      compare.Measure
+	setup  method.Setup
+	doubts map[string][]compare.Doubted // open ones, by unit
+}
+
+// competitor is a variant with its cells, its modes, its claim and the doubts about it.
+func (g gathering) competitor(slug string, mine []compare.Cell) compare.Competitor {
+	x := g.d.variants[slug]
+	c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
+	others, units := map[string][]compare.Cell{}, map[string]bool{}
+	for _, cell := range mine {
+		if !units[cell.Unit] {
+			units[cell.Unit] = true
+			c.Doubts = append(c.Doubts, g.doubts[cell.Unit]...)
+		}
+		if cell.Setup == g.setup.Slug {
+			c.Cells = append(c.Cells, cell)
+		} else {
+			others[cell.Setup] = append(others[cell.Setup], cell)
+		}
+	}
+	for _, s := range g.d.setups {
+		if len(others[s.Slug]) == 0 {
+			continue
+		}
+		c.Elsewhere = append(c.Elsewhere, s.Name)
+		if sets := s.Modes(g.setup, g.m.MustMatch); len(sets) > 0 {
+			c.Raised = append(
+				c.Raised,
+				compare.RaisedCells{Setup: s.Slug, Name: s.Name, Sets: sets, Cells: others[s.Slug]},
+			)
+		}
+	}
+	test, _ := method.Split(g.m.ID)
+	for _, claim := range g.d.claims[slug] {
+		if claim.Measure != g.m.ID || len(claim.Conditions) > 0 && g.d.plain(test, g.setup.Slug) {
+			continue
+		}
+		if value, err := claim.In(g.m.Unit, x.Spec); err == nil {
+			c.Claim = &value
+		}
+	}
+	sortCells(c.Cells)
+	return c
 }
 
 // onPaper gathers what spec sheets or offers say: figures without an interval.
@@ -168,7 +273,12 @@ func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup
 		x := d.variants[slug]
 		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
 		value, ok := catalog.SpecNumber(x.Spec, key)
+		c.NoFigure = "not on its spec sheet"
 		if group == "price" {
+			c.NoFigure = "no price"
+			if len(d.offers[slug]) > 0 {
+				c.NoFigure = "no price that is new and with tax"
+			}
 			p, has, err := d.price(slug, catalog.Pricing{Currency: key})
 			if err != nil {
 				return nil, desk.Refuse(desk.Invalid, "prices cannot be compared: %s has %v", slug, err)
@@ -177,8 +287,15 @@ func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup
 		}
 		if ok && value > 0 {
 			c.Cells = []compare.Cell{{Variant: slug, Setup: setup.Slug, Basis: trust.Basis{TestVersion: m.Version},
-				Estimate: stats.Estimate{Centre: value, Lo: value, Hi: value, Median: value, Mean: math.Log(value), N: 1,
-					Exact: true}}}
+				Estimate: stats.Estimate{
+					Centre: value,
+					Lo:     value,
+					Hi:     value,
+					Median: value,
+					Mean:   math.Log(value),
+					N:      1,
+					Exact:  true,
+				}}}
 		}
 		field = append(field, c)
 	}

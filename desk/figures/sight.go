@@ -8,6 +8,7 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/ranking"
+	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/store"
 )
@@ -122,7 +123,21 @@ func (d *sight) failures(test, setup string) (map[string]store.Failure, error) {
 	return out, err
 }
 
-// history gives, of every variant, the cell with most readings that compares with one: of its setup and basis.
+// lost tells by variant why readings of a measure under a setup are no figures: the newest that is void, else missing.
+func (d *sight) lost(test, measure, setup string) (map[string]store.Lost, error) {
+	d.uses.note(runsOf(test))
+	list, err := d.f.desk.Store.Lost(d.ctx, test, measure, setup)
+	out := map[string]store.Lost{}
+	for _, l := range list {
+		if l.State == record.Void || out[l.Variant].State != record.Void {
+			out[l.Variant] = l
+		}
+	}
+	return out, err
+}
+
+// history gives, of every variant, the figure that compares with one: of its setup and basis, at its place and in its
+// host where the variant has that, else each that it has.
 func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.Entry, error) {
 	return kept(d, func(d *sight) ([]ranking.Entry, error) {
 		c, err := d.column(measure.ID)
@@ -131,30 +146,48 @@ func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.E
 		}
 		pool := c.pool(measure)
 		var out []ranking.Entry
+		var mine []compare.Cell
+		flush := func() {
+			rows := compare.Lines(measure, mine)
+			if i := slices.IndexFunc(rows, func(l compare.Line) bool {
+				return l.Place == like.Place &&
+					l.Host == like.Host
+			}); i >= 0 {
+				rows = rows[i : i+1]
+			}
+			for _, l := range rows {
+				id := l.Variant
+				if len(rows) > 1 {
+					id += " · " + l.Differs
+				}
+				out = append(out, ranking.Entry{ID: id, Estimate: l.Estimate})
+			}
+			mine = mine[:0]
+		}
 		for i := range c.cells {
 			p := &c.cells[i]
 			if x := &c.around[p.around]; x.setup != like.Setup || x.key != like.Key {
 				continue
 			}
 			e := toCell(c.unpack(p), pool, measure.Scale)
-			if n := len(out); n > 0 && out[n-1].ID == e.Variant {
-				if e.Estimate.N > out[n-1].Estimate.N {
-					out[n-1].Estimate = e.Estimate
-				}
-				continue
+			if len(mine) > 0 && mine[0].Variant != e.Variant {
+				flush()
 			}
-			out = append(out, ranking.Entry{ID: e.Variant, Estimate: e.Estimate})
+			mine = append(mine, e)
 		}
+		flush()
 		return out, nil
-	}, "history", measure.ID, like.Setup, like.Key)
+	}, "history", measure.ID, like.Setup, like.Key, like.Place, like.Host)
 }
 
-// figures gives the comparable figures of variants in a measure under a setup.
-func (d *sight) figures(m compare.Measure, setup string, variants []string) (map[string]stats.Estimate, error) {
+// figures gives the comparable figures of variants in a measure under a setup, one each, or why there is none.
+func (d *sight) figures(m compare.Measure, setup string, variants []string, by narrowing) (map[string]compare.Figure,
+	error) {
 	byVariant, _, err := d.of(m, variants...)
 	if err != nil {
 		return nil, err
 	}
+	by.apply(byVariant)
 	var field []compare.Competitor
 	for _, slug := range variants {
 		field = append(field, compare.Competitor{Variant: slug, Cells: under(byVariant[slug], setup)})

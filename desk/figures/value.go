@@ -25,6 +25,7 @@ type ValueQuestion struct {
 	Setup   string
 	Subject string
 	Pricing catalog.Pricing
+	Where   []string // narrows the figures that count
 }
 
 // Valued is performance and price of a field.
@@ -85,8 +86,11 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 			return nil
 		}
 		out.Prices[slug] = p
-		field = append(field, value.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi,
-			LowerIs: lower, Unranked: unranked})
+		field = append(
+			field,
+			value.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi,
+				LowerIs: lower, Unranked: unranked},
+		)
 		return nil
 	}
 	if q.Index != nil {
@@ -105,23 +109,8 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 			}
 		}
 	} else {
-		c, err := d.rank(compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup})
-		if err != nil {
+		if err := d.valueOne(q, &out, add); err != nil {
 			return Valued{}, err
-		}
-		if c.Measure.Scale != quantity.Ratio || c.Measure.Better == quantity.Target {
-			return Valued{}, desk.Refuse(desk.Invalid, "%s cannot be divided by a price: it stands on a scale of kind %q or "+
-				"is best near a target; choose a rate, a time or an index", c.Measure.InSentence(), c.Measure.Scale)
-		}
-		out.What, out.Symbol = c.Measure.Name, c.Measure.Symbol
-		for _, r := range c.Rows {
-			e := r.Estimate
-			if err := add(r.Variant, e.Centre, e.Lo, e.Hi, e.Bound != "", c.Measure.Better == quantity.Lower); err != nil {
-				return Valued{}, err
-			}
-		}
-		for _, l := range c.LeftOut {
-			out.Without = append(out.Without, l.Name+": "+l.Reason)
 		}
 	}
 	out.field = field
@@ -132,6 +121,38 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	return out, nil
 }
 
+// valueOne takes one measure's figures for performance.
+func (d *sight) valueOne(q ValueQuestion, out *Valued, add func(slug string, worth, lo, hi float64, unranked,
+	lower bool) error) error {
+	c, err := d.rank(compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Where: q.Where})
+	if err != nil {
+		return err
+	}
+	if c.Measure.Scale != quantity.Ratio || c.Measure.Better == quantity.Target {
+		return desk.Refuse(desk.Invalid, "%s cannot be divided by a price: it stands on a scale of kind %q or "+
+			"is best near a target; choose a rate, a time or an index", c.Measure.InSentence(), c.Measure.Scale)
+	}
+	out.What, out.Symbol = c.Measure.Name, c.Measure.Symbol
+	for _, r := range c.Rows {
+		e := r.Estimate
+		if r.Differs != "" {
+			out.Without = append(
+				out.Without,
+				fmt.Sprintf("%s, %s: one of several figures, of which none stands for all",
+					d.label(r.Variant), r.Differs),
+			)
+			continue
+		}
+		if err := add(r.Variant, e.Centre, e.Lo, e.Hi, e.Bound != "", c.Measure.Better == quantity.Lower); err != nil {
+			return err
+		}
+	}
+	for _, l := range c.LeftOut {
+		out.Without = append(out.Without, l.Name+": "+l.Reason)
+	}
+	return nil
+}
+
 // spans gives each model's price span and what a gigabyte and a watt-hour cost.
 func (d *sight) spans(out *Valued, how catalog.Pricing) {
 	byModel := map[string][]catalog.Price{}
@@ -139,7 +160,8 @@ func (d *sight) spans(out *Valued, how catalog.Pricing) {
 		x := d.variants[slug]
 		p, ok := out.Prices[slug]
 		if !ok {
-			if other, has, err := d.price(slug, how); has && err == nil { // siblings that were not measured belong to the span
+			if other, has, err := d.price(slug, how); has &&
+				err == nil { // siblings that were not measured belong to the span
 				byModel[x.Model.Slug] = append(byModel[x.Model.Slug], other)
 			}
 			continue
@@ -147,7 +169,8 @@ func (d *sight) spans(out *Valued, how catalog.Pricing) {
 		byModel[x.Model.Slug] = append(byModel[x.Model.Slug], p)
 		for _, key := range []string{"drive.size", "battery.energy"} {
 			k, _ := catalog.SpecKeyOf(key)
-			if size, ok := catalog.SpecNumber(x.Spec, key); ok && size > 0 && (key != "drive.size" || x.Model.Kind == "drive") {
+			if size, ok := catalog.SpecNumber(x.Spec, key); ok && size > 0 &&
+				(key != "drive.size" || x.Model.Kind == "drive") {
 				out.Per = append(out.Per, PerPrice{slug, key, quantity.Symbol(k.Unit), p.Value() / size})
 			}
 		}
@@ -189,8 +212,12 @@ func (x *Valued) say(q ValueQuestion) {
 			s := fmt.Sprintf("The %s is number %d by value; at %s it would be the best buy", name(v.ID), v.Place,
 				x.money(v.BestAt))
 			if !v.Frontier {
-				s += fmt.Sprintf(", and below %s nothing would be as cheap and as good (now the %s is%s)", x.money(v.FrontAt),
-					name(v.BeatenBy), map[bool]string{false: ", though not surely"}[v.SureBeat])
+				s += fmt.Sprintf(
+					", and below %s nothing would be as cheap and as good (now the %s is%s)",
+					x.money(v.FrontAt),
+					name(v.BeatenBy),
+					map[bool]string{false: ", though not surely"}[v.SureBeat],
+				)
 			}
 			x.Sentence = append(x.Sentence, s+".")
 		}
@@ -209,9 +236,16 @@ func (x *Valued) say(q ValueQuestion) {
 }
 
 func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
-	c := chart.Scatter{Title: x.What + " against price, " + field, Subtitle: "Points on the dashed line: nothing else " +
-		"is as cheap and as good. Whiskers 95 %.", X: "Price, " + x.Currency, Y: x.What, Frontier: true,
-		Points: []chart.Point{}, Foot: foot + "."}
+	c := chart.Scatter{
+		Title: x.What + " against price, " + field,
+		Subtitle: "Points on the dashed line: nothing else " +
+			"is as cheap and as good. Whiskers 95 %.",
+		X:        "Price, " + x.Currency,
+		Y:        x.What,
+		Frontier: true,
+		Points:   []chart.Point{},
+		Foot:     foot + ".",
+	}
 	if x.Symbol != "" {
 		c.Y += ", " + x.Symbol
 	}
@@ -227,7 +261,11 @@ func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
 		lower = figure.LowerIs
 		p := chart.Point{ID: v.ID, Name: n.Name, Note: n.Note, X: v.Price, Y: v.Worth, Lo: figure.Lo, Hi: figure.Hi,
 			Best: v.Frontier, Subject: v.ID == q.Subject && q.Subject != "", Hollow: v.Unranked,
-			Label: fmt.Sprintf("%s for %s", strings.TrimSpace(quantity.Number(v.Worth, 3)+" "+x.Symbol), x.Prices[v.ID].Text)}
+			Label: fmt.Sprintf(
+				"%s for %s",
+				strings.TrimSpace(quantity.Number(v.Worth, 3)+" "+x.Symbol),
+				x.Prices[v.ID].Text,
+			)}
 		c.Points = append(c.Points, p)
 	}
 	if c.LowBest = lower; lower {

@@ -32,20 +32,25 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 		if err != nil {
 			return nil, err
 		}
-		i := slices.IndexFunc(c.Rows, func(row compare.Row) bool { return row.Variant == r.Subject })
-		if i < 0 {
+		own := func(row compare.Row) bool { return row.Variant == r.Subject }
+		if !slices.ContainsFunc(c.Rows, own) {
 			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut,
 				func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
 				facts.Missing = append(facts.Missing, m.InSentence())
 			}
 			continue
 		}
-		s, err := d.standing(ctx, x, c, i)
-		if err != nil {
-			return nil, err
+		for i, row := range c.Rows {
+			if !own(row) {
+				continue
+			}
+			s, err := d.standing(ctx, x, c, i)
+			if err != nil {
+				return nil, err
+			}
+			s.FieldName = field
+			facts.Standings = append(facts.Standings, s)
 		}
-		s.FieldName = field
-		facts.Standings = append(facts.Standings, s)
 	}
 	judged, err := d.figures.CheckClaims(ctx, r.Subject)
 	if err != nil {
@@ -72,19 +77,33 @@ func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Co
 	s := verdict.Standing{Measure: m.ID, Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
 		Value: row.Estimate.Centre,
 		Place: row.Standing, Field: len(c.Rows), Bound: row.Estimate.Bound}
+	if row.Differs != "" {
+		s.Name += ", " + row.Differs
+	}
 	if c.Mean != nil {
 		rel := ranking.RelativeTo(row.Estimate, *c.Mean, m.Scale)
 		s.Class = &rel
+	}
+	rival := i - 1 // the one before it, or the one behind the first; never a row of its own
+	for rival >= 0 && c.Rows[rival].Variant == row.Variant {
+		rival--
+	}
+	if rival < 0 {
+		rival = i + 1
+		for rival < len(c.Rows) && c.Rows[rival].Variant == row.Variant {
+			rival++
+		}
 	}
 	for k, other := range c.Rows {
 		name, err := d.figures.Name(ctx, other.Variant)
 		if err != nil {
 			return s, err
 		}
-		if before := subject.Model.Succeeds; before != "" && name.Model.Slug == before && s.Predecessor == nil {
+		if before := subject.Model.Succeeds; before != "" && name.Model.Slug == before && (s.Predecessor == nil ||
+			other.Differs == row.Differs) {
 			s.Predecessor = against(other, name)
 		}
-		if k == max(i-1, 0) && k != i || i == 0 && k == 1 { // the one before it, or the one behind the first
+		if k == rival {
 			s.Rival, s.Tie = against(other, name), c.Rows[min(i, k)].Next
 		}
 	}

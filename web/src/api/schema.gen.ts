@@ -2375,6 +2375,8 @@ export interface components {
             variant: string;
         };
         CompareComparison: {
+            /** @description Figures of ranked variants that are in no row, and why */
+            beside?: components["schemas"]["CompareLeftOut"][];
             /** @description Figures of siblings with the same limiting part; not ranked */
             carried?: components["schemas"]["CompareCarriedRow"][];
             chart: components["schemas"]["ChartRanked"];
@@ -2467,15 +2469,19 @@ export interface components {
         };
         CompareHeadCell: {
             /** @enum {string} */
-            absent?: "not run" | "cannot run" | "failed" | "not comparable";
+            absent?: "not run" | "cannot run" | "failed" | "void" | "missing" | "other setup" | "elsewhere" | "no figure" | "not comparable";
             doubts?: components["schemas"]["CompareDoubted"][];
             estimate?: components["schemas"]["StatsEstimate"];
+            /** @description How several cells became one figure */
+            taken?: string;
             unit?: string;
             why?: string;
         };
         CompareHeadRow: {
             better: string;
             cells: components["schemas"]["CompareHeadCell"][];
+            /** @description Which of several figures that sides have: a place, a host, a condition */
+            differs?: string;
             gaps: components["schemas"]["CompareGap"][];
             group: string;
             measure: string;
@@ -2484,7 +2490,7 @@ export interface components {
         };
         CompareLeftOut: {
             /** @enum {string} */
-            kind: "not run" | "cannot run" | "failed" | "not comparable";
+            kind: "not run" | "cannot run" | "failed" | "void" | "missing" | "other setup" | "elsewhere" | "no figure" | "not comparable";
             name: string;
             reason: string;
             variant: string;
@@ -2578,10 +2584,14 @@ export interface components {
             best: number[];
             /** Format: double */
             claim?: number;
+            /** @description What sets it apart from the variant's other rows; empty where there are none */
+            differs?: string;
             /** @description Open doubts that touch the figure */
             doubts?: components["schemas"]["CompareDoubted"][];
             estimate: components["schemas"]["StatsEstimate"];
             host?: string;
+            /** @description Tells it from all other rows */
+            id: string;
             /** @description What held most of its runs back */
             limiter?: string;
             /** @description Raised mode that stands as a row of its own */
@@ -2595,6 +2605,8 @@ export interface components {
             setup: string;
             simulated?: boolean;
             standing: components["schemas"]["RankingPlace"];
+            /** @description How several cells became one figure: "worst of 9 places" */
+            taken?: string;
             unit: string;
             /** @description How it differs from the others, where it is compared all the same */
             unlike?: string;
@@ -2716,6 +2728,8 @@ export interface components {
             /** @description By variant, then by measure; null where nothing comparable was measured */
             rows: components["schemas"]["StatsEstimate"][][];
             variants: string[];
+            /** @description Where something was measured and no one figure compares */
+            without?: components["schemas"]["FiguresWithout"][];
         };
         FiguresCost: {
             /** Format: int64 */
@@ -2907,6 +2921,11 @@ export interface components {
             what: string;
             /** @description Left out: no price, or no figure */
             without?: string[];
+        };
+        FiguresWithout: {
+            measure: string;
+            variant: string;
+            why: string;
         };
         FitFit: {
             /** Format: double */
@@ -3155,6 +3174,11 @@ export interface components {
             margin?: number;
             name: string;
             /**
+             * @description What one figure is made over: the places of a unit; each is a row of its own where this is left out
+             * @enum {string}
+             */
+            over?: "place";
+            /**
              * Format: double
              * @description Typical standard deviation of one run: relative on ratio scales, in the unit otherwise
              */
@@ -3167,6 +3191,11 @@ export interface components {
             /** @enum {string} */
             scale: "ratio" | "interval" | "level" | "share" | "grade" | "pass";
             slug: string;
+            /**
+             * @description How that figure is made
+             * @enum {string}
+             */
+            take?: "worst" | "mean" | "best" | "sum";
             /**
              * Format: double
              * @description Where better is target
@@ -5377,6 +5406,8 @@ export interface operations {
                 measures?: string;
                 field?: string;
                 setup?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
             };
             header?: never;
             path?: never;
@@ -5617,6 +5648,8 @@ export interface operations {
                 setup?: string;
                 /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
                 /** @description Dark ground */
@@ -5708,6 +5741,8 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
                 /** @description Dark ground */
@@ -5882,14 +5917,16 @@ export interface operations {
                 relative?: string;
                 /** @description Show makers' claims */
                 claims?: boolean;
-                /** @description Show raised modes beneath their variants */
+                /** @description Show other modes of the same work beneath their variants */
                 raised?: boolean;
                 /** @description Variants, with commas between, that are compared though they are unlike; the chart says so */
                 allow?: string;
                 /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
                 carried?: boolean;
-                /** @description Raised modes stand as rows of their own */
+                /** @description Other modes stand as rows of their own */
                 modes?: boolean;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
                 /** @description Dark ground */
@@ -5981,6 +6018,8 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
                 /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;
                 /** @description Only offers of a region */
@@ -7376,6 +7415,8 @@ export interface operations {
                 setup?: string;
                 /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
             };
             header?: never;
             path?: never;
@@ -7742,6 +7783,8 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
             };
             header?: never;
             path?: never;
@@ -8979,6 +9022,8 @@ export interface operations {
                 variant: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
             };
             header?: never;
             path?: never;
@@ -9687,14 +9732,16 @@ export interface operations {
                 relative?: string;
                 /** @description Show makers' claims */
                 claims?: boolean;
-                /** @description Show raised modes beneath their variants */
+                /** @description Show other modes of the same work beneath their variants */
                 raised?: boolean;
                 /** @description Variants, with commas between, that are compared though they are unlike; the chart says so */
                 allow?: string;
                 /** @description Show figures that were measured on a sibling with the same limiting part, hollow */
                 carried?: boolean;
-                /** @description Raised modes stand as rows of their own */
+                /** @description Other modes stand as rows of their own */
                 modes?: boolean;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
             };
             header?: never;
             path?: never;
@@ -13375,6 +13422,8 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                where?: string[];
                 /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;
                 /** @description Only offers of a region */

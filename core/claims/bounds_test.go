@@ -1,0 +1,67 @@
+package claims
+
+import (
+	"strings"
+	"testing"
+
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/core/stats"
+)
+
+// What is not known accuses nobody: a bound, one reading of "up to", a figure on the other side of a target.
+func TestWhatIsNotKnownAccusesNobody(t *testing.T) {
+	rate := method.Measure{Slug: "r", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
+	noise := method.Measure{Slug: "n", Unit: "dB[A]", Scale: quantity.Level, Better: quantity.Lower, Margin: 1}
+	heat := method.Measure{Slug: "h", Unit: "Cel", Scale: quantity.Interval, Better: quantity.Lower}
+	refresh := method.Measure{Slug: "f", Unit: "Hz", Scale: quantity.Ratio, Better: quantity.Target, Target: 60}
+	of := func(v, half float64, n int, bound string) Evidence {
+		return Evidence{Estimate: stats.Estimate{Centre: v, Lo: v - half, Hi: v + half, N: n, Bound: bound}, Best: v}
+	}
+	claim := func(v float64, unit string, q catalog.Qualifier) catalog.Claim {
+		return catalog.Claim{Value: v, Unit: unit, Qualifier: q}
+	}
+	for name, c := range map[string]struct {
+		c    catalog.Claim
+		m    method.Measure
+		e    Evidence
+		want Outcome
+		says string
+	}{
+		"at least 500 of up to 600": {claim(600, "MBy/s", "up to"), rate, of(500, 0, 3, "at least"), Open,
+			"at least 500.0 MB/s"},
+		"at least 600 of up to 600": {claim(600, "MBy/s", "up to"), rate, of(600, 0, 3, "at least"), Held, "asks for one"},
+		"two readings of up to": {claim(600, "MBy/s", "up to"), rate, of(500, 1, 2, ""), Open,
+			"1 reading more will decide"},
+		"one reading of up to": {claim(600, "MBy/s", "up to"), rate, of(500, 1, 1, ""), Open,
+			"2 readings more will decide"},
+		"three readings of up to": {claim(600, "MBy/s", "up to"), rate, of(500, 1, 3, ""), Short,
+			"short of “up to” 600.0 MB/s"},
+		"one good reading of up to": {claim(600, "MBy/s", "up to"), rate, of(599, 1, 1, ""), Held, "Best of 1 reading"},
+		"at least 500 of 600":       {claim(600, "MBy/s", ""), rate, of(500, 0, 3, "at least"), Open, "stays open"},
+		"72 Hz of 60": {claim(60, "Hz", ""), refresh, of(72, 0.1, 3, ""), Short,
+			"away from the claim by 20 %"},
+		"48 Hz of 60": {claim(60, "Hz", ""), refresh, of(48, 0.1, 3, ""), Short,
+			"away from the claim by 20 %"},
+		"60 Hz of 60":               {claim(60, "Hz", ""), refresh, of(60, 0.1, 3, ""), Held, "within 1.0 % of the claim."},
+		"60 Hz or a little more":    {claim(60, "Hz", ""), refresh, of(60.5, 0.3, 3, ""), Open, "leaves open"},
+		"a level within its margin": {claim(38, "dB[A]", ""), noise, of(38.9, 0.1, 3, ""), Held, "within 1.0 dB(A)"},
+		"a level beyond its margin": {claim(38, "dB[A]", ""), noise, of(39.2, 0.1, 3, ""), Short, "short by 1.2"},
+		"a tolerance of 5 % of 40 °C": {catalog.Claim{Value: 40, Unit: "Cel", Tolerance: 0.05}, heat, of(41.9, 0.05, 3, ""),
+			Held, "within 2.0 °C"},
+		"and a little more": {catalog.Claim{Value: 40, Unit: "Cel", Tolerance: 0.05}, heat, of(42.1, 0.05, 3, ""), Short,
+			"short by 2.1"},
+	} {
+		v, err := Check(c.c, c.m, &c.e, nil)
+		if err != nil || v.Outcome != c.want || !strings.Contains(v.Why, c.says) {
+			t.Errorf("%s: %s, %q, %v; want %s, %q", name, v.Outcome, v.Why, err, c.want, c.says)
+		}
+	}
+	e := of(500, 1, 3, "")
+	e.Where = "left port, where it does worst of 2"
+	if v, _ := Check(claim(400, "MBy/s", ""), rate, &e, nil); !strings.HasSuffix(v.Why,
+		" Judged at left port, where it does worst of 2.") {
+		t.Errorf("%q", v.Why)
+	}
+}

@@ -1,0 +1,66 @@
+package stats
+
+import (
+	"math"
+	"testing"
+)
+
+// Four figures become one: the lowest and the highest as they are, the mean and the sum with the error propagated.
+func TestJoin(t *testing.T) {
+	one := func(v, se, df float64) Estimate { // on a logarithmic scale se is relative
+		return Estimate{Centre: v, Mean: math.Log(v), Median: v, N: 3, Sittings: 1, SE: se, DF: df, Lo: v * (1 - 2*se),
+			Hi: v * (1 + 2*se)}
+	}
+	es := []Estimate{one(100, 0.01, 8), one(300, 0.02, 8)}
+	if got := Join(es, Lowest, true); got != es[0] {
+		t.Errorf("lowest %+v", got)
+	}
+	if got := Join(es, Highest, true); got != es[1] {
+		t.Errorf("highest %+v", got)
+	}
+	if got := Join(es[:1], Sum, true); got != es[0] {
+		t.Errorf("of one %+v", got)
+	}
+	sum := Join(es, Sum, true)
+	se := math.Hypot(100*0.01, 300*0.02) / 400
+	df := math.Pow(1*1+6*6, 2) / (math.Pow(1, 4)/8 + math.Pow(6, 4)/8)
+	if math.Abs(sum.Centre-400) > 1e-9 || math.Abs(sum.SE-se) > 1e-12 || math.Abs(sum.DF-df) > 1e-9 || sum.N != 6 ||
+		math.Abs(sum.Mean-math.Log(400)) > 1e-12 {
+		t.Errorf("sum %+v, want SE %g, DF %g", sum, se, df)
+	}
+	if half := Quick(0.975, df) * se; math.Abs(math.Log(sum.Hi/sum.Lo)/2-half) > 1e-9 {
+		t.Errorf("the sum's interval %g to %g", sum.Lo, sum.Hi)
+	}
+	mean := Join(es, Mean, true)
+	if math.Abs(mean.Centre-200) > 1e-9 || math.Abs(mean.SE-se) > 1e-12 {
+		t.Errorf("mean %+v", mean)
+	}
+	plain := []Estimate{{Centre: 40, Mean: 40, SE: 1, DF: 4, N: 2}, {Centre: 60, Mean: 60, SE: 1, DF: 4, N: 2}}
+	if got := Join(plain, Mean, false); got.Centre != 50 || math.Abs(got.SE-math.Sqrt2/2) > 1e-12 || got.DF != 8 ||
+		math.Abs(got.Hi-50-Quick(0.975, 8)*got.SE) > 1e-9 {
+		t.Errorf("mean on an interval scale %+v", got)
+	}
+	bound := append([]Estimate{}, es...)
+	bound[1].Bound = "at least"
+	if got := Join(bound, Sum, true); got.Bound != "at least" || got.Lo != got.Centre || got.Hi != got.Centre {
+		t.Errorf("with a bound %+v", got)
+	}
+	exact := []Estimate{{Centre: 2, Mean: math.Log(2), Exact: true}, {Centre: 4, Mean: math.Log(4), Exact: true}}
+	if got := Join(exact, Mean, true); !got.Exact || got.Lo != got.Centre || got.Centre != 3 {
+		t.Errorf("of exact ones %+v", got)
+	}
+	// What rests on one pool keeps its degrees of freedom.
+	pooled := []Estimate{es[0], es[1]}
+	pooled[0].Pooled, pooled[1].Pooled = true, true
+	if got := Join(pooled, Sum, true); got.DF != 8 || !got.Pooled {
+		t.Errorf("of a pool %+v", got)
+	}
+}
+
+func TestShare(t *testing.T) {
+	e := Share(3, 4)
+	lo, hi := ClopperPearson(3, 4, 0.95)
+	if e.Centre != 0.75 || e.Lo != lo || e.Hi != hi || e.N != 4 {
+		t.Errorf("%+v", e)
+	}
+}
