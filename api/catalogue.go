@@ -33,6 +33,10 @@ var (
 		"Judge every claim about a variant, or about all")
 	AddClaim = post[Body[catalog.Claim], catalog.Claim](catalogue, "/api/claims", "add-claim",
 		"Add a claim about a variant")
+	Clear = post[Clearing, None](catalogue, "/api/clearings", "clear",
+		"Empty parts of a model, variant or unit; adding again changes only what it names")
+	Remove = drop[Removal](catalogue, "/api/books/{kind}/{id}", "remove",
+		"Remove a model, variant, unit, rig, setup, claim or offer on which nothing rests")
 	Offers   = get[OfVariant, []catalog.Offer](catalogue, "/api/offers", "list-offers", "List offers")
 	AddOffer = post[Body[catalog.Offer], catalog.Offer](catalogue, "/api/offers", "add-offer", "Add an offer of a variant")
 )
@@ -45,4 +49,20 @@ type OfModel struct {
 // OfVariant narrows a list to one variant's.
 type OfVariant struct {
 	Variant string `query:"variant" doc:"Only this variant's"`
+}
+
+// Clearing says what is to be emptied.
+type Clearing struct{ Body Emptied }
+
+// Emptied names parts of a model, variant or unit.
+type Emptied struct {
+	Kind  string   `json:"kind" enum:"model,variant,unit"`
+	Slug  string   `json:"slug"`
+	Parts []string `json:"parts" doc:"released, succeeds, also_sold_as, notes; spec, spec.KEY; serial, received"`
+}
+
+// Removal names something on the books.
+type Removal struct {
+	Kind string `path:"kind" enum:"model,variant,unit,rig,setup,claim,offer"`
+	ID   string `path:"id" doc:"Slug, or id of a claim or offer"`
 }

@@ -107,14 +107,14 @@ func BenchmarkRules(b *testing.B) {
 		return d
 	}
 	d := open()
-	if err := d.Books.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"},
+	if _, err := d.Books.AddModel(ctx, catalog.Model{Slug: "m", Maker: "Maker", Name: "M", Kind: "laptop"},
 		"me"); err != nil {
 		b.Fatal(err)
 	}
-	if err := d.Books.AddVariant(ctx, catalog.Variant{Slug: "v0", Model: "m", Name: "v0"}, "me"); err != nil {
+	if _, err := d.Books.AddVariant(ctx, catalog.Variant{Slug: "v0", Model: "m", Name: "v0"}, "me"); err != nil {
 		b.Fatal(err)
 	}
-	if err := d.Books.AddUnit(ctx, catalog.Unit{Slug: "v0", Variant: "v0", Origin: "bought"}, "me"); err != nil {
+	if _, err := d.Books.AddUnit(ctx, catalog.Unit{Slug: "v0", Variant: "v0", Origin: "bought"}, "me"); err != nil {
 		b.Fatal(err)
 	}
 	readings := func(k int) map[string]string {

@@ -140,7 +140,7 @@ func (a *app) setupCmd() *cobra.Command {
 		}
 		a.print([]string{"Slug", "Name", "Conditions"}, rows)
 	})
-	return noun("setup", "Named sets of conditions", add, list)
+	return noun("setup", "Named sets of conditions", add, list, a.dropCmd("setup", "SLUG", "quiet-mode"))
 }
 
 func (a *app) runCmd() *cobra.Command {

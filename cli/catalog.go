@@ -63,21 +63,22 @@ func (a *app) modelCmd() *cobra.Command {
 	var m catalog.Model
 	var kind string
 	var also []string
-	add := verb("add SLUG", "Add or change a model", "durvek model add fen-15 --maker Selvane --name 'Fen 15' --kind "+
-		"laptop --succeeds fen-14", 1, func(cmd *cobra.Command, args []string) error {
-		m.Slug, m.Kind = args[0], catalog.Kind(kind)
-		for _, s := range also {
-			maker, name, ok := strings.Cut(s, "/")
-			if !ok {
-				return usageError{fmt.Errorf("--also-sold-as takes MAKER/NAME, got %q", s)}
+	add := verb("add SLUG", "Add a model, or change what is named of one",
+		"durvek model add fen-15 --maker Selvane --name 'Fen 15' --kind "+
+			"laptop --succeeds fen-14", 1, func(cmd *cobra.Command, args []string) error {
+			m.Slug, m.Kind = args[0], catalog.Kind(kind)
+			for _, s := range also {
+				maker, name, ok := strings.Cut(s, "/")
+				if !ok {
+					return usageError{fmt.Errorf("--also-sold-as takes MAKER/NAME, got %q", s)}
+				}
+				m.AlsoSoldAs = append(m.AlsoSoldAs, catalog.Alias{Maker: maker, Name: name})
 			}
-			m.AlsoSoldAs = append(m.AlsoSoldAs, catalog.Alias{Maker: maker, Name: name})
-		}
-		return ask(a, cmd, api.AddModel, api.With(m), func(x catalog.Model) {
-			a.say("Model %s is in the catalogue.",
-				x.Slug)
+			return ask(a, cmd, api.AddModel, api.With(m), func(x catalog.Model) {
+				a.say("Model %s is in the catalogue.",
+					x.Slug)
+			})
 		})
-	})
 	f := add.Flags()
 	f.StringVar(&m.Maker, "maker", "", "maker")
 	f.StringVar(&m.Name, "name", "", "name")
@@ -128,7 +129,8 @@ func (a *app) modelCmd() *cobra.Command {
 				}
 			}
 		})
-	return noun("model", "Models as they are named and sold", add, list, show)
+	return noun("model", "Models as they are named and sold", add, list, show, a.dropCmd("model", "SLUG", "fen-15"),
+		a.clearCmd("model", "released, succeeds, also_sold_as, notes", "fen-15 succeeds"))
 }
 
 func note(prefix, s string) string {
@@ -161,27 +163,28 @@ func offerText(o catalog.Offer) string {
 func (a *app) variantCmd() *cobra.Command {
 	var v catalog.Variant
 	var spec []string
-	add := verb("add SLUG", "Add or change a variant", "durvek variant add fen-14-8-256 --model fen-14 --name '8 GiB, "+
-		"256 GB' --spec memory.size='8 GiB' --spec cpu.cores=10", 1, func(cmd *cobra.Command, args []string) error {
-		v.Slug = args[0]
-		kv, err := pairs(spec)
-		if err != nil {
-			return err
-		}
-		v.Spec = map[string]any{}
-		for k, s := range kv {
-			var n float64
-			if json.Unmarshal([]byte(s), &n) == nil {
-				v.Spec[k] = n
-			} else {
-				v.Spec[k] = s
+	add := verb("add SLUG", "Add a variant, or change what is named of one",
+		"durvek variant add fen-14-8-256 --model fen-14 --name '8 GiB, "+
+			"256 GB' --spec memory.size='8 GiB' --spec cpu.cores=10", 1, func(cmd *cobra.Command, args []string) error {
+			v.Slug = args[0]
+			kv, err := pairs(spec)
+			if err != nil {
+				return err
 			}
-		}
-		return ask(a, cmd, api.AddVariant, api.With(v), func(x catalog.Variant) {
-			a.say("Variant %s is in the catalogue.",
-				x.Slug)
+			v.Spec = map[string]any{}
+			for k, s := range kv {
+				var n float64
+				if json.Unmarshal([]byte(s), &n) == nil {
+					v.Spec[k] = n
+				} else {
+					v.Spec[k] = s
+				}
+			}
+			return ask(a, cmd, api.AddVariant, api.With(v), func(x catalog.Variant) {
+				a.say("Variant %s is in the catalogue.",
+					x.Slug)
+			})
 		})
-	})
 	f := add.Flags()
 	f.StringVar(&v.Model, "model", "", "its model")
 	f.StringVar(&v.Name, "name", "", "what sets it apart")
@@ -205,22 +208,24 @@ func (a *app) variantCmd() *cobra.Command {
 			}
 			a.print([]string{"Spec sheet", "", "Key"}, rows)
 		})
-	return noun("variant", "Exact configurations", add, list, show)
+	return noun("variant", "Exact configurations", add, list, show, a.dropCmd("variant", "SLUG", "fen-15-32-1000"),
+		a.clearCmd("variant", "spec, spec.KEY, notes", "fen-15-32-1000 spec.body.weight"))
 }
 
 func (a *app) unitCmd() *cobra.Command {
 	var u catalog.Unit
-	add := verb("add SLUG", "Add or change a unit", "durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin "+
-		"bought", 1, func(cmd *cobra.Command, args []string) error {
-		u.Slug = args[0]
-		return ask(a, cmd, api.AddUnit, api.With(u), func(x catalog.Unit) { a.say("Unit %s is on the books.", x.Slug) })
-	})
+	add := verb("add SLUG", "Add a unit, or change what is named of one",
+		"durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin "+
+			"bought", 1, func(cmd *cobra.Command, args []string) error {
+			u.Slug = args[0]
+			return ask(a, cmd, api.AddUnit, api.With(u), func(x catalog.Unit) { a.say("Unit %s is on the books.", x.Slug) })
+		})
 	f := add.Flags()
 	f.StringVar(&u.Variant, "variant", "", "its variant")
-	f.StringVar(&u.Origin, "origin", "bought", "bought, sent by maker, borrowed or own")
+	f.StringVar(&u.Origin, "origin", "", "bought (a new one's usual), sent by maker, borrowed or own")
 	f.StringVar(&u.Serial, "serial", "", "serial number")
 	f.StringVar(&u.Received, "received", "", "day it came, YYYY-MM-DD")
-	f.StringVar(&u.State, "state", "on desk", "on desk, returned, sold or broken")
+	f.StringVar(&u.State, "state", "", "on desk (a new one's usual), returned, sold or broken")
 	f.StringVar(&u.Notes, "notes", "", "notes")
 	var of api.OfVariant
 	list := asking(a, "list", "List units", "durvek unit list", api.Units, &of, nil, func(us []catalog.Unit) {
@@ -234,7 +239,8 @@ func (a *app) unitCmd() *cobra.Command {
 		a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ",
 			u.Received), note(", ", u.State), note(". ", u.Notes))
 	})
-	return noun("unit", "Samples on the desk", add, list, show, a.historyCmd())
+	return noun("unit", "Samples on the desk", add, list, show, a.historyCmd(), a.dropCmd("unit", "SLUG", "fen-15-b"),
+		a.clearCmd("unit", "serial, received, notes", "fen-15-b serial"))
 }
 
 func (a *app) rigCmd() *cobra.Command {
@@ -271,7 +277,8 @@ func (a *app) rigCmd() *cobra.Command {
 			a.say("  %s as %s", p.Unit, p.Role)
 		}
 	})
-	return noun("rig", "Units put together for a purpose", add, list, show, a.rigCostCmd())
+	return noun("rig", "Units put together for a purpose", add, list, show, a.rigCostCmd(),
+		a.dropCmd("rig", "SLUG", "own-build"))
 }
 
 func (a *app) claimCmd() *cobra.Command {
@@ -305,7 +312,7 @@ func (a *app) claimCmd() *cobra.Command {
 	check := drawing(a, "check VARIANT", "Judge the claims about a variant; with -o draw the chart",
 		"durvek claim check fen-14-16-512 -o claims.svg", api.CheckClaims, api.ClaimsChart, &of, []any{&of.Variant},
 		show(true))
-	return noun("claim", "What makers promise, and what became of it", add, check,
+	return noun("claim", "What makers promise, and what became of it", add, check, a.dropCmd("claim", "ID", "01995c3e-…"),
 		asking(a, "list", "Judge every claim", "durvek claim list", api.CheckClaims, &api.OfVariant{}, nil, show(false)),
 		a.tallyCmd())
 }
@@ -322,16 +329,16 @@ func (a *app) printClaims(js []claims.Judged, one bool) {
 				measured = e.Bound + " " + measured
 			}
 		}
-		row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount}
+		row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount, j.ID}
 		if one {
-			row = append(row[1:], j.Verdict.Why+note(" In doubt: ", strings.Join(j.Doubts, " ")))
+			row = append(row[1:6:6], j.Verdict.Why+note(" In doubt: ", strings.Join(j.Doubts, " ")))
 		}
 		rows = append(rows, row)
 	}
 	if one {
 		a.print([]string{"Measure", "Claimed", "Measured, 95 %", "Outcome", "→By", "Why"}, rows)
 	} else {
-		a.print([]string{"Variant", "Measure", "Claimed", "Measured, 95 %", "Outcome", "→By"}, rows)
+		a.print([]string{"Variant", "Measure", "Claimed", "Measured, 95 %", "Outcome", "→By", "ID"}, rows)
 	}
 }
 
@@ -357,7 +364,7 @@ func (a *app) offerCmd() *cobra.Command {
 		if o.Date == "" {
 			o.Date = time.Now().Format(time.DateOnly)
 		}
-		return ask(a, cmd, api.AddOffer, api.With(o), func(x catalog.Offer) { a.say("Noted: %s", offerText(x)) })
+		return ask(a, cmd, api.AddOffer, api.With(o), func(x catalog.Offer) { a.say("Noted as %s: %s", x.ID, offerText(x)) })
 	})
 	f := add.Flags()
 	f.StringVar(&amount, "price", "", "amount and currency, such as '1049.00 EUR', after the voucher")
@@ -375,11 +382,11 @@ func (a *app) offerCmd() *cobra.Command {
 			var rows [][]any
 			for _, o := range os {
 				rows = append(rows, []any{o.Variant, catalog.Money(o.Amount, o.Currency), strings.TrimPrefix(offerText(o),
-					catalog.Money(o.Amount, o.Currency)+", ")})
+					catalog.Money(o.Amount, o.Currency)+", "), o.ID})
 			}
-			a.print([]string{"Variant", "→Price", "Where and when"}, rows)
+			a.print([]string{"Variant", "→Price", "Where and when", "ID"}, rows)
 		})
-	return noun("offer", "Prices seen", add, list)
+	return noun("offer", "Prices seen", add, list, a.dropCmd("offer", "ID", "01995c3e-…"))
 }
 
 func price(s string) (int64, string, error) {

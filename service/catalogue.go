@@ -31,17 +31,17 @@ func (s *Service) catalogueRoutes() {
 		return &blob{ContentType: api.ExportDossier.Media, Body: b}, err
 	})
 	all(s, api.Models, d.Models)
-	put(s, api.AddModel, d.AddModel)
+	add(s, api.AddModel, d.AddModel)
 	one(s, api.Model, d.ModelPage)
 	serve(s, api.Variants, func(ctx context.Context, in *api.OfModel) ([]catalog.Variant, error) {
 		return d.Variants(ctx, in.Model)
 	})
-	put(s, api.AddVariant, d.AddVariant)
+	add(s, api.AddVariant, d.AddVariant)
 	one(s, api.Variant, d.Variant)
 	serve(s, api.Units, func(ctx context.Context, in *api.OfVariant) ([]catalog.Unit, error) {
 		return d.Units(ctx, in.Variant)
 	})
-	put(s, api.AddUnit, d.AddUnit)
+	add(s, api.AddUnit, d.AddUnit)
 	one(s, api.Unit, d.Unit)
 	all(s, api.Rigs, d.Rigs)
 	one(s, api.Rig, d.Rig)
@@ -54,4 +54,10 @@ func (s *Service) catalogueRoutes() {
 		return d.Offers(ctx, in.Variant)
 	})
 	add(s, api.AddOffer, d.AddOffer)
+	serve(s, api.Clear, func(ctx context.Context, in *api.Clearing) (api.None, error) {
+		return api.None{}, d.Clear(ctx, in.Body.Kind, in.Body.Slug, in.Body.Parts, by(ctx))
+	})
+	serve(s, api.Remove, func(ctx context.Context, in *api.Removal) (api.None, error) {
+		return api.None{}, d.Remove(ctx, in.Kind, in.ID, by(ctx))
+	})
 }

@@ -68,7 +68,7 @@ func TestWhatCannotBeRunStandsUnderTheChartWithItsReason(t *testing.T) {
 	}
 	c := get[compare.Comparison](r, "/api/ranking", "measure", "hashing/all")
 	if len(c.LeftOut) != 1 || c.LeftOut[0].Kind != compare.CannotRun ||
-		c.LeftOut[0].Reason != "not run: 3 arrays do not fit" {
+		c.LeftOut[0].Reason != "cannot run it: 3 arrays do not fit" {
 		t.Errorf("%+v", c.LeftOut)
 	}
 	if s := get[record.BenchPlan](r, "/api/plans/"+j.Plan.ID).Steps[0]; s.State != "not-run" || s.NotRun != 3 ||

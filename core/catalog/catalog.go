@@ -22,9 +22,9 @@ var KindNames = map[Kind]string{
 // Model is a product as it is named and sold.
 type Model struct {
 	Slug       string  `json:"slug" doc:"Readable identifier, lower case"`
-	Maker      string  `json:"maker"`
-	Name       string  `json:"name"`
-	Kind       Kind    `json:"kind"`
+	Maker      string  `json:"maker,omitempty"`
+	Name       string  `json:"name,omitempty"`
+	Kind       Kind    `json:"kind,omitempty"`
 	Released   string  `json:"released,omitempty" doc:"Month of release, YYYY-MM"`
 	Succeeds   string  `json:"succeeds,omitempty" doc:"Slug of the predecessor"`
 	AlsoSoldAs []Alias `json:"also_sold_as,omitempty"`
@@ -46,7 +46,7 @@ type Alias struct {
 type Variant struct {
 	Slug  string         `json:"slug"`
 	Model string         `json:"model,omitempty"`
-	Name  string         `json:"name" doc:"What sets it apart from its siblings"`
+	Name  string         `json:"name,omitempty" doc:"What sets it apart from its siblings"`
 	Spec  map[string]any `json:"spec,omitempty"`
 	Notes string         `json:"notes,omitempty"`
 }
@@ -55,7 +55,7 @@ type Variant struct {
 type Unit struct {
 	Slug     string `json:"slug"`
 	Variant  string `json:"variant,omitempty"`
-	Origin   string `json:"origin" enum:"bought,sent by maker,borrowed,own" doc:"Where the sample came from"`
+	Origin   string `json:"origin,omitempty" enum:"bought,sent by maker,borrowed,own" doc:"Where the sample came from"`
 	Serial   string `json:"serial,omitempty"`
 	Received string `json:"received,omitempty" doc:"Date, YYYY-MM-DD"`
 	State    string `json:"state,omitempty" enum:"on desk,returned,sold,broken" doc:"Where the sample is now"`

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"durvek/core/chart"
+	"durvek/core/quantity"
 	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/core/stats"
@@ -253,7 +254,7 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 			row := c.row(q, m, l, basis, known)
 			row.Unlike = unlike[l.Key]
 			byID[row.ID] = row
-			entries = append(entries, ranking.Entry{ID: row.ID, Estimate: row.Estimate})
+			entries = append(entries, ranking.Entry{ID: row.ID, Estimate: inOrder(m, row.Estimate)})
 		}
 	}
 	d := m.def
@@ -265,14 +266,23 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		row.Standing, row.Next = r.Place, r.Next
 		out.Rows = append(out.Rows, row)
 	}
-	if mean, ok := ranking.FieldMean(entries, m.Scale); ok {
-		out.Mean = &mean
+	if mean, ok := ranking.FieldMean(entries, m.Scale); ok && m.Scale != quantity.Pass && m.Scale != quantity.Grade {
+		out.Mean = &mean // checks and marks have no mean that means anything
 	}
 	if err := out.relate(q); err != nil {
 		return out, err
 	}
 	out.Chart = out.draw(q)
 	return out, nil
+}
+
+// inOrder is an estimate as ranks are made of it. A share of passes counts from the middle of its interval: three of
+// three are no surer than that.
+func inOrder(m Measure, e stats.Estimate) stats.Estimate {
+	if m.Scale == quantity.Pass {
+		e.Mean = (e.Lo + e.Hi) / 2
+	}
+	return e
 }
 
 // without is a list without some of its words.

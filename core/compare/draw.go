@@ -14,14 +14,7 @@ import (
 func (c *Comparison) draw(q Query) chart.Ranked {
 	m := q.Measure
 	out := chart.Ranked{Unit: m.Symbol, Dots: !m.Scale.Bars(), Measure: m.Name, Rows: []chart.Row{}}
-	what := m.Symbol
-	if what == "" {
-		what = "numbers"
-	}
-	means := "geometric means"
-	if !m.Scale.Logarithmic() {
-		means = "means"
-	}
+	what, means := meant(m)
 	mark := "bars"
 	if c.Reference != "" {
 		if m.Scale.Logarithmic() {
@@ -36,10 +29,13 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		mark = "dots"
 	}
 	setup := strings.Join(append([]string{q.SetupName}, c.sharedConditions(q)...), ", ")
-	out.Subtitle = fmt.Sprintf("In %s, %s. %s; %s are %s, whiskers 95 %%.", what, m.Better.Phrase(), setup, mark, means)
+	better := upperFirst(m.Better.Phrase())
+	if what != "" {
+		better = fmt.Sprintf("In %s, %s", what, m.Better.Phrase())
+	}
+	out.Subtitle = fmt.Sprintf("%s. %s; %s are %s, whiskers 95 %%.", better, setup, mark, means)
 	if m.OnPaper() {
-		out.Subtitle = fmt.Sprintf("In %s, %s. As written down, not measured: there are no intervals.", what,
-			m.Better.Phrase())
+		out.Subtitle = better + ". As written down, not measured: there are no intervals."
 	}
 	least, most := 0, 0
 	simulated := 0
@@ -53,20 +49,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
 			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "", Claim: r.Claim}
 		row.Note = r.beside()
-		if e.Bound != "" {
-			row.Label = "≥ " + quantity.Number(v, 4)
-			if e.Bound == "more than" {
-				row.Label = "> " + quantity.Number(v, 4)
-			}
-		} else {
-			row.Label, row.Spread = quantity.PlusMinus(v, (hi-lo)/2)
-			if e.Exact && r.Relative == nil {
-				row.Spread = ""
-			}
-			if m.OnPaper() && r.Relative == nil {
-				row.Label = quantity.Plain(v, "1")
-			}
-		}
+		row.Label, row.Spread = r.label(m, v, lo, hi)
 		for _, x := range r.Raised {
 			rv := x.Estimate.Centre
 			if x.Relative != nil {
@@ -148,6 +131,42 @@ func (c *Comparison) remark(out *chart.Ranked) {
 			Label: "≈ " + quantity.Number(x.Estimate.Centre, 3), Mark: number(upperFirst(x.Sentence) + ".")}
 		out.Rows = append(out.Rows, row)
 	}
+}
+
+// meant says in what a measure's figures are given, and what they are of their readings.
+func meant(m Measure) (what, means string) {
+	switch {
+	case m.Scale == quantity.Pass:
+		return "shares passed", "shares"
+	case m.Scale == quantity.Grade:
+		return "marks", "the middle marks"
+	case !m.Scale.Logarithmic():
+		return m.Symbol, "means"
+	}
+	return m.Symbol, "geometric means"
+}
+
+// label is a row's value as it is written, with the half of its interval.
+func (r Row) label(m Measure, v, lo, hi float64) (label, spread string) {
+	e := r.Estimate
+	switch {
+	case e.Bound == "more than":
+		return "> " + quantity.Number(v, 4), ""
+	case e.Bound != "":
+		return "≥ " + quantity.Number(v, 4), ""
+	case r.Relative != nil:
+	case m.OnPaper():
+		return quantity.Plain(v, "1"), ""
+	case m.Scale == quantity.Pass:
+		return passes(e), ""
+	case m.Scale == quantity.Grade:
+		return brief(m.Def().Say(v, "")), ""
+	}
+	label, spread = quantity.PlusMinus(v, (hi-lo)/2)
+	if e.Exact && r.Relative == nil {
+		spread = ""
+	}
+	return label, spread
 }
 
 // beside is what stands beside a row's name: what sets the variant apart, where it was measured, what its other rows

@@ -189,6 +189,9 @@ func gapOf(m Measure, a, b *stats.Estimate) *Gap {
 	if a == nil || b == nil || a.Bound != "" || b.Bound != "" || m.Scale == quantity.Grade && a.Centre == b.Centre {
 		return nil
 	}
+	if m.Scale == quantity.Pass {
+		return passGap(*a, *b)
+	}
 	g := Gap{Effect: effectOf(m, *a, *b), P: 1}
 	se, df := stats.Difference(*a, *b)
 	d := math.Max(0, math.Abs(b.Mean-a.Mean)-a.HalfWidth-b.HalfWidth)
@@ -217,6 +220,20 @@ func gapOf(m Measure, a, b *stats.Estimate) *Gap {
 		g.Tie = "practically equal"
 	}
 	return &g
+}
+
+// passGap is the difference of two shares of passes, in points.
+func passGap(a, b stats.Estimate) *Gap {
+	of := func(e stats.Estimate) int { return int(math.Round(e.Centre * float64(e.N))) }
+	d, lo, hi, p := stats.Shares(of(a), a.N, of(b), b.N)
+	g := Gap{Effect: Effect{Value: 100 * d, Lo: 100 * lo, Hi: 100 * hi}, Gain: d > 0, P: p}
+	g.Text = fmt.Sprintf("%+.0f points (%s to %s)", g.Value, passes(a), passes(b))
+	return &g
+}
+
+// passes says a share of checks by its counts.
+func passes(e stats.Estimate) string {
+	return fmt.Sprintf("%.0f of %d", math.Round(e.Centre*float64(e.N)), e.N)
 }
 
 // decide marks the differences that stay sure among all that are looked at, and says what the others are.
@@ -276,12 +293,16 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 			continue
 		}
 		size := math.Abs(g.Value)
-		if !r.scale.Logarithmic() {
-			size *= 3
+		text := r.Name + ": " + g.Text
+		if r.scale != quantity.Pass {
+			a, b := r.Cells[0].Estimate, r.Cells[i].Estimate
+			text += fmt.Sprintf(" (%s to %s)", quantity.Number(a.Centre, 3),
+				strings.TrimSpace(quantity.Number(b.Centre, 3)+" "+r.Symbol))
+			if !r.scale.Logarithmic() {
+				size *= 3
+			}
 		}
-		a, b := r.Cells[0].Estimate, r.Cells[i].Estimate
-		items = append(items, item{fmt.Sprintf("%s: %s (%s to %s)", r.Name, g.Text, quantity.Number(a.Centre, 3),
-			strings.TrimSpace(quantity.Number(b.Centre, 3)+" "+r.Symbol)), size, g.Gain})
+		items = append(items, item{text, size, g.Gain})
 	}
 	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.size, a.size) })
 	for _, it := range items {
@@ -298,7 +319,13 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 	if len(ratios) == 0 {
 		return x
 	}
-	middle := 100 * math.Expm1(stats.Quantile(ratios, 0.5))
+	x.advise(100*math.Expm1(stats.Quantile(ratios, 0.5)), relation, first, other, extra)
+	return x
+}
+
+// advise says what an owner of the first should do: middle is by how much the other is better in the middle, in per
+// cent; extra what it costs more.
+func (x *Exchange) advise(middle float64, relation Relation, first, other, extra string) {
 	share := float64(len(x.Gains)) / float64(x.Compared)
 	switch relation {
 	case Successor:
@@ -336,7 +363,6 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 			}
 		}
 	}
-	return x
 }
 
 // short is a side's name, with what sets it apart where the other bears the same.

@@ -187,12 +187,13 @@ func hosted(host string) string {
 }
 
 // plainWords are conditions whose usual value goes without saying.
-var plainWords = map[string]string{"runtime": "native", "graphics.renderer": "hardware", "power.mode": "default",
+var plainWords = map[string]string{"graphics.renderer": "hardware", "power.mode": "default",
 	"memory.profile": "default", "drive.cache": "passed"}
 
 // worth says a condition where it is worth a word in a subtitle; "" where its value is unknown or goes without saying.
 func worth(key, value string) string {
-	if value == "" || plainWords[key] == value || key == "timer" {
+	if value == "" || plainWords[key] == value || key == "timer" || key == "runtime" && strings.HasPrefix(value,
+		"native") {
 		return ""
 	}
 	return Condition(key, value)

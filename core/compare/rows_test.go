@@ -337,3 +337,43 @@ func TestRowsOfRandomDesks(t *testing.T) {
 		}
 	}
 }
+
+// Checks are compared by their counts, and nobody is sure of three of four against none of four.
+func TestChecksAreCounted(t *testing.T) {
+	m := NewMeasure(method.Test{Slug: "lid", Version: 1, Name: "Lid", Hands: "check", Measures: make([]method.Measure, 1)},
+		method.Measure{Slug: "ok", Name: "opens", Unit: "1", Scale: quantity.Pass, Better: quantity.Higher})
+	of := func(variant string, passed float64, n int) Competitor {
+		return competitor(variant, Cell{Variant: variant, Unit: variant + "-1", Setup: "as-delivered", Basis: trust.Basis{
+			TestVersion: 1, Conditions: map[string]string{}}, Estimate: stats.Share(passed, n)})
+	}
+	for _, c := range []struct {
+		k1, k2 float64
+		n      int
+		sure   bool
+	}{{3, 0, 4, false}, {10, 0, 10, true}, {4, 4, 4, false}} {
+		field := []Competitor{of("a", c.k1, c.n), of("b", c.k2, c.n)}
+		r, _ := rowsOf(t, m, Query{}, field...)
+		if sure := r.Rows[0].Standing.Worst == 1; sure != c.sure || r.Chart.Rows[0].Label != fmt.Sprintf("%.0f of %d", c.k1,
+			c.n) || r.Mean != nil {
+			t.Errorf("%+v: %+v, %q", c, r.Rows[0].Standing, r.Chart.Rows[0].Label)
+		}
+		h := HeadToHead([]Side{{Variant: "a"}, {Variant: "b"}}, []HeadMeasure{{m, field}}, nil, nil)
+		g := h.Rows[0].Gaps[0]
+		if g.Sure != c.sure || math.IsNaN(g.Lo+g.Hi+g.P) || g.Text != fmt.Sprintf("%+.0f points (%.0f of %d to %.0f of %d)",
+			100*(c.k2-c.k1)/float64(c.n), c.k1, c.n, c.k2, c.n) {
+			t.Errorf("%+v: %+v", c, g)
+		}
+	}
+}
+
+// A mode that competes by itself is not what others are related to.
+func TestRelatedToAVariantIsToItsPlainRow(t *testing.T) {
+	a := competitor("a", at("a-1", "", "", "small", 100))
+	fast := at("a-1", "", "", "small", 130)
+	fast.Setup = "fast-mode"
+	c, _ := rowsOf(t, port, Query{Reference: "a"}, a, Competitor{Variant: "a", Mode: "fast-mode", ModeName: "Fast mode",
+		Name: "Maker A", Cells: []Cell{fast}})
+	if len(c.Rows) != 2 || math.Abs(c.Rows[0].Relative.Value-130) > 1e-9 || c.Rows[1].Relative.Value != 100 {
+		t.Errorf("%+v, %+v", c.Rows[0].Relative, c.Rows[1].Relative)
+	}
+}

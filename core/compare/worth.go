@@ -107,6 +107,9 @@ func effectOf(m Measure, a, b stats.Estimate) Effect {
 func effect(m Measure, d, half float64) Effect {
 	e := Effect{Value: d, Lo: d - half, Hi: d + half, Sure: math.Abs(d) > half}
 	unit := m.Symbol
+	if unit == "%" { // of a share: a difference in per cent would be another thing
+		unit = "points"
+	}
 	if m.Scale.Logarithmic() {
 		e.Value, e.Lo, e.Hi, unit = 100*math.Expm1(d), 100*math.Expm1(d-half), 100*math.Expm1(d+half), "%"
 	}

@@ -63,7 +63,7 @@ type Measure struct {
 	Resolution    float64            `json:"resolution,omitempty" doc:"Smallest step of the reading"`
 	Margin        float64            `json:"margin,omitempty" doc:"Difference that does not matter: relative on ratio scales, in the unit otherwise; 0 means 2 %"`
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
-	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative; 0 means 1 %"`
+	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise"`
 	Levels        []Level            `json:"levels,omitempty" doc:"Rubric of a grade: what each mark means"`
 	Over          Over               `json:"over,omitempty" enum:"place" doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out"`
 	Take          Taking             `json:"take,omitempty" enum:"worst,mean,best,sum" doc:"How that figure is made"`

@@ -301,6 +301,9 @@ var (
 
 // TQuantile is the p-quantile of Student's t with df degrees of freedom.
 func TQuantile(p, df float64) float64 {
+	if df > 1e6 {
+		return distuv.UnitNormal.Quantile(p)
+	}
 	key := [2]float64{p, df}
 	if v, ok := tTable.Load(key); ok {
 		return v.(float64)

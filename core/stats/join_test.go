@@ -64,3 +64,25 @@ func TestShare(t *testing.T) {
 		t.Errorf("%+v", e)
 	}
 }
+
+// Fisher's exact test on tables whose chance is counted by hand; intervals hold the difference and shrink with n.
+func TestShares(t *testing.T) {
+	for _, c := range []struct {
+		k1, n1, k2, n2 int
+		d, p           float64
+	}{{3, 4, 0, 4, -0.75, 10. / 70}, {4, 4, 0, 4, -1, 2. / 70}, {0, 5, 5, 5, 1, 2. / 252}, {2, 4, 2, 4, 0, 1},
+		{1, 1, 0, 1, -1, 1}, {1, 9, 11, 12, 11./12 - 1./9, 0.000367}} {
+		d, lo, hi, p := Shares(c.k1, c.n1, c.k2, c.n2)
+		if math.Abs(d-c.d) > 1e-12 || math.Abs(p-c.p) > 1e-5 || lo > d || hi < d || lo < -1.5 || hi > 1.5 {
+			t.Errorf("%+v: d %g (%g to %g), p %g", c, d, lo, hi, p)
+		}
+	}
+	_, lo, hi, _ := Shares(30, 60, 30, 60)
+	_, lo2, hi2, _ := Shares(3, 6, 3, 6)
+	if hi-lo >= hi2-lo2 {
+		t.Error("more tries make no narrower interval")
+	}
+	if q := TQuantile(0.975, math.Inf(1)); math.Abs(q-1.959964) > 1e-5 {
+		t.Errorf("without limit of degrees of freedom t is %g", q)
+	}
+}

@@ -229,5 +229,8 @@ func differs(r ranking.Relative, s Standing) string {
 	if r.Value < 0 {
 		word = "less"
 	}
+	if s.Unit == "%" { // of a share: a difference in per cent would be another thing
+		return quantity.Number(math.Abs(r.Value), 2) + " points " + word
+	}
 	return quantity.Format(math.Abs(r.Value), s.Unit) + " " + word
 }

@@ -1,6 +1,7 @@
 package books
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -120,8 +121,18 @@ func (d *Books) Rig(ctx context.Context, slug string) (catalog.Rig, error) {
 	return catalog.Rig{}, desk.Refuse(desk.NotFound, "no rig %q is known here", slug)
 }
 
-// AddModel adds a model, or changes one that is there.
-func (d *Books) AddModel(ctx context.Context, m catalog.Model, by string) error {
+// AddModel adds a model, or changes what is named of one that is there; it returns what stands then.
+func (d *Books) AddModel(ctx context.Context, m catalog.Model, by string) (catalog.Model, error) {
+	old, err := d.desk.Store.Model(ctx, m.Slug)
+	if known, err := desk.Found(err); err != nil {
+		return m, err
+	} else if known {
+		m = overlay(old, m)
+	}
+	return m, d.putModel(ctx, m, by)
+}
+
+func (d *Books) putModel(ctx context.Context, m catalog.Model, by string) error {
 	known := map[string]bool{}
 	models, err := d.desk.Store.Models(ctx)
 	if err != nil {
@@ -136,41 +147,49 @@ func (d *Books) AddModel(ctx context.Context, m catalog.Model, by string) error 
 	return d.desk.Put(ctx, by, "add model", m.Slug, func(q *desk.Tx) error { return q.PutModel(ctx, m) })
 }
 
-// AddVariant adds a variant to a model, or changes one that is there.
-func (d *Books) AddVariant(ctx context.Context, v catalog.Variant, by string) error {
+// AddVariant adds a variant to a model, or changes what is named of one that is there; it returns what stands then.
+func (d *Books) AddVariant(ctx context.Context, v catalog.Variant, by string) (catalog.Variant, error) {
+	old, err := d.desk.Store.Variant(ctx, v.Slug)
+	if known, err := desk.Found(err); err != nil {
+		return v, err
+	} else if known {
+		v = overlay(old, v)
+	}
 	if _, err := d.desk.Store.Model(ctx, v.Model); err != nil {
-		return desk.Missing(err, "model", v.Model)
+		return v, desk.Missing(err, "model", v.Model)
 	}
 	probe := catalog.Dossier{Model: catalog.Model{Slug: v.Model, Kind: catalog.Kinds[0]},
 		Variants: []catalog.DossierVariant{{Variant: v}}}
 	if err := d.refused(ctx, "variant", probe, probe.Check(nil, nil)...); err != nil {
-		return err
+		return v, err
 	}
-	siblings, err := d.desk.Store.Variants(ctx, v.Model)
+	at, err := d.positionOf(ctx, v)
 	if err != nil {
-		return err
+		return v, err
 	}
-	position := len(siblings)
-	for i, s := range siblings {
-		if s.Slug == v.Slug {
-			position = i
-		}
-	}
-	return d.desk.Put(ctx, by, "add variant", v.Slug, func(q *desk.Tx) error { return q.PutVariant(ctx, v, position) })
+	return v, d.desk.Put(ctx, by, "add variant", v.Slug, func(q *desk.Tx) error { return q.PutVariant(ctx, v, at) })
 }
 
-// AddUnit adds a unit of a variant, or changes one that is there.
-func (d *Books) AddUnit(ctx context.Context, u catalog.Unit, by string) error {
+// AddUnit adds a unit of a variant, or changes what is named of one that is there; it returns what stands then.
+func (d *Books) AddUnit(ctx context.Context, u catalog.Unit, by string) (catalog.Unit, error) {
+	old, err := d.desk.Store.Unit(ctx, u.Slug)
+	if known, err := desk.Found(err); err != nil {
+		return u, err
+	} else if known {
+		u = overlay(old, u)
+	} else {
+		u.Origin, u.State = cmp.Or(u.Origin, "bought"), cmp.Or(u.State, "on desk")
+	}
 	v, err := d.desk.Store.Variant(ctx, u.Variant)
 	if err != nil {
-		return desk.Missing(err, "variant", u.Variant)
+		return u, desk.Missing(err, "variant", u.Variant)
 	}
 	probe := catalog.Dossier{Model: catalog.Model{Slug: v.Model, Kind: catalog.Kinds[0]},
 		Variants: []catalog.DossierVariant{{Variant: v, Units: []catalog.Unit{u}}}}
 	if err := d.refused(ctx, "unit", probe, probe.Check(nil, nil)...); err != nil {
-		return err
+		return u, err
 	}
-	return d.desk.Put(ctx, by, "add unit", u.Slug, func(q *desk.Tx) error { return q.PutUnit(ctx, u, 0) })
+	return u, d.desk.Put(ctx, by, "add unit", u.Slug, func(q *desk.Tx) error { return q.PutUnit(ctx, u, 0) })
 }
 
 // AddRig adds a rig, or changes one that is there.

@@ -85,15 +85,20 @@ func TestADossierThatContradictsTheDeskIsRefusedWhole(t *testing.T) {
 func TestSingleEntriesAreCheckedLikeDossiers(t *testing.T) {
 	d := testdesk.Opened(t)
 	ctx := testdesk.Ctx
-	testdesk.Says(t, d.Books.AddModel(ctx, catalog.Model{Slug: "Z Z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"),
+	testdesk.Says(t, testdesk.Err(d.Books.AddModel(ctx, catalog.Model{Slug: "Z Z", Maker: "M", Name: "Z", Kind: "laptop"},
+		"me")),
 		desk.Invalid, "model refused")
-	testdesk.Says(t, d.Books.AddVariant(ctx, catalog.Variant{Slug: "z", Model: "nothing", Name: "Z"}, "me"), desk.NotFound,
+	testdesk.Says(t, testdesk.Err(d.Books.AddVariant(ctx, catalog.Variant{Slug: "z", Model: "nothing", Name: "Z"}, "me")),
+		desk.NotFound,
 		`"nothing"`)
-	testdesk.Says(t, d.Books.AddVariant(ctx, catalog.Variant{Slug: "a", Model: "b", Name: "A"}, "me"), desk.Invalid,
+	testdesk.Says(t, testdesk.Err(d.Books.AddVariant(ctx, catalog.Variant{Slug: "a", Model: "b", Name: "A"}, "me")),
+		desk.Invalid,
 		`belongs to model "a" already`)
-	testdesk.Says(t, d.Books.AddUnit(ctx, catalog.Unit{Slug: "a", Variant: "b", Origin: "bought"}, "me"), desk.Invalid,
+	testdesk.Says(t, testdesk.Err(d.Books.AddUnit(ctx, catalog.Unit{Slug: "a", Variant: "b", Origin: "bought"}, "me")),
+		desk.Invalid,
 		`belongs to variant "a" already`)
-	testdesk.Says(t, d.Books.AddUnit(ctx, catalog.Unit{Slug: "q", Variant: "nobody", Origin: "bought"}, "me"),
+	testdesk.Says(t, testdesk.Err(d.Books.AddUnit(ctx, catalog.Unit{Slug: "q", Variant: "nobody", Origin: "bought"},
+		"me")),
 		desk.NotFound, `"nobody"`)
 	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "r"}, "me"), desk.Invalid, "at least one part")
 	testdesk.Says(t, d.Books.AddRig(ctx, catalog.Rig{Slug: "R", Parts: []catalog.RigPart{{Unit: "a"}}}, "me"),
@@ -108,7 +113,7 @@ func TestSingleEntriesAreCheckedLikeDossiers(t *testing.T) {
 	testdesk.Says(t, err, desk.NotFound, `"nobody"`)
 	// Siblings keep the order in which they came, changed ones too.
 	for _, v := range []string{"a-2", "a-1", "a"} {
-		if err := d.Books.AddVariant(ctx, catalog.Variant{Slug: v, Model: "a", Name: v}, "me"); err != nil {
+		if _, err := d.Books.AddVariant(ctx, catalog.Variant{Slug: v, Model: "a", Name: v}, "me"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -174,5 +179,72 @@ func TestWhatRunsRestOnStays(t *testing.T) {
 	_, err = d.Books.ImportTest(ctx, []byte(strings.Replace(test("1", "/s"), "slug: knots", "slug: work", 1)), "me")
 	if err == nil || !strings.Contains(err.Error(), "built-in") {
 		t.Errorf("a built-in test was replaced: %v", err)
+	}
+}
+
+// Adding again changes what is named and keeps the rest; what is to be emptied is said, and what nothing rests on can
+// be removed.
+func TestChangeMeansChange(t *testing.T) {
+	d, ctx := testdesk.Opened(t), testdesk.Ctx
+	full := catalog.Variant{Slug: "a", Model: "a", Name: "16 GiB", Notes: "quiet", Spec: map[string]any{"cpu.cores": 8.0,
+		"body.weight": "1.2 kg"}}
+	if _, err := d.Books.AddVariant(ctx, full, "me"); err != nil {
+		t.Fatal(err)
+	}
+	v, err := d.Books.AddVariant(ctx, catalog.Variant{Slug: "a", Spec: map[string]any{"cpu.cores": 6.0}}, "me")
+	if err != nil || v.Name != "16 GiB" || v.Notes != "quiet" || v.Model != "a" || v.Spec["cpu.cores"] != 6.0 ||
+		v.Spec["body.weight"] != "1.2 kg" {
+		t.Errorf("%+v, %v", v, err)
+	}
+	m, err := d.Books.AddModel(ctx, catalog.Model{Slug: "b", Notes: "new"}, "me")
+	if err != nil || m.Maker != "Maker" || m.Kind != "laptop" || m.Succeeds != "a" || m.Notes != "new" {
+		t.Errorf("%+v, %v", m, err)
+	}
+	if u, err := d.Books.AddUnit(ctx, catalog.Unit{Slug: "new", Variant: "b"}, "me"); err != nil || u.Origin != "bought" ||
+		u.State != "on desk" {
+		t.Errorf("%+v, %v", u, err)
+	}
+	u, err := d.Books.AddUnit(ctx, catalog.Unit{Slug: "new", Serial: "7"}, "me")
+	if err != nil || u.Variant != "b" || u.Serial != "7" {
+		t.Errorf("%+v, %v", u, err)
+	}
+
+	clear := func(kind, slug string, parts ...string) error { return d.Books.Clear(ctx, kind, slug, parts, "me") }
+	for _, err := range []error{clear("variant", "a", "spec.cpu.cores", "notes"), clear("model", "b", "succeeds"),
+		clear("unit", "new", "serial")} {
+		if err != nil {
+			t.Error(err)
+		}
+	}
+	if x, _ := d.Books.Variant(ctx, "a"); x.Notes != "" || len(x.Spec) != 1 || x.Spec["body.weight"] != "1.2 kg" {
+		t.Errorf("%+v", x)
+	}
+	if x, _ := d.Books.Unit(ctx, "new"); x.Serial != "" || x.Variant != "b" {
+		t.Errorf("%+v", x)
+	}
+	testdesk.Says(t, clear("variant", "a", "name"), desk.Invalid, `"name" cannot be cleared; spec, notes can`)
+	testdesk.Says(t, clear("variant", "a", "spec.cpu.cores"), desk.NotFound, `no entry "cpu.cores"`)
+	testdesk.Says(t, clear("variant", "a"), desk.Invalid, "say what")
+	testdesk.Says(t, clear("variant", "nobody", "notes"), desk.NotFound, `"nobody"`)
+	testdesk.Says(t, clear("rig", "r", "notes"), desk.Invalid, "cannot be cleared")
+
+	remove := func(kind, id string) error { return d.Books.Remove(ctx, kind, id, "me") }
+	testdesk.Says(t, remove("variant", "b"), desk.Conflict, "2 units rest on it")
+	testdesk.Says(t, remove("setup", "as-delivered"), desk.Invalid, "stays")
+	testdesk.Says(t, remove("run", "x"), desk.Invalid, "cannot be removed")
+	testdesk.Says(t, remove("unit", "nobody"), desk.NotFound, `no unit "nobody"`)
+	o, err := d.Books.AddOffer(ctx, catalog.Offer{Variant: "b", Amount: 100, Currency: "EUR", Condition: "new",
+		Seller: "Quayside", Date: "2026-11-01", Region: "DE"}, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range [][2]string{{"offer", o.ID}, {"unit", "new"}, {"unit", "b"}, {"variant", "b"}} {
+		if err := remove(x[0], x[1]); err != nil {
+			t.Errorf("%v: %v", x, err)
+		}
+	}
+	testdesk.Says(t, remove("offer", o.ID), desk.NotFound, "no offer")
+	if _, err := d.Books.Variant(ctx, "b"); err == nil {
+		t.Error("a removed variant is still there")
 	}
 }

@@ -308,7 +308,7 @@ func TestAnAnswerIsKeptUntilSomethingItRestsOnChanges(t *testing.T) {
 	} else if i := c.Rows; i[0].Claim != nil && *i[0].Claim != 120 || i[1].Claim != nil && *i[1].Claim != 120 {
 		t.Error("2 /s is not 120 /min")
 	}
-	if err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: "a", Maker: "Maker", Name: "Anew", Kind: "laptop"},
+	if _, err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: "a", Maker: "Maker", Name: "Anew", Kind: "laptop"},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
@@ -343,16 +343,17 @@ func TestWhatWasExpectedOfAFigure(t *testing.T) {
 	d := testdesk.Opened(t)
 	add := func(model, kind string, variants ...string) {
 		t.Helper()
-		if err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: model, Maker: "Maker", Name: model,
+		if _, err := d.Books.AddModel(testdesk.Ctx, catalog.Model{Slug: model, Maker: "Maker", Name: model,
 			Kind: catalog.Kind(kind)}, "me"); err != nil {
 			t.Fatal(err)
 		}
 		for _, v := range variants {
-			if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v, Model: model, Name: v}, "me"); err != nil {
+			if _, err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v, Model: model, Name: v}, "me"); err != nil {
 				t.Fatal(err)
 			}
 			for _, unit := range []string{v + "-a", v + "-b"} {
-				if err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: unit, Variant: v, Origin: "bought"}, "me"); err != nil {
+				if _, err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: unit, Variant: v, Origin: "bought"},
+					"me"); err != nil {
 					t.Fatal(err)
 				}
 			}

@@ -180,7 +180,7 @@ func TestOldVersionsJudgeNothing(t *testing.T) {
 func TestWhatStandsOnPaperRanks(t *testing.T) {
 	d := testdesk.Opened(t)
 	for v, kg := range map[string]string{"a": "1.4 kg", "b": "1200 g"} {
-		if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v, Model: v, Name: "16 GiB",
+		if _, err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v, Model: v, Name: "16 GiB",
 			Spec: map[string]any{"body.weight": kg}}, "me"); err != nil {
 			t.Fatal(err)
 		}

@@ -59,6 +59,8 @@ func second[T any](_ T, err error) error { return err }
 // called gives arguments with which a method begins to read; those that are not named here get a value of their type.
 var called = map[string][]any{
 	"Books.AddModel":     {catalog.Model{Slug: "z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"},
+	"Books.Clear":        {"model", "a", []string{"notes"}, "me"},
+	"Books.Remove":       {"unit", "a", "me"},
 	"Books.AddCondition": {method.ConditionKey{Key: "own.fan", Name: "fan", Meaning: "on or off"}, "me"},
 	"Books.AddRig":       {catalog.Rig{Slug: "z", Name: "Z", Parts: []catalog.RigPart{{Unit: "a", Role: "host"}}}, "me"},
 	"Books.AddRate":      {catalog.Rate{From: "EUR", To: "GBP", Rate: 0.8, Date: "2026-11-01"}, "me"},

@@ -105,11 +105,11 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 
 func TestHeadToHeadRefusesAndFindsTheCurrency(t *testing.T) {
 	d := testdesk.Opened(t)
-	if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: "a-big", Model: "a", Name: "32 GiB"},
+	if _, err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: "a-big", Model: "a", Name: "32 GiB"},
 		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: "a-big", Variant: "a-big", Origin: "bought"},
+	if _, err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: "a-big", Variant: "a-big", Origin: "bought"},
 		"me"); err != nil {
 		t.Fatal(err)
 	}

@@ -173,12 +173,12 @@ func TestWhatASingleThingIsWorth(t *testing.T) {
 		rate float64
 	}{{"a", map[string]any{"memory.size": "16 GiB", "cpu.cores": 8}, 0}, {"a32", map[string]any{"memory.size": "32 GiB",
 		"cpu.cores": 8}, 120}, {"a64", map[string]any{"memory.size": "64 GiB", "cpu.cores": 12}, 150}} {
-		if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v.slug, Model: "a", Name: v.slug, Spec: v.spec},
+		if _, err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: v.slug, Model: "a", Name: v.slug, Spec: v.spec},
 			"me"); err != nil {
 			t.Fatal(err)
 		}
 		if v.rate > 0 {
-			if err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: v.slug, Variant: v.slug, Origin: "bought"},
+			if _, err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: v.slug, Variant: v.slug, Origin: "bought"},
 				"me"); err != nil {
 				t.Fatal(err)
 			}

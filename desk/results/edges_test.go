@@ -314,9 +314,10 @@ func TestAFileOfRunsIsTakenInOnce(t *testing.T) {
 // A part is measured in a host, and a test on what it is meant for.
 func TestPartsNeedAHost(t *testing.T) {
 	d := testdesk.Opened(t)
-	for _, err := range []error{d.Books.AddModel(ctx, catalog.Model{Slug: "drive", Maker: "M", Name: "Drive",
-		Kind: "drive"}, "me"), d.Books.AddVariant(ctx, catalog.Variant{Slug: "drive", Model: "drive", Name: "1 TB"}, "me"),
-		d.Books.AddUnit(ctx, catalog.Unit{Slug: "drive", Variant: "drive", Origin: "bought"}, "me")} {
+	for _, err := range []error{testdesk.Err(d.Books.AddModel(ctx, catalog.Model{Slug: "drive", Maker: "M", Name: "Drive",
+		Kind: "drive"}, "me")), testdesk.Err(d.Books.AddVariant(ctx, catalog.Variant{Slug: "drive", Model: "drive",
+		Name: "1 TB"}, "me")),
+		testdesk.Err(d.Books.AddUnit(ctx, catalog.Unit{Slug: "drive", Variant: "drive", Origin: "bought"}, "me"))} {
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -12,10 +12,12 @@ import (
 
 func TestFindingsNameRivalsSiblingsAndPredecessors(t *testing.T) {
 	d := testdesk.Opened(t)
-	if err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: "b2", Model: "b", Name: "32 GiB"}, "me"); err != nil {
+	if _, err := d.Books.AddVariant(testdesk.Ctx, catalog.Variant{Slug: "b2", Model: "b", Name: "32 GiB"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
-	if err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: "b2", Variant: "b2", Origin: "bought"}, "me"); err != nil {
+	if _, err := d.Books.AddUnit(testdesk.Ctx, catalog.Unit{Slug: "b2", Variant: "b2", Origin: "bought"},
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	testdesk.Rates(t, d, "a", "", 100, 101, 99, 100, 100)

@@ -140,6 +140,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a model, variant, unit, rig, setup, claim or offer on which nothing rests */
+        delete: operations["remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cells": {
         parameters: {
             query?: never;
@@ -288,6 +305,23 @@ export interface paths {
         put?: never;
         /** Add a claim about a variant */
         post: operations["add-claim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clearings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Empty parts of a model, variant or unit; adding again changes only what it names */
+        post: operations["clear"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1956,7 +1990,7 @@ export interface components {
             claims?: components["schemas"]["CatalogClaim"][];
             model?: string;
             /** @description What sets it apart from its siblings */
-            name: string;
+            name?: string;
             notes?: string;
             offers?: components["schemas"]["CatalogOffer"][];
             slug: string;
@@ -1967,9 +2001,9 @@ export interface components {
         };
         CatalogModel: {
             also_sold_as?: components["schemas"]["CatalogAlias"][];
-            kind: string;
-            maker: string;
-            name: string;
+            kind?: string;
+            maker?: string;
+            name?: string;
             notes?: string;
             /** @description Month of release, YYYY-MM */
             released?: string;
@@ -2063,7 +2097,7 @@ export interface components {
              * @description Where the sample came from
              * @enum {string}
              */
-            origin: "bought" | "sent by maker" | "borrowed" | "own";
+            origin?: "bought" | "sent by maker" | "borrowed" | "own";
             /** @description Date, YYYY-MM-DD */
             received?: string;
             serial?: string;
@@ -2078,7 +2112,7 @@ export interface components {
         CatalogVariant: {
             model?: string;
             /** @description What sets it apart from its siblings */
-            name: string;
+            name?: string;
             notes?: string;
             slug: string;
             spec?: {
@@ -2678,6 +2712,13 @@ export interface components {
         EditionNote: {
             note?: string;
         };
+        Emptied: {
+            /** @enum {string} */
+            kind: "model" | "variant" | "unit";
+            /** @description released, succeeds, also_sold_as, notes; spec, spec.KEY; serial, received */
+            parts: string[];
+            slug: string;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -3203,7 +3244,7 @@ export interface components {
             target?: number;
             /**
              * Format: double
-             * @description Tolerance for claims, relative; 0 means 1 %
+             * @description Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise
              */
             tolerance?: number;
             /** @description UCUM code */
@@ -5397,6 +5438,75 @@ export interface operations {
             };
         };
     };
+    remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "model" | "variant" | "unit" | "rig" | "setup" | "claim" | "offer";
+                /** @description Slug, or id of a claim or offer */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     cells: {
         parameters: {
             query?: {
@@ -6196,6 +6306,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogClaim"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    clear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Emptied"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
                 };
             };
             /** @description Unauthorized */
