@@ -148,7 +148,7 @@ type Asked struct {
 
 // Narrowed narrows a comparison to some of the figures that variants have.
 type Narrowed struct {
-	Where []string `query:"where,explode" doc:"Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable"`
+	Where []string `query:"where,explode" doc:"Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between"`
 }
 
 // Priced says which offers make a price.

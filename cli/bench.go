@@ -320,6 +320,7 @@ func axisText(v float64, unit string) string {
 
 func (a *app) readingCmd() *cobra.Command {
 	var x results.Typed
+	var repeat int
 	var conditions, notes []string
 	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '29 to 31', 'at least 100', 'more than "+
 		"600', pass, fail, a mark, missing", "durvek reading add fen-14-16-512-a survey-export time='498 s' --condition "+
@@ -334,6 +335,9 @@ func (a *app) readingCmd() *cobra.Command {
 		}
 		if x.Notes, err = pairs(notes); err != nil {
 			return err
+		}
+		if x.Repeat = repeat - 1; x.Repeat < 0 {
+			return usageError{fmt.Errorf("--repeat counts from 1, not %d", repeat)}
 		}
 		return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
 			if len(x.Laps) > 0 {
@@ -355,7 +359,7 @@ func (a *app) readingCmd() *cobra.Command {
 	f.StringVar(&x.Place, "place", "", "port, slot, screen or surface")
 	f.StringVar(&x.Date, "date", "", "day it was measured, YYYY-MM-DD; today if left out")
 	f.StringVar(&x.Sitting, "sitting", "", "names the boot that readings share; the day if left out")
-	f.IntVar(&x.Repeat, "repeat", 0, "number of the repeat")
+	f.IntVar(&repeat, "repeat", 1, "number of the repeat, from 1")
 	f.Float64SliceVar(&x.Laps, "lap", nil, "seconds of a lap of the stopwatch, in place of readings; may be repeated")
 	f.StringArrayVar(&notes, "note", nil, "MEASURE=NOTE beside a reading; may be repeated")
 	f.StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")

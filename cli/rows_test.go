@@ -15,13 +15,17 @@ func TestAnEmptyDeskWithPortsAndSpots(t *testing.T) {
 		t.Helper()
 		return call(t, home, append([]string{"--data", data}, words...)...)
 	}
-	for name, text := range map[string]string{"copy": "group: storage\nhands: form\nmust_match: [content]\nmeasures:\n  - " +
-		"{slug: rate, name: rate, unit: MBy/s, scale: ratio, better: higher, repeatability: 0.02}\n",
-		"heat": "group: heat\nhands: form\nmeasures:\n  - {slug: spot, name: spot, unit: Cel, scale: interval, better: " +
+	for name, text := range map[string]string{
+		"copy": "group: storage\nhands: form\nmust_match: [content]\nmeasures:\n  - " +
+			"{slug: rate, name: rate, unit: MBy/s, scale: ratio, better: higher, repeatability: 0.02}\n",
+		"heat": "group: heat\nhands: form\nmeasures:\n  - {slug: spot, name: spot, unit: Cel, scale: interval, " +
+			"better: " +
 			"lower, repeatability: 0.5, over: place, take: worst}\n",
-		"lid": "group: body\nhands: check\nmeasures:\n  - {slug: ok, name: opens, unit: '1', scale: pass, better: higher}\n"} {
+		"lid": "group: body\nhands: check\nmeasures:\n  - {slug: ok, name: opens, unit: '1', scale: pass, " +
+			"better: higher}\n"} {
 		file := filepath.Join(t.TempDir(), name+".yaml")
-		if err := os.WriteFile(file, []byte("format: durvek-test/1\nslug: "+name+"\nversion: 1\nname: Test "+name+"\n"+text),
+		head := "format: durvek-test/1\nslug: " + name + "\nversion: 1\nname: Test " + name + "\n"
+		if err := os.WriteFile(file, []byte(head+text),
 			0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -58,8 +62,9 @@ func TestAnEmptyDeskWithPortsAndSpots(t *testing.T) {
 	do("rank", "show", "copy/rate", "--relative", "reed-8").want(t, 1, "has 2 figures", "narrow")
 	do("rank", "show", "heat/spot").want(t, 0, "worst of 3 places, base", "47.5")
 	do("rank", "show", "lid/ok").want(t, 0, "3 of 3", "0 of 3")
-	do("head", "show", "reed-8", "sedge-8").want(t, 0, "Test copy, card slot", "Test copy, left port", "points (3 of 3 to 0 "+
-		"of 3)")
+	do("head", "show", "reed-8", "sedge-8").want(t, 0, "Test copy, card slot", "Test copy, left port",
+		"points (3 of 3 to 0 "+
+			"of 3)")
 	do("claim", "add", "reed-8", "--measure", "heat/spot", "--value", "45 °C", "--qualifier", "at most", "--source",
 		"box").want(t, 0, "is noted")
 	do("claim", "check", "reed-8").want(t, 0, "short", "Judged at worst of 3 places, base")

@@ -11,6 +11,20 @@ import (
 	"durvek/core/stats"
 )
 
+// crowded is the share of the processor in per cent from which other programs are what held a run back.
+const crowded = 50
+
+// Crowded tells whether other programs took most of the processor just before a run: then nothing that its trace shows
+// is the machine's own limit.
+func Crowded(observed map[string]string) (record.Limiter, bool) {
+	q, err := quantity.Parse(observed["load.background"])
+	if err != nil || q.Unit != "%" || q.Value < crowded {
+		return record.Limiter{}, false
+	}
+	return record.Limiter{Label: record.ByOthers, Why: fmt.Sprintf("other programs took %.0f %% of the processor",
+		q.Value)}, true
+}
+
 // Limiter says what held a run back, from its trace, what the machine negotiated and the group of its
 // test. Heat and power are told from the rest by the clocks: they only count where the clock fell below
 // what it was at the beginning, or below the highest that the system allows. Without evidence

@@ -65,3 +65,34 @@ func TestWhatIsNotKnownAccusesNobody(t *testing.T) {
 		t.Errorf("%q", v.Why)
 	}
 }
+
+// A port's own rate is no rate of data: it is judged by the share of its payload that was reached, and less accuses
+// nobody.
+func TestALinksOwnRateIsJudgedAsALink(t *testing.T) {
+	rate := method.Measure{Slug: "r", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
+	c := catalog.Claim{Measure: "wire/rate", Value: 2.5, Unit: "Gbit/s", Link: "Ethernet 2500 Mbit/s"}
+	for v, want := range map[float64]struct {
+		outcome Outcome
+		says    string
+	}{294: {Held, "99 % of the 296.7 MB/s"}, 150: {Open, "51 % of the 296.7 MB/s that it carries in usual framing was " +
+		"reached. Whether the link"}, 262: {Open, "88 %"}} {
+		got, err := Check(c, rate, &Evidence{Estimate: between(v-1, v+1)}, nil)
+		if err != nil || got.Outcome != want.outcome || !strings.Contains(got.Why, want.says) {
+			t.Errorf("%g MB/s: %s, %q, %v", v, got.Outcome, got.Why, err)
+		}
+	}
+	if got, _ := Check(c, rate, nil, nil); got.Outcome != Untested {
+		t.Errorf("%+v", got)
+	}
+	if got, _ := Check(c, rate, &Evidence{Unlike: "so"}, nil); got.Outcome != NotComparable {
+		t.Errorf("%+v", got)
+	}
+	c.Value, c.Unit = 312.5, "MBy/s"
+	if got, _ := Check(c, rate, nil, nil); got.Outcome != Impossible {
+		t.Errorf("the same as a rate of data: %+v", got)
+	}
+	c.Value = 300 // within jumbo frames
+	if got, _ := Check(c, rate, nil, nil); got.Outcome != Untested {
+		t.Errorf("what large frames carry: %+v", got)
+	}
+}

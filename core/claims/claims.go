@@ -69,6 +69,10 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[strin
 		return Verdict{}, err
 	}
 	v := Verdict{Claimed: claimed}
+	if l, text, ok := linkOf(c, m, spec); ok && nominal(l, c, claimed, m) {
+		asLink(&v, l, text, m, evidence)
+		return v, nil
+	}
 	if why := beyondLink(c, m, claimed, spec); why != "" {
 		v.Outcome, v.Why = Impossible, why
 		if evidence != nil && evidence.Unlike == "" {
@@ -274,22 +278,69 @@ func (j judge) open(v *Verdict) {
 	}
 }
 
-// beyondLink says that a link cannot carry what is claimed, or "".
-func beyondLink(c catalog.Claim, m method.Measure, claimed float64, spec map[string]any) string {
+// linkOf is the link that a claim of a data rate names, or that its drive is on.
+func linkOf(c catalog.Claim, m method.Measure, spec map[string]any) (l link.Link, text string, ok bool) {
 	unit, err := quantity.LookUp(m.Unit)
 	if err != nil || unit.Dimension != "data rate" || m.Better != quantity.Higher {
-		return ""
+		return l, "", false
 	}
-	text := c.Link
+	text = c.Link
 	if text == "" && strings.HasPrefix(c.Measure, "drive-") {
 		text, _ = spec["drive.link"].(string)
 	}
-	l, err := link.Parse(text)
-	if err != nil {
+	l, err = link.Parse(text)
+	return l, text, err == nil
+}
+
+// perUnit is how many of the measure's unit make a MB/s.
+func perUnit(m method.Measure) float64 {
+	unit, _ := quantity.LookUp(m.Unit)
+	return 1e6 / unit.Factor
+}
+
+// nominal tells whether a claim is the link's own rate, as it is printed on a port in bits a second, and no rate of
+// data.
+func nominal(l link.Link, c catalog.Claim, claimed float64, m method.Measure) bool {
+	return strings.Contains(c.Unit, "bit") && math.Abs(claimed/(l.Nominal()*perUnit(m))-1) < 1e-3
+}
+
+// reached is the share of its payload from which a link counts as kept.
+const reached = 0.9
+
+// asLink judges a claim of a link's own rate by the share of its payload that was reached. Less than that accuses
+// nobody: what hangs on the link may be slower.
+func asLink(v *Verdict, l link.Link, text string, m method.Measure, found *Evidence) {
+	switch {
+	case found == nil:
+		v.Outcome, v.Why = Untested, "Nothing has been measured that could judge it."
+		return
+	case found.Unlike != "":
+		v.Outcome, v.Why = NotComparable, "Measured under other conditions than claimed: "+found.Unlike+"."
+		return
+	}
+	est := found.Estimate
+	v.Estimate = &est
+	usual := l.Usual() * perUnit(m)
+	share := est.Centre / usual
+	v.By, v.Outcome = share-1, Open
+	v.Why = fmt.Sprintf("A link of %s: %.0f %% of the %s that it carries in usual framing was reached.", text, 100*share,
+		quantity.Format(usual, m.Unit))
+	switch {
+	case est.Lo >= reached*usual:
+		v.Outcome = Held
+	case est.Bound == "":
+		v.Why += " Whether the link or what hangs on it holds it back is not known."
+	}
+}
+
+// beyondLink says that a link cannot carry what is claimed, or "".
+func beyondLink(c catalog.Claim, m method.Measure, claimed float64, spec map[string]any) string {
+	l, text, ok := linkOf(c, m, spec)
+	if !ok {
 		return ""
 	}
 	payload, source, ok := l.Payload()
-	most := payload * 1e6 / unit.Factor
+	most := payload * perUnit(m)
 	if !ok || claimed <= most {
 		return ""
 	}

@@ -12,12 +12,18 @@ func TestPayloadsFollowFromTheEncodings(t *testing.T) {
 		"PCIe 5 GT/s x2":       1000,
 		"PCIe 64 GT/s x4":      29500,
 		"SATA 6 Gbit/s":        600,
-		"USB 0.48 Gbit/s":      60,
+		"USB 0.48 Gbit/s":      53.248,
+		"USB 2.0":              53.248,
+		"USB 1.0":              1.216,
+		"USB 40 Gbit/s":        4848.48,
+		"USB4 120 Gbit/s":      14545.45,
+		"PCIe 4.0 x4":          7876.92,
+		"pcie 3.0 ×2":          1969.23,
 		"USB 5 Gbit/s":         500,
 		"USB 10 Gbit/s":        1212.12,
 		"USB 20 Gbit/s":        2424.24,
 		"USB4 40 Gbit/s":       4848.48,
-		"Ethernet 1000 Mbit/s": 118.66,
+		"Ethernet 1000 Mbit/s": 123.92,
 		"Wi-Fi 866.7 Mbit/s":   108.34,
 	} {
 		l, err := Parse(text)
@@ -30,10 +36,14 @@ func TestPayloadsFollowFromTheEncodings(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"", "PCIe", "PCIe 8 GT/s x0", "PCIe 8 GT/s x99", "USB fast", "USB 0 Gbit/s",
-		"Ether 1 Gbit/s"} {
+		"Ether 1 Gbit/s", "USB 3.0", "SATA 3.0", "PCIe 7.0 x4", "PCIe 4.1 x4"} {
 		if l, err := Parse(bad); err == nil {
 			t.Errorf("%q became %+v", bad, l)
 		}
+	}
+	wire, _ := Parse("Ethernet 2500 Mbit/s")
+	if math.Abs(wire.Nominal()-312.5) > 1e-9 || math.Abs(wire.Usual()-296.65) > 0.01 || (Link{}).Usual() != 0 {
+		t.Errorf("2.5 Gbit/s: %g of %g MB/s in usual frames", wire.Usual(), wire.Nominal())
 	}
 	slow, _ := Parse("USB 5 Gbit/s")
 	fast, _ := Parse("USB 10 Gbit/s")

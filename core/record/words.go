@@ -85,5 +85,6 @@ const (
 	ByMemory    LimiterLabel = "memory"
 	ByDrive     LimiterLabel = "drive"
 	ByLink      LimiterLabel = "link"
+	ByOthers    LimiterLabel = "other programs"
 	ByUnknown   LimiterLabel = "unknown"
 )

@@ -19,11 +19,13 @@ type narrowing struct {
 func narrowed(texts []string) (narrowing, error) {
 	out := narrowing{loose: true}
 	for _, text := range texts {
-		w, err := compare.ParseWhere(text)
-		if err != nil {
-			return out, desk.Refuse(desk.Invalid, "%v", err)
+		for _, part := range strings.Split(text, ";") {
+			w, err := compare.ParseWhere(part)
+			if err != nil {
+				return out, desk.Refuse(desk.Invalid, "%v", err)
+			}
+			out.where = append(out.where, w)
 		}
-		out.where = append(out.where, w)
 	}
 	return out, nil
 }

@@ -120,7 +120,10 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arr
 		return nil, nil, desk.Refuse(desk.Invalid, "run of %q refused: %v", r.Test, err)
 	}
 	if r.Outcome == record.Done && (len(sensed.Times) > 0 || len(r.Negotiated) > 0) {
-		r.Course.Limiter = analyse.Limiter(sensed, r.Negotiated, t.Group)
+		var ok bool
+		if r.Course.Limiter, ok = analyse.Crowded(r.Observed); !ok {
+			r.Course.Limiter = analyse.Limiter(sensed, r.Negotiated, t.Group)
+		}
 	}
 	conditions := trust.Effective(setup.Conditions, r.Observed)
 	basis := trust.BasisKey(t, conditions)

@@ -5516,7 +5516,7 @@ export interface operations {
                 measures?: string;
                 field?: string;
                 setup?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
             };
             header?: never;
@@ -5758,7 +5758,7 @@ export interface operations {
                 setup?: string;
                 /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
@@ -5851,7 +5851,7 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
@@ -6035,7 +6035,7 @@ export interface operations {
                 carried?: boolean;
                 /** @description Other modes stand as rows of their own */
                 modes?: boolean;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
@@ -6128,7 +6128,7 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
                 /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;
@@ -7594,7 +7594,7 @@ export interface operations {
                 setup?: string;
                 /** @description Currency of prices; as they were seen if empty */
                 currency?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
             };
             header?: never;
@@ -7962,7 +7962,7 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
             };
             header?: never;
@@ -9201,7 +9201,7 @@ export interface operations {
                 variant: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
             };
             header?: never;
@@ -9919,7 +9919,7 @@ export interface operations {
                 carried?: boolean;
                 /** @description Other modes stand as rows of their own */
                 modes?: boolean;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
             };
             header?: never;
@@ -13601,7 +13601,7 @@ export interface operations {
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
-                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable */
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
                 /** @description Currency of the answer, ISO 4217; EUR if empty */
                 currency?: string;

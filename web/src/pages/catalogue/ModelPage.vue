@@ -22,7 +22,7 @@ const claims = useQuery({
 const sub = computed(() => {
   const p = model.data.value
   if (!p) return ''
-  const parts: string[] = [p.model.kind]
+  const parts: string[] = [p.model.kind ?? '']
   if (p.model.released) parts.push(`released ${p.model.released}`)
   for (const a of p.model.also_sold_as ?? []) parts.push(`also sold as ${a.maker} ${a.name}${a.region ? ` in ${a.region}` : ''}`)
   return parts.join(', ')

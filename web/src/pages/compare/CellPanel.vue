@@ -8,26 +8,27 @@ import { moment, number, plain } from '../../parts/words'
 const props = defineProps<{ row: Of<'CompareRow'>; measure: Of<'CompareMeasure'> }>()
 const emit = defineEmits<{ close: [] }>()
 const measured = computed(() => !props.measure.id.startsWith('spec/') && !props.measure.id.startsWith('price/'))
+const where = [props.row.place && `place=${props.row.place}`, props.row.host && `host=${props.row.host}`].filter((x): x is string => !!x)
 const place = useQuery({
-  queryKey: computed(() => ['compared', 'place', props.measure.id, props.row.variant, props.row.setup]),
+  queryKey: computed(() => ['compared', 'place', props.measure.id, props.row.id, props.row.setup]),
   enabled: measured,
   retry: false,
-  queryFn: () => must(api.GET('/api/places', { params: { query: { measure: props.measure.id, variant: props.row.variant, setup: props.row.setup } } })),
+  queryFn: () => must(api.GET('/api/places', { params: { query: { measure: props.measure.id, variant: props.row.variant, setup: props.row.setup, where } } })),
 })
 const runs = useQuery({
   queryKey: computed(() => ['runs', 'cell', props.measure.id, props.row.unit, props.row.setup]),
   enabled: measured,
-  queryFn: () => must(api.GET('/api/runs', { params: { query: { subject: props.row.unit, test: props.measure.id.split('/')[0]!, setup: props.row.setup, limit: 25 } } })),
+  queryFn: async () => (await Promise.all(props.row.unit.split(', ').map((subject) => must(api.GET('/api/runs', { params: { query: { subject, test: props.measure.id.split('/')[0]!, setup: props.row.setup, limit: 25 } } }))))).flatMap((x) => x.runs ?? []),
 })
 const slug = computed(() => props.measure.id.split('/')[1])
-const inCell = computed(() => (runs.data.value?.runs ?? []).filter((r) => (r.host ?? '') === (props.row.host ?? '') && (r.place ?? '') === (props.row.place ?? '')))
+const inCell = computed(() => (runs.data.value ?? []).filter((r) => (r.host ?? '') === (props.row.host ?? '') && (!!props.row.taken || (r.place ?? '') === (props.row.place ?? ''))))
 const reading = (r: Of<'RecordRun'>) => r.readings?.find((x) => x.measure === slug.value)
 const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {}).filter(([k]) => props.measure.must_match.includes(k)))
 </script>
 
 <template>
   <section class="sheet pad mt-4" aria-label="What stands behind the bar">
-    <div class="row"><strong>{{ row.name }}, {{ row.note }}</strong><v-spacer /><v-btn size="small" @click="emit('close')">Close</v-btn></div>
+    <div class="row"><strong>{{ [row.name, row.note, row.differs, row.taken].filter(Boolean).join(', ') }}</strong><v-spacer /><v-btn size="small" @click="emit('close')">Close</v-btn></div>
     <p class="mt-1">
       <strong>{{ row.estimate.bound }} {{ number(row.estimate.centre) }} {{ measure.symbol }}</strong>
       <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ number(row.estimate.lo) }} and {{ number(row.estimate.hi) }} at 95 %, median {{ number(row.estimate.median) }}; {{ row.estimate.n }} {{ row.estimate.n === 1 ? 'repeat' : 'repeats' }} in {{ row.estimate.sittings }} {{ row.estimate.sittings === 1 ? 'sitting' : 'sittings' }}<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
@@ -35,7 +36,7 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
     </p>
     <p v-if="place.data.value">{{ place.data.value.sentence }}</p>
     <p v-if="measured" class="soft small">
-      Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host }} {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
+      Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host }}</template><template v-if="row.place">, {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
       <template v-if="conditions.length">What must match: <template v-for="([k, v], i) in conditions" :key="k"><template v-if="i">, </template>{{ plain(k) }} {{ v }}</template>.</template>
     </p>
     <table v-if="inCell.length" aria-label="Runs behind the bar" class="mt-2">

@@ -5,18 +5,19 @@ import { api, must } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { number } from '../../parts/words'
-import { given, useAsked, useLists } from './asked'
+import { given, narrowed, useAsked, useLists } from './asked'
 import CellPanel from './CellPanel.vue'
 import Frame from './Frame.vue'
 
-const { fields, measures, setups, variants, choices, title, measured, fieldName, usualField } = useLists()
+const { fields, measures, setupChoices, variants, choices, title, measured, fieldName, usualField } = useLists()
 const reviews = useQuery({ queryKey: ['reviews'], queryFn: () => must(api.GET('/api/reviews')) })
 const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: () => must(api.GET('/api/vocabulary')), staleTime: Infinity })
 const rates = useQuery({ queryKey: ['rates'], queryFn: () => must(api.GET('/api/rates')) })
 const { asked, set } = useAsked(() => ({
   field: usualField(),
   measure: [...(measures.data.value ?? [])].sort((a, b) => b.variants - a.variants).find((m) => m.variants > 0)?.id ?? '',
-  setup: 'as-delivered',
+  setup: '',
+  where: '',
   subject: '',
   relative: '',
   claims: 'true',
@@ -29,7 +30,7 @@ const { asked, set } = useAsked(() => ({
 const why = useQuery({
   queryKey: computed(() => ['why', asked.value.measure, asked.value.subject, asked.value.relative, asked.value.setup]),
   enabled: computed(() => !!asked.value.subject && (variants.data.value ?? []).some((v) => v.slug === asked.value.relative) && asked.value.relative !== asked.value.subject && measured.value.some((m) => m.value === asked.value.measure)),
-  queryFn: () => must(api.GET('/api/why', { params: { query: { measure: asked.value.measure, a: asked.value.relative, b: asked.value.subject, setup: asked.value.setup } } })),
+  queryFn: () => must(api.GET('/api/why', { params: { query: { measure: asked.value.measure, a: asked.value.relative, b: asked.value.subject, setup: asked.value.setup || undefined } } })),
 })
 const allowed = computed(() => asked.value.allow.split(',').filter(Boolean))
 const doubted = computed(() => (ranking.data.value?.rows ?? []).flatMap((r) => (r.doubts ?? []).map((d) => ({ ...d, name: r.name }))))
@@ -42,7 +43,7 @@ const ranking = useQuery({
   queryFn: () =>
     must(
       api.GET('/api/ranking', {
-        params: { query: { ...(question.value as { measure: string }), claims: asked.value.claims === 'true', raised: asked.value.raised === 'true', carried: asked.value.carried === 'true', modes: asked.value.modes === 'true' } },
+        params: { query: { ...(question.value as { measure: string }), ...narrowed(asked.value.where), claims: asked.value.claims === 'true', raised: asked.value.raised === 'true', carried: asked.value.carried === 'true', modes: asked.value.modes === 'true' } },
       }),
     ),
 })
@@ -65,8 +66,12 @@ const measureList = computed(() => [
   ...currencies.value.map((c) => ({ value: `price/${c}`, title: `Price, ${c}`, props: { subtitle: 'Offers, without intervals' } })),
 ])
 const measureName = computed(() => measureList.value.find((m) => m.value === asked.value.measure)?.title ?? 'Compare')
-const rowID = (r: { variant: string; mode?: string }) => `${r.variant} ${r.mode ?? ''}`.trim()
-const cell = computed(() => ranking.data.value?.rows.find((r) => rowID(r) === asked.value.cell))
+const cell = computed(() => ranking.data.value?.rows.find((r) => r.id === asked.value.cell))
+const wheres = computed(() => {
+  const rows = ranking.data.value?.rows ?? []
+  const keys = rows.flatMap((r) => [r.place && `place=${r.place}`, r.host && `host=${r.host}`, ...(r.differs ? (ranking.data.value?.measure.must_match ?? []).map((k) => r.basis.conditions?.[k] && `${k}=${r.basis.conditions[k]}`) : [])])
+  return [...new Set([...keys.filter((x): x is string => !!x), ...asked.value.where.split(';').filter(Boolean)])].sort()
+})
 const trouble = ref<unknown>(null)
 const added = ref('')
 async function addTo(slug: string) {
@@ -100,9 +105,10 @@ const table = ref(false)
       <v-autocomplete label="Measure" :model-value="asked.measure" :items="measureList" @update:model-value="set({ measure: $event, cell: '' })" />
       <v-autocomplete label="Subject" clearable :model-value="asked.subject || null" :items="choices" @update:model-value="set({ subject: $event })" />
       <v-select label="Relative to" :model-value="asked.relative" :items="references" @update:model-value="set({ relative: $event })" />
-      <v-select label="Setup" :model-value="asked.setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ setup: $event })" />
+      <v-select label="Setup" :model-value="asked.setup" :items="setupChoices" item-value="slug" item-title="name" @update:model-value="set({ setup: $event })" />
+      <v-combobox v-if="wheres.length" label="Only where" multiple chips closable-chips :model-value="asked.where.split(';').filter(Boolean)" :items="wheres" @update:model-value="set({ where: $event.join(';') })" />
       <div>
-        <v-checkbox label="Show raised modes" :model-value="asked.raised === 'true'" @update:model-value="set({ raised: $event })" />
+        <v-checkbox label="Show other modes" :model-value="asked.raised === 'true'" @update:model-value="set({ raised: $event })" />
         <v-checkbox label="Modes as rows of their own" :model-value="asked.modes === 'true'" @update:model-value="set({ modes: $event })" />
         <v-checkbox label="Show makers’ claims" :model-value="asked.claims === 'true'" @update:model-value="set({ claims: $event })" />
         <v-checkbox label="Carry figures over from siblings" :model-value="asked.carried === 'true'" @update:model-value="set({ carried: $event })" />
@@ -114,6 +120,7 @@ const table = ref(false)
           <div v-for="l in ranking.data.value.left_out" :key="l.variant">{{ l.name }}: {{ l.reason }}. <button v-if="l.kind === 'not comparable'" type="button" class="plainly small" @click="set({ allow: [...allowed, l.variant].join(',') })">Compare all the same</button></div>
         </template>
         <template v-else>Nothing is left out.</template>
+        <div v-for="l in ranking.data.value.beside" :key="l.variant + l.reason">{{ l.name }}: {{ l.reason }}.</div>
         <div v-if="next.data.value?.length" class="mt-2"><router-link :to="{ path: '/compare/next', query: { field: asked.field, measure: asked.measure } }">{{ ties ? 'What would settle the ties?' : 'What to test next?' }}</router-link><div>{{ next.data.value[0]!.name }}: {{ next.data.value[0]!.repeats }} repeats, {{ number(next.data.value[0]!.minutes, 2) }} min.</div></div>
         <div v-if="allowed.length" class="mt-2"><span class="caution">Compared though unlike:</span> {{ allowed.map(title).join('; ') }}. <button type="button" class="plainly small" @click="set({ allow: '' })">Only like with like</button></div>
         <div v-if="doubted.length" class="mt-2"><span class="caution">In doubt:</span><div v-for="d in doubted" :key="d.id"><router-link :to="`/results/doubts?doubt=${d.id}`">{{ d.name }}</router-link>: {{ d.sentence }}</div></div>
@@ -131,15 +138,15 @@ const table = ref(false)
       <table aria-label="The chart’s figures">
         <thead><tr><th>Place</th><th>Variant</th><th class="n">Centre</th><th class="n">95 % interval</th><th class="n">Median</th><th class="n">Repeats</th><th>To the next</th><th>Behind it</th></tr></thead>
         <tbody>
-          <tr v-for="r in ranking.data.value.rows" :key="rowID(r)">
+          <tr v-for="r in ranking.data.value.rows" :key="r.id">
             <td>{{ r.standing.best === r.standing.worst ? r.standing.best : `${r.standing.best}–${r.standing.worst}` }}</td>
-            <td>{{ r.name }} <span class="soft">{{ r.note }}</span></td>
+            <td>{{ r.name }} <span class="soft">{{ [r.note, r.differs, r.taken].filter(Boolean).join(', ') }}</span></td>
             <td class="n">{{ r.estimate.bound }} {{ number(r.estimate.centre) }} {{ ranking.data.value.measure.symbol }}</td>
             <td class="n">{{ r.estimate.exact ? '—' : `${number(r.estimate.lo)} to ${number(r.estimate.hi)}` }}</td>
             <td class="n">{{ number(r.estimate.median) }}</td>
             <td class="n">{{ r.estimate.n }}</td>
             <td class="soft">{{ r.next }}</td>
-            <td><button type="button" class="plainly" @click="set({ cell: rowID(r) })">{{ r.unit || 'as written' }}</button>{{ r.simulated ? ' (simulated)' : '' }}</td>
+            <td><button type="button" class="plainly" @click="set({ cell: r.id })">{{ r.unit || 'as written' }}</button>{{ r.simulated ? ' (simulated)' : '' }}</td>
           </tr>
         </tbody>
       </table>

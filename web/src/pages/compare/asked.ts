@@ -22,11 +22,15 @@ export function useAsked<K extends string>(usual: () => Record<K, string>) {
 /** A query without what is empty. */
 export const given = (q: Record<string, string>): Record<string, string> => Object.fromEntries(Object.entries(q).filter(([, v]) => v && v !== 'false'))
 
+/** Narrowing as the API takes it. */
+export const narrowed = (where: string): { where?: string[] } => (where ? { where: [where] } : {})
+
 /** The lists that comparisons are chosen from. */
 export function useLists() {
   const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
   const measures = useQuery({ queryKey: ['measures'], queryFn: () => must(api.GET('/api/measures')) })
   const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+  const setupChoices = computed(() => [{ slug: '', name: 'Usual: as delivered' }, ...(setups.data.value ?? []).map((s) => ({ slug: s.slug, name: s.name }))])
   const variants = useQuery({ queryKey: ['models', 'variants'], queryFn: () => must(api.GET('/api/variants')) })
   const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/api/models')) })
   const uses = useQuery({ queryKey: ['uses'], queryFn: () => must(api.GET('/api/uses')) })
@@ -48,5 +52,5 @@ export function useLists() {
     return name.charAt(0).toUpperCase() + name.slice(1)
   }
   const usualField = () => (fields.data.value?.some((f) => f.slug === 'machines') ? 'machines' : 'everything')
-  return { fields, measures, setups, variants, models, uses, choices, title, measured, ratios, fieldName, usualField }
+  return { fields, measures, setups, setupChoices, variants, models, uses, choices, title, measured, ratios, fieldName, usualField }
 }
