@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -127,6 +128,9 @@ func (a *app) printReview(r verdict.Review) {
 		rows = append(rows, []any{f.Kind, f.Text, f.Certainty, state, f.ID})
 	}
 	a.print([]string{"Finding", "", "Certainty", "", "Identifier"}, rows)
+	for _, m := range r.Stale {
+		a.say("Stale since it was signed: %s%s", m.Figure, note(". Said of it: ", strings.Join(m.Sentences, " ")))
+	}
 	for _, e := range r.Editions {
 		a.say("Edition %d, %s%s", e.Number, e.Published, note(": ", e.Note))
 	}

@@ -17,7 +17,7 @@ func (s *Service) reviewRoutes() {
 		return d.AddReview(ctx, verdict.Review{Slug: b.Slug, Title: b.Title, Subject: b.Subject, Field: b.Field,
 			Measures: b.Measures}, by)
 	})
-	one(s, api.Review, d.Review)
+	one(s, api.Review, d.Looked)
 	serve(s, api.SaveReview, func(ctx context.Context, in *api.Saving) (verdict.Review, error) {
 		in.Body.Slug = in.Slug
 		return d.SaveReview(ctx, in.Body, by(ctx))

@@ -52,7 +52,7 @@ func (q Queries) Review(ctx context.Context, slug string) (verdict.Review, error
 
 var editions = table[verdict.Edition]{name: "edition", parts: func(e *verdict.Edition) []part {
 	return []part{{"review", &e.Review}, {"number", &e.Number}, {"published", &e.Published}, {"title", &e.Title},
-		{"digest", &e.Digest}, {"note", &e.Note}}
+		{"digest", &e.Digest}, {"note", &e.Note}, {"revision", &e.Revision}}
 }}
 
 // Editions lists a review's editions, the oldest first.

@@ -4,7 +4,9 @@
 package verdict
 
 import (
+	"maps"
 	"math"
+	"slices"
 	"sort"
 	"strings"
 
@@ -12,6 +14,7 @@ import (
 	"durvek/core/claims"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/stats"
 )
 
 // Finding is a statement that the data support.
@@ -151,6 +154,53 @@ type Review struct {
 	Revision       int            `json:"revision" doc:"Raised by every change; a save must name the one it started from"`
 	Signed         *Signature     `json:"signed,omitempty"`
 	Editions       []Edition      `json:"editions"`
+	Stale          []Moved        `json:"stale,omitempty" readOnly:"true" doc:"Figures that moved since it was signed, and what was said of them"`
+}
+
+// Moved is a figure that is no longer what a verdict was signed with: the signed centre lies outside its interval of
+// now, or one of both is not there.
+type Moved struct {
+	Figure    string   `json:"figure" doc:"Measure, with what sets one of several figures apart"`
+	Was       *float64 `json:"was,omitempty"`
+	Now       *float64 `json:"now,omitempty"`
+	Sentences []string `json:"sentences" doc:"Findings that rest on it"`
+}
+
+// StaleBy lists the figures that moved since a review was signed, in the order of their names. now gives each figure's
+// centre and interval.
+func (r Review) StaleBy(now map[string]stats.Estimate) (out []Moved) {
+	if r.Signed == nil {
+		return nil
+	}
+	keys := map[string]bool{}
+	for k := range r.Signed.Figures {
+		keys[k] = true
+	}
+	for k := range now {
+		keys[k] = true
+	}
+	for _, k := range slices.Sorted(maps.Keys(keys)) {
+		was, had := r.Signed.Figures[k]
+		e, has := now[k]
+		if had && has && was >= e.Lo && was <= e.Hi {
+			continue
+		}
+		m := Moved{Figure: k, Sentences: []string{}}
+		if had {
+			m.Was = &was
+		}
+		if has {
+			m.Now = &e.Centre
+		}
+		id, _, _ := strings.Cut(k, " · ")
+		for _, f := range r.Findings {
+			if !f.Hidden && slices.Contains(f.RestsOn, id) {
+				m.Sentences = append(m.Sentences, f.Text)
+			}
+		}
+		out = append(out, m)
+	}
+	return out
 }
 
 // Signature is who signed a verdict, when, and with which figures.
@@ -167,6 +217,7 @@ type Edition struct {
 	Number    int    `json:"number"`
 	Published string `json:"published"`
 	Title     string `json:"title"`
+	Revision  int    `json:"revision,omitempty" doc:"State of the review that it shows"`
 	Digest    string `json:"digest" doc:"SHA-256 over the edition's file list"`
 	Note      string `json:"note,omitempty" doc:"What changed since the edition before"`
 }

@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/method"
+	"durvek/core/quantity"
 	"durvek/core/verdict"
 	"durvek/desk"
 	"durvek/publish"
@@ -20,19 +22,27 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	d.publishing.Lock()
 	defer d.publishing.Unlock()
 	var e verdict.Edition
-	r, err := d.Review(ctx, slug)
+	r, err := d.Looked(ctx, slug)
 	if err != nil {
 		return e, err
 	}
 	if r.Signed == nil || r.Signed.Revision != r.Revision {
 		return e, desk.Refuse(desk.Conflict, "review %q is not signed as it stands; sign it first", slug)
 	}
+	if len(r.Stale) > 0 {
+		return e, desk.Refuse(desk.Conflict, "the verdict of %q is stale: %s; look at it again and sign it anew", slug,
+			said(r.Stale))
+	}
+	if n := len(r.Editions); n > 0 && r.Editions[n-1].Revision == r.Revision && r.Editions[n-1].Note == note {
+		return r.Editions[n-1], nil // asked again, as after a lost answer
+	}
+	r.Stale = nil
 	content, err := d.content(ctx, r)
 	if err != nil {
 		return e, err
 	}
 	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339),
-		Title: r.Title, Note: note}
+		Title: r.Title, Note: note, Revision: r.Revision}
 	content.Edition = e
 	dir := d.editionDir(slug, e.Number)
 	if e.Digest, err = publish.Write(dir, content); err != nil {
@@ -50,6 +60,29 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	}
 	d.desk.Events.Send(desk.Event{Name: "review", Data: map[string]string{"review": slug}})
 	return e, nil
+}
+
+// said names what moved, the first three.
+func said(moved []verdict.Moved) string {
+	var out []string
+	for i, m := range moved {
+		if i == 3 {
+			out = append(out, fmt.Sprintf("%d more", len(moved)-i))
+			break
+		}
+		number := func(v *float64) string {
+			if v == nil {
+				return "nothing"
+			}
+			return quantity.Number(*v, 4)
+		}
+		text := fmt.Sprintf("%s went from %s to %s", m.Figure, number(m.Was), number(m.Now))
+		if len(m.Sentences) > 0 {
+			text += fmt.Sprintf(" (“%s”)", m.Sentences[0])
+		}
+		out = append(out, text)
+	}
+	return strings.Join(out, "; ")
 }
 
 func (d *Reviews) editionDir(review string, number int) string {

@@ -6,7 +6,9 @@ import (
 	"testing"
 
 	"durvek/core/catalog"
+	"durvek/core/stats"
 	"durvek/core/verdict"
+	"durvek/desk"
 	"durvek/internal/testdesk"
 )
 
@@ -74,5 +76,71 @@ func TestAnEditionThatCannotBeWrittenNeverCameToBe(t *testing.T) {
 	e, err := d.Reviews.Publish(testdesk.Ctx, "a", "", "me")
 	if err != nil || e.Number != 1 || len(e.Digest) != 64 {
 		t.Errorf("%+v, %v", e, err)
+	}
+}
+
+// A verdict whose figures moved since it was signed says which, with what was said of them, and is not published; a
+// request to publish that comes twice makes one edition.
+func TestAVerdictGoesStale(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "", 100, 101, 100)
+	testdesk.Rates(t, d, "b", "", 130, 131, 130)
+	testdesk.Rates(t, d, "c", "", 90, 91, 90)
+	r, err := d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "b"}, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Summary, r.Recommendation = "Fine.", "recommended"
+	if _, err = d.Reviews.SaveReview(testdesk.Ctx, r, "me"); err != nil {
+		t.Fatal(err)
+	}
+	sign := func() {
+		if _, err := d.Reviews.SignReview(testdesk.Ctx, "b", "Me"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	publish := func(note string) int {
+		e, err := d.Reviews.Publish(testdesk.Ctx, "b", note, "me")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return e.Number
+	}
+	sign()
+	if r, err := d.Reviews.Looked(testdesk.Ctx, "b"); err != nil || len(r.Stale) != 0 {
+		t.Errorf("just signed and stale: %+v, %v", r.Stale, err)
+	}
+	if a, b, c := publish(""), publish(""), publish("a note"); a != 1 || b != 1 || c != 2 {
+		t.Errorf("published as %d, again %d, with a note %d", a, b, c)
+	}
+	testdesk.Rates(t, d, "b", "", 160, 161, 162, 160, 161, 160, 161, 160, 161)
+	r, err = d.Reviews.Looked(testdesk.Ctx, "b")
+	if err != nil || len(r.Stale) != 1 || r.Stale[0].Figure != "work/rate" || *r.Stale[0].Now < 140 ||
+		*r.Stale[0].Was > 131 || len(r.Stale[0].Sentences) == 0 {
+		t.Fatalf("%+v, %v", r.Stale, err)
+	}
+	_, err = d.Reviews.Publish(testdesk.Ctx, "b", "", "me")
+	testdesk.Says(t, err, desk.Conflict, "work/rate went from 130")
+	sign()
+	if n := publish(""); n != 3 {
+		t.Errorf("signed anew and published as %d", n)
+	}
+}
+
+func TestStaleBy(t *testing.T) {
+	at := func(v float64) stats.Estimate { return stats.Estimate{Centre: v, Lo: v - 1, Hi: v + 1} }
+	r := verdict.Review{Findings: []verdict.Finding{{Text: "Said.", RestsOn: []string{"m"}},
+		{Text: "Hidden.", RestsOn: []string{"m"}, Hidden: true}}}
+	if r.StaleBy(map[string]stats.Estimate{"m": at(1)}) != nil {
+		t.Error("what was never signed is stale")
+	}
+	r.Signed = &verdict.Signature{Figures: map[string]float64{"m": 10, "m · left": 5, "gone": 3}}
+	got := r.StaleBy(map[string]stats.Estimate{"m": at(11), "m · left": at(7), "new": at(1)})
+	var said []string
+	for _, m := range got {
+		said = append(said, m.Figure+" "+strings.Join(m.Sentences, ""))
+	}
+	if all := strings.Join(said, "|"); all != "gone |m · left Said.|new " || got[0].Now != nil || got[2].Was != nil {
+		t.Errorf("%s: %+v", all, got)
 	}
 }

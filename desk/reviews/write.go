@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"durvek/core/compare"
+	"durvek/core/stats"
 	"durvek/core/verdict"
 	"durvek/desk"
 )
@@ -92,6 +93,7 @@ func (d *Reviews) SaveReview(ctx context.Context, r verdict.Review, by string) (
 		return r, err
 	}
 	from := r.Revision
+	r.Stale = nil
 	r.Subject, r.Editions, r.Signed, r.Revision = old.Subject, old.Editions, nil, from+1
 	for i, f := range r.Findings {
 		if f.ID == "" {
@@ -157,21 +159,49 @@ func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Re
 	case r.Recommendation == "":
 		return r, desk.Refuse(desk.Invalid, "choose a recommendation before signing: %s", verdict.Listed())
 	}
+	now, err := d.subjects(ctx, r)
+	if err != nil {
+		return r, err
+	}
 	figures := map[string]float64{}
-	for _, id := range r.Measures {
-		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject})
-		if err != nil {
-			return r, err
-		}
-		for _, row := range c.Rows {
-			if row.Variant == r.Subject {
-				figures[id] = row.Estimate.Centre
-			}
-		}
+	for k, e := range now {
+		figures[k] = e.Centre
 	}
 	from := r.Revision
 	r.Revision++
 	r.Signed = &verdict.Signature{By: name, At: d.desk.Now().UTC().Format(time.RFC3339), Revision: r.Revision,
 		Figures: figures}
 	return d.keepReview(ctx, r, from, name, "sign review")
+}
+
+// subjects gives the subject's figures in a review's measures, by measure and what sets one of several apart.
+func (d *Reviews) subjects(ctx context.Context, r verdict.Review) (map[string]stats.Estimate, error) {
+	out := map[string]stats.Estimate{}
+	for _, id := range r.Measures {
+		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject})
+		if err != nil {
+			return nil, err
+		}
+		for _, row := range c.Rows {
+			if row.Variant == r.Subject {
+				key := id
+				if row.Differs != "" {
+					key += " · " + row.Differs
+				}
+				out[key] = row.Estimate
+			}
+		}
+	}
+	return out, nil
+}
+
+// Looked finds a review and says which of its figures moved since it was signed.
+func (d *Reviews) Looked(ctx context.Context, slug string) (verdict.Review, error) {
+	r, err := d.Review(ctx, slug)
+	if err != nil || r.Signed == nil {
+		return r, err
+	}
+	now, err := d.subjects(ctx, r)
+	r.Stale = r.StaleBy(now)
+	return r, err
 }

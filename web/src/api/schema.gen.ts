@@ -4819,6 +4819,11 @@ export interface components {
             number: number;
             published: string;
             review: string;
+            /**
+             * Format: int64
+             * @description State of the review that it shows
+             */
+            revision?: number;
             title: string;
         };
         VerdictFinding: {
@@ -4840,6 +4845,16 @@ export interface components {
             rule: string;
             text: string;
         };
+        VerdictMoved: {
+            /** @description Measure, with what sets one of several figures apart */
+            figure: string;
+            /** Format: double */
+            now?: number;
+            /** @description Findings that rest on it */
+            sentences: string[];
+            /** Format: double */
+            was?: number;
+        };
         VerdictReview: {
             /** @description For whom it is right, for whom not, what to buy instead; Markdown */
             advice: string;
@@ -4857,6 +4872,8 @@ export interface components {
             revision: number;
             signed?: components["schemas"]["VerdictSignature"];
             slug: string;
+            /** @description Figures that moved since it was signed, and what was said of them */
+            readonly stale?: components["schemas"]["VerdictMoved"][];
             /** @description Variant */
             subject: string;
             /** @description Markdown */

@@ -97,6 +97,7 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
         </div>
         <div class="sheet pad stack" @input.stop>
           <strong>Sign</strong>
+          <div v-if="draft.stale?.length" class="caution small" role="status">Moved since it was signed by {{ draft.signed?.by }}; it is not published before it is signed anew.<div v-for="m in draft.stale" :key="m.figure">{{ m.figure }}<span v-for="t in m.sentences" :key="t" class="soft"> “{{ t }}”</span></div></div>
           <v-text-field v-model="name" label="Your name" />
           <v-btn class="go" :loading="busy === 'sign'" :disabled="changed || !name" @click="sign">Sign as it stands</v-btn>
           <span v-if="changed" class="soft small">Save your changes before signing.</span>
