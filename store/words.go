@@ -16,6 +16,7 @@ const (
 	wordOK      = "'" + string(record.OK) + "'"
 	wordCeiling = "'" + string(record.AtCeiling) + "'"
 	wordBeyond  = "'" + string(record.BeyondLimit) + "'"
+	wordFloor   = "'" + string(record.AtFloor) + "'"
 	wordVoid    = "'" + string(record.Void) + "'"
 	wordMissing = "'" + string(record.Missing) + "'"
 	wordRunning = "'" + string(method.PlanRunning) + "'"
@@ -24,5 +25,5 @@ const (
 	wordSerious = "'" + string(trust.Serious) + "'"
 	wordCaution = "'" + string(trust.Caution) + "'"
 
-	counting = "(" + wordOK + ", " + wordCeiling + ", " + wordBeyond + ")"
+	counting = "(" + wordOK + ", " + wordCeiling + ", " + wordBeyond + ", " + wordFloor + ")"
 )

@@ -37,7 +37,7 @@ func TestWhatIsNotKnownAccusesNobody(t *testing.T) {
 		"one reading of up to": {claim(600, "MBy/s", "up to"), rate, of(500, 1, 1, ""), Open,
 			"2 readings more will decide"},
 		"three readings of up to": {claim(600, "MBy/s", "up to"), rate, of(500, 1, 3, ""), Short,
-			"short of “up to” 600.0 MB/s"},
+			"short of “up to” 600 MB/s"},
 		"one good reading of up to": {claim(600, "MBy/s", "up to"), rate, of(599, 1, 1, ""), Held, "Best of 1 reading"},
 		"at least 500 of 600":       {claim(600, "MBy/s", ""), rate, of(500, 0, 3, "at least"), Open, "stays open"},
 		"72 Hz of 60": {claim(60, "Hz", ""), refresh, of(72, 0.1, 3, ""), Short,
@@ -94,5 +94,30 @@ func TestALinksOwnRateIsJudgedAsALink(t *testing.T) {
 	c.Value = 300 // within jumbo frames
 	if got, _ := Check(c, rate, nil, nil); got.Outcome != Untested {
 		t.Errorf("what large frames carry: %+v", got)
+	}
+}
+
+// "At most" is the other way round: it proves a claim of noise, and leaves one of speed open or short.
+func TestAtMost(t *testing.T) {
+	rate := method.Measure{Slug: "r", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher}
+	noise := method.Measure{Slug: "n", Unit: "dB[A]", Scale: quantity.Level, Better: quantity.Lower, Margin: 1}
+	at := func(v float64) *Evidence {
+		return &Evidence{Estimate: stats.Estimate{Centre: v, Lo: v, Hi: v, N: 3, Bound: "at most"}, Best: v}
+	}
+	for _, c := range []struct {
+		m    method.Measure
+		unit string
+		v    float64
+		of   float64
+		want Outcome
+	}{{noise, "dB[A]", 20, 22, Beyond}, {noise, "dB[A]", 22, 22, Held}, {noise, "dB[A]", 25, 22, Open},
+		{rate, "MBy/s", 80, 100, Short}, {rate, "MBy/s", 120, 100, Open}} {
+		v, err := Check(catalog.Claim{Value: c.of, Unit: c.unit}, c.m, at(c.v), nil)
+		if err != nil || v.Outcome != c.want {
+			t.Errorf("at most %g of %g %s: %s, %q, %v; want %s", c.v, c.of, c.unit, v.Outcome, v.Why, err, c.want)
+		}
+	}
+	if v, _ := Check(catalog.Claim{Value: 100, Unit: "MBy/s", Qualifier: "up to"}, rate, at(80), nil); v.Outcome != Short {
+		t.Errorf("at most 80 of up to 100: %s", v.Outcome)
 	}
 }

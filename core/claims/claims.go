@@ -149,7 +149,7 @@ func newJudge(c catalog.Claim, m method.Measure, found Evidence, claimed float64
 	est := found.Estimate
 	j.lo, j.hi = min(j.at(est.Lo), j.at(est.Hi)), max(j.at(est.Lo), j.at(est.Hi))
 	if est.Bound != "" { // at least so much: better still, or for what is better lower, worse still
-		if j.sign > 0 {
+		if j.better() {
 			j.hi = math.Inf(1)
 		} else {
 			j.lo = math.Inf(-1)
@@ -157,6 +157,9 @@ func newJudge(c catalog.Claim, m method.Measure, found Evidence, claimed float64
 	}
 	return j
 }
+
+// better tells whether a bound leaves open what is better, not what is worse.
+func (j judge) better() bool { return (j.sign > 0) == stats.Upward(j.found.Estimate.Bound) }
 
 func (j judge) at(x float64) float64 { return j.sign * (x - j.claimed) / j.unit }
 
@@ -239,17 +242,17 @@ func (j judge) upTo(v *Verdict) {
 		j.fill(v)
 		v.Outcome, v.Why = Held, fmt.Sprintf("Best of %s is %s; “up to” asks for one.", readings(est.N),
 			j.says(j.found.Best))
-	case est.Bound != "" && j.sign > 0:
+	case est.Bound != "" && j.better():
 		v.Outcome, v.Why = Open, fmt.Sprintf("Only known to be %s; whether “up to” %s is reached stays open.", j.measured(),
-			j.says(j.claimed))
+			quantity.Given(j.claimed, j.m.Unit))
 	case est.N < leastForUpTo:
 		v.Outcome, v.More = Open, leastForUpTo-est.N
 		v.Why = fmt.Sprintf("Best of %s is %s, below “up to” %s; %s more will decide.", readings(est.N), j.says(j.found.Best),
-			j.says(j.claimed), readings(v.More))
+			quantity.Given(j.claimed, j.m.Unit), readings(v.More))
 	default:
 		v.Outcome = Short
 		v.Why = fmt.Sprintf("Best of %s is %s, %s short of “up to” %s.", readings(est.N), j.says(j.found.Best), j.by(v),
-			j.says(j.claimed))
+			quantity.Given(j.claimed, j.m.Unit))
 	}
 }
 
@@ -266,11 +269,12 @@ func (j judge) open(v *Verdict) {
 	v.More = more(v.By, v.Within, j.e, j.found.Estimate.N)
 	if j.found.Estimate.Bound != "" {
 		v.More = 0
-		v.Why = fmt.Sprintf("Only known to be %s; the claim %s stays open.", j.measured(), j.says(j.claimed))
+		v.Why = fmt.Sprintf("Only known to be %s; the claim %s stays open.", j.measured(), quantity.Given(j.claimed,
+			j.m.Unit))
 		return
 	}
 	v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", j.measured(),
-		j.says(j.claimed))
+		quantity.Given(j.claimed, j.m.Unit))
 	if v.More > 0 {
 		v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
 	} else {
@@ -345,7 +349,7 @@ func beyondLink(c catalog.Claim, m method.Measure, claimed float64, spec map[str
 		return ""
 	}
 	return fmt.Sprintf("%s carries at most %s of data, %s; nobody can get %s through it.", text, quantity.Format(most,
-		m.Unit), source, quantity.Format(claimed, m.Unit))
+		m.Unit), source, quantity.Given(claimed, m.Unit))
 }
 
 // more estimates how many further repeats would bring the interval clear of the nearest limit, as

@@ -152,6 +152,8 @@ func (r Row) label(m Measure, v, lo, hi float64) (label, spread string) {
 	switch {
 	case e.Bound == "more than":
 		return "> " + quantity.Number(v, 4), ""
+	case e.Bound == "at most":
+		return "≤ " + quantity.Number(v, 4), ""
 	case e.Bound != "":
 		return "≥ " + quantity.Number(v, 4), ""
 	case r.Relative != nil:

@@ -341,8 +341,11 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 		bound = e.Bound
 		out.Why = "Measured " + strings.TrimSpace(bound+" "+quantity.Format((lo+hi)/2, cmp.Or(n.Unit, unit))) + "."
 	}
-	if bound != "" {
+	switch {
+	case bound != "" && stats.Upward(bound):
 		hi = math.Inf(1)
+	case bound != "":
+		lo = math.Inf(-1)
 	}
 	switch {
 	case n.Least != nil && hi < *n.Least, n.Most != nil && lo > *n.Most:

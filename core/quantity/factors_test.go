@@ -15,13 +15,16 @@ func TestEveryUnitIsAsLargeAsItsDefinitionSays(t *testing.T) {
 		{"By", map[string]float64{"By": 1, "kBy": 1000, "MBy": 1e6, "GBy": 1e9, "TBy": 1e12, "KiBy": 1024, "MiBy": 1048576,
 			"GiBy": 1073741824, "TiBy": 1099511627776}},
 		{"By/s", map[string]float64{"By/s": 1, "kBy/s": 1000, "MBy/s": 1e6, "GBy/s": 1e9, "KiBy/s": 1024, "MiBy/s": 1048576,
-			"GiBy/s": 1073741824, "Mbit/s": 125000, "Gbit/s": 125000000}},
+			"GiBy/s": 1073741824, "Mbit/s": 125000, "Gbit/s": 125000000, "TBy/s": 1e12, "kbit/s": 125,
+			"Tbit/s": 1.25e11}},
 		{"s", map[string]float64{"ns": 1e-9, "us": 1e-6, "ms": 1e-3, "s": 1, "min": 60, "h": 3600, "d": 86400}},
-		{"/s", map[string]float64{"/s": 1, "/min": 1.0 / 60, "/h": 1.0 / 3600}},
+		{"/s", map[string]float64{"/s": 1, "/min": 1.0 / 60, "/h": 1.0 / 3600, "10*3/s": 1000}},
+		{"{flop}/ns", map[string]float64{"{flop}/ns": 1, "{flop}/ps": 1000}},
 		{"{picture}/s", map[string]float64{"{picture}/s": 1, "{picture}/min": 1.0 / 60}},
 		{"{page}/min", map[string]float64{"{page}/min": 1}}, {"{document}/min", map[string]float64{"{document}/min": 1}},
-		{"W", map[string]float64{"mW": 1e-3, "W": 1}}, {"J", map[string]float64{"W.h": 3600, "J": 1}},
-		{"mA.h", map[string]float64{"mA.h": 1}}, {"V", map[string]float64{"V": 1}}, {"A", map[string]float64{"A": 1}},
+		{"W", map[string]float64{"mW": 1e-3, "W": 1}}, {"J", map[string]float64{"W.h": 3600, "J": 1, "kW.h": 3.6e6}},
+		{"mA.h", map[string]float64{"mA.h": 1, "A.h": 1000}}, {"V", map[string]float64{"V": 1}},
+		{"A", map[string]float64{"A": 1}},
 		{"kg", map[string]float64{"g": 1e-3, "kg": 1, "[lb_av]": 0.45359237, "[oz_av]": 0.028349523125}},
 		{"m", map[string]float64{"mm": 1e-3, "cm": 1e-2, "m": 1, "[in_i]": 0.0254}},
 		{"Hz", map[string]float64{"Hz": 1, "kHz": 1e3, "MHz": 1e6, "GHz": 1e9}},
@@ -35,6 +38,14 @@ func TestEveryUnitIsAsLargeAsItsDefinitionSays(t *testing.T) {
 			if err != nil || math.Abs(got/want-1) > 1e-12 {
 				t.Errorf("1 %s is %g %s, want %g: %v", code, got, d.of, want, err)
 			}
+		}
+	}
+	for f, c := range map[float64]float64{32: 0, 212: 100, -40: -40, 98.6: 37} {
+		seen["Cel"], seen["[degF]"] = true, true
+		up, err := Convert(f, "[degF]", "Cel")
+		down, err2 := Convert(c, "Cel", "[degF]")
+		if err != nil || err2 != nil || math.Abs(up-c) > 1e-9 || math.Abs(down-f) > 1e-9 {
+			t.Errorf("%g °F is %g °C, %g °C is %g °F: %v, %v", f, up, c, down, err, err2)
 		}
 	}
 	for _, u := range Units() { // the others stand alone

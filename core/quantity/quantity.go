@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"regexp"
 	"sort"
 	"strconv"
 	"strings"
@@ -44,8 +45,11 @@ var units = []Unit{
 	{"KiBy/s", "KiB/s", "data rate", 1 << 10, nil},
 	{"MiBy/s", "MiB/s", "data rate", 1 << 20, nil},
 	{"GiBy/s", "GiB/s", "data rate", 1 << 30, nil},
+	{"TBy/s", "TB/s", "data rate", 1e12, nil},
+	{"kbit/s", "kbit/s", "data rate", 1e3 / 8, []string{"kb/s", "kbps"}},
 	{"Mbit/s", "Mbit/s", "data rate", 1e6 / 8, []string{"Mb/s", "Mbps"}},
 	{"Gbit/s", "Gbit/s", "data rate", 1e9 / 8, []string{"Gb/s", "Gbps"}},
+	{"Tbit/s", "Tbit/s", "data rate", 1e12 / 8, []string{"Tb/s", "Tbps"}},
 	{"ns", "ns", "time", 1e-9, nil},
 	{"us", "µs", "time", 1e-6, []string{"μs"}},
 	{"ms", "ms", "time", 1e-3, nil},
@@ -54,10 +58,12 @@ var units = []Unit{
 	{"h", "h", "time", 3600, nil},
 	{"d", "d", "time", 86400, nil},
 	{"/s", "/s", "rate", 1, []string{"1/s", "IOPS"}},
+	{"10*3/s", "k/s", "rate", 1e3, []string{"kIOPS"}},
 	{"/min", "/min", "rate", 1.0 / 60, []string{"1/min"}},
 	{"/h", "/h", "rate", 1.0 / 3600, []string{"1/h"}},
 	{"{sample}/us", "Msamples/s", "sample rate", 1, nil},
 	{"{flop}/ns", "GFLOP/s", "arithmetic rate", 1, nil},
+	{"{flop}/ps", "TFLOP/s", "arithmetic rate", 1e3, nil},
 	{"{operation}/ns", "Goperations/s", "operation rate", 1, nil},
 	{"{pixel}/us", "Mpixels/s", "pixel rate", 1, nil},
 	{"{texel}/us", "Mtexels/s", "texel rate", 1, nil},
@@ -77,8 +83,10 @@ var units = []Unit{
 	{"mW", "mW", "power", 1e-3, nil},
 	{"W", "W", "power", 1, nil},
 	{"W.h", "Wh", "energy", 3600, nil},
+	{"kW.h", "kWh", "energy", 3.6e6, nil},
 	{"J", "J", "energy", 1, nil},
 	{"mA.h", "mAh", "charge", 3.6, nil},
+	{"A.h", "Ah", "charge", 3600, nil},
 	{"V", "V", "voltage", 1, nil},
 	{"A", "A", "current", 1, nil},
 	{"g", "g", "mass", 1e-3, nil},
@@ -97,6 +105,10 @@ var units = []Unit{
 	{"cd/m2", "cd/m²", "luminance", 1, []string{"nit", "nits"}},
 	{"lx", "lx", "illuminance", 1, nil},
 	{"Cel", "°C", "temperature", 1, []string{"degC"}},
+	{"[degF]", "°F", "temperature", 5. / 9, []string{"degF"}},
+	{"K", "K", "temperature difference", 1, nil},
+	{"{rotation}/min", "rpm", "rotation rate", 1, nil},
+	{"deg", "°", "angle", 1, nil},
 	{"dB[A]", "dB(A)", "sound level", 1, []string{"dBA"}},
 	{"%", "%", "share", 0.01, nil},
 	{"1", "", "number", 1, nil},
@@ -160,8 +172,11 @@ func Convert(value float64, from, to string) (float64, error) {
 	if a.Code == b.Code {
 		return value, nil
 	}
-	return value * a.Factor / b.Factor, nil
+	return (value*a.Factor + zeros[a.Code] - zeros[b.Code]) / b.Factor, nil
 }
+
+// zeros says where a unit's zero lies in its dimension's base unit, for those that do not share it.
+var zeros = map[string]float64{"[degF]": -160. / 9}
 
 // Quantity is a value with its unit.
 type Quantity struct {
@@ -169,10 +184,59 @@ type Quantity struct {
 	Unit  string  `json:"unit"` // UCUM code
 }
 
-// Parse reads "16 GiB", "1.4kg", "85 %" or a bare number. Thousands may be set apart by a narrow or
+// spanForm is a length of time in parts: "2 min 14 s", "9 h 12 min", "7h40".
+var (
+	spanForm  = regexp.MustCompile(`^(\d+ ?(?:d|h|min|m|s) ?)+(\d+(?:\.\d+)? ?(?:h|min|m|s|ms)?)$`)
+	spanParts = regexp.MustCompile(`(\d+(?:\.\d+)?) ?(d|h|min|ms|m|s)?`)
+	clockForm = regexp.MustCompile(`^(\d+):([0-5]?\d)(?::([0-5]?\d(?:\.\d+)?))?$`)
+)
+
+// span reads a length of time that is written in parts, the largest first, as seconds. A last part without a unit
+// counts in the next smaller one.
+func span(s string) (seconds float64, ok bool) {
+	if !spanForm.MatchString(s) {
+		return 0, false
+	}
+	size := map[string]float64{"d": 86400, "h": 3600, "min": 60, "m": 60, "s": 1, "ms": 1e-3}
+	next := map[float64]float64{86400: 3600, 3600: 60, 60: 1, 1: 1e-3}
+	before := math.Inf(1)
+	for _, p := range spanParts.FindAllStringSubmatch(s, -1) {
+		v, err := strconv.ParseFloat(p[1], 64)
+		unit := size[p[2]]
+		if p[2] == "" {
+			unit = next[before]
+		}
+		if err != nil || unit == 0 || unit >= before {
+			return 0, false
+		}
+		seconds, before = seconds+v*unit, unit
+	}
+	return seconds, true
+}
+
+// Clock reads "2:14" and "1:02:03" as seconds: minutes and seconds, or hours and minutes where in is hours.
+func Clock(s, in string) (Quantity, bool) {
+	m := clockForm.FindStringSubmatch(strings.TrimSpace(s))
+	if m == nil {
+		return Quantity{}, false
+	}
+	part := func(i int) float64 { v, _ := strconv.ParseFloat(m[i], 64); return v }
+	switch {
+	case m[3] != "":
+		return Quantity{3600*part(1) + 60*part(2) + part(3), "s"}, true
+	case in == "h":
+		return Quantity{3600*part(1) + 60*part(2), "s"}, true
+	}
+	return Quantity{60*part(1) + part(2), "s"}, true
+}
+
+// Parse reads "16 GiB", "1.4kg", "85 %", "2 min 14 s" or a bare number. Thousands may be set apart by a narrow or
 // plain space or an underscore; a decimal comma is refused, because "1,400" would be ambiguous.
 func Parse(s string) (Quantity, error) {
 	t := strings.TrimSpace(s)
+	if v, ok := span(t); ok {
+		return Quantity{v, "s"}, nil
+	}
 	end := 0
 	for end < len(t) && strings.IndexByte("0123456789.+-_eE", t[end]) >= 0 {
 		if (t[end] == 'e' || t[end] == 'E') && (end+1 >= len(t) || strings.IndexByte("0123456789+-", t[end+1]) < 0) {
@@ -253,6 +317,15 @@ func Plain(v float64, unit string) string {
 		return text + " " + sym
 	}
 	return text
+}
+
+// Given prints a value as somebody gave it, 900 as 900, or to four digits where conversion left it more than that.
+func Given(v float64, unit string) string {
+	digits, _, _ := strings.Cut(strconv.FormatFloat(math.Abs(v), 'e', -1, 64), "e")
+	if len(strings.Replace(digits, ".", "", 1)) > 5 {
+		return Format(v, unit)
+	}
+	return Plain(v, unit)
 }
 
 // Fixed prints v with exactly the given number of decimals, and grouped thousands from 10,000 on.

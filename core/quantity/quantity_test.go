@@ -106,3 +106,12 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func TestGivenStaysAsItWas(t *testing.T) {
+	for v, want := range map[float64]string{900: "900 MB/s", 0.5: "0.5 MB/s", 12345: "12,345 MB/s",
+		1073.741824: "1074 MB/s"} {
+		if got := Given(v, "MBy/s"); got != want {
+			t.Errorf("%g: %q, want %q", v, got, want)
+		}
+	}
+}

@@ -116,3 +116,31 @@ func TestCompletenessAtItsLimit(t *testing.T) {
 		}
 	}
 }
+
+// A figure that is at most so much may be lower still: where lower is better it may win and is not surely beaten, where
+// higher is better it beats nobody surely.
+func TestAtMostInRanksAndPlaces(t *testing.T) {
+	bound := func(id string, v float64, b string) Entry {
+		return Entry{ID: id, Estimate: stats.Estimate{Centre: v, Mean: v, Lo: v, Hi: v, N: 3, Bound: b}}
+	}
+	exact := func(id string, v float64) Entry {
+		return Entry{ID: id, Estimate: stats.Estimate{Centre: v, Mean: v, Lo: v, Hi: v, N: 3, SE: 0.01, DF: 30}}
+	}
+	for _, c := range []struct {
+		better      quantity.Direction
+		bound       string
+		worst, best int // of the bounded one among three
+	}{{quantity.Lower, "at most", 2, 1}, {quantity.Higher, "at most", 3, 2}, {quantity.Lower, "at least", 3, 2},
+		{quantity.Higher, "at least", 2, 1}} {
+		field := []Entry{exact("low", 10), bound("x", 20, c.bound), exact("high", 30)}
+		o := Options{Scale: quantity.Level, Better: c.better, Seed: 1}
+		for _, r := range Rank(field, o).Rows {
+			if r.ID == "x" && (r.Place.Best != c.best || r.Place.Worst != c.worst) {
+				t.Errorf("%s where %s is better: %+v, want %d to %d", c.bound, c.better, r.Place, c.best, c.worst)
+			}
+		}
+		if p := PlaceAmong(field, "x", o, nil); p.Best != c.best || p.Worst != c.worst {
+			t.Errorf("%s where %s is better, in history: %+v", c.bound, c.better, p.Place)
+		}
+	}
+}

@@ -174,6 +174,7 @@ type sampling struct {
 	o           Options
 	x, hw       []float64
 	bounded     []bool
+	openUp      []bool    // of bounded ones: the merit may yet be better
 	gapVariance []float64 // of each pair's difference, n × n
 	noise       []float64 // draws × n
 	variance    []float64 // draws × n; nil where errors go together: then factor scales all variances of a draw
@@ -189,6 +190,7 @@ type sampling struct {
 func bootstrap(rows []Entry, o Options) *sampling {
 	n := len(rows)
 	s := &sampling{n: n, o: o, x: make([]float64, n), hw: make([]float64, n), bounded: make([]bool, n),
+		openUp:      make([]bool, n),
 		gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n), variance: make([]float64, o.Draws*n)}
 	rng := rand.New(rand.NewPCG(o.Seed, 0x6475727665))
 	var pool, sittings float64 // degrees of freedom
@@ -200,6 +202,7 @@ func bootstrap(rows []Entry, o Options) *sampling {
 		}
 		es[i] = e
 		s.x[i], s.hw[i], s.bounded[i] = o.merit(e), e.HalfWidth, e.Bound != ""
+		s.openUp[i] = o.openUp(e)
 		within, among := e.Parts()
 		if e.Pooled {
 			pool = math.Max(pool, within.DF)
@@ -371,13 +374,17 @@ func (s *sampling) gap(j, k int) (diff, se float64) {
 	return s.x[j] - s.x[k] - s.hw[j] - s.hw[k], math.Sqrt(s.gapVariance[j*s.n+k])
 }
 
-// boundBeats tells whether j is surely better than k where one or both are bounds. All bounds say
-// that the true value is at or above the bound, so its merit is open upwards when higher is better
-// and open downwards when lower is.
+// openUp tells whether a bounded estimate's merit may be better than its bound says: what is at least so much where
+// higher is better, or at most so much where lower is.
+func (o Options) openUp(e stats.Estimate) bool {
+	return (o.Better == quantity.Higher) == stats.Upward(e.Bound)
+}
+
+// boundBeats tells whether j is surely better than k where one or both are bounds. A merit that is open downwards beats
+// nobody surely, and one that is open upwards is not surely beaten.
 func (s *sampling) boundBeats(j, k int) bool {
-	openUp := s.o.Better == quantity.Higher
 	bj, bk := s.bounded[j], s.bounded[k]
-	if s.o.Better == quantity.Target || bj && bk || bj && !openUp || bk && openUp {
+	if s.o.Better == quantity.Target || bj && bk || bj && !s.openUp[j] || bk && s.openUp[k] {
 		return false
 	}
 	diff, se := s.gap(j, k)

@@ -39,7 +39,6 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 	p := 1 - (1-o.Level)/2/float64(n-1)
 	me := entries[at].Estimate.At(p)
 	mine := o.merit(me)
-	openUp := o.Better == quantity.Higher
 	for _, e := range entries {
 		if e.ID == id || keep != nil && !keep(e.ID) {
 			continue
@@ -52,9 +51,9 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 			continue
 		}
 		if mb, ob := me.Bound != "", other.Bound != ""; mb || ob {
-			// All bounds say that the true value lies at or above them: a merit open upwards may yet win, one open downwards yet
-			// lose.
-			barred, also := mb && openUp || ob && !openUp, mb && !openUp || ob && openUp
+			// A merit open upwards may yet win, one open downwards yet lose.
+			mine, theirs := o.openUp(me), o.openUp(other)
+			barred, also := mb && mine || ob && !theirs, mb && !mine || ob && theirs
 			if o.Better == quantity.Target || diff > 0 && barred || diff < 0 && also {
 				continue
 			}

@@ -11,16 +11,23 @@ import (
 	"durvek/core/quantity"
 )
 
-var rangeForm = regexp.MustCompile(`^(.+?)\s*(?:to|–|\.\.)\s*(.+)$`)
+var (
+	rangeForm = regexp.MustCompile(`^(.+?)\s*(?:to|–|\.\.)\s*(.+)$`)
+	dashForm  = regexp.MustCompile(`^([\d.]+)\s*-\s*([\d.].*)$`)
+)
 
-// ParseReading reads what a person types for a measure: "412", "412 MB/s" (turned into the measure's
-// unit), "29 to 31", "at least 100" or ">= 100", "more than 600" or "> 600", "missing". An empty text
-// is refused. The reading has settled against the measure's ceiling and limit.
+// vague is by which share of it a figure may be off that is only "about" so much.
+const vague = 0.05
+
+// ParseReading reads what a person types for a measure: "412", "412 MB/s" (turned into the measure's unit), "2 min 14
+// s", "2:14", "29 to 31" or "29–31", "about 95" (a range of ± 5 %), "at least 100" or ">= 100", "more than 600" or ">
+// 600", "at most 20" or "< 20", "missing", "missing: why". An empty text is refused. The reading has settled against
+// the measure's ceiling and limit.
 func ParseReading(text string, m method.Measure) (Reading, error) {
 	r := Reading{Measure: m.Slug, State: OK}
 	t := strings.TrimSpace(text)
-	if strings.EqualFold(t, "missing") {
-		r.State = Missing
+	if word, why, _ := strings.Cut(t, ":"); strings.EqualFold(strings.TrimSpace(word), "missing") {
+		r.State, r.Reason = Missing, strings.TrimSpace(why)
 		return r, nil
 	}
 	if m.Scale == quantity.Pass || m.Scale == quantity.Grade {
@@ -29,13 +36,32 @@ func ParseReading(text string, m method.Measure) (Reading, error) {
 	for _, p := range []struct {
 		prefix string
 		state  State
-	}{{"at least ", AtCeiling}, {">=", AtCeiling}, {"≥", AtCeiling}, {"more than ", BeyondLimit}, {">", BeyondLimit}} {
+	}{{"at least ", AtCeiling}, {">=", AtCeiling}, {"≥", AtCeiling}, {"more than ", BeyondLimit}, {">", BeyondLimit},
+		{"at most ", AtFloor}, {"less than ", AtFloor}, {"<=", AtFloor},
+		{"≤", AtFloor}, {"<", AtFloor}} {
 		if len(t) >= len(p.prefix) && strings.EqualFold(t[:len(p.prefix)], p.prefix) {
 			t, r.State = strings.TrimSpace(t[len(p.prefix):]), p.state
 			break
 		}
 	}
-	if found := rangeForm.FindStringSubmatch(t); found != nil && r.State == OK {
+	about := ""
+	for _, p := range []string{"about ", "~", "≈"} {
+		if r.State == OK && len(t) > len(p) && strings.EqualFold(t[:len(p)], p) {
+			about = strings.TrimSpace(t[len(p):])
+		}
+	}
+	found := rangeForm.FindStringSubmatch(t)
+	if found == nil {
+		found = dashForm.FindStringSubmatch(t)
+	}
+	if about != "" {
+		v, _, err := inUnit(about, "", m)
+		if err != nil {
+			return r, err
+		}
+		low, high := v-vague*math.Abs(v), v+vague*math.Abs(v)
+		r.Low, r.High, r.Value = &low, &high, v
+	} else if found != nil && r.State == OK {
 		high, unit, err := inUnit(found[2], "", m)
 		if err != nil {
 			return r, err
@@ -97,6 +123,11 @@ func parseMark(t string, m method.Measure) (Reading, error) {
 // the measure's unit if that is empty.
 func inUnit(s, fallback string, m method.Measure) (value float64, unit string, err error) {
 	q, err := quantity.Parse(s)
+	if clock, ok := quantity.Clock(s, m.Unit); ok {
+		if u, known := quantity.LookUp(m.Unit); known == nil && u.Dimension == "time" {
+			q, err = clock, nil
+		}
+	}
 	if err != nil {
 		return 0, "", err
 	}

@@ -17,6 +17,7 @@ var (
 		Ceiling: number(1000)}
 	limited = method.Measure{Slug: "time", Name: "time", Unit: "s", Scale: quantity.Ratio, Better: quantity.Lower,
 		Limit: number(1800)}
+	hours   = method.Measure{Slug: "life", Name: "life", Unit: "h", Scale: quantity.Ratio, Better: quantity.Higher}
 	celsius = method.Measure{Slug: "hot", Name: "hot", Unit: "Cel", Scale: quantity.Interval, Better: quantity.Lower}
 )
 
@@ -42,6 +43,25 @@ func TestWhatPeopleType(t *testing.T) {
 		{"1800", limited, BeyondLimit, 1800, 0},
 		{"missing", rate, Missing, 0, 0},
 		{"-4", celsius, OK, -4, 0},
+		{"50 °F", celsius, OK, 10, 0},
+		{"2 min 14 s", limited, OK, 134, 0},
+		{"12 min 5 s", limited, OK, 725, 0},
+		{"2:14", limited, OK, 134, 0},
+		{"0:02:14.5", limited, OK, 134.5, 0},
+		{"9 h 12 min", hours, OK, 9.2, 0},
+		{"7h40", hours, OK, 7 + 40./60, 0},
+		{"9:12", hours, OK, 9.2, 0},
+		{"9.2", hours, OK, 9.2, 0},
+		{"29-31", rate, OK, 30, 1},
+		{"29 - 31 MB/s", rate, OK, 30, 1},
+		{"about 100", rate, OK, 100, 5},
+		{"~0.1 GB/s", rate, OK, 100, 5},
+		{"at most 20", rate, AtFloor, 20, 0},
+		{"< 20", rate, AtFloor, 20, 0},
+		{"<= 20 MB/s", rate, AtFloor, 20, 0},
+		{"less than 20", rate, AtFloor, 20, 0},
+		{"2 TB/s", rate, OK, 2e6, 0},
+		{"Missing: the app lost it", rate, Missing, 0, 0},
 	} {
 		r, err := ParseReading(c.in, c.m)
 		if err != nil || r.State != c.state || math.Abs(r.Value-c.value) > 1e-9 || math.Abs(r.HalfWidth()-c.half) > 1e-9 {
@@ -51,6 +71,8 @@ func TestWhatPeopleType(t *testing.T) {
 	for in, says := range map[string]string{
 		"": "does not start with a number", "fast": "does not start", "0": "above zero", "-3": "above zero",
 		"3 W": "cannot be turned", "31 to 29": "a range needs", "1 to": "unknown unit", "NaN": "number", "1e999": "number",
+		"2:14":       "unknown unit",
+		"about fast": "does not start", "< W": "does not start", "2 s 14 min": "unknown unit", "2:74": "unknown unit",
 	} {
 		if r, err := ParseReading(in, rate); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %+v, %v; want an error that says %q", in, r, err, says)
@@ -98,5 +120,12 @@ func TestMarksOfChecksAndGrades(t *testing.T) {
 		if r, err := ParseReading(in, m); err == nil {
 			t.Errorf("%q became %+v", in, r)
 		}
+	}
+}
+
+func TestWhyItIsMissingIsKept(t *testing.T) {
+	if r, err := ParseReading("missing: trace too noisy", rate); err != nil || r.State != Missing ||
+		r.Reason != "trace too noisy" {
+		t.Errorf("%+v, %v", r, err)
 	}
 }

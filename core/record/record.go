@@ -19,17 +19,20 @@ const (
 	OK          State = "ok"
 	AtCeiling   State = "at-ceiling"   // at least this value
 	BeyondLimit State = "beyond-limit" // more than this value: the test was stopped
+	AtFloor     State = "at-floor"     // at most this value
 	Missing     State = "missing"
 	Void        State = "void"
 )
 
-// Bound says which bound a state puts on the true value: "at least", "more than" or "".
+// Bound says which bound a state puts on the true value: "at least", "more than", "at most" or "".
 func (s State) Bound() string {
 	switch s {
 	case AtCeiling:
 		return "at least"
 	case BeyondLimit:
 		return "more than"
+	case AtFloor:
+		return "at most"
 	}
 	return ""
 }
@@ -37,7 +40,7 @@ func (s State) Bound() string {
 // Reading is one figure from one run. A range read by hand has Low and High and its middle in Value.
 type Reading struct {
 	Measure string   `json:"measure" doc:"Slug within the run's test"`
-	State   State    `json:"state" enum:"ok,at-ceiling,beyond-limit,missing,void"`
+	State   State    `json:"state" enum:"ok,at-ceiling,beyond-limit,at-floor,missing,void"`
 	Value   float64  `json:"value"`
 	Low     *float64 `json:"low,omitempty"`
 	High    *float64 `json:"high,omitempty"`

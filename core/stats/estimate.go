@@ -43,6 +43,9 @@ type Value struct {
 	Extreme   bool
 }
 
+// Upward tells whether a bound leaves the true value open upwards: "at least" and "more than" do, "at most" does not.
+func Upward(bound string) bool { return bound != "at most" }
+
 // NewCell sums up readings. With logarithmic set, values must be above zero. Order does not matter. A
 // cell without readings that count has no sittings.
 func NewCell(values []Value, logarithmic bool) Cell {
@@ -64,7 +67,7 @@ func NewCell(values []Value, logarithmic bool) Cell {
 			continue
 		}
 		if v.Bound != "" {
-			if c.Bounds == 0 || v.X > c.BoundAt {
+			if c.Bounds == 0 || v.X > c.BoundAt == Upward(v.Bound) {
 				c.Bound, c.BoundAt = v.Bound, v.X
 			}
 			c.Bounds++
@@ -148,7 +151,7 @@ type Estimate struct {
 	Within      Part    `json:"-"` // SE² is the sum of both parts
 	Among       Part    `json:"-"`
 	Alone       Part    `json:"-"` // what Within would be by the cell's own moderated variance
-	Bound       string  `json:"bound,omitempty" doc:"at least, or more than"`
+	Bound       string  `json:"bound,omitempty" doc:"at least, more than, or at most"`
 	Provisional bool    `json:"provisional,omitempty" doc:"Fewer than 5 degrees of freedom stand behind the repeatability"`
 	Typical     bool    `json:"typical,omitempty" doc:"Repeatability as shipped, not yet this desk's own"`
 	Exact       bool    `json:"exact,omitempty" doc:"No interval: a spec-sheet figure or no repeatability known"`

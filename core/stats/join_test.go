@@ -86,3 +86,20 @@ func TestShares(t *testing.T) {
 		t.Errorf("without limit of degrees of freedom t is %g", q)
 	}
 }
+
+// Of several bounds the one that says most stands: the largest "at least", the smallest "at most".
+func TestBoundsOfACell(t *testing.T) {
+	at := func(bound string, values ...float64) Cell {
+		var list []Value
+		for _, v := range values {
+			list = append(list, Value{X: v, Bound: bound})
+		}
+		return NewCell(list, false)
+	}
+	if c := at("at least", 3, 5, 4); c.BoundAt != 5 || c.Bounds != 3 {
+		t.Errorf("%+v", c)
+	}
+	if c := at("at most", 3, 5, 2, 4); c.BoundAt != 2 || c.Bound != "at most" {
+		t.Errorf("%+v", c)
+	}
+}

@@ -4094,7 +4094,7 @@ export interface components {
             /** @description Why it is missing or void */
             reason?: string;
             /** @enum {string} */
-            state: "ok" | "at-ceiling" | "beyond-limit" | "missing" | "void";
+            state: "ok" | "at-ceiling" | "beyond-limit" | "at-floor" | "missing" | "void";
             /** Format: double */
             value: number;
         };
@@ -4459,7 +4459,7 @@ export interface components {
             by: string;
         };
         StatsEstimate: {
-            /** @description at least, or more than */
+            /** @description at least, more than, or at most */
             bound?: string;
             /** Format: double */
             centre: number;

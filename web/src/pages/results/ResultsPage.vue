@@ -35,7 +35,7 @@ const choose = (id: string) => (chosen.value = chosen.value.includes(id) ? chose
 const states = [{ value: 'doubted', title: 'In doubt' }, { value: 'void', title: 'No longer counts' }, { value: 'changed', title: 'Changed since' }]
 const outcomes = [{ value: 'done', title: 'Done' }, { value: 'failed', title: 'Failed' }, { value: 'not-run', title: 'Not run' }, { value: 'parked', title: 'Parked' }]
 const more = ref(!!(filter.value.outcome || filter.value.source || filter.value.from || filter.value.until))
-const bounds: Record<string, string> = { 'at-ceiling': 'at least ', 'beyond-limit': 'more than ' }
+const bounds: Record<string, string> = { 'at-ceiling': 'at least ', 'beyond-limit': 'more than ', 'at-floor': 'at most ' }
 const say = (r: Of<'RecordReading'>) => `${r.measure} ${r.state === 'missing' ? 'missing' : r.state === 'void' ? 'void' : (bounds[r.state] ?? '') + number(r.value)}`
 const entering = ref(route.query.enter === '1')
 const taking = ref(false)
