@@ -179,6 +179,5 @@ type HistoryOf struct {
 	Unit    string `query:"unit" required:"true"`
 	Measure string `query:"measure" required:"true" doc:"test/measure"`
 	Setup   string `query:"setup" doc:"Setup; as delivered if empty"`
-	Host    string `query:"host" doc:"Unit or rig that a part was measured in"`
-	Place   string `query:"place" doc:"Port, slot, screen or surface"`
+	Narrowed
 }

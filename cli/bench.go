@@ -322,31 +322,32 @@ func (a *app) readingCmd() *cobra.Command {
 	var x results.Typed
 	var repeat int
 	var conditions, notes []string
-	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '29 to 31', 'at least 100', 'more than "+
-		"600', pass, fail, a mark, missing", "durvek reading add fen-14-16-512-a survey-export time='498 s' --condition "+
-		"program.version=3.2", 0, func(cmd *cobra.Command, args []string) error {
-		var err error
-		x.Subject, x.Test = args[0], args[1]
-		if x.Readings, err = pairs(args[2:]); err != nil {
-			return err
-		}
-		if x.Conditions, err = pairs(conditions); err != nil {
-			return err
-		}
-		if x.Notes, err = pairs(notes); err != nil {
-			return err
-		}
-		if x.Repeat = repeat - 1; x.Repeat < 0 {
-			return usageError{fmt.Errorf("--repeat counts from 1, not %d", repeat)}
-		}
-		return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
-			if len(x.Laps) > 0 {
-				a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
-				return
+	add := verb("add UNIT TEST MEASURE=VALUE…", "Enter what was read off: 412, '2 min 14 s', '29 to 31', 'about "+
+		"95', 'at least 100', 'at most 20', pass, fail, a mark, 'missing: why'",
+		"durvek reading add fen-14-16-512-a survey-export time='498 s' --condition "+
+			"program.version=3.2", 0, func(cmd *cobra.Command, args []string) error {
+			var err error
+			x.Subject, x.Test = args[0], args[1]
+			if x.Readings, err = pairs(args[2:]); err != nil {
+				return err
 			}
-			a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings))
+			if x.Conditions, err = pairs(conditions); err != nil {
+				return err
+			}
+			if x.Notes, err = pairs(notes); err != nil {
+				return err
+			}
+			if x.Repeat = repeat - 1; x.Repeat < 0 {
+				return usageError{fmt.Errorf("--repeat counts from 1, not %d", repeat)}
+			}
+			return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
+				if len(x.Laps) > 0 {
+					a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
+					return
+				}
+				a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings))
+			})
 		})
-	})
 	add.Args = func(c *cobra.Command, args []string) error {
 		if len(args) < 2 || len(args) < 3 && len(x.Laps) == 0 {
 			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}

@@ -301,23 +301,32 @@ func (a *app) historyCmd() *cobra.Command {
 	return asking(a, "history UNIT MEASURE", "Show how a measure of a unit went over its sittings, with lasting changes",
 		"durvek unit history fen-14-16-512-a drive-sequential/read", api.History, &q, []any{&q.Unit, &q.Measure},
 		func(h figures.UnitHistory) {
-			a.say("%s (%s), %s: %s", h.Title, h.Unit, compare.LowerFirst(h.Measure.Name), h.Sentence)
-			var rows [][]any
-			for i, m := range h.Moments {
-				v, half := quantity.PlusMinus(m.Centre, (m.Hi-m.Lo)/2)
-				says := ""
-				for _, s := range h.Shifts {
-					if s.At == i {
-						says = s.Text
-					}
+			for k, l := range h.Lines {
+				if k > 0 {
+					a.say("")
 				}
-				rows = append(rows, []any{m.At.Format("2006-01-02 15:04"), v, half, m.N, says})
-			}
-			if len(rows) > 0 {
-				a.say("")
-				a.print([]string{"Sitting (UTC)", "→" + cmp.Or(h.Measure.Symbol, "Value"), "→±", "→Repeats", "Change"}, rows)
+				a.say("%s (%s), %s%s: %s", h.Title, h.Unit, compare.LowerFirst(h.Measure.Name), note(", ", l.Differs), l.Sentence)
+				a.printHistory(h.Measure, l)
 			}
 		})
+}
+
+func (a *app) printHistory(of compare.Measure, h figures.HistoryLine) {
+	var rows [][]any
+	for i, m := range h.Moments {
+		v, half := quantity.PlusMinus(m.Centre, (m.Hi-m.Lo)/2)
+		says := ""
+		for _, s := range h.Shifts {
+			if s.At == i {
+				says = s.Text
+			}
+		}
+		rows = append(rows, []any{m.At.Format("2006-01-02 15:04"), v, half, m.N, says})
+	}
+	if len(rows) > 0 {
+		a.say("")
+		a.print([]string{"Sitting (UTC)", "→" + cmp.Or(of.Symbol, "Value"), "→±", "→Repeats", "Change"}, rows)
+	}
 }
 
 func (a *app) worthCmd() *cobra.Command {

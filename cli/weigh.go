@@ -155,6 +155,9 @@ func (a *app) indexCmd() *cobra.Command {
 			if len(x.Left) > 0 {
 				a.say("Nothing measured of: %s", strings.Join(x.Left, ", "))
 			}
+			for _, o := range x.Without {
+				a.say("Does not count: %s in %s: %s", o.Variant, o.Measure, o.Why)
+			}
 		})
 	return noun("index", "Weighted means over many measures", index)
 }

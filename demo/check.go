@@ -141,8 +141,8 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	if len(history.Shifts) != 1 {
-		return fmt.Errorf("the firmware changes nothing: %s", history.Sentence)
+	if len(history.Lines[0].Shifts) != 1 {
+		return fmt.Errorf("the firmware changes nothing: %s", history.Lines[0].Sentence)
 	}
 	if err := checkComparisons(ctx, c); err != nil {
 		return err

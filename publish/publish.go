@@ -16,6 +16,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -218,7 +219,8 @@ func csvOf(c Content) ([]byte, error) {
 	w := csv.NewWriter(&b)
 	num := func(v float64) string { return strconv.FormatFloat(v, 'g', 8, 64) }
 	w.Write([]string{"measure", "unit", "better", "test_version", "variant", "name", "sample", "host", "place", "setup",
-		"place_best", "place_worst",
+		"conditions",
+		"row", "place_best", "place_worst",
 		"bound", "centre", "low_95", "high_95", "median", "repeats", "sittings", "simulated", "claim", "note"})
 	for _, f := range c.Figures {
 		for _, r := range f.Rows {
@@ -229,19 +231,22 @@ func csvOf(c Content) ([]byte, error) {
 			head := []string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), r.Variant,
 				r.Name, r.Unit, r.Host, r.Place}
 			e := r.Estimate
-			w.Write(append(head, r.Setup, strconv.Itoa(r.Standing.Best), strconv.Itoa(r.Standing.Worst), e.Bound, num(e.Centre),
+			w.Write(append(head, r.Setup, strings.Join(compare.Conditions(f.Measure, r.Basis), "; "),
+				strings.Trim(r.Differs+"; "+r.Taken, "; "), strconv.Itoa(r.Standing.Best), strconv.Itoa(r.Standing.Worst), e.Bound,
+				num(e.Centre),
 				num(e.Lo), num(e.Hi), num(e.Median),
 				strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), claim, ""))
 			for _, x := range r.Raised {
 				e := x.Estimate
-				w.Write(append(append([]string(nil), head...), x.Setup, "", "", e.Bound, num(e.Centre), num(e.Lo), num(e.Hi),
+				w.Write(append(append([]string(nil), head...), x.Setup, "", "", "", "", e.Bound, num(e.Centre), num(e.Lo),
+					num(e.Hi),
 					num(e.Median),
-					strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "", "raised mode, not ranked"))
+					strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "", "another mode, not ranked"))
 			}
 		}
-		for _, l := range f.LeftOut {
+		for _, l := range append(slices.Clone(f.LeftOut), f.Beside...) {
 			w.Write([]string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), l.Variant,
-				l.Name, "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", l.Reason})
+				l.Name, "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", l.Reason})
 		}
 	}
 	w.Flush()

@@ -65,7 +65,7 @@ func (s *Service) resultRoutes() {
 	all(s, api.Recount, d.Recount)
 	serve(s, api.History, func(ctx context.Context, in *api.HistoryOf) (figures.UnitHistory, error) {
 		return s.desk.Figures.History(ctx, figures.HistoryAsked{Unit: in.Unit, Measure: in.Measure, Setup: in.Setup,
-			Host: in.Host, Place: in.Place})
+			Where: in.Where})
 	})
 	add(s, api.TypeReadings, d.TypeReadings)
 	serve(s, api.ImportTable, func(ctx context.Context, in *api.File) (results.Table, error) {

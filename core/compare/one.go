@@ -71,6 +71,13 @@ func Lines(m Measure, cells []Cell) []Line {
 	return rows
 }
 
+// Apart makes a line of each of a unit's cells, named by what sets it apart; nothing is taken together.
+func Apart(m Measure, cells []Cell) []Line {
+	m.def.Over, m.def.Take = "", ""
+	rows, _ := lines(m, cells, trust.Basis{}, false, nil)
+	return rows
+}
+
 // Carriable tells whether a sibling's figure can be carried over to a variant.
 func Carriable(m Measure, variant string, field []Competitor) bool {
 	i := slices.IndexFunc(field, func(c Competitor) bool { return c.Variant == variant })

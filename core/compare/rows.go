@@ -241,6 +241,15 @@ func Condition(key, value string) string {
 	return name + " " + value
 }
 
+// Conditions says in words all that must match in a measure, in order.
+func Conditions(m Measure, b trust.Basis) []string {
+	out := []string{}
+	for _, k := range m.MustMatch {
+		out = append(out, Condition(k, b.Conditions[k]))
+	}
+	return out
+}
+
 // nearest is the difference of the cell that is closest to being comparable: the fewest differences, an unknown one
 // after one that is known to differ.
 func nearest(others []apart) string {

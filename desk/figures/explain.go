@@ -3,6 +3,7 @@ package figures
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 
 	"durvek/core/catalog"
@@ -80,13 +81,22 @@ type UnitHistory struct {
 	Title   string          `json:"title"`
 	Measure compare.Measure `json:"measure"`
 	Setup   string          `json:"setup"`
-	Host    string          `json:"host,omitempty"`
-	Place   string          `json:"place,omitempty"`
+	Lines   []HistoryLine   `json:"lines" doc:"One for each place, host and set of conditions that must match: they are never averaged"`
+}
+
+// HistoryLine is how one of a unit's figures went.
+type HistoryLine struct {
+	Differs string `json:"differs,omitempty" doc:"What sets it apart from the other lines; empty where there are none"`
+	Host    string `json:"host,omitempty"`
+	Place   string `json:"place,omitempty"`
 	trust.History
 }
 
-// HistoryAsked says whose history is wanted; the setup is as delivered if empty.
-type HistoryAsked struct{ Unit, Measure, Setup, Host, Place string }
+// HistoryAsked says whose history is wanted; the setup is as delivered if empty. Where narrows it.
+type HistoryAsked struct {
+	Unit, Measure, Setup string
+	Where                []string
+}
 
 // History tells how a measure of a unit went over its sittings, with lasting changes and what was observed otherwise
 // since. Readings that do not count are left out.
@@ -97,6 +107,10 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 		return out, err
 	}
 	m, err := d.measured(q.Measure)
+	if err != nil {
+		return out, err
+	}
+	by, err := d.narrowedIn(m, q.Where)
 	if err != nil {
 		return out, err
 	}
@@ -112,47 +126,76 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 		return out, err
 	}
 	slices.Reverse(runs)
-	out = UnitHistory{Unit: q.Unit, Title: d.variants[u.Variant].FullName(), Measure: m, Setup: q.Setup, Host: q.Host,
-		Place: q.Place}
-	at := map[string]int{}
-	moments := []trust.Moment{}
-	var cells []store.CellKey
-	for _, r := range runs {
-		if r.Host != q.Host || r.Place != q.Place || r.TestVersion != m.Version {
-			continue
-		}
-		i := slices.IndexFunc(r.Readings, func(x record.Reading) bool { return x.Measure == slug && x.State == record.OK })
-		if i < 0 || m.Scale.Logarithmic() && r.Readings[i].Value <= 0 {
-			continue
-		}
-		cell, err := f.desk.Store.RunCell(ctx, r.ID)
-		if err != nil {
-			return out, err
-		}
-		if cell.Measure = q.Measure; !slices.Contains(cells, cell) {
-			cells = append(cells, cell)
-		}
-		k, seen := at[r.Sitting]
-		if !seen {
-			k = len(moments)
-			at[r.Sitting] = k
-			conditions := map[string]string{}
-			for _, told := range []map[string]string{r.Negotiated, r.Observed} {
-				for key, value := range told {
-					conditions[key] = value
-				}
-			}
-			moments = append(moments, trust.Moment{Sitting: r.Sitting, At: r.Started, Conditions: conditions, Runs: []string{},
-				Values: []float64{}})
-		}
-		moments[k].Runs = append(moments[k].Runs, r.ID)
-		moments[k].Values = append(moments[k].Values, r.Readings[i].Value)
-	}
-	pool, err := f.without(m, cells...)
+	out = UnitHistory{Unit: q.Unit, Title: d.variants[u.Variant].FullName(), Measure: m, Setup: q.Setup,
+		Lines: []HistoryLine{}}
+	mine, pool, err := d.of(m, u.Variant)
 	if err != nil {
 		return out, err
 	}
-	out.History = trust.HistoryOf(m.Def(), moments, pool)
+	mine[u.Variant] = slices.DeleteFunc(under(mine[u.Variant], q.Setup), func(c compare.Cell) bool {
+		return c.Unit != q.Unit || c.Basis.TestVersion != m.Version
+	})
+	by.apply(mine)
+	var cells []compare.Cell // in the order of their lines
+	for _, l := range compare.Apart(m, mine[u.Variant]) {
+		cells = append(cells, l.Cell)
+		out.Lines = append(out.Lines, HistoryLine{Differs: l.Differs, Host: l.Host, Place: l.Place})
+	}
+	moments, err := f.moments(ctx, m, slug, runs, cells)
+	if err != nil {
+		return out, err
+	}
+	for i, c := range cells {
+		own, err := f.without(m, store.CellKey{Measure: m.ID, Setup: c.Setup, Unit: c.Unit, Host: c.Host, Place: c.Place,
+			Basis: c.Key})
+		if err != nil {
+			return out, err
+		}
+		out.Lines[i].History = trust.HistoryOf(m.Def(), moments[i], own)
+	}
+	if len(cells) == 0 {
+		out.Lines = append(out.Lines, HistoryLine{History: trust.HistoryOf(m.Def(), []trust.Moment{}, pool)})
+	}
+	return out, nil
+}
+
+// moments gathers the sittings of some cells of a unit from its runs, the oldest first.
+func (f *Figures) moments(ctx context.Context, m compare.Measure, slug string, runs []record.Run,
+	cells []compare.Cell) ([][]trust.Moment, error) {
+	out, at := make([][]trust.Moment, len(cells)), make([]map[string]int, len(cells))
+	for i := range out {
+		out[i], at[i] = []trust.Moment{}, map[string]int{}
+	}
+	for _, r := range runs {
+		x := slices.IndexFunc(r.Readings, func(x record.Reading) bool { return x.Measure == slug && x.State == record.OK })
+		if x < 0 || m.Scale.Logarithmic() && r.Readings[x].Value <= 0 || r.TestVersion != m.Version {
+			continue
+		}
+		k, err := f.desk.Store.RunCell(ctx, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(cells, func(c compare.Cell) bool {
+			return c.Host == k.Host && c.Place == k.Place && c.Key == k.Basis
+		})
+		if i < 0 {
+			continue
+		}
+		n, seen := at[i][r.Sitting]
+		if !seen {
+			n = len(out[i])
+			at[i][r.Sitting] = n
+			conditions := maps.Clone(r.Negotiated)
+			if conditions == nil {
+				conditions = map[string]string{}
+			}
+			maps.Copy(conditions, r.Observed)
+			out[i] = append(out[i], trust.Moment{Sitting: r.Sitting, At: r.Started, Conditions: conditions, Runs: []string{},
+				Values: []float64{}})
+		}
+		out[i][n].Runs = append(out[i][n].Runs, r.ID)
+		out[i][n].Values = append(out[i][n].Values, r.Readings[x].Value)
+	}
 	return out, nil
 }
 

@@ -36,6 +36,7 @@ type Index struct {
 	ranking.IndexTable
 	Field    string            `json:"field"`
 	Measures []ranking.Weighed `json:"measures"`
+	Without  []Without         `json:"without,omitempty" doc:"Figures that were measured and do not count, and why"`
 	Names    map[string]Called `json:"names" doc:"What each variant is called"`
 	ByGroup  []GroupIndex      `json:"group_indices" doc:"The index of each group of measures by itself"`
 	Refused  []string          `json:"refused,omitempty" doc:"Groups without an index, and why"`
@@ -142,41 +143,6 @@ func (d *sight) index(q IndexQuestion) (Index, error) {
 	return kept(d, func(d *sight) (Index, error) { return d.indexOf(q) }, "index", q)
 }
 
-// contenders gathers the figures of variants in the weighed measures, one each.
-func (d *sight) contenders(members []string, measures []ranking.Weighed, setup method.Setup, by narrowing) (
-	[]ranking.Contender, error) {
-	contenders := make([]ranking.Contender, len(members))
-	at := map[string]int{}
-	for i, slug := range members {
-		contenders[i] = ranking.Contender{ID: slug, Figures: make([]ranking.Figure, len(measures))}
-		at[slug] = i
-	}
-	for k, w := range measures {
-		m := d.byID[w.Measure]
-		field, _, err := d.competitors(m, setup, members, false, by)
-		if err != nil {
-			return nil, err
-		}
-		figures := compare.Figures(m, field)
-		for _, c := range field {
-			fig := &contenders[at[c.Variant]].Figures[k]
-			if one := figures[c.Variant]; one.Line != nil {
-				fig.Estimate = &one.Line.Estimate
-			} else {
-				fig.Cannot = c.NotRun != "" && len(c.Cells) == 0
-			}
-		}
-		test, _ := method.Split(m.ID)
-		for _, slug := range members { // a test that is not meant for its kind is one that it cannot run
-			if fig := &contenders[at[slug]].Figures[k]; fig.Estimate == nil &&
-				!d.tests[test].Fits(d.variants[slug].Model.Kind) {
-				fig.Cannot = true
-			}
-		}
-	}
-	return contenders, nil
-}
-
 func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	var none Index
 	f, err := d.field(q.Field)
@@ -228,7 +194,7 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	if err != nil {
 		return none, err
 	}
-	contenders, err := d.contenders(members, measures, setup, by)
+	contenders, without, err := d.contenders(members, measures, setup, by)
 	if err != nil {
 		return none, err
 	}
@@ -242,13 +208,8 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 	if err != nil {
 		return none, err
 	}
-	out := Index{
-		IndexTable: table,
-		Field:      f.Name,
-		Measures:   measures,
-		Names:      map[string]Called{},
-		ByGroup:    []GroupIndex{},
-	}
+	out := Index{IndexTable: table, Field: f.Name, Measures: measures, Names: map[string]Called{},
+		ByGroup: []GroupIndex{}, Without: without}
 	for _, r := range table.Rows {
 		x := d.variants[r.ID]
 		out.Names[r.ID] = Called{x.FullName(), x.Note}

@@ -113,8 +113,12 @@ func TestWhatChangedBetweenRunsAndOverTime(t *testing.T) {
 				Conditions: map[string]string{"firmware": firmware}})
 		}
 	}
-	h, err := d.Figures.History(testdesk.Ctx, figures.HistoryAsked{Unit: "a", Measure: "work/rate"})
-	if err != nil || len(h.Moments) != 7 || len(h.Shifts) != 1 || h.Shifts[0].At != 4 {
+	whole, err := d.Figures.History(testdesk.Ctx, figures.HistoryAsked{Unit: "a", Measure: "work/rate"})
+	if err != nil || len(whole.Lines) != 1 || whole.Lines[0].Differs != "" {
+		t.Fatalf("%+v, %v", whole, err)
+	}
+	h := whole.Lines[0]
+	if len(h.Moments) != 7 || len(h.Shifts) != 1 || h.Shifts[0].At != 4 {
 		t.Fatalf("history %+v, %v", h.History, err)
 	}
 	if s := h.Shifts[0]; len(s.Changed) != 1 || s.Changed[0].B != "1.3" || !strings.Contains(h.Sentence,
@@ -140,6 +144,20 @@ func TestWhatChangedBetweenRunsAndOverTime(t *testing.T) {
 	if c, err = d.Figures.Between(testdesk.Ctx, h.Moments[4].Runs[0], runs[0].ID); err != nil || c.Comparable ||
 		!strings.Contains(c.Sentence, "cannot be compared: supply battery, not mains") {
 		t.Errorf("%+v %v", c, err)
+	}
+	// Another place is another line, and never part of an average.
+	testdesk.Typed(t, d, results.Typed{Subject: "a", Place: "rear port", Date: "2026-09-05",
+		Readings: map[string]string{"rate": "50"}})
+	whole, err = d.Figures.History(testdesk.Ctx, figures.HistoryAsked{Unit: "a", Measure: "work/rate"})
+	if err != nil || len(whole.Lines) != 2 || whole.Lines[0].Differs != "no place named" ||
+		len(whole.Lines[0].Moments) != 7 ||
+		whole.Lines[1].Differs != "rear port" || len(whole.Lines[1].Moments) != 1 || whole.Lines[1].Moments[0].Centre != 50 {
+		t.Errorf("%+v, %v", whole, err)
+	}
+	whole, err = d.Figures.History(testdesk.Ctx, figures.HistoryAsked{Unit: "a", Measure: "work/rate",
+		Where: []string{"place=rear port"}})
+	if err != nil || len(whole.Lines) != 1 || whole.Lines[0].Place != "rear port" {
+		t.Errorf("%+v, %v", whole, err)
 	}
 	if _, err := d.Figures.Between(testdesk.Ctx, "nothing", runs[0].ID); err == nil || !strings.Contains(err.Error(),
 		"no run") {

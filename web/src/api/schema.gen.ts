@@ -2837,6 +2837,16 @@ export interface components {
              */
             weight: number;
         };
+        FiguresHistoryLine: {
+            /** @description What sets it apart from the other lines; empty where there are none */
+            differs?: string;
+            host?: string;
+            levels: components["schemas"]["TrustLevel"][];
+            moments: components["schemas"]["TrustMoment"][];
+            place?: string;
+            sentence: string;
+            shifts: components["schemas"]["TrustShift"][];
+        };
         FiguresIndex: {
             chart: components["schemas"]["ChartRanked"];
             /** Format: double */
@@ -2872,6 +2882,8 @@ export interface components {
             /** @description Groups without an index, and why */
             refused?: string[];
             rows: components["schemas"]["RankingIndexRow"][];
+            /** @description Figures that were measured and do not count, and why */
+            without?: components["schemas"]["FiguresWithout"][];
         };
         FiguresLedger: {
             claims: components["schemas"]["ClaimsJudged"][];
@@ -2916,14 +2928,10 @@ export interface components {
             successors: string[];
         };
         FiguresUnitHistory: {
-            host?: string;
-            levels: components["schemas"]["TrustLevel"][];
+            /** @description One for each place, host and set of conditions that must match: they are never averaged */
+            lines: components["schemas"]["FiguresHistoryLine"][];
             measure: components["schemas"]["CompareMeasure"];
-            moments: components["schemas"]["TrustMoment"][];
-            place?: string;
-            sentence: string;
             setup: string;
-            shifts: components["schemas"]["TrustShift"][];
             title: string;
             unit: string;
         };
@@ -7684,10 +7692,8 @@ export interface operations {
                 measure: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Unit or rig that a part was measured in */
-                host?: string;
-                /** @description Port, slot, screen or surface */
-                place?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
+                where?: string[];
             };
             header?: never;
             path?: never;

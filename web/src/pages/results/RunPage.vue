@@ -49,7 +49,7 @@ const sub = computed(() => {
   <template v-if="run && page.data.value">
     <PageHead :title="page.data.value.test_name" :sub="sub">
       <v-btn :to="`/results?subject=${run.subject}&test=${run.test}`">Its other runs</v-btn>
-      <v-btn v-if="page.data.value.measures[0]" :to="`/results/history?unit=${run.subject}&measure=${run.test}/${page.data.value.measures[0].slug}&setup=${run.setup}&host=${run.host ?? ''}&place=${run.place ?? ''}`">History</v-btn>
+      <v-btn v-if="page.data.value.measures[0]" :to="`/results/history?unit=${run.subject}&measure=${run.test}/${page.data.value.measures[0].slug}&setup=${run.setup}${run.place ? `&where=place=${run.place}` : ''}`">History</v-btn>
       <v-menu><template #activator="{ props }"><v-btn v-bind="props" :disabled="!against.length">What changed since</v-btn></template>
         <v-list density="compact" max-height="320"><v-list-item v-for="r in against" :key="r.value" :title="r.title" :to="`/results/changed?a=${r.value}&b=${id}`" /></v-list></v-menu>
       <v-btn class="go" @click="changing = true">Change readings</v-btn>
