@@ -15,7 +15,9 @@ var (
 	Doubt = get[Slugged, results.DoubtPage](doubts, "/api/doubts/{slug}", "show-doubt",
 		"A doubt with its life: who raised, upheld, dismissed or reopened it, when and why")
 	SettleDoubt = post[Settling, trust.Doubt](doubts, "/api/doubts/{slug}/settlements", "settle-doubt",
-		"Uphold, dismiss or reopen a doubt")
+		"Uphold, dismiss or reopen a doubt, or show its figure with a caveat")
+	RaiseDoubt = post[Body[results.Raising], trust.Doubt](doubts, "/api/doubts", "raise-doubt",
+		"Raise a doubt by hand, about a run or all runs of its cell")
 	RepeatDoubted = post[Repeating, method.Plan](doubts, "/api/doubts/{slug}/repeats", "repeat-doubted",
 		"Put what a doubt is about on the bench once more")
 	Rules = get[None, RuleList](doubts, "/api/rules", "list-rules",
@@ -28,7 +30,7 @@ var (
 
 // DoubtsIn narrows a list of doubts.
 type DoubtsIn struct {
-	State    trust.DoubtState `query:"state" enum:",open,upheld,dismissed" doc:"open, upheld or dismissed; all if empty"`
+	State    trust.DoubtState `query:"state" enum:",open,upheld,dismissed,caveat" doc:"open, upheld, dismissed or caveat; all if empty"`
 	Rule     string           `query:"rule" doc:"Only this rule's"`
 	Test     string           `query:"test" doc:"Only about this test"`
 	Subject  string           `query:"subject" flag:"unit" doc:"Only about this unit"`

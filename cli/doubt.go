@@ -72,11 +72,15 @@ func (a *app) doubtCmd() *cobra.Command {
 				a.say("Upheld: %d run(s) no longer count%s.", len(d.Runs), note(" in ", d.Measure))
 			case trust.Dismissed:
 				a.say("Dismissed: everything counts as before.")
+			case trust.Shown:
+				a.say("Shown with a caveat: it stays in charts and decides nothing.")
 			default:
 				a.say("Open again.")
 			}
 		})
-		c.MarkFlagRequired(must)
+		if must != "" {
+			c.MarkFlagRequired(must)
+		}
 		return c
 	}
 	uphold := settle("uphold", "Uphold a doubt: its runs no longer count",
@@ -84,6 +88,14 @@ func (a *app) doubtCmd() *cobra.Command {
 	uphold.Flags().Lookup("cause").Usage = strings.Join(causes, ", ")
 	dismiss := settle("dismiss", "Dismiss a doubt: everything counts as before",
 		"durvek doubt dismiss 01995c3e-… --reason 'the maker says so, too'", "reason")
+	caveat := settle("caveat", "Have the figures shown with a caveat: they stay in charts and decide nothing",
+		"durvek doubt caveat 01995c3e-… --reason 'by a camera at 240 frames a second'", "")
+	caveat.Flags().Lookup("reason").Usage = "what readers see; the doubt's own sentence if left out"
+	raising := &api.Body[results.Raising]{}
+	raise := asking(a, "raise RUN", "Raise a doubt by hand, about a run or all runs of its cell",
+		"durvek doubt raise 01995c3e-… --sentence 'the lid was closed' --cell", api.RaiseDoubt, raising,
+		[]any{&raising.Body.Run}, func(d trust.Doubt) { a.say("Doubt %s is raised about %d run(s).", d.ID, len(d.Runs)) })
+	raise.MarkFlagRequired("sentence")
 	reopen := settle("reopen", "Open a settled doubt again", "durvek doubt reopen 01995c3e-… --reason 'it came up again'",
 		"reason")
 	var more api.Repeating
@@ -92,7 +104,28 @@ func (a *app) doubtCmd() *cobra.Command {
 			a.say("Plan %s is on the bench: %s on %s. `durvek plan code %s` makes the code with which its machine joins.",
 				p.ID, p.Name, p.Unit, p.ID)
 		})
-	rules := all(a, "rules", "List the rules that raise doubts, how they are tuned and what they have raised",
+	var change api.Tuning
+	tune := asking(a, "tune RULE", "Change a rule for one test or for all: another limit, or off; without either, as "+
+		"it was",
+		"durvek doubt tune outlier --test drive-appends --limit 8 --reason 'single slow flushes are the test itself'",
+		api.TuneRule, &change, []any{&change.Slug}, func(t trust.Tuning) {
+			if !t.Off && t.Limit == 0 {
+				a.say("The rule %s is as it was for %s.", t.Rule, cmp.Or(t.Test, "all tests"))
+				return
+			}
+			a.say("The rule %s for %s: %s. `durvek doubt examine` asks it about runs that are there already.", t.Rule,
+				cmp.Or(t.Test, "all tests"), tuned(t))
+		})
+	examine := asking(a, "examine", "Ask the rules about runs that are there already",
+		"durvek doubt examine --unit fen-14-16-512-a", api.Examine, &api.RunsAsked{}, nil, func(x results.Reexamined) {
+			a.say("%d runs were examined; %d doubts were raised or lifted, %d are open now.", x.Runs, x.Doubts, x.Open)
+		})
+	return noun("doubt", "Reasons to distrust a run, raised by rules and settled by people", list, show, raise, uphold,
+		dismiss, caveat, reopen, repeat, a.rulesCmd(), tune, examine)
+}
+
+func (a *app) rulesCmd() *cobra.Command {
+	return all(a, "rules", "List the rules that raise doubts, how they are tuned and what they have raised",
 		"durvek doubt rules", api.Rules, func(l api.RuleList) {
 			var rows [][]any
 			for _, r := range l.Rules {
@@ -119,24 +152,6 @@ func (a *app) doubtCmd() *cobra.Command {
 			}
 			a.print([]string{"Cause", "Why a doubt is upheld", "The test's repeatability"}, rows)
 		})
-	var change api.Tuning
-	tune := asking(a, "tune RULE", "Change a rule for one test or for all: another limit, or off; without either, as "+
-		"it was",
-		"durvek doubt tune outlier --test drive-appends --limit 8 --reason 'single slow flushes are the test itself'",
-		api.TuneRule, &change, []any{&change.Slug}, func(t trust.Tuning) {
-			if !t.Off && t.Limit == 0 {
-				a.say("The rule %s is as it was for %s.", t.Rule, cmp.Or(t.Test, "all tests"))
-				return
-			}
-			a.say("The rule %s for %s: %s. `durvek doubt examine` asks it about runs that are there already.", t.Rule,
-				cmp.Or(t.Test, "all tests"), tuned(t))
-		})
-	examine := asking(a, "examine", "Ask the rules about runs that are there already",
-		"durvek doubt examine --unit fen-14-16-512-a", api.Examine, &api.RunsAsked{}, nil, func(x results.Reexamined) {
-			a.say("%d runs were examined; %d doubts were raised or lifted, %d are open now.", x.Runs, x.Doubts, x.Open)
-		})
-	return noun("doubt", "Reasons to distrust a run, raised by rules and settled by people", list, show, uphold, dismiss,
-		reopen, repeat, rules, tune, examine)
 }
 
 func (a *app) printDoubt(p results.DoubtPage) {

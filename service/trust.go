@@ -23,6 +23,7 @@ func (s *Service) trustRoutes() {
 		return api.DoubtList{Doubts: list, Total: total}, err
 	})
 	one(s, api.Doubt, d.Doubt)
+	add(s, api.RaiseDoubt, d.Raise)
 	serve(s, api.SettleDoubt, func(ctx context.Context, in *api.Settling) (trust.Doubt, error) {
 		return d.Settle(ctx, in.Slug, in.Body, by(ctx))
 	})

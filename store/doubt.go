@@ -166,21 +166,25 @@ func (q Queries) CellDoubts(ctx context.Context, ends []string) ([]trust.Doubt, 
 		from json_each(?))`, JSON(ends))
 }
 
-// OpenDoubt is an open doubt with the cell that it touches.
+// OpenDoubt is an open doubt, or one that is shown as a caveat, with the cell that it touches. A caveat says what the
+// reviewer wrote of it, where they wrote something.
 type OpenDoubt struct {
 	ID, Rule, Test, Measure, Setup, Unit, Host, Place, Basis, Sentence string
 	Severity                                                           trust.Severity
+	Caveat                                                             bool
 }
 
-// OpenDoubts lists every open doubt, the gravest first.
+// OpenDoubts lists every open doubt and every caveat, the gravest first.
 func (q Queries) OpenDoubts(ctx context.Context) ([]OpenDoubt, error) {
 	return list(ctx, q, func(r row, d *OpenDoubt) error {
 		return r.Scan(&d.ID, &d.Rule, &d.Test, &d.Measure, &d.Setup, &d.Unit, &d.Host, &d.Place, &d.Basis, &d.Severity,
-			&d.Sentence)
+			&d.Caveat, &d.Sentence)
 	}, `select doubt.id, doubt.rule, run.test, doubt.measure, run.setup, run.subject,
-		run.host, run.place, run.basis, doubt.severity, json_extract(doubt.body, '$.sentence')
+		run.host, run.place, run.basis, doubt.severity, doubt.state = `+wordShown+`, iif(doubt.state = `+wordShown+`
+		and coalesce(json_extract(doubt.body, '$.reason'), '') <> '', json_extract(doubt.body, '$.reason'),
+		json_extract(doubt.body, '$.sentence'))
 		from doubt join doubt_run on doubt_run.doubt = doubt.id join run on run.id = doubt_run.run
-		where doubt.state = `+wordOpen+`
+		where doubt.state in (`+wordOpen+`, `+wordShown+`)
 		order by case doubt.severity when `+wordSerious+` then 0 when `+wordCaution+` then 1
 		else 2 end, doubt.raised desc, doubt.id desc`)
 }
@@ -189,7 +193,7 @@ func (q Queries) OpenDoubts(ctx context.Context) ([]OpenDoubt, error) {
 type DoubtAct struct {
 	At       time.Time `json:"at"`
 	By       string    `json:"by"`
-	Act      string    `json:"act" enum:"raised,raised again,changed,upheld,dismissed,reopened"`
+	Act      string    `json:"act" enum:"raised,raised again,changed,upheld,dismissed,shown with a caveat,reopened"`
 	Cause    string    `json:"cause,omitempty"`
 	Reason   string    `json:"reason,omitempty"`
 	Sentence string    `json:"sentence,omitempty" doc:"What the doubt said then"`

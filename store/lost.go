@@ -43,3 +43,10 @@ func (q Queries) Lost(ctx context.Context, test, measure, setup string) ([]Lost,
 		join run on run.id = lost.run join unit on unit.slug = run.subject
 		where run.test = ?2 and run.setup = ?3 order by run.started, run.id`, measure, test, setup)
 }
+
+// RunsOfCell lists the done runs of a cell, the oldest first.
+func (q Queries) RunsOfCell(ctx context.Context, test string, k CellKey) ([]string, error) {
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select id from run where subject = ? and test = ? and setup = ? and host = ? and place = ? and basis = ?
+		and outcome = `+wordDone+` order by started, id`, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+}

@@ -22,6 +22,7 @@ const (
 	wordRunning = "'" + string(method.PlanRunning) + "'"
 	wordSilent  = "'" + string(method.PlanSilent) + "'"
 	wordOpen    = "'" + string(trust.Open) + "'"
+	wordShown   = "'" + string(trust.Shown) + "'"
 	wordSerious = "'" + string(trust.Serious) + "'"
 	wordCaution = "'" + string(trust.Caution) + "'"
 

@@ -38,6 +38,7 @@ type Doubted struct {
 	ID       string         `json:"id"`
 	Severity trust.Severity `json:"severity"`
 	Sentence string         `json:"sentence"`
+	Caveat   bool           `json:"caveat,omitempty" doc:"It is settled: the figure is shown with it, and decides nothing"`
 	Cell     Cell           `json:"-"` // unit, host, place, setup and key of the cell that it touches
 }
 
@@ -45,6 +46,16 @@ type Doubted struct {
 func (d Doubted) touches(c Cell) bool {
 	x := d.Cell
 	return x.Unit == c.Unit && x.Host == c.Host && x.Place == c.Place && x.Setup == c.Setup && x.Key == c.Key
+}
+
+// Caveat is what a figure is shown with; "" where it stands by itself.
+func (r Row) Caveat() string {
+	for _, d := range r.Doubts {
+		if d.Caveat {
+			return d.Sentence
+		}
+	}
+	return ""
 }
 
 // Competitor is one variant of the field with all its cells of the measure.

@@ -47,7 +47,8 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		}
 		row := chart.Row{ID: r.ID, Name: r.Name, Note: r.Note,
 			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
-			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "", Claim: r.Claim}
+			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "" ||
+				r.Caveat() != "", Claim: r.Claim}
 		row.Note = r.beside()
 		row.Label, row.Spread = r.label(m, v, lo, hi)
 		for _, x := range r.Raised {
@@ -70,8 +71,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	for _, g := range c.Groups {
 		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
 	}
-	out.NotRanked = c.notRanked()
-	out.Title = c.title(q)
+	out.NotRanked, out.Title = c.notRanked(), c.title(q)
 	var foot []string
 	switch {
 	case most == 0 || m.OnPaper():
@@ -116,7 +116,11 @@ func (c *Comparison) remark(out *chart.Ranked) {
 				said = append(said, fmt.Sprintf("And %d more doubts.", len(r.Doubts)-2))
 				break
 			}
-			said = append(said, "In doubt: "+d.Sentence)
+			if d.Caveat {
+				said = append(said, "With a caveat: "+d.Sentence)
+			} else {
+				said = append(said, "In doubt: "+d.Sentence)
+			}
 		}
 		if len(said) > 0 {
 			out.Rows[i].Mark, out.Rows[i].Doubt = number(strings.Join(said, " ")), len(r.Doubts) > 0

@@ -35,7 +35,7 @@ type Gap struct {
 	Effect
 	Gain bool    `json:"gain" doc:"It is the better one, sure or not"`
 	P    float64 `json:"p" doc:"Chance of such a difference between equals, taken alone"`
-	Tie  string  `json:"tie,omitempty" enum:"practically equal,different but too small to matter,undecided"`
+	Tie  string  `json:"tie,omitempty" enum:"practically equal,different but too small to matter,undecided,with a caveat"`
 }
 
 // HeadRow is one measure of a head-to-head: cells by side, and for every side but the first its difference to that.
@@ -248,11 +248,15 @@ func (h *Head) decide() {
 	}
 	limit := stats.FalseDiscovery(ps, many)
 	for _, r := range h.Rows {
-		for _, g := range r.Gaps {
+		for i, g := range r.Gaps {
 			if g == nil {
 				continue
 			}
 			g.Sure = g.P <= limit
+			if caveat(r.Cells[0]) || caveat(r.Cells[i+1]) {
+				g.Sure, g.Tie = false, "with a caveat"
+				continue
+			}
 			switch {
 			case g.Sure && g.Tie != "":
 				g.Tie = "different but too small to matter"
@@ -261,6 +265,10 @@ func (h *Head) decide() {
 			}
 		}
 	}
+}
+
+func caveat(c HeadCell) bool {
+	return slices.ContainsFunc(c.Doubts, func(d Doubted) bool { return d.Caveat })
 }
 
 // exchange says what is gained and given up by taking side i in place of the first.

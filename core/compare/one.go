@@ -25,7 +25,13 @@ func Figures(m Measure, field []Competitor) map[string]Figure {
 			continue
 		}
 		rows, others := lines(m, c.Cells, basis, known, m.MustMatch)
-		out[c.Variant] = only(m, rows, nearest(others))
+		f := only(m, rows, nearest(others))
+		for _, d := range c.Doubts {
+			if d.Caveat && f.Line != nil && slices.ContainsFunc(f.Line.Of, d.touches) {
+				f = Figure{Why: "it is shown with a caveat: " + d.Sentence}
+			}
+		}
+		out[c.Variant] = f
 	}
 	return out
 }

@@ -26,9 +26,21 @@ const (
 	Open      DoubtState = "open"
 	Upheld    DoubtState = "upheld"    // its runs no longer count
 	Dismissed DoubtState = "dismissed" // they count as before
+	Shown     DoubtState = "caveat"    // they are shown with what it says, and decide nothing
 )
 
-// Doubt is a reason to distrust a run or a reading of it, raised by a rule.
+// Words says a state inside a sentence.
+func (s DoubtState) Words() string {
+	if s == Shown {
+		return "shown with a caveat"
+	}
+	return string(s)
+}
+
+// ByPerson stands in place of a rule where a person raised a doubt.
+const ByPerson = "person"
+
+// Doubt is a reason to distrust a run or a reading of it, raised by a rule or by a person.
 type Doubt struct {
 	ID       string     `json:"id"`
 	Rule     string     `json:"rule"`
@@ -44,7 +56,7 @@ type Doubt struct {
 	Size     float64    `json:"size,omitempty" doc:"How far beyond the rule's limit: 1 is at the limit"`
 	Picture  *Picture   `json:"picture,omitempty"`
 
-	State   DoubtState `json:"state" enum:"open,upheld,dismissed"`
+	State   DoubtState `json:"state" enum:"open,upheld,dismissed,caveat"`
 	Cause   string     `json:"cause,omitempty" doc:"Why it was upheld: a key of the list of causes"`
 	Reason  string     `json:"reason,omitempty" doc:"What the reviewer, or the rule, said when it was settled"`
 	By      string     `json:"by,omitempty" doc:"Who settled it"`

@@ -59,7 +59,8 @@ type Facts struct {
 	Subject   string
 	Standings []Standing
 	Claims    []ClaimFact
-	Missing   []string // names of measures that the field has and the subject lacks
+	Missing   []string          // names of measures that the field has and the subject lacks
+	Caveats   map[string]string // what the subject's figure is shown with, by measure
 }
 
 // ClaimFact is a judged claim in words.
@@ -88,6 +89,9 @@ func Findings(f Facts) []Finding {
 	for _, r := range Rules {
 		for _, x := range r.Find(f) {
 			x.Rule = r.Name
+			if x.Certainty == Sure && slices.ContainsFunc(x.RestsOn, func(id string) bool { return f.Caveats[id] != "" }) {
+				x.Certainty = Likely // what is shown with a caveat is never sure
+			}
 			x.ID = r.Name + ":" + strings.Join(x.RestsOn, "+")
 			out = append(out, x)
 		}

@@ -81,6 +81,7 @@ var called = map[string][]any{
 	"Results.ImportTable":  {[]byte("unit,test,measure,value\na,work,rate,100\n"), false, "me"},
 	"Results.Tune":         {trust.Tuning{Rule: "outlier", Off: true, Reason: "so"}, "me"},
 	"Results.ShiftLog":     {"r", "l", 1.0, "me"},
+	"Results.Raise":        {results.Raising{Run: "r", Sentence: "so"}, "me"},
 	"Results.NotePairing":  {compare.Pair{Part: "a", Partner: "b", Outcome: "works"}, "me"},
 	"Results.TypeReadings": {results.Typed{Test: "work", Subject: "a", Readings: map[string]string{"rate": "1"}}, "me"},
 	"Results.AddFrames":    {[]byte("ms\n1\n"), results.FramesOf{Test: "work", Subject: "a"}, "me"},

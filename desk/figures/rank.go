@@ -178,7 +178,8 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 			continue
 		}
 		byUnit[x.Unit] = append(byUnit[x.Unit], compare.Doubted{ID: x.ID, Severity: x.Severity, Sentence: x.Sentence,
-			Cell: compare.Cell{Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: x.Setup, Key: x.Basis}})
+			Caveat: x.Caveat,
+			Cell:   compare.Cell{Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: x.Setup, Key: x.Basis}})
 	}
 	failures, err := d.failures(test, setup.Slug)
 	if err != nil {

@@ -33,20 +33,24 @@ func (d *Results) Doubt(ctx context.Context, id string) (DoubtPage, error) {
 		return DoubtPage{}, desk.Missing(err, "doubt", id)
 	}
 	acts, err := d.desk.Store.DoubtActs(ctx, id)
-	rule, _ := trust.RuleOf(x.Rule)
+	rule, ok := trust.RuleOf(x.Rule)
+	if !ok {
+		rule = trust.Rule{Name: x.Rule, Title: x.Title}
+	}
 	return DoubtPage{x, acts, rule}, err
 }
 
 // Settling is what a reviewer makes of a doubt.
 type Settling struct {
-	Do     string   `json:"do" enum:"uphold,dismiss,reopen"`
+	Do     string   `json:"do" enum:"uphold,dismiss,caveat,reopen"`
 	Cause  string   `json:"cause,omitempty" doc:"For uphold: a key of the list of causes"`
-	Reason string   `json:"reason,omitempty" doc:"Why; a dismissal and a reopening need one"`
+	Reason string   `json:"reason,omitempty" doc:"Why; a dismissal and a reopening need one. Of a caveat it is what readers see, the doubt's own sentence if left out"`
 	Runs   []string `json:"runs,omitempty" doc:"For uphold: which of its runs no longer count; all of them if left out"`
 }
 
 // Settle upholds a doubt, so that its runs (or its measure in them) no longer count; or dismisses or reopens
-// it, so that they count. What was done before stays in its life.
+// it, so that they count; or has them shown with a caveat: in charts, with what it says, and never as a sure figure.
+// What was done before stays in its life.
 func (d *Results) Settle(ctx context.Context, id string, s Settling, by string) (trust.Doubt, error) {
 	x, changed, err := d.settle(ctx, id, s, by)
 	if err != nil || !changed {
@@ -66,8 +70,30 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 	}
 	s.Reason = strings.TrimSpace(s.Reason)
 	at := d.desk.Now()
+	do, err := s.judge(&x)
+	if err != nil {
+		return x, false, err
+	}
+	x.Reason, x.By, x.Settled = s.Reason, by, &at
+	if x.State == trust.Open {
+		x.By, x.Settled = "", nil
+	}
+	act := map[trust.DoubtState]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed",
+		trust.Shown: "shown with a caveat", trust.Open: "reopened"}[x.State]
+	err = d.edit(ctx, do, by, func(q *desk.Tx) error {
+		q.After(func() { d.figures.Doubted(x.Test) })
+		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act,
+			Cause: x.Cause, Reason: s.Reason}))
+	})
+	if err == nil {
+		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": x.Run, "plan": x.Plan}})
+	}
+	return x, len(do) > 0, err
+}
+
+// judge gives a doubt its new state, and says what is to be done to the readings.
+func (s Settling) judge(x *trust.Doubt) (do []edit, err error) {
 	before := x.State
-	var do []edit
 	switch s.Do {
 	case "uphold":
 		cause, ok := trust.CauseOf(s.Cause)
@@ -76,15 +102,15 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 			for _, c := range trust.Causes {
 				keys = append(keys, c.Key)
 			}
-			return x, false, desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause,
+			return nil, desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause,
 				strings.Join(keys, ", "))
 		}
 		if before != trust.Open {
-			return x, false, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before)
+			return nil, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before.Words())
 		}
 		for _, r := range s.Runs {
 			if !slices.Contains(x.Runs, r) {
-				return x, false, desk.Refuse(desk.Invalid, "the doubt is not about run %q", r)
+				return nil, desk.Refuse(desk.Invalid, "the doubt is not about run %q", r)
 			}
 		}
 		if len(s.Runs) > 0 {
@@ -97,18 +123,23 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 		}
 	case "dismiss":
 		if before != trust.Open {
-			return x, false, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before)
+			return nil, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before.Words())
 		}
 		if s.Reason == "" {
-			return x, false, desk.Refuse(desk.Invalid, "say why the doubt is dismissed")
+			return nil, desk.Refuse(desk.Invalid, "say why the doubt is dismissed")
 		}
 		x.State, x.Cause = trust.Dismissed, ""
+	case "caveat":
+		if before != trust.Open {
+			return nil, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before.Words())
+		}
+		x.State, x.Cause = trust.Shown, ""
 	case "reopen":
 		if before == trust.Open {
-			return x, false, desk.Refuse(desk.Conflict, "the doubt is open already")
+			return nil, desk.Refuse(desk.Conflict, "the doubt is open already")
 		}
 		if s.Reason == "" {
-			return x, false, desk.Refuse(desk.Invalid, "say why the doubt is reopened")
+			return nil, desk.Refuse(desk.Invalid, "say why the doubt is reopened")
 		}
 		x.State, x.Cause = trust.Open, ""
 		if before == trust.Upheld {
@@ -117,23 +148,10 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 			}
 		}
 	default:
-		return x, false, desk.Refuse(desk.Invalid, "a doubt is upheld, dismissed or reopened, not %q", s.Do)
+		return nil, desk.Refuse(desk.Invalid, "a doubt is upheld, dismissed, shown as a caveat or reopened, not %q",
+			s.Do)
 	}
-	x.Reason, x.By, x.Settled = s.Reason, by, &at
-	if x.State == trust.Open {
-		x.By, x.Settled = "", nil
-	}
-	act := map[trust.DoubtState]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed",
-		trust.Open: "reopened"}[x.State]
-	err = d.edit(ctx, do, by, func(q *desk.Tx) error {
-		q.After(func() { d.figures.Doubted(x.Test) })
-		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act,
-			Cause: x.Cause, Reason: s.Reason}))
-	})
-	if err == nil {
-		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": x.Run, "plan": x.Plan}})
-	}
-	return x, len(do) > 0, err
+	return do, nil
 }
 
 // RuleState is a rule with how it is tuned and what it has raised.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"durvek/core/compare"
 	"durvek/core/method"
@@ -157,8 +158,9 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 	}
 	cell := func(measure string) string { return cellText(key(measure)) }
 	found := trust.Examine(c, tunings, cell)
-	if a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings,
-		func(x record.Reading) bool { return x.State != record.Void }) {
+	void := a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings,
+		func(x record.Reading) bool { return x.State != record.Void })
+	if void {
 		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID }) // it does not count any more
 	}
 	at := d.desk.Now()
@@ -215,33 +217,63 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 				}
 			}
 		}
-		// What a rule says of a whole cell falls when later repeats lift it.
-		var keys []string
-		for _, r := range trust.Rules {
-			for _, f := range c.Figures {
-				if k := r.Name + "|" + cell(f.Measure.Slug); r.Whole && !held[k] {
-					keys = append(keys, k)
-				}
-			}
-		}
-		lifted, err := q.CellDoubts(ctx, keys)
+		n, err := liftDoubts(ctx, q, a.run.ID, fallen(c, held, cell), void, at)
 		if err != nil {
 			return err
 		}
-		for _, x := range lifted {
-			if x.State != trust.Open {
-				continue
-			}
-			x.State, x.By, x.Settled, x.Reason = trust.Dismissed, byRule, &at, "the repeats since then agree"
-			changed++
-			if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule,
-				Act: "dismissed", Reason: x.Reason})); err != nil {
-				return err
-			}
-		}
+		changed += n
 		return q.Examined(ctx, a.run.ID)
 	})
 	return changed, err
+}
+
+// fallen lists the keys of what rules could say of the cells as a whole and do not say any more.
+func fallen(c trust.Case, held map[string]bool, cell func(string) string) (keys []string) {
+	for _, r := range trust.Rules {
+		for _, f := range c.Figures {
+			if k := r.Name + "|" + cell(f.Measure.Slug); r.Whole && !held[k] {
+				keys = append(keys, k)
+			}
+		}
+	}
+	return keys
+}
+
+// liftDoubts closes open doubts that have fallen: those about whole cells that later repeats lifted, and those about
+// one run alone where it is void. It tells how many.
+func liftDoubts(ctx context.Context, q *desk.Tx, run string, keys []string, void bool, at time.Time) (int, error) {
+	lifted, err := q.CellDoubts(ctx, keys)
+	if err != nil {
+		return 0, err
+	}
+	for i := range lifted {
+		lifted[i].Reason = "the repeats since then agree"
+	}
+	if void {
+		alone, _, err := q.Doubts(ctx, store.DoubtFilter{Run: run, State: trust.Open})
+		if err != nil {
+			return 0, err
+		}
+		for _, x := range alone {
+			if len(x.Runs) < 2 && x.Run == run {
+				x.Reason = "its run does not count any more"
+				lifted = append(lifted, x)
+			}
+		}
+	}
+	n := 0
+	for _, x := range lifted {
+		if x.State != trust.Open {
+			continue
+		}
+		x.State, x.By, x.Settled = trust.Dismissed, byRule, &at
+		n++
+		if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule,
+			Act: "dismissed", Reason: x.Reason})); err != nil {
+			return n, err
+		}
+	}
+	return n, nil
 }
 
 // toldAlready tells whether an open doubt about the same figure says more than a new one would.

@@ -26,7 +26,7 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 	if err != nil {
 		return nil, err
 	}
-	facts := verdict.Facts{Subject: x.Name}
+	facts := verdict.Facts{Subject: x.Name, Caveats: map[string]string{}}
 	for _, m := range measures {
 		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: m.ID, Subject: r.Subject})
 		if err != nil {
@@ -49,6 +49,9 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 				return nil, err
 			}
 			s.FieldName = field
+			if c := row.Caveat(); c != "" {
+				facts.Caveats[m.ID] = c
+			}
 			facts.Standings = append(facts.Standings, s)
 		}
 	}

@@ -407,7 +407,8 @@ export interface paths {
         /** List doubts: open ones first, then the gravest */
         get: operations["list-doubts"];
         put?: never;
-        post?: never;
+        /** Raise a doubt by hand, about a run or all runs of its cell */
+        post: operations["raise-doubt"];
         delete?: never;
         options?: never;
         head?: never;
@@ -457,7 +458,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Uphold, dismiss or reopen a doubt */
+        /** Uphold, dismiss or reopen a doubt, or show its figure with a caveat */
         post: operations["settle-doubt"];
         delete?: never;
         options?: never;
@@ -2443,6 +2444,8 @@ export interface components {
             symbol: string;
         };
         CompareDoubted: {
+            /** @description It is settled: the figure is shown with it, and decides nothing */
+            caveat?: boolean;
             id: string;
             sentence: string;
             severity: string;
@@ -2488,7 +2491,7 @@ export interface components {
             sure: boolean;
             text: string;
             /** @enum {string} */
-            tie?: "practically equal" | "different but too small to matter" | "undecided";
+            tie?: "practically equal" | "different but too small to matter" | "undecided" | "with a caveat";
             /** Format: double */
             value: number;
         };
@@ -4266,6 +4269,17 @@ export interface components {
              */
             shift: number;
         };
+        ResultsRaising: {
+            /** @description About all runs of the same unit, test, setup, place and conditions */
+            cell?: boolean;
+            /** @description Slug; all readings of the run if left out */
+            measure?: string;
+            run: string;
+            /** @description What is wrong, as readers may see it */
+            sentence: string;
+            /** @enum {string} */
+            severity?: "note" | "caution" | "serious";
+        };
         ResultsRecounted: {
             /** Format: int64 */
             cells: number;
@@ -4347,8 +4361,8 @@ export interface components {
             /** @description For uphold: a key of the list of causes */
             cause?: string;
             /** @enum {string} */
-            do: "uphold" | "dismiss" | "reopen";
-            /** @description Why; a dismissal and a reopening need one */
+            do: "uphold" | "dismiss" | "caveat" | "reopen";
+            /** @description Why; a dismissal and a reopening need one. Of a caveat it is what readers see, the doubt's own sentence if left out */
             reason?: string;
             /** @description For uphold: which of its runs no longer count; all of them if left out */
             runs?: string[];
@@ -4541,7 +4555,7 @@ export interface components {
         };
         StoreDoubtAct: {
             /** @enum {string} */
-            act: "raised" | "raised again" | "changed" | "upheld" | "dismissed" | "reopened";
+            act: "raised" | "raised again" | "changed" | "upheld" | "dismissed" | "shown with a caveat" | "reopened";
             /** Format: date-time */
             at: string;
             by: string;
@@ -4637,7 +4651,7 @@ export interface components {
              */
             started: string;
             /** @enum {string} */
-            state: "open" | "upheld" | "dismissed";
+            state: "open" | "upheld" | "dismissed" | "caveat";
             /** @description Unit */
             subject: string;
             test: string;
@@ -6802,8 +6816,8 @@ export interface operations {
     "list-doubts": {
         parameters: {
             query?: {
-                /** @description open, upheld or dismissed; all if empty */
-                state?: "" | "open" | "upheld" | "dismissed";
+                /** @description open, upheld, dismissed or caveat; all if empty */
+                state?: "" | "open" | "upheld" | "dismissed" | "caveat";
                 /** @description Only this rule's */
                 rule?: string;
                 /** @description Only about this test */
@@ -6832,6 +6846,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DoubtList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "raise-doubt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResultsRaising"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustDoubt"];
                 };
             };
             /** @description Unauthorized */

@@ -33,7 +33,7 @@ watch([doubts, () => route.query.doubt], () => {
 const page = useQuery({ queryKey: computed(() => ['doubts', 'one', id.value]), enabled: computed(() => !!id.value), placeholderData: (before) => before, queryFn: () => must(api.GET('/api/doubts/{slug}', { params: { path: { slug: id.value } } })) })
 const d = computed(() => page.data.value?.doubt)
 const causes = computed(() => rules.data.value?.causes ?? [])
-const form = reactive({ doing: '' as '' | 'uphold' | 'dismiss' | 'reopen', cause: '', reason: '', runs: [] as string[] })
+const form = reactive({ doing: '' as '' | 'uphold' | 'dismiss' | 'caveat' | 'reopen', cause: '', reason: '', runs: [] as string[] })
 const trouble = ref<unknown>(null)
 const said = ref('')
 const field = ref<HTMLElement | null>(null)
@@ -49,7 +49,7 @@ async function settle() {
   try {
     const some = form.runs.length < was.runs.length ? form.runs : undefined
     await must(api.POST('/api/doubts/{slug}/settlements', { params: { path: { slug: was.id } }, body: { do: form.doing, cause: form.cause, reason: form.reason, runs: form.doing === 'uphold' ? some : undefined } }))
-    said.value = { uphold: `Upheld: ${form.runs.length} run(s) no longer count.`, dismiss: 'Dismissed: everything counts as before.', reopen: 'Open again.' }[form.doing]
+    said.value = { uphold: `Upheld: ${form.runs.length} run(s) no longer count.`, dismiss: 'Dismissed: everything counts as before.', caveat: 'Shown with a caveat: it stays in charts and decides nothing.', reopen: 'Open again.' }[form.doing]
     form.doing = ''
     await queries.invalidateQueries({ queryKey: ['doubts'] })
     if (route.query.doubt) void set({ offset: filter.value.offset })
@@ -91,7 +91,7 @@ function key(e: KeyboardEvent) {
   const open = d.value?.state === 'open'
   const does: Record<string, () => void> = {
     j: () => walk(1), ArrowDown: () => walk(1), k: () => walk(-1), ArrowUp: () => walk(-1),
-    u: () => open && begin('uphold'), d: () => open && begin('dismiss'), o: () => !open && begin('reopen'),
+    u: () => open && begin('uphold'), d: () => open && begin('dismiss'), c: () => open && begin('caveat'), o: () => !open && begin('reopen'),
     r: () => open && d.value?.again && void again(), Enter: () => d.value && void router.push(`/results/${d.value.run}`),
   }
   const cause = causes.value[Number(e.key) - 1]
@@ -106,7 +106,7 @@ function key(e: KeyboardEvent) {
 }
 onMounted(() => addEventListener('keydown', key))
 onBeforeUnmount(() => removeEventListener('keydown', key))
-const states = [{ value: 'open', title: 'Open' }, { value: 'upheld', title: 'Upheld' }, { value: 'dismissed', title: 'Dismissed' }, { value: '', title: 'All' }]
+const states = [{ value: 'open', title: 'Open' }, { value: 'upheld', title: 'Upheld' }, { value: 'dismissed', title: 'Dismissed' }, { value: 'caveat', title: 'Shown with a caveat' }, { value: '', title: 'All' }]
 const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name === slug)?.title ?? slug
 </script>
 
@@ -121,7 +121,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
     <v-select label="Rule" clearable :model-value="filter.rule || null" :items="(rules.data.value?.rules ?? []).map((r) => ({ value: r.name, title: r.title }))" style="max-width: 270px" @update:model-value="set({ rule: $event })" />
     <v-select label="Weight" clearable :model-value="filter.severity || null" :items="['serious', 'caution', 'note']" style="max-width: 150px" @update:model-value="set({ severity: $event })" />
     <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 260px" @update:model-value="set({ subject: $event })" />
-    <span class="soft small keys"><kbd>j</kbd> <kbd>k</kbd> walk, <kbd>u</kbd> uphold, <kbd>d</kbd> dismiss, <kbd>r</kbd> repeat, <kbd>o</kbd> reopen, <kbd>Enter</kbd> open the run</span>
+    <span class="soft small keys"><kbd>j</kbd> <kbd>k</kbd> walk, <kbd>u</kbd> uphold, <kbd>d</kbd> dismiss, <kbd>c</kbd> caveat, <kbd>r</kbd> repeat, <kbd>o</kbd> reopen, <kbd>Enter</kbd> open the run</span>
   </div>
   <p v-if="said" class="good" role="status">{{ said }}</p>
   <div v-if="list.data.value && !list.data.value.total" class="sheet empty">{{ filter.state === 'open' ? 'No doubt is open. Rules look at every run when it arrives.' : 'No doubt fits.' }}</div>
@@ -144,7 +144,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
       <p v-if="d.state === 'open'" class="mt-3"><strong>{{ d.proposal }}.</strong></p>
       <div v-if="!form.doing" class="row mt-3">
         <template v-if="d.state === 'open'">
-          <v-btn class="go" @click="begin('uphold')">Uphold</v-btn><v-btn @click="begin('dismiss')">Dismiss</v-btn>
+          <v-btn class="go" @click="begin('uphold')">Uphold</v-btn><v-btn @click="begin('dismiss')">Dismiss</v-btn><v-btn @click="begin('caveat')">Show with a caveat</v-btn>
           <v-btn v-if="d.again" @click="again">{{ d.again === 'cool' ? 'Cool down and repeat' : 'Repeat now' }}</v-btn>
         </template>
         <v-btn v-else @click="begin('reopen')">Reopen</v-btn>
@@ -160,9 +160,9 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
             <label v-for="r in d.runs" :key="r" class="row tight"><input v-model="form.runs" type="checkbox" :value="r"> <router-link :to="`/results/${r}`" class="cond">{{ r }}</router-link></label>
           </div>
         </template>
-        <v-textarea v-model="form.reason" :label="form.doing === 'uphold' ? 'What stays beside it' : 'Why'" rows="2" />
+        <v-textarea v-model="form.reason" :label="form.doing === 'uphold' ? 'What stays beside it' : form.doing === 'caveat' ? 'What readers see; its own sentence if left out' : 'Why'" rows="2" />
         <Trouble v-if="trouble" :error="trouble" />
-        <div class="row"><v-spacer /><v-btn @click="form.doing = ''">Cancel</v-btn><v-btn class="go" :disabled="form.doing === 'uphold' ? !form.cause || !form.runs.length : !form.reason.trim()" @click="settle">{{ { uphold: 'Uphold', dismiss: 'Dismiss', reopen: 'Reopen' }[form.doing] }}</v-btn></div>
+        <div class="row"><v-spacer /><v-btn @click="form.doing = ''">Cancel</v-btn><v-btn class="go" :disabled="form.doing === 'uphold' ? !form.cause || !form.runs.length : form.doing !== 'caveat' && !form.reason.trim()" @click="settle">{{ { uphold: 'Uphold', dismiss: 'Dismiss', caveat: 'Show with a caveat', reopen: 'Reopen' }[form.doing] }}</v-btn></div>
       </div>
       <Trouble v-else-if="trouble" class="mt-3" :error="trouble" />
       <h3>Its life</h3>

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import ChangeReadings from './ChangeReadings.vue'
+import RaiseDoubt from './RaiseDoubt.vue'
 import RunTrace from './RunTrace.vue'
 import DoubtPicture from '../../parts/DoubtPicture.vue'
 import PageHead from '../../parts/PageHead.vue'
@@ -61,6 +62,7 @@ const sub = computed(() => {
     <p v-if="run.course.limiter?.label === 'unknown'" class="soft">What held it back is not known: {{ run.course.limiter.why }}.</p>
     <p v-else-if="run.course.limiter?.label">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
     <p v-if="run.course.attempt" class="soft">Begun {{ run.course.attempt }} time(s) before and broken off.</p>
+    <RaiseDoubt :run="run.id" :measures="page.data.value.measures" />
     <div v-for="d in page.data.value.doubts" :key="d.id" class="sheet pad doubt mb-3" :class="{ settled: d.state !== 'open' }">
       <div class="row"><strong :class="{ caution: d.state === 'open' }">{{ d.title }}</strong><span class="soft small">{{ d.severity }}, {{ d.state }}{{ d.reason ? `: ${d.reason}` : '' }}</span><v-spacer /><v-btn size="small" :to="`/results/doubts?state=${d.state}&subject=${d.subject}&rule=${d.rule}&doubt=${d.id}`">{{ d.state === 'open' ? 'Settle it' : 'Its life' }}</v-btn></div>
       <div>{{ d.sentence }}</div>

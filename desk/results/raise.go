@@ -1,0 +1,72 @@
+package results
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"durvek/core/trust"
+	"durvek/desk"
+	"durvek/store"
+)
+
+// Raising is a doubt that a person raises.
+type Raising struct {
+	Run      string         `json:"run"`
+	Measure  string         `json:"measure,omitempty" doc:"Slug; all readings of the run if left out"`
+	Cell     bool           `json:"cell,omitempty" doc:"About all runs of the same unit, test, setup, place and conditions"`
+	Sentence string         `json:"sentence" doc:"What is wrong, as readers may see it"`
+	Severity trust.Severity `json:"severity,omitempty" enum:"note,caution,serious"`
+}
+
+// Raise raises a doubt by hand. It lives like those of the rules: it is upheld, dismissed, shown as a caveat, reopened.
+func (d *Results) Raise(ctx context.Context, x Raising, by string) (trust.Doubt, error) {
+	var none trust.Doubt
+	if x.Sentence = strings.TrimSpace(x.Sentence); x.Sentence == "" {
+		return none, desk.Refuse(desk.Invalid, "say in a sentence what is wrong; it stands beside the figure")
+	}
+	if !slices.Contains([]trust.Severity{"", trust.Note, trust.Caution, trust.Serious}, x.Severity) {
+		return none, desk.Refuse(desk.Invalid, "a doubt is a note, a caution or serious, not %q", x.Severity)
+	}
+	r, err := d.desk.Store.Run(ctx, x.Run)
+	if err != nil {
+		return none, desk.Missing(err, "run", x.Run)
+	}
+	t, err := d.desk.Store.Test(ctx, r.Test, r.TestVersion)
+	if err != nil {
+		return none, err
+	}
+	if _, ok := t.Measure(x.Measure); x.Measure != "" && !ok {
+		return none, desk.Refuse(desk.Invalid, "the test %q has no measure %q", r.Test, x.Measure)
+	}
+	u, err := d.desk.Store.Unit(ctx, r.Subject)
+	if err != nil {
+		return none, err
+	}
+	out := trust.Doubt{ID: desk.NewID(), Rule: trust.ByPerson, Title: "Raised by hand", Run: r.ID, Runs: []string{r.ID},
+		Measure: x.Measure, Severity: cmp.Or(x.Severity, trust.Caution), Sentence: x.Sentence, Evidence: []trust.Evidence{},
+		Proposal: "Look at it, then uphold it, dismiss it or show it as a caveat", Again: "repeat", State: trust.Open,
+		Raised: d.desk.Now(), Subject: r.Subject, Variant: u.Variant, Test: r.Test, TestName: t.Name, Setup: r.Setup,
+		Plan: r.Plan, Started: r.Started}
+	out.Key = trust.ByPerson + "|" + out.ID
+	if x.Cell {
+		k, err := d.desk.Store.RunCell(ctx, r.ID)
+		if err != nil {
+			return none, err
+		}
+		if out.Runs, err = d.desk.Store.RunsOfCell(ctx, r.Test, k); err != nil {
+			return none, err
+		}
+	}
+	err = d.desk.Write(ctx, func(q *desk.Tx) error {
+		q.After(func() { d.figures.Doubted(out.Test) })
+		return errors.Join(q.PutDoubt(ctx, out), q.AddDoubtAct(ctx, out.ID, store.DoubtAct{At: out.Raised, By: by,
+			Act: "raised", Sentence: x.Sentence}))
+	})
+	if err == nil {
+		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": out.Run, "plan": out.Plan}})
+	}
+	return out, err
+}
