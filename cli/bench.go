@@ -342,7 +342,11 @@ func (a *app) readingCmd() *cobra.Command {
 			}
 			return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
 				if len(x.Laps) > 0 {
-					a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
+					if len(x.Laps) == 1 {
+					a.say("The lap is run %s.", r.ID)
+					return
+				}
+				a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
 					return
 				}
 				a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings))

@@ -156,7 +156,8 @@ func (a *app) rulesCmd() *cobra.Command {
 
 func (a *app) printDoubt(p results.DoubtPage) {
 	d := p.Doubt
-	a.say("%s (%s, %s)\n%s on %s, setup %s, %s\n\n%s", d.Title, d.Severity, d.State, d.TestName+note(", ", d.Measure),
+	a.say("%s (%s, %s)\n%s on %s, setup %s, %s\n\n%s", d.Title, d.Severity, d.State.Words(), d.TestName+note(", ",
+		d.Measure),
 		d.Subject, d.Setup, d.Started.Format("2006-01-02 15:04"), d.Sentence)
 	if pic := d.Picture; pic != nil {
 		a.say("")
@@ -167,7 +168,9 @@ func (a *app) printDoubt(p results.DoubtPage) {
 	for _, e := range d.Evidence {
 		rows = append(rows, []any{e.Name, e.Value})
 	}
-	a.print([]string{"Evidence", ""}, rows)
+	if len(rows) > 0 {
+		a.print([]string{"Evidence", ""}, rows)
+	}
 	a.say("")
 	rows = nil
 	for _, x := range p.Acts {
@@ -182,7 +185,9 @@ func (a *app) printDoubt(p results.DoubtPage) {
 		a.say("\n%s: %s\nSettle it: durvek doubt uphold %s --cause …, or durvek doubt dismiss %s --reason …", d.Proposal,
 			again(d.ID, d.Again), d.ID, d.ID)
 	}
-	a.say("Rule %s: %s", p.Rule.Name, p.Rule.Sentence)
+	if p.Rule.Sentence != "" {
+		a.say("Rule %s: %s", p.Rule.Name, p.Rule.Sentence)
+	}
 }
 
 // strip draws a small picture as lines of text, a line per point.

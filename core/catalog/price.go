@@ -70,6 +70,7 @@ type Pricing struct {
 	Condition string // "" means new
 	Day       string // newest day that counts, and the day of the rates; "" takes all and each offer's own day
 	NoVoucher bool   // prices as they are without a voucher
+	Any       bool   // used and refurbished ones and those without tax, too
 }
 
 // Price is what a variant costs: the cheapest among each seller's newest offers of one day range.
@@ -89,12 +90,14 @@ func (p Price) Value() float64 { return float64(p.Amount) / math.Pow10(MinorDigi
 const newestDays = 90
 
 // Price finds what the offers of a variant say that it costs. A list price counts only where nobody sells it for
-// another. ok is false without a fitting offer; the error is ErrRate where one fits and cannot be converted.
+// another, and a price in another currency only where there is none in the one that is wanted. ok is false without a
+// fitting offer; the error is ErrRate where one fits and cannot be converted.
 func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err error) {
 	newest := map[string]Offer{} // by seller
 	street, last := false, ""
 	for _, o := range offers {
-		if !o.TaxIncluded || o.Condition != cmp.Or(how.Condition, "new") || how.Region != "" && o.Region != how.Region ||
+		if !how.Any && (!o.TaxIncluded || o.Condition != cmp.Or(how.Condition, "new")) || how.Region != "" &&
+			o.Region != how.Region ||
 			how.Day != "" && o.Date > how.Day {
 			continue
 		}
@@ -122,7 +125,9 @@ func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err 
 			p.Amount = int64(math.Round(float64(p.Amount) / math.Pow10(MinorDigits(o.Currency)) * r.Rate * math.Pow10(
 				MinorDigits(how.Currency))))
 		}
-		if !ok || p.Amount < best.Amount || p.Amount == best.Amount && p.Offer.Seller < best.Offer.Seller {
+		converted, was := p.Rate != nil, best.Rate != nil
+		if !ok || was && !converted || was == converted && (p.Amount < best.Amount || p.Amount == best.Amount &&
+			p.Offer.Seller < best.Offer.Seller) {
 			best, ok = p, true
 		}
 	}
@@ -140,6 +145,12 @@ func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err 
 	case o.Voucher != nil:
 		best.Notes = append(best.Notes, fmt.Sprintf("with the voucher %s; without it %s", o.Voucher.Code,
 			Money(o.Amount+o.Voucher.Amount, o.Currency)))
+	}
+	if o.Condition != "new" {
+		best.Notes = append(best.Notes, o.Condition)
+	}
+	if !o.TaxIncluded {
+		best.Notes = append(best.Notes, "without tax")
 	}
 	if best.Rate != nil {
 		best.Notes = append(best.Notes, fmt.Sprintf("%s at %.4g %s of %s", Money(o.Amount, o.Currency), best.Rate.Rate,

@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -72,5 +73,35 @@ func TestRatesAreChecked(t *testing.T) {
 	}
 	if p := (Rate{"EUR", "SEK", 11.4, "2026-11-01", ""}).Check(); len(p) > 0 {
 		t.Errorf("a good rate is refused: %v", p)
+	}
+}
+
+// A price in the wanted currency stands before a cheaper one that is converted; what was bought used, without tax or
+// for nothing counts where anything does.
+func TestTheWantedCurrencyFirstAndAnyPriceOfAPart(t *testing.T) {
+	rates := Rates{{From: "USD", To: "EUR", Rate: 0.9, Date: "2026-10-01"}}
+	offer := func(amount int64, currency, seller string) Offer {
+		return Offer{Amount: amount, Currency: currency, Seller: seller, Region: "DE", TaxIncluded: true, Condition: "new",
+			Date: "2026-11-01"}
+	}
+	list := []Offer{offer(50000, "USD", "Far"), offer(60000, "EUR", "Near"), offer(61000, "EUR", "Dear")}
+	for i := range 3 { // in any order
+		list = append(list[1:], list[0])
+		if p, ok, err := (Pricing{Currency: "EUR"}).Price(list, rates); err != nil || !ok || p.Amount != 60000 ||
+			p.Rate != nil {
+			t.Errorf("order %d: %+v, %v, %v", i, p, ok, err)
+		}
+	}
+	if p, ok, _ := (Pricing{Currency: "EUR"}).Price(list[2:3], rates); !ok || p.Offer.Seller != "Far" && p.Rate != nil {
+		t.Errorf("%+v", p)
+	}
+	used := Offer{Amount: 0, Currency: "EUR", Seller: "Came with it", Region: "DE", Condition: "used", Date: "2026-11-01"}
+	if _, ok, _ := (Pricing{Currency: "EUR"}).Price([]Offer{used}, nil); ok {
+		t.Error("a used thing without tax has a price as new")
+	}
+	p, ok, err := (Pricing{Currency: "EUR", Any: true}).Price([]Offer{used}, nil)
+	if err != nil || !ok || p.Amount != 0 || !slices.Contains(p.Notes, "used") || !slices.Contains(p.Notes,
+		"without tax") {
+		t.Errorf("%+v, %v, %v", p, ok, err)
 	}
 }

@@ -71,7 +71,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	for _, g := range c.Groups {
 		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
 	}
-	out.NotRanked, out.Title = c.notRanked(), c.title(q)
+	out.NotRanked, out.Title = c.notRanked(), c.title(q)+c.qualified(q)
 	var foot []string
 	switch {
 	case most == 0 || m.OnPaper():
@@ -275,6 +275,18 @@ func (c *Comparison) called(i int) string {
 		name += ", " + r.Differs + ","
 	}
 	return name
+}
+
+// qualified adds to a title that the row which it speaks of is shown with a caveat.
+func (c *Comparison) qualified(q Query) string {
+	i := slices.IndexFunc(c.Rows, func(r Row) bool { return r.Variant == q.Subject && r.Mode == "" })
+	if i < 0 && len(c.Rows) > 0 && c.Rows[0].Standing.Worst == 1 {
+		i = 0
+	}
+	if i < 0 || c.Rows[i].Caveat() == "" {
+		return ""
+	}
+	return ", with a caveat"
 }
 
 // title says in a sentence where the subject stands, or who leads.

@@ -342,8 +342,12 @@ func (x *Exchange) advise(middle float64, relation Relation, first, other, extra
 			x.Advice = fmt.Sprintf("Worth it for an owner of the %s: better by %.0f %% in the middle of what can be compared.",
 				first, middle)
 		case share >= 0.25 && len(x.Gains) > 2*len(x.GivesUp):
-			x.Advice = fmt.Sprintf("An owner of the %s gains in some things and not in most (%.0f %% in the middle): worth "+
-				"it for those alone.", first, middle)
+			what := "in some things and not in most"
+			if share > 0.5 {
+				what = "in most things, by little"
+			}
+			x.Advice = fmt.Sprintf("An owner of the %s gains %s (%.0f %% in the middle): worth it for those alone.", first, what,
+				middle)
 		default:
 			x.Advice = fmt.Sprintf("An owner of the %s should keep it: better surely in %d of %d, by %.0f %% in the middle.",
 				first, len(x.Gains), x.Compared, middle)

@@ -377,3 +377,22 @@ func TestRelatedToAVariantIsToItsPlainRow(t *testing.T) {
 		t.Errorf("%+v, %+v", c.Rows[0].Relative, c.Rows[1].Relative)
 	}
 }
+
+// A title says when the row that it speaks of is shown with a caveat.
+func TestATitleSaysThatThereIsACaveat(t *testing.T) {
+	x := at("a-1", "", "", "small", 900)
+	a, b := competitor("a", x), competitor("b", at("b-1", "", "", "small", 100))
+	doubt := Doubted{ID: "d", Sentence: "A longer cable.", Caveat: true, Cell: x}
+	for caveat, want := range map[bool]string{false: "Maker A leads in copy",
+		true: "Maker A leads in copy, with a caveat"} {
+		doubt.Caveat = caveat
+		a.Doubts = []Doubted{doubt}
+		c, _ := rowsOf(t, port, Query{}, a, b)
+		if c.Chart.Title != want || c.Chart.Rows[0].Hollow != caveat || len(c.Chart.Notes) != 1 {
+			t.Errorf("%q, %q", c.Chart.Title, c.Chart.Notes)
+		}
+		if c, _ := rowsOf(t, port, Query{Subject: "b"}, a, b); c.Chart.Title != "Maker B is last in copy" {
+			t.Errorf("%q", c.Chart.Title)
+		}
+	}
+}

@@ -76,7 +76,7 @@ func placeWords(p Place, n int) string {
 	case n < 2:
 		return "alone"
 	case p.Best == 1 && p.Worst == n:
-		return "anywhere"
+		return "at no sure place"
 	case p.Best == p.Worst:
 		return fmt.Sprintf("number %d", p.Best)
 	}

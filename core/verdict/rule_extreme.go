@@ -24,9 +24,9 @@ func init() {
 				}
 				switch s.Place.Best {
 				case 1:
-					x.Kind, x.Text = Strength, fmt.Sprintf("Best of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
+					x.Kind, x.Text = Strength, fmt.Sprintf("Best of %s in %s: %s.", s.among(), s.Name, value)
 				case s.Field:
-					x.Kind, x.Text = Weakness, fmt.Sprintf("Last of %d %s in %s: %s.", s.Field, s.FieldName, s.Name, value)
+					x.Kind, x.Text = Weakness, fmt.Sprintf("Last of %s in %s: %s.", s.among(), s.Name, value)
 				default:
 					continue
 				}

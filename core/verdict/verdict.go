@@ -4,6 +4,7 @@
 package verdict
 
 import (
+	"fmt"
 	"maps"
 	"math"
 	"slices"
@@ -249,6 +250,14 @@ func effect(r ranking.Relative, s quantity.Scale) float64 {
 	return math.Abs(r.Value) / 10
 }
 
+// among says how many a field holds: "12 light laptops", or "12 in the pool" where its name is no plural.
+func (s Standing) among() string {
+	if strings.HasPrefix(strings.ToLower(s.FieldName), "the ") {
+		return fmt.Sprintf("%d in %s", s.Field, s.FieldName)
+	}
+	return fmt.Sprintf("%d %s", s.Field, s.FieldName)
+}
+
 // sure tells whether the interval lies on one side of the reference by more than the default margin.
 func sure(r ranking.Relative, s quantity.Scale) bool {
 	if s.Logarithmic() {
@@ -279,7 +288,7 @@ func differs(r ranking.Relative, s Standing) string {
 		if h != "" {
 			return v + " ± " + h + " % " + word
 		}
-		return v + " % " + word
+		return quantity.Number(math.Abs(d), 2) + " % " + word
 	}
 	if r.Value < 0 {
 		word = "less"

@@ -114,3 +114,49 @@ func TestFreshFindingsKeepTheReviewersWords(t *testing.T) {
 		t.Error("a vanished finding stayed")
 	}
 }
+
+// A field's name is a plural in a sentence, or stands behind "in"; a difference without an interval has no more digits
+// than one reads; a difference of shares is in points.
+func TestFieldsAndDifferencesInSentences(t *testing.T) {
+	s := Standing{Field: 12, FieldName: "light laptops", Scale: quantity.Ratio}
+	if got := s.among(); got != "12 light laptops" {
+		t.Error(got)
+	}
+	s.FieldName = "The pool"
+	if got := s.among(); got != "12 in The pool" {
+		t.Error(got)
+	}
+	for _, c := range []struct {
+		s    Standing
+		r    ranking.Relative
+		want string
+	}{{s, ranking.Relative{Value: 105.25, Lo: 105.25, Hi: 105.25}, "5.2 % more"},
+		{s, ranking.Relative{Value: 80, Lo: 78, Hi: 82}, "20.0 ± 2.0 % less"},
+		{Standing{Scale: quantity.Share, Unit: "%"}, ranking.Relative{Value: -3.4, Lo: -4, Hi: -3}, "3.4 points less"},
+		{Standing{Scale: quantity.Level, Unit: "dB[A]"}, ranking.Relative{Value: 4}, "4.000 dB(A) more"}} {
+		if got := differs(c.r, c.s); got != c.want {
+			t.Errorf("%+v: %q, want %q", c.r, got, c.want)
+		}
+	}
+}
+
+// What is shown with a caveat is never sure.
+func TestACaveatTakesTheCertainty(t *testing.T) {
+	better := ranking.Relative{Value: 150, Lo: 148, Hi: 152}
+	f := Facts{Subject: "Maker A", Standings: []Standing{{Measure: "m", Name: "m", Scale: quantity.Ratio,
+		Better: quantity.Higher, Field: 5, FieldName: "laptops", Class: &better, Place: ranking.Place{Best: 1, Worst: 1}}}}
+	certainties := func() map[Certainty]int {
+		out := map[Certainty]int{}
+		for _, x := range Findings(f) {
+			out[x.Certainty]++
+		}
+		return out
+	}
+	if got := certainties(); got[Sure] == 0 {
+		t.Fatal(got)
+	}
+	f.Caveats = map[string]string{"m": "A longer cable."}
+	if got := certainties(); got[Sure] != 0 || got[Likely] == 0 {
+		t.Error(got)
+	}
+}

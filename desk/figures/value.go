@@ -115,7 +115,11 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	}
 	out.field = field
 	out.Values, out.Steps, out.Climb = value.Of(field), value.Steps(field), value.Climb(field)
-	d.spans(&out, q.Pricing)
+	members, err := d.membersOf(in)
+	if err != nil {
+		return Valued{}, err
+	}
+	d.spans(&out, members, q.Pricing)
 	out.say(q)
 	out.Chart = out.draw(q, in.Name, f.desk.Name)
 	return out, nil
@@ -154,7 +158,7 @@ func (d *sight) valueOne(q ValueQuestion, out *Valued, add func(slug string, wor
 }
 
 // spans gives each model's price span and what a gigabyte and a watt-hour cost.
-func (d *sight) spans(out *Valued, how catalog.Pricing) {
+func (d *sight) spans(out *Valued, members []string, how catalog.Pricing) {
 	byModel := map[string][]catalog.Price{}
 	for _, slug := range d.order {
 		x := d.variants[slug]
@@ -175,12 +179,12 @@ func (d *sight) spans(out *Valued, how catalog.Pricing) {
 			}
 		}
 	}
-	measured := map[string]bool{}
-	for slug := range out.Prices {
-		measured[d.variants[slug].Model.Slug] = true
+	meant := map[string]bool{} // by model: those of the field, measured or not
+	for _, slug := range members {
+		meant[d.variants[slug].Model.Slug] = true
 	}
 	for _, model := range slices.Sorted(maps.Keys(byModel)) {
-		if s, ok := catalog.SpanOf(byModel[model]); ok && measured[model] && len(byModel[model]) > 1 {
+		if s, ok := catalog.SpanOf(byModel[model]); ok && meant[model] && len(byModel[model]) > 1 {
 			out.Spans[model] = s
 		}
 	}
@@ -328,6 +332,11 @@ func (f *Figures) RigCost(ctx context.Context, slug string, how catalog.Pricing)
 			return out, desk.Missing(err, "unit", part.Unit)
 		}
 		p, ok, err := d.price(u.Variant, how)
+		if !ok && err == nil { // what was bought used, without tax or came with something else was paid all the same
+			any := how
+			any.Any = true
+			p, ok, err = d.price(u.Variant, any)
+		}
 		if err != nil {
 			return out, desk.Refuse(desk.Invalid, "the cost of %s cannot be summed up: %s has %v", slug, part.Unit, err)
 		}

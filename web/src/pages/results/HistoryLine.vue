@@ -24,15 +24,16 @@ const view = computed(() => {
   const levels = d.levels.map((l) => ({ x0: dots[l.from]!.x - 16, x1: dots[l.to]!.x + 16, y: y(l.centre), text: number(l.centre) }))
   const shifts = d.shifts.map((s) => ({ x: (dots[s.at - 1]!.x + dots[s.at]!.x) / 2, text: s.changed.map((c) => c.b ?? '').filter(Boolean).join(', ') || 'no known reason' }))
   const labels = dots.filter((p, i) => !i || p.x - dots[i - 1]!.x > 74 || i === dots.length - 1)
-  return { dots, levels, shifts, ticks: ticks.map((v) => ({ v, y: y(v) })), labels }
+  const digits = Math.max(0, -Math.floor(Math.log10(every)))
+  return { dots, levels, shifts, ticks: ticks.map((v) => ({ v, y: y(v), text: v.toFixed(digits) })), labels }
 })
 </script>
 
 <template>
-  <p><strong>{{ line.differs ? `${line.differs}: ` : '' }}{{ line.sentence }}</strong></p>
+  <p><strong>{{ line.differs ? `${line.differs.charAt(0).toUpperCase()}${line.differs.slice(1)}: ` : '' }}{{ line.sentence }}</strong></p>
   <div v-if="view" class="sheet pad mt-3">
     <svg class="history" :viewBox="`0 0 ${w} ${h}`" role="img" :aria-label="`${measure.name} of ${unit}: ${line.sentence}`">
-      <g v-for="t in view.ticks" :key="t.v"><line class="grid" :x1="left" :x2="w - right" :y1="t.y" :y2="t.y" /><text :x="left - 8" :y="t.y + 4" text-anchor="end">{{ number(t.v) }}</text></g>
+      <g v-for="t in view.ticks" :key="t.v"><line class="grid" :x1="left" :x2="w - right" :y1="t.y" :y2="t.y" /><text :x="left - 8" :y="t.y + 4" text-anchor="end">{{ t.text }}</text></g>
       <g v-for="s in view.shifts" :key="s.x"><line class="shift" :x1="s.x" :x2="s.x" :y1="top - 12" :y2="h - bottom" /><text class="says" :x="s.x" :y="top - 20" text-anchor="middle">{{ s.text }}</text></g>
       <line v-for="l in view.levels" :key="l.x0" class="level" :x1="l.x0" :x2="l.x1" :y1="l.y" :y2="l.y" />
       <g v-for="p in view.dots" :key="p.sitting">

@@ -41,7 +41,7 @@ const traces = computed(() => (run.value?.series ?? []).filter((s) => s.values.l
 const sub = computed(() => {
   const r = run.value
   if (!r) return ''
-  return [page.data.value!.title, r.subject, ...(r.host ? [`in ${r.host}${r.place ? `, ${r.place}` : ''}`] : []), r.setup, `repeat ${r.repeat + 1}`, moment(r.started)].join(', ')
+  return [page.data.value!.title, r.subject, ...(r.host ? [`in ${r.host}`] : []), ...(r.place ? [r.place] : []), r.setup, `repeat ${r.repeat + 1}`, moment(r.started)].join(', ')
 })
 </script>
 
