@@ -46,7 +46,7 @@ var (
 		"Performance against price: the frontier, the best buy, steps up")
 	RigCost = get[CostAsked, figures.Cost](compared, "/api/rigs/{slug}/cost", "rig-cost",
 		"What a rig costs to a working system")
-	Modes  = get[ModesAsked, compare.Modes](compared, "/api/modes", "modes", "What raised modes gain and what they cost")
+	Modes  = get[ModesAsked, compare.Modes](compared, "/api/modes", "modes", "What other modes of the same work gain and what they cost")
 	Curves = get[CurvesAsked, chart.Lines](compared, "/api/curves", "curves",
 		"The newest series of a test, of several variants")
 	Suggest = get[SuggestAsked, []ranking.Suggestion](compared, "/api/suggestions", "suggest",
@@ -68,7 +68,7 @@ var (
 		func(q Weighed, d Drawn) IndexPicture { return IndexPicture{q, d} })
 	ValueChart = chartOf("value", "Performance against price, drawn",
 		func(q ValueAsked, d Drawn) ValuePicture { return ValuePicture{q, d} })
-	ModesChart = chartOf("modes", "What raised modes gain against what they cost, drawn",
+	ModesChart = chartOf("modes", "What other modes gain against what they cost, drawn",
 		func(q ModesAsked, d Drawn) ModesPicture { return ModesPicture{q, d} })
 	CurvesChart = chartOf("curves", "Sustained lines or scaling curves of several variants, drawn",
 		func(q CurvesAsked, d Drawn) CurvesPicture { return CurvesPicture{q, d} })

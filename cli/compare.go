@@ -69,7 +69,7 @@ func (a *app) fieldCmd() *cobra.Command {
 	g.StringVar(&f.FamilyOf, "family-of", "", "model whose siblings, predecessors and successors belong to it")
 	g.StringSliceVar(&f.Variants, "variants", nil, "variants picked by hand")
 	g.StringSliceVar(&f.Without, "without", nil, "variants left out by hand")
-	g.BoolVar(&f.Modes, "modes", false, "raised modes stand as rows of their own")
+	g.BoolVar(&f.Modes, "modes", false, "other modes stand as rows of their own")
 	list := all(a, "list", "List fields with what they hold", "durvek field list", api.Fields,
 		func(fs []figures.FieldPage) {
 			var rows [][]any
@@ -133,7 +133,7 @@ func (a *app) rankCmd() *cobra.Command {
 	ranked.PreRun = func(*cobra.Command, []string) { q.Claims, q.Raised = !noClaims, !noRaised }
 	f := ranked.Flags()
 	f.BoolVar(&noClaims, "no-claims", false, "leave makers' claims out")
-	f.BoolVar(&noRaised, "no-raised", false, "leave raised modes out")
+	f.BoolVar(&noRaised, "no-raised", false, "leave other modes out")
 	var in api.PlaceAsked
 	place := asking(a, "place MEASURE VARIANT", "Where a variant stands among its kind and among everything ever measured",
 		"durvek rank place fan-noise/full-load tern-mini-32-1000", api.Place, &in, []any{&in.Measure, &in.Variant},

@@ -203,7 +203,7 @@ func (a *app) useCmd() *cobra.Command {
 
 func (a *app) modeCmd() *cobra.Command {
 	var q api.ModesAsked
-	c := drawing(a, "show MEASURE", "Show what raised modes gain in a measure, and what they cost in dB, °C and W; "+
+	c := drawing(a, "show MEASURE", "Show what other modes of the same work gain in a measure, and what they cost in dB, °C and W; "+
 		"with -o "+
 		"draw the chart", "durvek mode show compression/pack-all --field laptops", api.Modes, api.ModesChart, &q,
 		[]any{&q.Measure}, func(m compare.Modes) {
@@ -218,7 +218,7 @@ func (a *app) modeCmd() *cobra.Command {
 			}
 			a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
 		})
-	return noun("mode", "Raised modes: gain and cost", c)
+	return noun("mode", "Modes: gain and cost", c)
 }
 
 func (a *app) curveCmd() *cobra.Command {

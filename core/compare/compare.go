@@ -61,7 +61,7 @@ func (r Row) Caveat() string {
 // Competitor is one variant of the field with all its cells of the measure.
 type Competitor struct {
 	Variant   string
-	Mode      string // raised mode that competes by itself; "" for the setup that is ranked
+	Mode      string // mode that competes by itself; "" for the setup that is ranked
 	ModeName  string
 	Sets      []string // conditions that the mode itself sets
 	Name      string   // maker and model
@@ -127,7 +127,7 @@ type Row struct {
 	Claim    *float64          `json:"claim,omitempty"`
 	Raised   []RaisedRow       `json:"raised,omitempty"`
 	Doubts   []Doubted         `json:"doubts,omitempty" doc:"Open doubts that touch the figure"`
-	Mode     string            `json:"mode,omitempty" doc:"Raised mode that stands as a row of its own"`
+	Mode     string            `json:"mode,omitempty" doc:"Mode that stands as a row of its own"`
 	Unlike   string            `json:"unlike,omitempty" doc:"How it differs from the others, where it is compared all the same"`
 }
 

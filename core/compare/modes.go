@@ -16,7 +16,7 @@ type ModeGain struct {
 	Name    string `json:"name"`
 	Note    string `json:"note,omitempty"`
 	Setup   string `json:"setup"`
-	Mode    string `json:"mode" doc:"The raised mode in words"`
+	Mode    string `json:"mode" doc:"The mode in words"`
 	Gain    Effect `json:"gain" doc:"Per cent; above zero is better"`
 	Costs   []Cost `json:"costs"`
 	Text    string `json:"text"`
@@ -153,12 +153,12 @@ func (o *Modes) draw(costs []Measure) chart.Scatter {
 			}
 		}
 	}
-	c := chart.Scatter{Title: "What raised modes gain in " + o.Measure.InSentence() + ", and what they cost",
+	c := chart.Scatter{Title: "What modes gain in " + o.Measure.InSentence() + ", and what they cost",
 		Subtitle: "Each point is one mode of one variant against its own default mode; whiskers 95 %.",
 		Y:        "Gain, %", Origin: true, Points: []chart.Point{}}
 	i := slices.IndexFunc(costs, func(m Measure) bool { return m.ID == best })
 	if i < 0 {
-		c.Title = "No raised mode has both a gain and a cost measured in " + o.Measure.InSentence()
+		c.Title = "No mode has both a gain and a cost measured in " + o.Measure.InSentence()
 		c.Text = c.Describe()
 		return c
 	}

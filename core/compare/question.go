@@ -9,7 +9,7 @@ type Question struct {
 	Reference string // "", mean, claim, predecessor or a variant
 	Claims    bool
 	Raised    bool
-	Modes     bool     // raised modes stand as rows of their own
+	Modes     bool     // other modes stand as rows of their own
 	Allow     []string // variants that are compared though unlike
 	Carried   bool     // figures of siblings with the same limiting part
 	Where     []string // narrows to cells: place=left port, host=…, unit=…, or a condition and its value

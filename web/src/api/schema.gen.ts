@@ -249,7 +249,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What raised modes gain against what they cost, drawn */
+        /** What other modes gain against what they cost, drawn */
         get: operations["chart-modes"];
         put?: never;
         post?: never;
@@ -799,7 +799,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What raised modes gain and what they cost */
+        /** What other modes of the same work gain and what they cost */
         get: operations["modes"];
         put?: never;
         post?: never;
@@ -2574,7 +2574,7 @@ export interface components {
             costs: components["schemas"]["CompareCost"][];
             /** @description Per cent; above zero is better */
             gain: components["schemas"]["CompareEffect"];
-            /** @description The raised mode in words */
+            /** @description The mode in words */
             mode: string;
             name: string;
             note?: string;
@@ -2631,7 +2631,7 @@ export interface components {
             id: string;
             /** @description What held most of its runs back */
             limiter?: string;
-            /** @description Raised mode that stands as a row of its own */
+            /** @description Mode that stands as a row of its own */
             mode?: string;
             name: string;
             next?: string;
@@ -5993,7 +5993,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description What raised modes gain against what they cost, drawn */
+            /** @description What other modes gain against what they cost, drawn */
             200: {
                 headers: {
                     "Content-Disposition"?: string;

@@ -79,7 +79,7 @@ const drop = (slug: string) => act(() => must(api.DELETE('/api/fields/{slug}', {
         <div class="row"><v-text-field v-model="form.chip" label="Part of a chip’s name" /><v-autocomplete v-model="form.family_of" label="Family of" clearable :items="familiar" /></div>
         <v-autocomplete v-model="form.variants" label="Picked by hand" multiple clearable :items="choices" />
         <v-autocomplete v-model="form.without" label="Left out by hand" multiple clearable :items="choices" />
-        <v-checkbox v-model="form.modes" label="Raised modes stand as rows of their own" />
+        <v-checkbox v-model="form.modes" label="Other modes stand as rows of their own" />
         <div class="row"><v-spacer /><v-btn @click="editing = false">Cancel</v-btn><v-btn class="go" @click="save">Save</v-btn></div>
       </div>
     </v-card>

@@ -20,17 +20,17 @@ const x = modes.data
 </script>
 
 <template>
-  <Frame title="Raised modes" :sub="`${fieldName(asked.field)}: what they gain, and what they cost`" kind="modes" :query="question">
+  <Frame title="Modes" :sub="`${fieldName(asked.field)}: what they gain, and what they cost`" kind="modes" :query="question">
     <template #controls>
       <v-select label="Field" :model-value="asked.field" :items="fields.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ field: $event })" />
       <v-autocomplete label="Measure" :model-value="asked.measure" :items="ratios" @update:model-value="set({ measure: $event })" />
     </template>
     <Trouble v-if="modes.error.value" :error="modes.error.value" />
-    <div v-else-if="x && !x.gains.length" class="sheet empty">No raised mode was measured in {{ x.measure.name.toLowerCase() }}. Put a plan with a raised setup on the <router-link to="/bench">bench</router-link>.</div>
+    <div v-else-if="x && !x.gains.length" class="sheet empty">No other mode was measured in {{ x.measure.name.toLowerCase() }}. Put a plan with another mode on the <router-link to="/bench">bench</router-link>.</div>
     <template v-else-if="x">
       <Chart kind="modes" :query="question" />
       <div class="sheet scroll mt-4">
-        <table aria-label="Raised modes">
+        <table aria-label="Modes">
           <thead><tr><th>Variant</th><th>Mode</th><th class="n">Gain, 95 %</th><th>What it costs</th></tr></thead>
           <tbody>
             <tr v-for="g in x.gains" :key="g.variant + g.setup">
