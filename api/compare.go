@@ -46,7 +46,8 @@ var (
 		"Performance against price: the frontier, the best buy, steps up")
 	RigCost = get[CostAsked, figures.Cost](compared, "/api/rigs/{slug}/cost", "rig-cost",
 		"What a rig costs to a working system")
-	Modes  = get[ModesAsked, compare.Modes](compared, "/api/modes", "modes", "What other modes of the same work gain and what they cost")
+	Modes = get[ModesAsked, compare.Modes](compared, "/api/modes", "modes",
+		"What other modes of the same work gain and what they cost")
 	Curves = get[CurvesAsked, chart.Lines](compared, "/api/curves", "curves",
 		"The newest series of a test, of several variants")
 	Suggest = get[SuggestAsked, []ranking.Suggestion](compared, "/api/suggestions", "suggest",

@@ -203,7 +203,8 @@ func (a *app) useCmd() *cobra.Command {
 
 func (a *app) modeCmd() *cobra.Command {
 	var q api.ModesAsked
-	c := drawing(a, "show MEASURE", "Show what other modes of the same work gain in a measure, and what they cost in dB, °C and W; "+
+	c := drawing(a, "show MEASURE", "Show what other modes of the same work gain in a measure, and what they cost in "+
+		"dB, °C and W; "+
 		"with -o "+
 		"draw the chart", "durvek mode show compression/pack-all --field laptops", api.Modes, api.ModesChart, &q,
 		[]any{&q.Measure}, func(m compare.Modes) {

@@ -7,6 +7,7 @@ import (
 	"durvek/core/claims"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/internal/golden"
 )
 
 func standing(place ranking.Place, class ranking.Relative, better quantity.Direction) Standing {
@@ -159,4 +160,34 @@ func TestACaveatTakesTheCertainty(t *testing.T) {
 	if got := certainties(); got[Sure] != 0 || got[Likely] == 0 {
 		t.Error(got)
 	}
+}
+
+// Every rule's findings of a full sheet of facts, with texts, kinds, certainty and weight, as somebody read them.
+func TestTheFindingsOfAFullSheet(t *testing.T) {
+	sure, vague := ranking.Relative{Value: 140, Lo: 135, Hi: 145}, ranking.Relative{Value: 101, Lo: 97, Hi: 105}
+	full := standing(ranking.Place{Best: 1, Worst: 1}, sure, quantity.Higher)
+	full.Measure, full.Name = "a/first", "first"
+	full.Predecessor = &Against{"the Old One", ranking.Relative{Value: 160, Lo: 155, Hi: 165}}
+	full.Rival, full.Tie = &Against{"the Rival", ranking.Relative{Value: 101, Lo: 99, Hi: 103}}, ranking.Small
+	last := standing(ranking.Place{Best: 6, Worst: 6}, sure, quantity.Lower)
+	last.Measure, last.Name = "b/last", "last"
+	last.Predecessor = &Against{"the Old One", ranking.Relative{Value: 103, Lo: 101, Hi: 105}}
+	equal := standing(ranking.Place{Best: 2, Worst: 4}, vague, quantity.Higher)
+	equal.Measure, equal.Name, equal.Rival, equal.Tie = "c/equal", "equal", &Against{Name: "the Rival"}, ranking.Equal
+	open := standing(ranking.Place{Best: 2, Worst: 5}, vague, quantity.Higher)
+	open.Measure, open.Name, open.Rival, open.Tie = "d/open", "open", &Against{Name: "the Other"}, ranking.Undecided
+	level := standing(ranking.Place{Best: 3, Worst: 3}, ranking.Relative{Value: 4, Lo: 3, Hi: 5}, quantity.Lower)
+	level.Measure, level.Name, level.Unit, level.Scale = "e/level", "noise", "dB[A]", quantity.Level
+	bound := standing(ranking.Place{Best: 1, Worst: 1}, sure, quantity.Higher)
+	bound.Measure, bound.Bound = "f/bound", "at least"
+	few := standing(ranking.Place{Best: 1, Worst: 1}, sure, quantity.Higher)
+	few.Measure, few.Field = "g/few", 2
+	var judged []ClaimFact
+	for i, o := range []claims.Outcome{claims.Short, claims.Beyond, claims.Held, claims.Open, claims.Untested,
+		claims.NotComparable, claims.Impossible} {
+		judged = append(judged, ClaimFact{ID: string(o), Name: "claim " + string(o), Claimed: "10 h",
+			Verdict: claims.Verdict{Outcome: o, Amount: "12 %", By: 0.12 * float64(i%2*2-1), Effect: 0.12, Why: "So."}})
+	}
+	golden.JSON(t, "findings.json", Findings(Facts{Subject: "Maker A", Missing: []string{"weight"}, Claims: judged,
+		Standings: []Standing{full, last, equal, open, level, bound, few}}))
 }

@@ -127,6 +127,7 @@ export class Work {
     const open = await kept.get<Begun>('begun')
     if (open && !this.done.has(key(open.job))) await this.broke(open, 'crash', 'The page was closed, or the device was started anew')
     await kept.drop('begun')
+    await this.look().catch(() => undefined) // it is asked again when the work begins
   }
 
   private count(j: Job, outcome?: Run['outcome'], bad?: string): void {
@@ -229,16 +230,21 @@ export class Work {
     }
   }
 
+  /** looks what is next without waiting for it: from here on the plan goes on without a connection. */
+  private async look(): Promise<Action> {
+    const a: Account = { setup: this.setup, observed: await observe(), made: this.made, broken: Object.entries(this.broken).map(([step, times]) => ({ step: +step, times })), failed: [...this.failed.values()], asked: this.asked, did: this.did }
+    const d = await call<Decision>(`${api}next`, this.session.token, a, 5000)
+    this.ahead = d.actions
+    this.setup = d.setup
+    this.did = ''
+    return d.actions[0]!
+  }
+
   /** next is what is to be done, as the service says; undefined once the work is over. While the service cannot be reached, what it said last goes on, down to what only the service can decide. */
   private async next(): Promise<Action | undefined> {
     for (let pause = 500; !this.over; pause = Math.min(2 * pause, 10000)) {
-      const a: Account = { setup: this.setup, observed: await observe(), made: this.made, broken: Object.entries(this.broken).map(([step, times]) => ({ step: +step, times })), failed: [...this.failed.values()], asked: this.asked, did: this.did }
       try {
-        const d = await call<Decision>(`${api}next`, this.session.token, a, 5000)
-        this.ahead = d.actions
-        this.setup = d.setup
-        this.did = ''
-        return d.actions[0]
+        return await this.look()
       } catch (e) {
         if (e instanceof Refused && e.status !== 401) throw e
         if (e instanceof Refused) this.over = 'stopped' // another device has this plan now
