@@ -343,10 +343,10 @@ func (a *app) readingCmd() *cobra.Command {
 			return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
 				if len(x.Laps) > 0 {
 					if len(x.Laps) == 1 {
-					a.say("The lap is run %s.", r.ID)
-					return
-				}
-				a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
+						a.say("The lap is run %s.", r.ID)
+						return
+					}
+					a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
 					return
 				}
 				a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings))
