@@ -118,7 +118,7 @@ func Ticks(lo, hi float64, count int, outside bool) []float64 {
 	}
 	var out []float64
 	for i := first; i <= last; i++ {
-		out = append(out, i*step)
+		out = append(out, i*step+0) // no zero below zero
 	}
 	return out
 }
@@ -173,12 +173,19 @@ func Standing(best, worst, field int) string {
 func (r Ranked) Describe() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s. %s", r.Title, r.Subtitle)
+	names := map[string]int{}
 	for _, row := range r.Rows {
-		place := row.Place
+		names[row.Name]++
+	}
+	for _, row := range r.Rows {
+		place, name := row.Place, row.Name
+		if names[name] > 1 && row.Note != "" { // told from the others of its name
+			name += " (" + row.Note + ")"
+		}
 		if row.Carried {
 			place = "not ranked"
 		}
-		fmt.Fprintf(&b, " %s: %s, %s", place, row.Name, row.Label)
+		fmt.Fprintf(&b, " %s: %s, %s", place, name, row.Label)
 		if r.Unit != "" {
 			b.WriteString(" " + r.Unit)
 		}

@@ -56,7 +56,10 @@ func (s Scatter) Table() Table {
 // Describe writes the text alternative.
 func (s Scatter) Describe() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s. %s Across: %s. Up: %s.", s.Title, s.Subtitle, s.X, s.Y)
+	fmt.Fprintf(&b, "%s.", s.Title)
+	if s.X != "" { // else there is nothing to set against each other
+		fmt.Fprintf(&b, " %s Across: %s. Up: %s.", s.Subtitle, s.X, s.Y)
+	}
 	for _, p := range s.Points {
 		fmt.Fprintf(&b, " %s%s: %s", p.Name, comma(p.Note), p.Label)
 		if p.Best && s.Frontier {
@@ -64,7 +67,7 @@ func (s Scatter) Describe() string {
 		}
 		b.WriteString(";")
 	}
-	out := strings.TrimSuffix(b.String(), ";") + "."
+	out := strings.TrimRight(b.String(), ";.") + "."
 	for _, n := range s.Notes {
 		out += " " + n
 	}

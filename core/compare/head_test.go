@@ -218,7 +218,7 @@ func TestRaisedModesGainAndCost(t *testing.T) {
 	m = ModesOf(times, nil, []ModeSide{{Variant: "a", Name: "Maker a", Plain: map[string]Cell{times.ID: figure(times, "a",
 		200, 0.01)}, Raised: map[string]map[string][]Cell{"fast": {times.ID: {figure(times, "a", 100, 0.01)}}}}},
 		map[string]string{"fast": "Fast mode"}, nil)
-	if math.Abs(m.Gains[0].Gain.Value-100) > 1e-9 || !strings.HasPrefix(m.Chart.Title, "No raised mode has both") {
+	if math.Abs(m.Gains[0].Gain.Value-100) > 1e-9 || !strings.HasPrefix(m.Chart.Title, "No mode has both") {
 		t.Errorf("%+v, %q", m.Gains[0].Gain, m.Chart.Title)
 	}
 }
