@@ -20,7 +20,7 @@ func init() {
 					kind = Strength
 				}
 				out = append(out, Finding{Kind: kind, Certainty: Sure, RestsOn: []string{s.Measure},
-					Text: fmt.Sprintf("%s than the average of %s in %s.", upper(differs(*s.Class, s)), s.among(),
+					Text: fmt.Sprintf("%s than the average of the %s in %s.", upper(differs(*s.Class, s)), s.others(),
 						s.Name),
 					Prominence: 2 * effect(*s.Class, s.Scale)})
 			}

@@ -42,7 +42,8 @@ type Standing struct {
 	Place       ranking.Place
 	Field       int
 	FieldName   string
-	Class       *ranking.Relative // against the field's mean
+	Others      int               // rows that are not the subject's; 0 for all but one
+	Class       *ranking.Relative // to the mean of the others // against the field's mean
 	Predecessor *Against
 	Rival       *Against // the neighbour that stands closest
 	Tie         ranking.Tie
@@ -256,6 +257,17 @@ func (s Standing) among() string {
 		return fmt.Sprintf("%d in %s", s.Field, s.FieldName)
 	}
 	return fmt.Sprintf("%d %s", s.Field, s.FieldName)
+}
+
+// others says with how many it is compared, itself left out.
+func (s Standing) others() string {
+	if s.Field--; s.Others > 0 {
+		s.Field = s.Others
+	}
+	if strings.HasPrefix(strings.ToLower(s.FieldName), "the ") {
+		return fmt.Sprintf("%d others in %s", s.Field, s.FieldName)
+	}
+	return fmt.Sprintf("%d other %s", s.Field, s.FieldName)
 }
 
 // sure tells whether the interval lies on one side of the reference by more than the default margin.

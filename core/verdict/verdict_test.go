@@ -39,7 +39,7 @@ func TestRulesSayWhatTheFiguresSupportAndNoMore(t *testing.T) {
 		{"surely last", Facts{Standings: []Standing{standing(ranking.Place{Best: 6, Worst: 6}, sureLess, quantity.Higher)}},
 			"first-or-last", "weakness: Last of 6"},
 		{"less time is a strength", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 3}, sureLess,
-			quantity.Lower)}}, "against-class", "strength: 20 ± 3 % less than the average of 6 laptops"},
+			quantity.Lower)}}, "against-class", "strength: 20 ± 3 % less than the average of the 5 other laptops"},
 		{"less rate is a weakness", Facts{Standings: []Standing{standing(ranking.Place{Best: 4, Worst: 5}, sureLess,
 			quantity.Higher)}}, "against-class", "weakness: 20 ± 3 % less"},
 		{"not sure", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 5}, vague, quantity.Lower)}},

@@ -83,9 +83,15 @@ func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Co
 	if row.Differs != "" {
 		s.Name += ", " + row.Differs
 	}
-	if c.Mean != nil {
-		rel := ranking.RelativeTo(row.Estimate, *c.Mean, m.Scale)
-		s.Class = &rel
+	var others []ranking.Entry // the class average does not hold the subject
+	for _, r := range c.Rows {
+		if r.Variant != row.Variant {
+			others = append(others, ranking.Entry{ID: r.ID, Estimate: r.Estimate})
+		}
+	}
+	if mean, ok := ranking.FieldMean(others, m.Scale); ok && c.Mean != nil {
+		rel := ranking.RelativeTo(row.Estimate, mean, m.Scale)
+		s.Class, s.Others = &rel, len(others)
 	}
 	rival := i - 1 // the one before it, or the one behind the first; never a row of its own
 	for rival >= 0 && c.Rows[rival].Variant == row.Variant {
