@@ -27,7 +27,7 @@ func TestEveryWayOfComparingStands(t *testing.T) {
 			{"/compare/modes?measure=compression/pack-all", "+4", ""},
 			{"/compare/curves?field=laptops", "keeps 8", ""},
 			{"/compare/claims", "9 of 14", ""},
-			{"/compare/claims?subject=fen-14-16-512", "Best of 2 readings", ""},
+			{"/compare/claims?subject=fen-14-16-512", "Best of 3 readings", ""},
 			{"/compare/next?field=laptops", "standings narrow", ""},
 			{"/compare/fields", "released from 2026-01", ""},
 			{"/compare?measure=spec/body.weight&field=laptops", "As written down", ""},
