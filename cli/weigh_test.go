@@ -39,10 +39,8 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--subject", "fen-14-16-512").want(t, 0,
 		"with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy", "no sure gain for 350.00 EUR more",
 		"EUR per Wh")
-	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--currency", "GBP").want(t, 0,
-		"GBP of 2026-11-02", "949.00 GBP") // what was seen in the currency stands, the rest is converted
-	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--no-voucher").want(t, 0,
-		"1,099.00 EUR")
+	do("value", "show", "--measure", "compression/pack-all", "--currency", "GBP").want(t, 0, "GBP of 2026-11-02")
+	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--no-voucher").want(t, 0, "1,099.00")
 	do("value", "show", "--measure", "drive-sequential/read", "--field", "survey-drives").want(t, 0, "EUR per GB")
 	do("value", "show", "--measure", "hashing/all", "--currency", "CHF").want(t, 1, "no exchange rate from EUR to CHF")
 	do("rate", "add", "CHF", "EUR", "one").want(t, 2, "a number such as 1.137")
