@@ -58,6 +58,16 @@ func (r Row) Caveat() string {
 	return ""
 }
 
+// doubtsAbout lists the doubts that touch a line's cells, each once.
+func (c Competitor) doubtsAbout(l Line) (out []Doubted) {
+	for _, d := range c.Doubts {
+		if slices.ContainsFunc(l.Of, d.touches) && !slices.ContainsFunc(out, func(x Doubted) bool { return x.ID == d.ID }) {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
 // Competitor is one variant of the field with all its cells of the measure.
 type Competitor struct {
 	Variant   string
@@ -310,13 +320,7 @@ func (c Competitor) row(q Query, m Measure, l Line, basis trust.Basis, known boo
 	if l.Differs != "" {
 		row.ID += " · " + l.Differs
 	}
-	for _, d := range c.Doubts {
-		if slices.ContainsFunc(l.Of, d.touches) && !slices.ContainsFunc(row.Doubts, func(x Doubted) bool {
-			return x.ID == d.ID
-		}) {
-			row.Doubts = append(row.Doubts, d)
-		}
-	}
+	row.Doubts = c.doubtsAbout(l)
 	if q.Claims {
 		row.Claim = c.Claim
 	}

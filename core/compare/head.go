@@ -174,13 +174,7 @@ func (c Competitor) headCell(rows []Line, others []apart, by string) (out HeadCe
 		return out
 	}
 	out.Estimate, out.Unit, out.Taken = &rows[i].Estimate, rows[i].Unit, rows[i].Taken
-	for _, d := range c.Doubts {
-		if slices.ContainsFunc(rows[i].Of, d.touches) && !slices.ContainsFunc(out.Doubts, func(x Doubted) bool {
-			return x.ID == d.ID
-		}) {
-			out.Doubts = append(out.Doubts, d)
-		}
-	}
+	out.Doubts = c.doubtsAbout(rows[i])
 	return out
 }
 

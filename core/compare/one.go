@@ -26,9 +26,9 @@ func Figures(m Measure, field []Competitor) map[string]Figure {
 		}
 		rows, others := lines(m, c.Cells, basis, known, m.MustMatch)
 		f := only(m, rows, nearest(others))
-		for _, d := range c.Doubts {
-			if d.Caveat && f.Line != nil && slices.ContainsFunc(f.Line.Of, d.touches) {
-				f = Figure{Why: "it is shown with a caveat: " + d.Sentence}
+		if f.Line != nil {
+			if text := (Row{Doubts: c.doubtsAbout(*f.Line)}).Caveat(); text != "" {
+				f = Figure{Why: "it is shown with a caveat: " + text}
 			}
 		}
 		out[c.Variant] = f

@@ -155,7 +155,7 @@ func joined(m Measure, cells []Cell, take method.Taking) stats.Estimate {
 	return stats.Join(es, how, m.Scale.Logarithmic())
 }
 
-// differs says what a variant's row has that its other rows have not: place, host, conditions.
+// differs says what a variant's row has that its other rows have not: place, host, setup, conditions.
 func differs(rows []Line, i int, must []string) string {
 	if len(rows) == 1 {
 		return ""
@@ -170,6 +170,9 @@ func differs(rows []Line, i int, must []string) string {
 	}
 	if other(func(l Line) string { return l.Host }) {
 		out = append(out, hosted(mine.Host))
+	}
+	if other(func(l Line) string { return l.Setup }) {
+		out = append(out, "under "+mine.Setup)
 	}
 	for _, k := range must {
 		if other(func(l Line) string { return l.Basis.Conditions[k] }) {

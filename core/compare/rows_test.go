@@ -88,6 +88,16 @@ func TestWhatAVariantsCellsDifferInMakesRows(t *testing.T) {
 	}
 }
 
+// Cells of two setups that must match in nothing else are told apart by the setup.
+func TestASetupSetsRowsApart(t *testing.T) {
+	x, y := at("a-1", "", "", "small", 100), at("a-1", "", "", "small", 200)
+	y.Setup = "battery"
+	if rows := Lines(port, []Cell{x, y}); len(rows) != 2 || rows[0].Differs != "under as-delivered" ||
+		rows[1].Differs != "under battery" {
+		t.Errorf("%+v", rows)
+	}
+}
+
 func TestOtherWorkIsNamedBesideItsVariant(t *testing.T) {
 	a := competitor("a", at("a-1", "", "", "small", 900), at("a-1", "", "", "large", 400))
 	c, got := rowsOf(t, port, Query{}, a, competitor("b", at("b-1", "", "", "small", 500)))

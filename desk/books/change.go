@@ -139,8 +139,11 @@ func (d *Books) Remove(ctx context.Context, kind, id, by string) error {
 			for _, what := range slices.Sorted(maps.Keys(hangs)) {
 				said = append(said, counted(hangs[what], what))
 			}
-			return desk.Refuse(desk.Conflict, "the %s %q stays: %s rest on it; remove those first", kind, id,
-				strings.Join(said, ", "))
+			rest := "rest on it; remove those first"
+			if len(said) == 1 && strings.HasPrefix(said[0], "1 ") {
+				rest = "rests on it; remove that first"
+			}
+			return desk.Refuse(desk.Conflict, "the %s %q stays: %s %s", kind, id, strings.Join(said, ", "), rest)
 		}
 		gone, err := q.Remove(ctx, kind, id)
 		if err == nil && !gone {
