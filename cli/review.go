@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -55,7 +56,7 @@ func (a *app) reviewCmd() *cobra.Command {
 			}
 		}
 		if len(s.measures) > 0 {
-			r.Measures = s.measures
+			r.Charts = verdict.ChartsOf(s.measures)
 		}
 		for _, x := range []struct {
 			ids    []string
@@ -94,6 +95,35 @@ func (a *app) reviewCmd() *cobra.Command {
 	f.StringArrayVar(&s.show, "show", nil, "finding to show again; may be repeated")
 	f.StringArrayVar(&s.strengths, "strength", nil, "a strength of your own; may be repeated")
 	f.StringArrayVar(&s.weaknesses, "weakness", nil, "a weakness of your own; may be repeated")
+	var shown verdict.Chart
+	var drop bool
+	chart := verb("chart REVIEW MEASURE", "Show a ranked chart in a review, narrowed to what it speaks of",
+		"durvek review chart fen-14 drive-sequential/read --where 'place=left port'", 2,
+		func(cmd *cobra.Command, args []string) error {
+			r, err := answer(a, cmd, api.Review, slugged(args[0]))
+			if err != nil {
+				return err
+			}
+			shown.Measure = args[1]
+			at := slices.IndexFunc(r.Charts, func(c verdict.Chart) bool { return c.Key() == shown.Key() })
+			switch {
+			case drop && at < 0:
+				return fmt.Errorf("review %s has no chart %q; it has: %s", r.Slug, shown.Key(), chartKeys(r))
+			case drop:
+				r.Charts = slices.Delete(r.Charts, at, at+1)
+			case at >= 0:
+				return fmt.Errorf("review %s has that chart already", r.Slug)
+			default:
+				r.Charts = append(r.Charts, shown)
+			}
+			return ask(a, cmd, api.SaveReview, api.Saving{Slugged: slugged(args[0]), Body: r}, func(r verdict.Review) {
+				a.say("Charts: %s", chartKeys(r))
+			})
+		})
+	chart.Flags().StringVar(&shown.Setup, "setup", "", "setup that it is made under; as delivered if left out")
+	chart.Flags().StringArrayVar(&shown.Where, "where", nil, "only figures at a place, in a host or under a condition, "+
+		"such as 'place=left port'; may be repeated")
+	chart.Flags().BoolVar(&drop, "drop", false, "take that chart out of the review")
 	refresh := one(a, "refresh REVIEW", "Draw the findings anew and keep your own words",
 		"durvek review refresh tern-mini", api.RefreshFindings, a.printReview)
 	var name api.Signing
@@ -103,7 +133,15 @@ func (a *app) reviewCmd() *cobra.Command {
 				len(r.Signed.Figures), r.Slug)
 		})
 	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
-	return noun("review", "Verdicts and what they rest on", add, list, show, set, refresh, sign)
+	return noun("review", "Verdicts and what they rest on", add, list, show, set, chart, refresh, sign)
+}
+
+func chartKeys(r verdict.Review) string {
+	var out []string
+	for _, c := range r.Charts {
+		out = append(out, c.Key())
+	}
+	return cmp.Or(strings.Join(out, "; "), "none")
 }
 
 func (a *app) printReview(r verdict.Review) {
@@ -128,6 +166,7 @@ func (a *app) printReview(r verdict.Review) {
 		rows = append(rows, []any{f.Kind, f.Text, f.Certainty, state, f.ID})
 	}
 	a.print([]string{"Finding", "", "Certainty", "", "Identifier"}, rows)
+	a.say("Charts: %s", chartKeys(r))
 	for _, m := range r.Stale {
 		a.say("Stale since it was signed: %s%s", m.Figure, note(". Said of it: ", strings.Join(m.Sentences, " ")))
 	}

@@ -3,6 +3,7 @@ package cli_test
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 )
 
@@ -69,9 +70,24 @@ func TestAnEmptyDeskWithPortsAndSpots(t *testing.T) {
 		"box").want(t, 0, "is noted")
 	do("claim", "check", "reed-8").want(t, 0, "short", "Judged at worst of 3 places, base")
 
+	do("review", "add", "reed-8", "--field", "everything", "--measures", "heat/spot").want(t, 0, "Charts: heat/spot")
+	do("review", "chart", "reed-8", "copy/rate", "--where", "place=left port").want(t, 0, "copy/rate · place=left port")
+	do("review", "chart", "reed-8", "copy/rate", "--where", "place=left port").want(t, 1, "has that chart already")
+	do("review", "chart", "reed-8", "copy/rate", "--where", "colour=red").want(t, 1, "neither place, host or unit")
+	do("review", "chart", "reed-8", "copy/rate", "--setup", "none").want(t, 1, "no setup")
+	do("review", "chart", "reed-8", "heat/spot", "--drop").want(t, 0, "Charts: copy/rate · place=left port")
+	do("review", "chart", "reed-8", "heat/spot", "--drop").want(t, 1, "has no chart")
+	do("review", "set", "reed-8", "--summary", "Fine.", "--recommendation", "recommended").want(t, 0, "")
+	do("review", "sign", "reed-8", "--by", "Ines").want(t, 0, "resting on 1 figure")
+	do("edition", "publish", "reed-8", "-o", filepath.Join(home, "edition")).want(t, 0, "Edition 1")
+	page, err := os.ReadFile(filepath.Join(home, "edition", "data", "figures.csv"))
+	if err != nil || !strings.Contains(string(page), "left port") || strings.Contains(string(page), "card slot") {
+		t.Errorf("the edition's figures, %v:\n%s", err, page)
+	}
+
 	do("unit", "add", "reed-8-a", "--notes", "dusty").want(t, 0, "")
 	do("unit", "show", "reed-8-a").want(t, 0, "serial 1", "dusty")
 	do("unit", "clear", "reed-8-a", "serial").want(t, 0, "Cleared")
-	do("variant", "drop", "reed-8").want(t, 1, "stays: 1 claim, 1 unit rest on it")
+	do("variant", "drop", "reed-8").want(t, 1, "stays: 1 claim, 1 review, 1 unit rest on it")
 	do("setup", "drop", "as-delivered").want(t, 1, "stays")
 }

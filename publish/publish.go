@@ -163,6 +163,9 @@ func Files(c Content) (map[string][]byte, error) {
 	var charts []chartView
 	for i, f := range c.Figures {
 		name := strings.ReplaceAll(f.Measure.ID, "/", "-")
+		for n := 2; out["charts/"+name+".svg"] != nil; n++ { // narrowed in more than one way
+			name = fmt.Sprintf("%s-%d", strings.ReplaceAll(f.Measure.ID, "/", "-"), n)
+		}
 		svg, err := draw.SVG(f.Chart, draw.Options{})
 		if err != nil {
 			return nil, err

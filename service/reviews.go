@@ -15,7 +15,7 @@ func (s *Service) reviewRoutes() {
 	all(s, api.Reviews, d.Reviews)
 	add(s, api.AddReview, func(ctx context.Context, b api.ReviewRequest, by string) (verdict.Review, error) {
 		return d.AddReview(ctx, verdict.Review{Slug: b.Slug, Title: b.Title, Subject: b.Subject, Field: b.Field,
-			Measures: b.Measures}, by)
+			Charts: verdict.ChartsOf(b.Measures)}, by)
 	})
 	one(s, api.Review, d.Looked)
 	serve(s, api.SaveReview, func(ctx context.Context, in *api.Saving) (verdict.Review, error) {

@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"durvek/client"
+	"durvek/core/verdict"
 	"durvek/demo"
 	"durvek/desk"
 	"durvek/desk/house"
@@ -514,9 +515,9 @@ func TestAComparisonIsAddedToAReviewAndShownAsATable(t *testing.T) {
 	p.Press("Add to review")
 	p.Press("Relay in short")
 	p.Says("Added")
-	r, err := client.Get[struct{ Measures []string }](ctx, bed.client, "/api/reviews/relay", nil)
-	if err != nil || len(r.Measures) != 2 || r.Measures[1] != "weight/weight" {
-		t.Errorf("%v, %v", r.Measures, err)
+	r, err := client.Get[verdict.Review](ctx, bed.client, "/api/reviews/relay", nil)
+	if err != nil || len(r.Charts) != 2 || r.Charts[1].Key() != "weight/weight" {
+		t.Errorf("%v, %v", r.Charts, err)
 	}
 	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('label')].find(l => l.innerText === 'Show as a table').click() ?? true`)
 	p.Until(`document.querySelectorAll('table[aria-label="The chart’s figures"] tbody tr').length === document.querySelectorAll('.chart [data-row]').length`)

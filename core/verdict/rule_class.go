@@ -19,7 +19,7 @@ func init() {
 				if good(*s.Class, s) {
 					kind = Strength
 				}
-				out = append(out, Finding{Kind: kind, Certainty: Sure, RestsOn: []string{s.Measure},
+				out = append(out, Finding{Kind: kind, Certainty: Sure, RestsOn: []string{s.Figure},
 					Text: fmt.Sprintf("%s than the average of the %s in %s.", upper(differs(*s.Class, s)), s.others(),
 						s.Name),
 					Prominence: 2 * effect(*s.Class, s.Scale)})

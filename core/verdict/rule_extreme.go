@@ -18,7 +18,7 @@ func init() {
 					continue
 				}
 				value := quantity.Format(s.Value, s.Unit)
-				x := Finding{Certainty: Sure, RestsOn: []string{s.Measure}, Prominence: 1.5 + math.Log(float64(s.Field))/2}
+				x := Finding{Certainty: Sure, RestsOn: []string{s.Figure}, Prominence: 1.5 + math.Log(float64(s.Field))/2}
 				if s.Class != nil {
 					x.Prominence += effect(*s.Class, s.Scale)
 				}

@@ -12,7 +12,7 @@ func init() {
 				if s.Predecessor == nil || s.Bound != "" {
 					continue
 				}
-				x := Finding{RestsOn: []string{s.Measure}, Certainty: Sure, Kind: Weakness}
+				x := Finding{RestsOn: []string{s.Figure}, Certainty: Sure, Kind: Weakness}
 				if !sure(s.Predecessor.Relative, s.Scale) {
 					continue
 				}

@@ -20,7 +20,7 @@ func init() {
 				if s.Rival == nil {
 					continue
 				}
-				x := Finding{Kind: Note, RestsOn: []string{s.Measure}, Certainty: Sure, Prominence: 0.4}
+				x := Finding{Kind: Note, RestsOn: []string{s.Figure}, Certainty: Sure, Prominence: 0.4}
 				switch s.Tie {
 				case ranking.Equal:
 					x.Text = fmt.Sprintf("As good as %s in %s: the difference is smaller than matters.", s.Rival.Name, s.Name)
@@ -31,7 +31,7 @@ func init() {
 						rivals = append(rivals, s.Rival.Name)
 					}
 					undecided[s.Rival.Name] = append(undecided[s.Rival.Name], s.Name)
-					rests[s.Rival.Name] = append(rests[s.Rival.Name], s.Measure)
+					rests[s.Rival.Name] = append(rests[s.Rival.Name], s.Figure)
 					continue
 				default:
 					continue

@@ -26,14 +26,14 @@ type Finding struct {
 	Text       string    `json:"text"`
 	Certainty  Certainty `json:"certainty" enum:"sure,likely,open"`
 	Prominence float64   `json:"prominence" doc:"Size of effect × certainty; the most telling come first"`
-	RestsOn    []string  `json:"rests_on" doc:"Measures and claims behind it"`
+	RestsOn    []string  `json:"rests_on" doc:"Figures and claims behind it: a measure, with what it is narrowed to and what sets one of several apart"`
 	Edited     bool      `json:"edited,omitempty"`
 	Hidden     bool      `json:"hidden,omitempty"`
 }
 
 // Standing is what one measure says of the subject in its field.
 type Standing struct {
-	Measure     string // test/measure
+	Figure      string // its measure, with what the review narrows it to and what sets one of several rows apart
 	Name        string // in words, lower case inside a sentence
 	Unit        string // UCUM code
 	Scale       quantity.Scale
@@ -62,7 +62,7 @@ type Facts struct {
 	Standings []Standing
 	Claims    []ClaimFact
 	Missing   []string          // names of measures that the field has and the subject lacks
-	Caveats   map[string]string // what the subject's figure is shown with, by measure
+	Caveats   map[string]string // what the subject's figure is shown with, by figure
 }
 
 // ClaimFact is a judged claim in words.
@@ -152,7 +152,7 @@ type Review struct {
 	Title          string         `json:"title"`
 	Subject        string         `json:"subject" doc:"Variant"`
 	Field          string         `json:"field"`
-	Measures       []string       `json:"measures" doc:"Measures charted, in order"`
+	Charts         []Chart        `json:"charts" doc:"Ranked charts, in order"`
 	Findings       []Finding      `json:"findings"`
 	Summary        string         `json:"summary" doc:"Markdown"`
 	Recommendation Recommendation `json:"recommendation" enum:",recommended,recommended for some,not recommended"`
@@ -163,10 +163,35 @@ type Review struct {
 	Stale          []Moved        `json:"stale,omitempty" readOnly:"true" doc:"Figures that moved since it was signed, and what was said of them"`
 }
 
+// Chart is one ranked chart of a review: a measure, under one setup, narrowed to what the review speaks of.
+type Chart struct {
+	Measure string   `json:"measure"`
+	Setup   string   `json:"setup,omitempty" doc:"As delivered if left out"`
+	Where   []string `json:"where,omitempty" doc:"Only figures at a place, in a host or under a condition, such as 'place=left port'"`
+}
+
+// ChartsOf are plain charts of measures.
+func ChartsOf(measures []string) []Chart {
+	out := []Chart{}
+	for _, id := range measures {
+		out = append(out, Chart{Measure: id})
+	}
+	return out
+}
+
+// Key names a chart among a review's: its measure, and what it is narrowed to.
+func (c Chart) Key() string {
+	where := slices.Sorted(slices.Values(c.Where))
+	if c.Setup != "" {
+		where = append([]string{"setup=" + c.Setup}, where...)
+	}
+	return strings.Join(append([]string{c.Measure}, where...), " · ")
+}
+
 // Moved is a figure that is no longer what a verdict was signed with: the signed centre lies outside its interval of
 // now, or one of both is not there.
 type Moved struct {
-	Figure    string   `json:"figure" doc:"Measure, with what sets one of several figures apart"`
+	Figure    string   `json:"figure" doc:"Measure, with what it is narrowed to and what sets one of several apart"`
 	Was       *float64 `json:"was,omitempty"`
 	Now       *float64 `json:"now,omitempty"`
 	Sentences []string `json:"sentences" doc:"Findings that rest on it"`
@@ -200,7 +225,7 @@ func (r Review) StaleBy(now map[string]stats.Estimate) (out []Moved) {
 		}
 		id, _, _ := strings.Cut(k, " · ")
 		for _, f := range r.Findings {
-			if !f.Hidden && slices.Contains(f.RestsOn, id) {
+			if !f.Hidden && (slices.Contains(f.RestsOn, k) || slices.Contains(f.RestsOn, id)) {
 				m.Sentences = append(m.Sentences, f.Text)
 			}
 		}
@@ -239,6 +264,13 @@ func (r Review) Check() []catalog.Problem {
 	}
 	if strings.TrimSpace(r.Title) == "" {
 		out = append(out, catalog.Problem{Path: []any{"title"}, Reason: "a review needs a title"})
+	}
+	keys := map[string]bool{}
+	for i, c := range r.Charts {
+		if keys[c.Key()] {
+			out = append(out, catalog.Problem{Path: []any{"charts", i}, Reason: "the chart " + c.Key() + " stands there twice"})
+		}
+		keys[c.Key()] = true
 	}
 	return out
 }

@@ -11,7 +11,7 @@ import (
 )
 
 func standing(place ranking.Place, class ranking.Relative, better quantity.Direction) Standing {
-	return Standing{Measure: "t/m", Name: "packing", Unit: "s", Scale: quantity.Ratio, Better: better, Value: 2,
+	return Standing{Figure: "t/m", Name: "packing", Unit: "s", Scale: quantity.Ratio, Better: better, Value: 2,
 		Place: place, Field: 6, FieldName: "laptops", Class: &class}
 }
 
@@ -79,7 +79,7 @@ func TestTheMostTellingComesFirstAndTheRestStartsHidden(t *testing.T) {
 	for i := range 9 {
 		s := standing(ranking.Place{Best: 2, Worst: 3}, ranking.Relative{Value: 110 + 10*float64(i), Lo: 105 + 10*float64(i),
 			Hi: 115 + 10*float64(i)}, quantity.Higher)
-		s.Measure = string(rune('a'+i)) + "/m"
+		s.Figure = string(rune('a'+i)) + "/m"
 		facts.Standings = append(facts.Standings, s)
 	}
 	list := Hide(Findings(facts))
@@ -144,7 +144,7 @@ func TestFieldsAndDifferencesInSentences(t *testing.T) {
 // What is shown with a caveat is never sure.
 func TestACaveatTakesTheCertainty(t *testing.T) {
 	better := ranking.Relative{Value: 150, Lo: 148, Hi: 152}
-	f := Facts{Subject: "Maker A", Standings: []Standing{{Measure: "m", Name: "m", Scale: quantity.Ratio,
+	f := Facts{Subject: "Maker A", Standings: []Standing{{Figure: "m", Name: "m", Scale: quantity.Ratio,
 		Better: quantity.Higher, Field: 5, FieldName: "laptops", Class: &better, Place: ranking.Place{Best: 1, Worst: 1}}}}
 	certainties := func() map[Certainty]int {
 		out := map[Certainty]int{}
@@ -166,22 +166,22 @@ func TestACaveatTakesTheCertainty(t *testing.T) {
 func TestTheFindingsOfAFullSheet(t *testing.T) {
 	sure, vague := ranking.Relative{Value: 140, Lo: 135, Hi: 145}, ranking.Relative{Value: 101, Lo: 97, Hi: 105}
 	full := standing(ranking.Place{Best: 1, Worst: 1}, sure, quantity.Higher)
-	full.Measure, full.Name = "a/first", "first"
+	full.Figure, full.Name = "a/first", "first"
 	full.Predecessor = &Against{"the Old One", ranking.Relative{Value: 160, Lo: 155, Hi: 165}}
 	full.Rival, full.Tie = &Against{"the Rival", ranking.Relative{Value: 101, Lo: 99, Hi: 103}}, ranking.Small
 	last := standing(ranking.Place{Best: 6, Worst: 6}, sure, quantity.Lower)
-	last.Measure, last.Name = "b/last", "last"
+	last.Figure, last.Name = "b/last", "last"
 	last.Predecessor = &Against{"the Old One", ranking.Relative{Value: 103, Lo: 101, Hi: 105}}
 	equal := standing(ranking.Place{Best: 2, Worst: 4}, vague, quantity.Higher)
-	equal.Measure, equal.Name, equal.Rival, equal.Tie = "c/equal", "equal", &Against{Name: "the Rival"}, ranking.Equal
+	equal.Figure, equal.Name, equal.Rival, equal.Tie = "c/equal", "equal", &Against{Name: "the Rival"}, ranking.Equal
 	open := standing(ranking.Place{Best: 2, Worst: 5}, vague, quantity.Higher)
-	open.Measure, open.Name, open.Rival, open.Tie = "d/open", "open", &Against{Name: "the Other"}, ranking.Undecided
+	open.Figure, open.Name, open.Rival, open.Tie = "d/open", "open", &Against{Name: "the Other"}, ranking.Undecided
 	level := standing(ranking.Place{Best: 3, Worst: 3}, ranking.Relative{Value: 4, Lo: 3, Hi: 5}, quantity.Lower)
-	level.Measure, level.Name, level.Unit, level.Scale = "e/level", "noise", "dB[A]", quantity.Level
+	level.Figure, level.Name, level.Unit, level.Scale = "e/level", "noise", "dB[A]", quantity.Level
 	bound := standing(ranking.Place{Best: 1, Worst: 1}, sure, quantity.Higher)
-	bound.Measure, bound.Bound = "f/bound", "at least"
+	bound.Figure, bound.Bound = "f/bound", "at least"
 	few := standing(ranking.Place{Best: 1, Worst: 1}, sure, quantity.Higher)
-	few.Measure, few.Field = "g/few", 2
+	few.Figure, few.Field = "g/few", 2
 	var judged []ClaimFact
 	for i, o := range []claims.Outcome{claims.Short, claims.Beyond, claims.Held, claims.Open, claims.Untested,
 		claims.NotComparable, claims.Impossible} {

@@ -157,9 +157,10 @@ func (d *Reviews) ReviewCharts(ctx context.Context, slug string) ([]compare.Comp
 
 func (d *Reviews) charts(ctx context.Context, r verdict.Review) ([]compare.Comparison, error) {
 	out := []compare.Comparison{}
-	for _, id := range r.Measures {
-		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject, Claims: true,
-			Raised: true})
+	for _, shown := range r.Charts {
+		q := question(r, shown)
+		q.Claims, q.Raised = true, true
+		c, err := d.figures.Rank(ctx, q)
 		if err != nil {
 			return nil, err
 		}

@@ -41,7 +41,7 @@ func TestFindingsNameRivalsSiblingsAndPredecessors(t *testing.T) {
 			t.Errorf("nothing says %q:\n%s", part, all)
 		}
 	}
-	if r.Field != "everything" || r.Title != "Maker B" || len(r.Measures) != 1 {
+	if r.Field != "everything" || r.Title != "Maker B" || len(r.Charts) != 1 {
 		t.Errorf("the new review is %+v", r)
 	}
 	if _, err := d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "nobody"}, "me"); err == nil {

@@ -27,8 +27,30 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 		return nil, err
 	}
 	facts := verdict.Facts{Subject: x.Name, Caveats: map[string]string{}}
+	charts := map[string][]verdict.Chart{} // a measure is spoken of as it is charted
+	for _, c := range r.Charts {
+		charts[c.Measure] = append(charts[c.Measure], c)
+	}
+	type asked struct {
+		m compare.Measure
+		verdict.Chart
+	}
+	var all []asked
 	for _, m := range measures {
-		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: m.ID, Subject: r.Subject})
+		if len(charts[m.ID]) == 0 {
+			charts[m.ID] = []verdict.Chart{{Measure: m.ID}}
+		}
+		for _, c := range charts[m.ID] {
+			all = append(all, asked{m, c})
+		}
+	}
+	for _, a := range all {
+		m := a.m
+		c, err := d.figures.Rank(ctx, question(r, a.Chart))
+		if err != nil {
+			return nil, err
+		}
+		narrowed, err := d.narrowed(ctx, a.Chart)
 		if err != nil {
 			return nil, err
 		}
@@ -36,7 +58,7 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 		if !slices.ContainsFunc(c.Rows, own) {
 			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut,
 				func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
-				facts.Missing = append(facts.Missing, m.InSentence())
+				facts.Missing = append(facts.Missing, m.InSentence()+narrowed)
 			}
 			continue
 		}
@@ -48,9 +70,10 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 			if err != nil {
 				return nil, err
 			}
-			s.FieldName = field
+			s.FieldName, s.Figure = field, figure(a.Chart, row)
+			s.Name += narrowed
 			if c := row.Caveat(); c != "" {
-				facts.Caveats[m.ID] = c
+				facts.Caveats[s.Figure] = c
 			}
 			facts.Standings = append(facts.Standings, s)
 		}
@@ -66,6 +89,33 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 	return verdict.Findings(facts), nil
 }
 
+// figure names one figure of a review: its chart, with what sets one of several rows apart.
+func figure(c verdict.Chart, row compare.Row) string {
+	if row.Differs == "" {
+		return c.Key()
+	}
+	return c.Key() + " · " + row.Differs
+}
+
+// narrowed says what a chart is narrowed to, as it follows a measure's name.
+func (d *Reviews) narrowed(ctx context.Context, c verdict.Chart) (text string, err error) {
+	if c.Setup != "" {
+		s, err := d.desk.Store.Setup(ctx, c.Setup)
+		if err != nil {
+			return "", err
+		}
+		text = ", " + compare.LowerFirst(s.Name)
+	}
+	for _, x := range c.Where {
+		w, err := compare.ParseWhere(x)
+		if err != nil {
+			return "", err
+		}
+		text += ", " + w.Says()
+	}
+	return text, nil
+}
+
 // standing is how the subject in row i of a comparison stands to class, predecessor and nearest rival.
 func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Comparison, i int) (verdict.Standing,
 	error) {
@@ -77,7 +127,7 @@ func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Co
 		}
 		return &verdict.Against{Name: label, Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)}
 	}
-	s := verdict.Standing{Measure: m.ID, Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
+	s := verdict.Standing{Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
 		Value: row.Estimate.Centre,
 		Place: row.Standing, Field: len(c.Rows), Bound: row.Estimate.Bound}
 	if row.Differs != "" {

@@ -21,8 +21,8 @@ func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (v
 		return r, err
 	}
 	r.Slug, r.Title, r.Field = cmp.Or(r.Slug, r.Subject), cmp.Or(r.Title, x.Name), cmp.Or(r.Field, x.Fields[0])
-	if len(r.Measures) == 0 {
-		r.Measures = x.Measures
+	if len(r.Charts) == 0 {
+		r.Charts = verdict.ChartsOf(x.Measures)
 	}
 	if err := d.checkReview(ctx, r); err != nil {
 		return r, err
@@ -60,9 +60,15 @@ func (d *Reviews) checkReview(ctx context.Context, r verdict.Review) error {
 	if err != nil {
 		return err
 	}
-	for _, id := range r.Measures {
-		if !slices.ContainsFunc(known, func(m compare.Measure) bool { return m.ID == id }) {
-			return desk.Refuse(desk.NotFound, "no measure %q is known", id)
+	for _, shown := range r.Charts {
+		if !slices.ContainsFunc(known, func(m compare.Measure) bool { return m.ID == shown.Measure }) {
+			return desk.Refuse(desk.NotFound, "no measure %q is known", shown.Measure)
+		}
+		if shown.Setup == "" && len(shown.Where) == 0 {
+			continue
+		}
+		if _, err := d.figures.Rank(ctx, question(r, shown)); err != nil {
+			return err // no such setup, or nothing that could be narrowed like that
 		}
 	}
 	if r.Recommendation != "" && !slices.Contains(verdict.Recommendations, r.Recommendation) {
@@ -174,25 +180,26 @@ func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Re
 	return d.keepReview(ctx, r, from, name, "sign review")
 }
 
-// subjects gives the subject's figures in a review's measures, by measure and what sets one of several apart.
+// subjects gives the subject's figures in a review's measures, by chart and what sets one of several apart.
 func (d *Reviews) subjects(ctx context.Context, r verdict.Review) (map[string]stats.Estimate, error) {
 	out := map[string]stats.Estimate{}
-	for _, id := range r.Measures {
-		c, err := d.figures.Rank(ctx, compare.Question{Field: r.Field, Measure: id, Subject: r.Subject})
+	for _, shown := range r.Charts {
+		c, err := d.figures.Rank(ctx, question(r, shown))
 		if err != nil {
 			return nil, err
 		}
 		for _, row := range c.Rows {
 			if row.Variant == r.Subject {
-				key := id
-				if row.Differs != "" {
-					key += " · " + row.Differs
-				}
-				out[key] = row.Estimate
+				out[figure(shown, row)] = row.Estimate
 			}
 		}
 	}
 	return out, nil
+}
+
+// question is what a review's chart asks.
+func question(r verdict.Review, c verdict.Chart) compare.Question {
+	return compare.Question{Field: r.Field, Measure: c.Measure, Setup: c.Setup, Where: c.Where, Subject: r.Subject}
 }
 
 // Looked finds a review and says which of its figures moved since it was signed.

@@ -4832,6 +4832,13 @@ export interface components {
             /** Format: double */
             worth: number;
         };
+        VerdictChart: {
+            measure: string;
+            /** @description As delivered if left out */
+            setup?: string;
+            /** @description Only figures at a place, in a host or under a condition, such as 'place=left port' */
+            where?: string[];
+        };
         VerdictEdition: {
             /** @description SHA-256 over the edition's file list */
             digest: string;
@@ -4861,14 +4868,14 @@ export interface components {
              * @description Size of effect × certainty; the most telling come first
              */
             prominence: number;
-            /** @description Measures and claims behind it */
+            /** @description Figures and claims behind it: a measure, with what it is narrowed to and what sets one of several apart */
             rests_on: string[];
             /** @description Rule that found it, or "reviewer" */
             rule: string;
             text: string;
         };
         VerdictMoved: {
-            /** @description Measure, with what sets one of several figures apart */
+            /** @description Measure, with what it is narrowed to and what sets one of several apart */
             figure: string;
             /** Format: double */
             now?: number;
@@ -4880,11 +4887,11 @@ export interface components {
         VerdictReview: {
             /** @description For whom it is right, for whom not, what to buy instead; Markdown */
             advice: string;
+            /** @description Ranked charts, in order */
+            charts: components["schemas"]["VerdictChart"][];
             editions: components["schemas"]["VerdictEdition"][];
             field: string;
             findings: components["schemas"]["VerdictFinding"][];
-            /** @description Measures charted, in order */
-            measures: string[];
             /** @enum {string} */
             recommendation: "" | "recommended" | "recommended for some" | "not recommended";
             /**

@@ -78,8 +78,10 @@ async function addTo(slug: string) {
   trouble.value = null
   try {
     const r = await must(api.GET('/api/reviews/{slug}', { params: { path: { slug } } }))
-    if (!r.measures.includes(asked.value.measure)) {
-      r.measures.push(asked.value.measure)
+    const { measure, setup, where } = asked.value
+    const chart = { measure, ...(setup && { setup }), where: where.split(';').filter(Boolean) }
+    if (!r.charts.some((c) => c.measure === measure && (c.setup ?? '') === setup && (c.where ?? []).join(';') === where)) {
+      r.charts.push(chart)
       await must(api.PUT('/api/reviews/{slug}', { params: { path: { slug } }, body: r }))
     }
     added.value = r.title

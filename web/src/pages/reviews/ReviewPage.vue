@@ -14,6 +14,7 @@ const path = computed(() => ({ path: { slug: String(route.params.slug) } }))
 const review = useQuery({ queryKey: computed(() => ['review', path.value.path.slug]), queryFn: () => must(api.GET('/api/reviews/{slug}', { params: path.value })) })
 const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => must(api.GET('/api/measures')) })
+const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 
 const draft = ref<Of<'VerdictReview'> | null>(null)
 const changed = ref(false)
@@ -57,6 +58,12 @@ const publish = () =>
     note.value = ''
     take(await must(api.GET('/api/reviews/{slug}', { params: path.value })))
   })
+/** Charts of the measures that are chosen: those there keep what they are narrowed to. */
+function chartsOf(chosen: string[]) {
+  const there = draft.value!.charts
+  draft.value!.charts = [...there.filter((c) => chosen.includes(c.measure)), ...[...new Set(chosen)].filter((m) => !there.some((c) => c.measure === m)).map((measure) => ({ measure }))]
+  changed.value = true
+}
 function addFinding(kind: string) {
   draft.value!.findings.push({ id: '', rule: 'reviewer', kind: kind as 'strength', text: '', certainty: 'sure', prominence: 0, rests_on: [] })
   changed.value = true
@@ -93,7 +100,7 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
         <div class="sheet pad stack">
           <v-select v-model="draft.recommendation" label="Recommendation" :items="recommendations" @update:model-value="changed = true" />
           <v-select v-model="draft.field" label="Field" :items="fields.data.value ?? []" item-value="slug" item-title="name" @update:model-value="changed = true" />
-          <v-autocomplete v-model="draft.measures" label="Charts" multiple :items="measures.data.value ?? []" item-value="id" item-title="name" @update:model-value="changed = true" />
+          <v-autocomplete :model-value="draft.charts.map((c) => c.measure)" label="Charts" multiple :items="measures.data.value ?? []" item-value="id" item-title="name" @update:model-value="chartsOf($event)" />
         </div>
         <div class="sheet pad stack" @input.stop>
           <strong>Sign</strong>
@@ -113,9 +120,17 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
         </div>
       </div>
     </div>
-    <h2 v-if="draft.measures.length">Charts</h2>
+    <h2 v-if="draft.charts.length">Charts</h2>
     <div class="stack">
-      <Chart v-for="m in draft.measures" :key="m" :query="{ measure: m, field: draft.field, subject: draft.subject, claims: 'true', raised: 'true' }" />
+      <div v-for="(c, i) in draft.charts" :key="i">
+        <div class="row mb-2" @input="changed = true">
+          <v-select :model-value="c.setup" label="Setup" clearable placeholder="As delivered" persistent-placeholder :items="setups.data.value ?? []" item-value="slug" item-title="name" style="max-width: 240px" @update:model-value="(c.setup = $event ?? undefined), (changed = true)" />
+          <v-combobox v-model="c.where" label="Only where" placeholder="place=left port" chips multiple closable-chips @update:model-value="changed = true" />
+          <v-btn size="small" :aria-label="`A second chart of ${c.measure}`" @click="draft.charts.splice(i + 1, 0, { measure: c.measure, where: [] }), (changed = true)">One more</v-btn>
+          <v-btn size="small" :aria-label="`Take out ${c.measure}`" @click="draft.charts.splice(i, 1), (changed = true)">Take out</v-btn>
+        </div>
+        <Chart :query="{ measure: c.measure, setup: c.setup ?? '', where: (c.where ?? []).join(';'), field: draft.field, subject: draft.subject, claims: 'true', raised: 'true' }" />
+      </div>
     </div>
   </template>
 </template>
