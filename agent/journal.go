@@ -136,15 +136,15 @@ func (w *worker) recover(ctx context.Context) error {
 			words.Run == open.Run {
 			at, last = words.At, words.Last
 		}
-		what := "the agent was ended"
+		kind, what := record.Interruption, "the agent was ended" // the machine went on: that is no crash of its own
 		if open.Boot != w.machine.Boot {
-			what = "the machine was started anew"
+			kind, what = record.Crash, "the machine was started anew"
 		}
 		name := w.test(w.joined.Plan.Steps[open.Step].Test).Name
 		text := fmt.Sprintf("%s while %s, repeat %d, went on; begun %s, last sign %s.", strings.ToUpper(what[:1])+what[1:],
 			name, open.Repeat+1,
 			open.At.UTC().Format("15:04:05"), at.UTC().Format("15:04:05"))
-		if err := w.incident(ctx, record.Crash, text, open.Step, open.Run, at, last); err != nil {
+		if err := w.incident(ctx, kind, text, open.Step, open.Run, at, last); err != nil {
 			return err
 		}
 		if err := w.onDisk(ctx, func() error {

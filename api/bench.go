@@ -19,8 +19,10 @@ var (
 		"Take in a test definition of the desk's own (YAML or JSON)")
 	TryMapping = post[Body[books.Trial], books.Tried](onBench, "/api/trials", "try-mapping",
 		"Try a test's mapping on a saved output; nothing is recorded")
+	SetAside = put[Asiding, method.Test](onBench, "/api/tests/{slug}/aside", "set-test-aside",
+		"Show a test's figures and count them nowhere, for a reason that stands beside them; count them again with none")
 	Test     = get[Slugged, method.Test](onBench, "/api/tests/{slug}", "show-test", "A test")
-	Setups   = get[None, []method.Setup](onBench, "/api/setups", "list-setups", "List setups")
+	Setups   = get[Listing, []method.Setup](onBench, "/api/setups", "list-setups", "List setups")
 	AddSetup = post[Body[method.Setup], method.Setup](onBench, "/api/setups", "add-setup", "Add or change a setup")
 	Bench    = get[AtMost20, []record.BenchPlan](onBench, "/api/bench", "bench", "Plans on the bench with how far each is")
 	AddPlan  = post[Body[PlanRequest], method.Plan](onBench, "/api/plans", "add-plan", "Add a plan for a unit")
@@ -49,6 +51,18 @@ var (
 // AtMost20 bounds a list.
 type AtMost20 struct {
 	Limit int `query:"limit" default:"20" minimum:"1" maximum:"200"`
+	Listing
+}
+
+// Asiding sets a test aside.
+type Asiding struct {
+	Slugged
+	Body Aside
+}
+
+// Aside says why a test's figures are shown and not counted.
+type Aside struct {
+	Reason string `json:"reason" doc:"What readers see beside its figures; empty has them count again"`
 }
 
 // KindOf narrows a list to a kind of device.

@@ -3,6 +3,7 @@ package api
 import (
 	"durvek/core/catalog"
 	"durvek/core/claims"
+	"durvek/core/record"
 	"durvek/desk/books"
 )
 
@@ -14,7 +15,7 @@ var (
 		"Take in a dossier (YAML or JSON), or nothing of it")
 	ExportDossier = file[Slugged](catalogue, "/api/dossiers/{slug}", "export-dossier",
 		"Everything known of a model, as a dossier in YAML (JSON with .json)", "application/yaml")
-	Models   = get[None, []catalog.Model](catalogue, "/api/models", "list-models", "List models")
+	Models   = get[Listing, []catalog.Model](catalogue, "/api/models", "list-models", "List models")
 	AddModel = post[Body[catalog.Model], catalog.Model](catalogue, "/api/models", "add-model", "Add or change a model")
 	Model    = get[Slugged, books.ModelPage](catalogue, "/api/models/{slug}", "show-model",
 		"A model with variants, units, claims, offers and lineage")
@@ -23,7 +24,7 @@ var (
 		"Add or change a variant")
 	Variant = get[Slugged, catalog.DossierVariant](catalogue, "/api/variants/{slug}", "show-variant",
 		"A variant with units, claims and offers")
-	Units       = get[OfVariant, []catalog.Unit](catalogue, "/api/units", "list-units", "List units")
+	Units       = get[UnitsIn, []catalog.Unit](catalogue, "/api/units", "list-units", "List units")
 	AddUnit     = post[Body[catalog.Unit], catalog.Unit](catalogue, "/api/units", "add-unit", "Add or change a unit")
 	Unit        = get[Slugged, catalog.Unit](catalogue, "/api/units/{slug}", "show-unit", "A unit")
 	Rigs        = get[None, []catalog.Rig](catalogue, "/api/rigs", "list-rigs", "List rigs")
@@ -36,10 +37,69 @@ var (
 	Clear = post[Clearing, None](catalogue, "/api/clearings", "clear",
 		"Empty parts of a model, variant or unit; adding again changes only what it names")
 	Remove = drop[Removal](catalogue, "/api/books/{kind}/{id}", "remove",
-		"Remove a model, variant, unit, rig, setup, claim or offer on which nothing rests")
+		"Remove a model, variant, unit, rig, setup, claim, offer, plan or review on which nothing rests")
+	Archived = get[None, []record.Archived](catalogue, "/api/archive", "list-archived",
+		"List what is kept and no longer offered")
+	Archive = post[Body[Archiving], None](catalogue, "/api/archive", "archive",
+		"Keep a model, variant, unit, setup, plan or review and have lists and fields no longer offer it")
+	Unarchive = drop[ArchivedOne](catalogue, "/api/archive/{kind}/{id}", "unarchive",
+		"Have something offered again that was archived")
+	Remarks = get[RemarksIn, []record.Remark](catalogue, "/api/remarks", "list-remarks",
+		"List remarks and reports: what is said without a figure")
+	AddRemark = post[Body[RemarkNote], record.Remark](catalogue, "/api/remarks", "add-remark",
+		"Note an impression of the desk's own, or what others report; it never counts")
+	WithdrawRemark = post[Withdrawing, record.Remark](catalogue, "/api/remarks/{slug}/withdrawal", "withdraw-remark",
+		"Withdraw a remark or report; it is kept, with the reason")
 	Offers   = get[OfVariant, []catalog.Offer](catalogue, "/api/offers", "list-offers", "List offers")
 	AddOffer = post[Body[catalog.Offer], catalog.Offer](catalogue, "/api/offers", "add-offer", "Add an offer of a variant")
 )
+
+// Listing says whether a list holds what is archived.
+type Listing struct {
+	Archived bool `query:"archived" doc:"Archived ones, too"`
+}
+
+// Archiving names what is to be archived, and why.
+type Archiving struct {
+	Kind   string `json:"kind" enum:"model,variant,unit,setup,plan,review"`
+	Slug   string `json:"slug" doc:"Slug, or id of a plan"`
+	Reason string `json:"reason,omitempty"`
+}
+
+// ArchivedOne names something that is archived.
+type ArchivedOne struct {
+	Kind string `path:"kind" enum:"model,variant,unit,setup,plan,review"`
+	ID   string `path:"id"`
+}
+
+// RemarksIn narrows a list of remarks.
+type RemarksIn struct {
+	Variant   string `query:"variant" doc:"Only what is said of this variant"`
+	Withdrawn bool   `query:"withdrawn" doc:"Withdrawn ones, too"`
+}
+
+// RemarkNote is something that is said of a variant without a figure.
+type RemarkNote struct {
+	Variant string            `json:"variant"`
+	Kind    record.RemarkKind `json:"kind,omitempty" enum:"remark,report"`
+	Text    string            `json:"text"`
+	Area    string            `json:"area,omitempty" doc:"What it is about: processor, memory, storage, graphics, applications, response, display, battery, noise and heat, wireless and ports, body, price"`
+	Measure string            `json:"measure,omitempty" doc:"What it is about: test/measure"`
+	Who     string            `json:"who,omitempty" doc:"Of a report: who says it"`
+	Dated   string            `json:"dated,omitempty" doc:"Of a report: the day it was said, as 2026-10-02"`
+	Source  string            `json:"source,omitempty" doc:"Of a report: where it was read"`
+}
+
+// Withdrawing names what is withdrawn, and why.
+type Withdrawing struct {
+	Slugged
+	Body Reasoned
+}
+
+// Reasoned is a reason.
+type Reasoned struct {
+	Reason string `json:"reason" minLength:"1"`
+}
 
 // OfModel narrows a list to one model's.
 type OfModel struct {
@@ -49,6 +109,12 @@ type OfModel struct {
 // OfVariant narrows a list to one variant's.
 type OfVariant struct {
 	Variant string `query:"variant" doc:"Only this variant's"`
+}
+
+// UnitsIn narrows a list of units.
+type UnitsIn struct {
+	OfVariant
+	Listing
 }
 
 // Clearing says what is to be emptied.
@@ -63,6 +129,6 @@ type Emptied struct {
 
 // Removal names something on the books.
 type Removal struct {
-	Kind string `path:"kind" enum:"model,variant,unit,rig,setup,claim,offer"`
-	ID   string `path:"id" doc:"Slug, or id of a claim or offer"`
+	Kind string `path:"kind" enum:"model,variant,unit,rig,setup,claim,offer,plan,review"`
+	ID   string `path:"id" doc:"Slug, or id of a claim, offer or plan"`
 }

@@ -5,6 +5,7 @@ import (
 
 	"durvek/core/record"
 	"durvek/core/trust"
+	"durvek/desk/bench"
 	"durvek/desk/figures"
 	"durvek/desk/results"
 )
@@ -30,6 +31,10 @@ var (
 		"List incidents, the newest first")
 	NoteIncident = post[Body[IncidentNote], record.Incident](measured, "/api/incidents", "note-incident",
 		"Note an incident, or how often something happened out of so many tries")
+	Incident = get[Slugged, IncidentPage](measured, "/api/incidents/{slug}", "show-incident",
+		"An incident with what it was before it was corrected")
+	ChangeIncident = post[ChangingIncident, record.Incident](measured, "/api/incidents/{slug}/changes", "change-incident",
+		"Correct, relabel, withdraw or restore an incident; what it was is kept")
 	IncidentRates = get[OfUnit, []record.IncidentRate](measured, "/api/incident-rates", "incident-rates",
 		"How often each kind of incident happened, with intervals, per host and place")
 	TypeReadings = post[Body[results.Typed], record.Run](measured, "/api/readings", "type-readings",
@@ -149,6 +154,18 @@ type IncidentNote struct {
 	At    time.Time           `json:"at,omitzero" required:"false"`
 	Times int                 `json:"times" doc:"How often it happened; 0 for tries without trouble"`
 	Tries int                 `json:"tries,omitempty" doc:"Out of how many tries; left out, the unit's runs count"`
+}
+
+// IncidentPage is an incident with its history.
+type IncidentPage struct {
+	record.Incident
+	Changes []record.IncidentChange `json:"changes" doc:"What it was before, the first state first"`
+}
+
+// ChangingIncident is a change of an incident.
+type ChangingIncident struct {
+	Slugged
+	Body bench.IncidentChange
 }
 
 // OfUnit narrows a list to one unit's.

@@ -9,7 +9,7 @@ const reviews = "reviews"
 
 // Reviews and their editions.
 var (
-	Reviews   = get[None, []verdict.Review](reviews, "/api/reviews", "list-reviews", "List reviews")
+	Reviews   = get[Listing, []verdict.Review](reviews, "/api/reviews", "list-reviews", "List reviews")
 	AddReview = post[Body[ReviewRequest], verdict.Review](reviews, "/api/reviews", "add-review",
 		"Start a review with findings from the figures")
 	Review     = get[Slugged, verdict.Review](reviews, "/api/reviews/{slug}", "show-review", "A review")

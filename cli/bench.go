@@ -109,7 +109,8 @@ func (a *app) testCmd() *cobra.Command {
 	f.StringVar(&written, "file", "", "the file that it wrote")
 	f.Float64Var(&trial.Seconds, "seconds", 0, "seconds until it ended")
 	f.Float64Var(&trial.Line, "line", 0, "seconds until the awaited line")
-	return noun("test", "What is measured and how", imp, list, show, try, a.schema("test", "test definitions"))
+	return under(noun("test", "What is measured and how", imp, list, show, try, a.schema("test", "test definitions")),
+		a.asideCmds()...)
 }
 
 func (a *app) setupCmd() *cobra.Command {
@@ -129,7 +130,7 @@ func (a *app) setupCmd() *cobra.Command {
 		"conditions if left out")
 	add.Flags().BoolVar(&s.Raised, "raised", false, "a mode beside the default one")
 	add.Flags().StringArrayVar(&conditions, "condition", nil, "KEY=VALUE; may be repeated")
-	list := all(a, "list", "List setups", "durvek setup list", api.Setups, func(ss []method.Setup) {
+	list := listing(a, "list", "List setups", "durvek setup list", api.Setups, func(ss []method.Setup) {
 		var rows [][]any
 		for _, s := range ss {
 			var cs []string
@@ -140,7 +141,8 @@ func (a *app) setupCmd() *cobra.Command {
 		}
 		a.print([]string{"Slug", "Name", "Conditions"}, rows)
 	})
-	return noun("setup", "Named sets of conditions", add, list, a.dropCmd("setup", "SLUG", "quiet-mode"))
+	return under(noun("setup", "Named sets of conditions", add, list, a.dropCmd("setup", "SLUG", "quiet-mode")),
+		a.archiveCmds("setup", "quiet-mode")...)
 }
 
 func (a *app) runCmd() *cobra.Command {

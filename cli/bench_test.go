@@ -184,7 +184,7 @@ func TestTheAgentGoesOnAfterItWasKilled(t *testing.T) {
 	first.Wait()
 	call(t, home, args...).want(t, 0, "The agent was ended while Tide synthesis, repeat 1, went on",
 		"It goes on where it was", "4 runs done, 0 failed, 0 not run, 1 incident(s), all delivered.")
-	call(t, home, "--data", bed.data, "plan", "show", id).want(t, 0, "2 of 2", "done", "crash: The agent was ended")
+	call(t, home, "--data", bed.data, "plan", "show", id).want(t, 0, "2 of 2", "done", "interruption: The agent was ended")
 	call(t, home, "--data", bed.data, "run", "list", "--unit", "this-machine-a", "--test", "tide-synthesis").want(t, 0,
 		"2 of 2 runs.")
 }

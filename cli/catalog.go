@@ -87,7 +87,7 @@ func (a *app) modelCmd() *cobra.Command {
 	f.StringVar(&m.Succeeds, "succeeds", "", "model that it succeeds")
 	f.StringArrayVar(&also, "also-sold-as", nil, "another MAKER/NAME of the same hardware; may be repeated")
 	f.StringVar(&m.Notes, "notes", "", "notes")
-	list := all(a, "list", "List models", "durvek model list", api.Models, func(ms []catalog.Model) {
+	list := listing(a, "list", "List models", "durvek model list", api.Models, func(ms []catalog.Model) {
 		var rows [][]any
 		for _, m := range ms {
 			var names []string
@@ -129,8 +129,9 @@ func (a *app) modelCmd() *cobra.Command {
 				}
 			}
 		})
-	return noun("model", "Models as they are named and sold", add, list, show, a.dropCmd("model", "SLUG", "fen-15"),
-		a.clearCmd("model", "released, succeeds, also_sold_as, notes", "fen-15 succeeds"))
+	return under(noun("model", "Models as they are named and sold", add, list, show, a.dropCmd("model", "SLUG", "fen-15"),
+		a.clearCmd("model", "released, succeeds, also_sold_as, notes", "fen-15 succeeds")),
+		a.archiveCmds("model", "fen-15")...)
 }
 
 func note(prefix, s string) string {
@@ -208,8 +209,9 @@ func (a *app) variantCmd() *cobra.Command {
 			}
 			a.print([]string{"Spec sheet", "", "Key"}, rows)
 		})
-	return noun("variant", "Exact configurations", add, list, show, a.dropCmd("variant", "SLUG", "fen-15-32-1000"),
-		a.clearCmd("variant", "spec, spec.KEY, notes", "fen-15-32-1000 spec.body.weight"))
+	return under(noun("variant", "Exact configurations", add, list, show, a.dropCmd("variant", "SLUG", "fen-15-32-1000"),
+		a.clearCmd("variant", "spec, spec.KEY, notes", "fen-15-32-1000 spec.body.weight")),
+		a.archiveCmds("variant", "fen-15-32-1000")...)
 }
 
 func (a *app) unitCmd() *cobra.Command {
@@ -227,7 +229,7 @@ func (a *app) unitCmd() *cobra.Command {
 	f.StringVar(&u.Received, "received", "", "day it came, YYYY-MM-DD")
 	f.StringVar(&u.State, "state", "", "on desk (a new one's usual), returned, sold or broken")
 	f.StringVar(&u.Notes, "notes", "", "notes")
-	var of api.OfVariant
+	var of api.UnitsIn
 	list := asking(a, "list", "List units", "durvek unit list", api.Units, &of, nil, func(us []catalog.Unit) {
 		var rows [][]any
 		for _, u := range us {
@@ -239,8 +241,10 @@ func (a *app) unitCmd() *cobra.Command {
 		a.say("%s, a unit of %s: %s%s%s%s%s", u.Slug, u.Variant, u.Origin, note(", serial ", u.Serial), note(", received ",
 			u.Received), note(", ", u.State), note(". ", u.Notes))
 	})
-	return noun("unit", "Samples on the desk", add, list, show, a.historyCmd(), a.dropCmd("unit", "SLUG", "fen-15-b"),
-		a.clearCmd("unit", "serial, received, notes", "fen-15-b serial"))
+	return under(noun("unit", "Samples on the desk", add, list, show, a.historyCmd(), a.dropCmd("unit", "SLUG",
+		"fen-15-b"),
+		a.clearCmd("unit", "serial, received, notes", "fen-15-b serial")),
+		a.archiveCmds("unit", "fen-15-b")...)
 }
 
 func (a *app) rigCmd() *cobra.Command {

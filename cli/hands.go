@@ -118,9 +118,9 @@ func (a *app) incidentCmd() *cobra.Command {
 					times = fmt.Sprintf("%d of %d", x.Times, x.Tries)
 				}
 				rows = append(rows, []any{x.At.Format("2006-01-02 15:04:05"), x.Unit, x.Kind,
-					strings.TrimSpace(x.Host + " " + x.Place), times, x.Text + note(" Last: ", sensorText(x.Last))})
+					strings.TrimSpace(x.Host + " " + x.Place), times, x.Text + note(" Last: ", sensorText(x.Last)) + stands(x), x.ID})
 			}
-			a.print([]string{"At (UTC)", "Unit", "Kind", "With", "→Times", "What"}, rows)
+			a.print([]string{"At (UTC)", "Unit", "Kind", "With", "→Times", "What", "ID"}, rows)
 			a.say("%d of %d incidents.", len(l.Incidents), l.Total)
 		})
 	rate := asking(a, "rate", "Say how often each kind of incident happens, with intervals, per host and place",
@@ -135,7 +135,20 @@ func (a *app) incidentCmd() *cobra.Command {
 			}
 			a.print([]string{"Unit", "With", "Rate"}, rows)
 		})
-	return noun("incident", "Crashes, hangs, disconnections, and whatever else happened now and then", add, list, rate)
+	return under(noun("incident", "Crashes, hangs, disconnections, and whatever else happened now and then", add, list,
+		rate),
+		a.incidentChanges()...)
+}
+
+// stands says that an incident was corrected or withdrawn.
+func stands(x record.Incident) string {
+	switch {
+	case x.Withdrawn != nil:
+		return " (withdrawn, not counted)"
+	case x.Corrected > 0:
+		return " (corrected)"
+	}
+	return ""
 }
 
 // sensorText says the most telling of what sensors said last.

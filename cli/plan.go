@@ -22,11 +22,10 @@ import (
 )
 
 func (a *app) planCmd() *cobra.Command {
-	var p method.Plan
+	p, cool := method.Plan{}, method.Cool{}
 	var tests, options, setups []string
 	var repeats int
 	var file, library, ambient string
-	var cool method.Cool
 	add := verb("add UNIT", "Plan measurements of a unit", "durvek plan add fen-14-16-512-a --tests hashing,archive "+
 		"--repeats 5", 1, func(cmd *cobra.Command, args []string) error {
 		p.Unit = args[0]
@@ -159,14 +158,15 @@ func (a *app) planCmd() *cobra.Command {
 		return c
 	}
 	says := func(s string) func(api.Directing) string { return func(api.Directing) string { return s } }
-	return noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(), export,
-		a.schema("plan", "plan files"), confirm,
+	return under(noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(),
+		export, a.schema("plan", "plan files"), confirm,
 		direct("pause", "", "Let a plan rest after the present run", says("rests after the present run")),
 		direct("resume", "", "Let a plan go on", says("goes on")),
 		direct("stop", "", "End a plan; what it has stays", says("ends")),
 		direct("skip", " --step 4", "Leave out a step from now on", func(in api.Directing) string {
 			return fmt.Sprintf("leaves out step %d", in.Body.Step)
-		}))
+		})),
+		append(a.archiveCmds("plan", "01995c3e-…"), a.dropCmd("plan", "PLAN", "01995c3e-…"))...)
 }
 
 // planned says how a machine joins for a plan, and what it takes.

@@ -22,7 +22,7 @@ func (a *app) reviewCmd() *cobra.Command {
 	add := asking(a, "add VARIANT", "Start a review with findings from the figures",
 		"durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", api.AddReview, &in,
 		[]any{&in.Body.Subject}, a.printReview)
-	list := all(a, "list", "List reviews", "durvek review list", api.Reviews, func(rs []verdict.Review) {
+	list := listing(a, "list", "List reviews", "durvek review list", api.Reviews, func(rs []verdict.Review) {
 		var rows [][]any
 		for _, r := range rs {
 			state := "draft"
@@ -35,6 +35,22 @@ func (a *app) reviewCmd() *cobra.Command {
 	})
 	show := one(a, "show REVIEW", "Show a review with its findings", "durvek review show fen-14", api.Review,
 		a.printReview)
+	refresh := one(a, "refresh REVIEW", "Draw the findings anew and keep your own words",
+		"durvek review refresh tern-mini", api.RefreshFindings, a.printReview)
+	var name api.Signing
+	sign := asking(a, "sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'",
+		api.SignReview, &name, []any{&name.Slug}, func(r verdict.Review) {
+			a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
+				len(r.Signed.Figures), r.Slug)
+		})
+	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
+	return under(noun("review", "Verdicts and what they rest on", add, list, show, a.reviewSet(), a.reviewChart(), refresh,
+		sign, a.dropCmd("review", "REVIEW", "tern-mini")),
+		a.archiveCmds("review", "tern-mini")...)
+}
+
+// reviewSet changes parts of a review.
+func (a *app) reviewSet() *cobra.Command {
 	var s struct {
 		title, summary, advice, recommendation, field string
 		measures, hide, show, strengths, weaknesses   []string
@@ -95,6 +111,11 @@ func (a *app) reviewCmd() *cobra.Command {
 	f.StringArrayVar(&s.show, "show", nil, "finding to show again; may be repeated")
 	f.StringArrayVar(&s.strengths, "strength", nil, "a strength of your own; may be repeated")
 	f.StringArrayVar(&s.weaknesses, "weakness", nil, "a weakness of your own; may be repeated")
+	return set
+}
+
+// reviewChart adds a chart to a review, or takes one out.
+func (a *app) reviewChart() *cobra.Command {
 	var shown verdict.Chart
 	var drop bool
 	chart := verb("chart REVIEW MEASURE", "Show a ranked chart in a review, narrowed to what it speaks of",
@@ -124,16 +145,7 @@ func (a *app) reviewCmd() *cobra.Command {
 	chart.Flags().StringArrayVar(&shown.Where, "where", nil, "only figures at a place, in a host or under a condition, "+
 		"such as 'place=left port'; may be repeated")
 	chart.Flags().BoolVar(&drop, "drop", false, "take that chart out of the review")
-	refresh := one(a, "refresh REVIEW", "Draw the findings anew and keep your own words",
-		"durvek review refresh tern-mini", api.RefreshFindings, a.printReview)
-	var name api.Signing
-	sign := asking(a, "sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'",
-		api.SignReview, &name, []any{&name.Slug}, func(r verdict.Review) {
-			a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
-				len(r.Signed.Figures), r.Slug)
-		})
-	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
-	return noun("review", "Verdicts and what they rest on", add, list, show, set, chart, refresh, sign)
+	return chart
 }
 
 func chartKeys(r verdict.Review) string {
@@ -163,7 +175,11 @@ func (a *app) printReview(r verdict.Review) {
 		case f.Edited:
 			state = "edited"
 		}
-		rows = append(rows, []any{f.Kind, f.Text, f.Certainty, state, f.ID})
+		kind := string(f.Kind)
+		if f.Unmeasured() {
+			kind = f.Rule + ", not measured"
+		}
+		rows = append(rows, []any{kind, f.Text, f.Certainty, state, f.ID})
 	}
 	a.print([]string{"Finding", "", "Certainty", "", "Identifier"}, rows)
 	a.say("Charts: %s", chartKeys(r))

@@ -70,6 +70,18 @@ func TestAnEmptyDeskWithPortsAndSpots(t *testing.T) {
 		"box").want(t, 0, "is noted")
 	do("claim", "check", "reed-8").want(t, 0, "short", "Judged at worst of 3 places, base")
 
+	reviewed(t, home, do)
+
+	do("unit", "add", "reed-8-a", "--notes", "dusty").want(t, 0, "")
+	do("unit", "show", "reed-8-a").want(t, 0, "serial 1", "dusty")
+	do("unit", "clear", "reed-8-a", "serial").want(t, 0, "Cleared")
+	do("variant", "drop", "reed-8").want(t, 1, "stays: 1 claim, 1 review, 1 unit rest on it")
+	do("setup", "drop", "as-delivered").want(t, 1, "stays")
+}
+
+// reviewed publishes a review of one port alone.
+func reviewed(t *testing.T, home string, do func(...string) result) {
+	t.Helper()
 	do("review", "add", "reed-8", "--field", "everything", "--measures", "heat/spot").want(t, 0, "Charts: heat/spot")
 	do("review", "chart", "reed-8", "copy/rate", "--where", "place=left port").want(t, 0, "copy/rate · place=left port")
 	do("review", "chart", "reed-8", "copy/rate", "--where", "place=left port").want(t, 1, "has that chart already")
@@ -84,10 +96,4 @@ func TestAnEmptyDeskWithPortsAndSpots(t *testing.T) {
 	if err != nil || !strings.Contains(string(page), "left port") || strings.Contains(string(page), "card slot") {
 		t.Errorf("the edition's figures, %v:\n%s", err, page)
 	}
-
-	do("unit", "add", "reed-8-a", "--notes", "dusty").want(t, 0, "")
-	do("unit", "show", "reed-8-a").want(t, 0, "serial 1", "dusty")
-	do("unit", "clear", "reed-8-a", "serial").want(t, 0, "Cleared")
-	do("variant", "drop", "reed-8").want(t, 1, "stays: 1 claim, 1 review, 1 unit rest on it")
-	do("setup", "drop", "as-delivered").want(t, 1, "stays")
 }

@@ -163,7 +163,7 @@ func (a *app) demoCmd() *cobra.Command {
 					url.QueryEscape("/compare?field=machines&measure=compression/pack-all&subject="+demo.ThisMachine))
 				a.say("For the command line: export DURVEK_DATA=%s", dir)
 				cl := client.New(server, token)
-				models, err := client.Ask(ctx, cl, api.Models, api.None{})
+				models, err := client.Ask(ctx, cl, api.Models, api.Listing{Archived: true})
 				if err != nil {
 					return err
 				}

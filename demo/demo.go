@@ -353,7 +353,7 @@ var errLost = errors.New("the simulated machine has no network")
 func name(unit string) string { return strings.TrimSuffix(unit, "-a") }
 
 func setupOf(ctx context.Context, c *client.Client, slug string) (method.Setup, error) {
-	setups, err := client.Ask(ctx, c, api.Setups, api.None{})
+	setups, err := client.Ask(ctx, c, api.Setups, api.Listing{Archived: true})
 	for _, s := range setups {
 		if s.Slug == slug {
 			return s, nil

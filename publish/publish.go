@@ -190,10 +190,12 @@ func Files(c Content) (map[string][]byte, error) {
 	if out["data/datapackage.json"], err = dataPackage(c); err != nil {
 		return nil, err
 	}
-	var strengths, weaknesses, notes []verdict.Finding
+	var strengths, weaknesses, notes, said []verdict.Finding
 	for _, f := range c.Review.Findings {
 		switch {
 		case f.Hidden:
+		case f.Unmeasured():
+			said = append(said, f)
 		case f.Kind == verdict.Strength:
 			strengths = append(strengths, f)
 		case f.Kind == verdict.Weakness:
@@ -204,7 +206,7 @@ func Files(c Content) (map[string][]byte, error) {
 	}
 	var b bytes.Buffer
 	if err := page.Execute(&b, map[string]any{"C": c, "Charts": charts, "Strengths": strengths, "Weaknesses": weaknesses,
-		"Notes": notes}); err != nil {
+		"Notes": notes, "Said": said}); err != nil {
 		return nil, err
 	}
 	out["index.html"] = b.Bytes()

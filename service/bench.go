@@ -22,7 +22,10 @@ func (s *Service) benchRoutes() {
 		return d.TryMapping(ctx, in.Body)
 	})
 	one(s, api.Test, d.Test)
-	all(s, api.Setups, d.Setups)
+	serve(s, api.SetAside, func(ctx context.Context, in *api.Asiding) (method.Test, error) {
+		return d.SetAside(ctx, in.Slug, in.Body.Reason, by(ctx))
+	})
+	offering(s, api.Setups, "setup", d.Setups, func(x method.Setup) string { return x.Slug })
 	put(s, api.AddSetup, d.AddSetup)
 	all(s, api.Conditions, d.Conditions)
 	put(s, api.AddCondition, d.AddCondition)
@@ -32,7 +35,7 @@ func (s *Service) benchRoutes() {
 func (s *Service) planRoutes() {
 	d := s.desk.Bench
 	serve(s, api.Bench, func(ctx context.Context, in *api.AtMost20) ([]record.BenchPlan, error) {
-		return d.Bench(ctx, in.Limit)
+		return d.Bench(ctx, in.Limit, in.Archived)
 	})
 	add(s, api.AddPlan, func(ctx context.Context, b api.PlanRequest, by string) (method.Plan, error) {
 		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name,

@@ -8,6 +8,8 @@ import (
 	"durvek/api"
 	"durvek/core/catalog"
 	"durvek/core/claims"
+	"durvek/core/record"
+	"durvek/desk"
 	"durvek/desk/books"
 	"durvek/document"
 )
@@ -30,7 +32,7 @@ func (s *Service) catalogueRoutes() {
 		b, err := document.YAML(x)
 		return &blob{ContentType: api.ExportDossier.Media, Body: b}, err
 	})
-	all(s, api.Models, d.Models)
+	offering(s, api.Models, "model", d.Models, func(m catalog.Model) string { return m.Slug })
 	add(s, api.AddModel, d.AddModel)
 	one(s, api.Model, d.ModelPage)
 	serve(s, api.Variants, func(ctx context.Context, in *api.OfModel) ([]catalog.Variant, error) {
@@ -38,8 +40,12 @@ func (s *Service) catalogueRoutes() {
 	})
 	add(s, api.AddVariant, d.AddVariant)
 	one(s, api.Variant, d.Variant)
-	serve(s, api.Units, func(ctx context.Context, in *api.OfVariant) ([]catalog.Unit, error) {
-		return d.Units(ctx, in.Variant)
+	serve(s, api.Units, func(ctx context.Context, in *api.UnitsIn) ([]catalog.Unit, error) {
+		list, err := d.Units(ctx, in.Variant)
+		if err != nil || in.Archived {
+			return list, err
+		}
+		return desk.Offered(ctx, s.desk.Desk, "unit", list, func(u catalog.Unit) string { return u.Slug })
 	})
 	add(s, api.AddUnit, d.AddUnit)
 	one(s, api.Unit, d.Unit)
@@ -57,7 +63,38 @@ func (s *Service) catalogueRoutes() {
 	serve(s, api.Clear, func(ctx context.Context, in *api.Clearing) (api.None, error) {
 		return api.None{}, d.Clear(ctx, in.Body.Kind, in.Body.Slug, in.Body.Parts, by(ctx))
 	})
+	all(s, api.Archived, func(ctx context.Context) ([]record.Archived, error) {
+		return s.desk.Desk.Store.ArchivedOf(ctx, "")
+	})
+	serve(s, api.Archive, func(ctx context.Context, in *api.Body[api.Archiving]) (api.None, error) {
+		return api.None{}, s.desk.Desk.Archive(ctx, in.Body.Kind, in.Body.Slug, in.Body.Reason, by(ctx))
+	})
+	serve(s, api.Unarchive, func(ctx context.Context, in *api.ArchivedOne) (api.None, error) {
+		return api.None{}, s.desk.Desk.Unarchive(ctx, in.Kind, in.ID, by(ctx))
+	})
+	serve(s, api.Remarks, func(ctx context.Context, in *api.RemarksIn) ([]record.Remark, error) {
+		return d.Remarks(ctx, in.Variant, in.Withdrawn)
+	})
+	add(s, api.AddRemark, func(ctx context.Context, b api.RemarkNote, by string) (record.Remark, error) {
+		return d.AddRemark(ctx, record.Remark{Kind: b.Kind, Variant: b.Variant, Area: b.Area, Measure: b.Measure,
+			Text: b.Text, Who: b.Who, Dated: b.Dated, Source: b.Source}, by)
+	})
+	serve(s, api.WithdrawRemark, func(ctx context.Context, in *api.Withdrawing) (record.Remark, error) {
+		return d.WithdrawRemark(ctx, in.Slug, in.Body.Reason, by(ctx))
+	})
 	serve(s, api.Remove, func(ctx context.Context, in *api.Removal) (api.None, error) {
 		return api.None{}, d.Remove(ctx, in.Kind, in.ID, by(ctx))
+	})
+}
+
+// offering serves a list that leaves out what is archived, unless it is asked for as well.
+func offering[T any](s *Service, op api.Operation[api.Listing, []T], kind string,
+	list func(context.Context) ([]T, error), slug func(T) string) {
+	serve(s, op, func(ctx context.Context, in *api.Listing) ([]T, error) {
+		all, err := list(ctx)
+		if err != nil || in.Archived {
+			return all, err
+		}
+		return desk.Offered(ctx, s.desk.Desk, kind, all, slug)
 	})
 }

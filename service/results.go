@@ -117,6 +117,13 @@ func (s *Service) incidentRoutes() {
 		return d.NoteIncident(ctx, record.Incident{Unit: b.Unit, Host: b.Host, Place: b.Place, Kind: b.Kind, Text: b.Text,
 			At: b.At, Times: b.Times, Tries: b.Tries}, by)
 	})
+	serve(s, api.Incident, func(ctx context.Context, in *api.Slugged) (api.IncidentPage, error) {
+		x, changes, err := d.Incident(ctx, in.Slug)
+		return api.IncidentPage{Incident: x, Changes: changes}, err
+	})
+	serve(s, api.ChangeIncident, func(ctx context.Context, in *api.ChangingIncident) (record.Incident, error) {
+		return d.ChangeIncident(ctx, in.Slug, in.Body, by(ctx))
+	})
 	serve(s, api.IncidentRates, func(ctx context.Context, in *api.OfUnit) ([]record.IncidentRate, error) {
 		return d.IncidentRates(ctx, in.Unit)
 	})

@@ -12,7 +12,7 @@ import (
 
 func (s *Service) reviewRoutes() {
 	d := s.desk.Reviews
-	all(s, api.Reviews, d.Reviews)
+	offering(s, api.Reviews, "review", d.Reviews, func(r verdict.Review) string { return r.Slug })
 	add(s, api.AddReview, func(ctx context.Context, b api.ReviewRequest, by string) (verdict.Review, error) {
 		return d.AddReview(ctx, verdict.Review{Slug: b.Slug, Title: b.Title, Subject: b.Subject, Field: b.Field,
 			Charts: verdict.ChartsOf(b.Measures)}, by)

@@ -124,7 +124,9 @@ var incidents = table[record.Incident]{name: "incident", key: []string{"id"}, pa
 	return []part{{"id", &x.ID}, {"unit", &x.Unit}, {"host", &x.Host}, {"place", &x.Place}, {"plan", null{&x.Plan}},
 		{"broken", &x.Run}, {"step", &x.Step}, {"test", &x.Test}, {"at", moment{&x.At}}, {"until", maybe{&x.Until}},
 		{"kind", &x.Kind}, {"text", &x.Text}, {"by_whom", &x.By}, {"last", into(&x.Last)}, {"times", &x.Times},
-		{"tries", &x.Tries}}
+		{"tries", &x.Tries}, {"withdrawn", maybe{&x.Withdrawn}}}
+}, read: func(x *record.Incident) []part {
+	return []part{{"(select count(*) from incident_change c where c.incident = incident.id)", &x.Corrected}}
 }}
 
 // AddIncident adds an incident; false, and nothing changed, if it is there already.

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+
 	"durvek/core/record"
 )
 
@@ -33,16 +34,19 @@ type Lost struct {
 	Reason  string
 }
 
-// Lost lists the void and missing readings of a measure under a setup, the oldest run first.
+// Lost lists the void and missing readings of a measure under a setup, the oldest run first. They are few: the cross
+// join has them come first, and no run of the test is looked at beside theirs.
 func (q Queries) Lost(ctx context.Context, test, measure, setup string) ([]Lost, error) {
-	return list(ctx, q, func(r row, l *Lost) error { return r.Scan(&l.Variant, &l.State, &l.Reason) },
-		`select unit.variant, lost.state, lost.reason from (
-		select run, state, reason from reading_now where measure = ?1 and state = `+wordVoid+`
-		union all select run, state, reason from reading where measure = ?1 and state = `+wordMissing+`
-		and not exists (select 1 from reading_now n where n.run = reading.run and n.measure = ?1)) lost
-		join run on run.id = lost.run join unit on unit.slug = run.subject
-		where run.test = ?2 and run.setup = ?3 order by run.started, run.id`, measure, test, setup)
+	return list(ctx, q, func(r row, l *Lost) error { return r.Scan(&l.Variant, &l.State, &l.Reason) }, selectLost, measure,
+		test, setup)
 }
+
+const selectLost = `select unit.variant, lost.state, lost.reason from (
+		select run, state, reason from reading_now where measure = ?1 and state = ` + wordVoid + `
+		union all select run, state, reason from reading where measure = ?1 and state = ` + wordMissing + `
+		and not exists (select 1 from reading_now n where n.run = reading.run and n.measure = ?1)) lost
+		cross join run on run.id = lost.run join unit on unit.slug = run.subject
+		where run.test = ?2 and run.setup = ?3 order by run.started, run.id`
 
 // RunsOfCell lists the done runs of a cell, the oldest first.
 func (q Queries) RunsOfCell(ctx context.Context, test string, k CellKey) ([]string, error) {

@@ -18,23 +18,36 @@ import (
 
 // PutTest adds a test definition; a version that is there already is replaced.
 func (q Queries) PutTest(ctx context.Context, t method.Test, at time.Time) error {
+	t.Aside = "" // stands by itself, for all versions
 	return q.exec(ctx, `insert into test (slug, version, origin, definition, added) values (?,?,?,?,?)
 		on conflict (slug, version) do update set definition=excluded.definition,
 		origin=excluded.origin`, t.Slug, t.Version,
 		t.Origin, JSON(t), Stamp(at))
 }
 
-func scanTest(r row, t *method.Test) error { return r.Scan(into(t)) }
+func scanTest(r row, t *method.Test) error { return r.Scan(into(t), &t.Aside) }
+
+const selectTest = `select definition, coalesce((select reason from aside a where a.test = t.slug), '') from test t `
+
+// SetAside has a test's figures shown and not counted, for a reason; counted again with none.
+func (q Queries) SetAside(ctx context.Context, test, reason, by string, at time.Time) error {
+	if reason == "" {
+		return q.exec(ctx, `delete from aside where test = ?`, test)
+	}
+	return q.exec(ctx, `insert or replace into aside (test, reason, at, by_whom) values (?,?,?,?)`, test, reason,
+		Stamp(at),
+		by)
+}
 
 // Tests lists the newest version of every test.
 func (q Queries) Tests(ctx context.Context) ([]method.Test, error) {
-	return list(ctx, q, scanTest, `select definition from test t where version = (select max(version) from test
+	return list(ctx, q, scanTest, selectTest+`where version = (select max(version) from test
 		where slug = t.slug) order by origin desc, slug`)
 }
 
 // Test finds a version of a test; 0 means the newest.
 func (q Queries) Test(ctx context.Context, slug string, version int) (method.Test, error) {
-	return one(ctx, q, scanTest, `select definition from test where slug = ? and ? in (0, version)
+	return one(ctx, q, scanTest, selectTest+`where slug = ? and ? in (0, version)
 		order by version desc limit 1`, slug, version)
 }
 

@@ -9,16 +9,18 @@ import (
 var hanging = map[string][]struct{ table, column, word string }{
 	"model": {{"variant", "model", "variant"}, {"model", "succeeds", "successor"}, {"rig", "model", "rig"}},
 	"variant": {{"unit", "variant", "unit"}, {"claim", "variant", "claim"}, {"offer", "variant", "offer"},
-		{"review", "subject", "review"}},
+		{"review", "subject", "review"}, {"remark", "variant", "remark"}},
 	"unit": {{"run", "subject", "run"}, {"run", "host", "hosted run"}, {"plan", "unit", "plan"}, {"plan", "host",
 		"hosted plan"},
 		{"incident", "unit", "incident"}, {"rig_part", "unit", "rig"}, {"attachment", "unit", "photo"}, {"pairing", "part",
 			"pairing"},
 		{"pairing", "partner", "pairing as partner"}},
-	"rig":   {{"run", "host", "hosted run"}, {"plan", "host", "hosted plan"}},
-	"setup": {{"run", "setup", "run"}, {"plan", "setup", "plan"}},
-	"claim": nil,
-	"offer": nil,
+	"rig":    {{"run", "host", "hosted run"}, {"plan", "host", "hosted plan"}},
+	"setup":  {{"run", "setup", "run"}, {"plan", "setup", "plan"}},
+	"plan":   {{"run", "plan", "run"}, {"incident", "plan", "incident"}},
+	"review": {{"edition", "review", "edition"}},
+	"claim":  nil,
+	"offer":  nil,
 }
 
 // Hanging counts by kind what refers to something.
@@ -40,7 +42,7 @@ func (q Queries) Hanging(ctx context.Context, kind, id string) (map[string]int, 
 // Remove deletes something; false if there is none.
 func (q Queries) Remove(ctx context.Context, kind, id string) (bool, error) {
 	key := "slug"
-	if kind == "claim" || kind == "offer" {
+	if kind == "claim" || kind == "offer" || kind == "plan" {
 		key = "id"
 	}
 	if _, ok := hanging[kind]; !ok {
@@ -50,6 +52,9 @@ func (q Queries) Remove(ctx context.Context, kind, id string) (bool, error) {
 		if _, err := q.changed(ctx, `delete from sitting where unit = ?`, id); err != nil {
 			return false, err
 		}
+	}
+	if _, err := q.Unarchive(ctx, kind, id); err != nil {
+		return false, err
 	}
 	return q.changed(ctx, fmt.Sprintf(`delete from %s where %s = ?`, kind, key), id)
 }

@@ -148,4 +148,6 @@ func TestWhatIsPutIsWhatIsRead(t *testing.T) {
 	mapped(t, pairings)
 	mapped(t, editions)
 	mapped(t, tokens)
+	mapped(t, remarks)
+	mapped(t, archived)
 }

@@ -39,6 +39,7 @@ type Test struct {
 	Options      []Option          `json:"options,omitempty" doc:"What a plan may set"`
 	Command      *Command          `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
 	Measures     []Measure         `json:"measures"`
+	Aside        string            `json:"aside,omitempty" readOnly:"true" doc:"Why the desk shows its figures and does not count them"`
 }
 
 // BrowserNeed is something that not every browser, or not every connection, offers a test.

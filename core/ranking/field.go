@@ -41,6 +41,8 @@ type Candidate struct {
 	Model   catalog.Model
 	Spec    map[string]any
 	Price   func(catalog.Pricing) (catalog.Price, bool, error)
+	// Archived ones belong only to fields that name them.
+	Archived bool
 }
 
 // ruled tells whether the field has any rule.
@@ -57,6 +59,8 @@ func (f Field) Holds(c Candidate, family map[string]bool) (bool, error) {
 		return false, nil
 	case slices.Contains(f.Variants, c.Variant):
 		return true, nil
+	case c.Archived:
+		return false, nil
 	case !f.ruled():
 		return len(f.Variants) == 0, nil
 	case len(f.Kinds) > 0 && !slices.Contains(f.Kinds, c.Model.Kind),

@@ -18,8 +18,9 @@ func TestFieldsHoldByRuleAndByHand(t *testing.T) {
 		}
 	}
 	fen := Candidate{"fen", catalog.Model{Slug: "fen", Kind: "laptop", Released: "2026-03"},
-		map[string]any{"cpu.name": "Skarn Eleven", "display.size": "14 in"}, dear(104900)}
-	tab := Candidate{"tab", catalog.Model{Slug: "tab", Kind: "tablet"}, map[string]any{"display.size": "11 in"}, dear(0)}
+		map[string]any{"cpu.name": "Skarn Eleven", "display.size": "14 in"}, dear(104900), false}
+	tab := Candidate{"tab", catalog.Model{Slug: "tab", Kind: "tablet"}, map[string]any{"display.size": "11 in"}, dear(0),
+		false}
 	family := map[string]bool{"fen": true}
 	for _, c := range []struct {
 		name     string
@@ -49,6 +50,16 @@ func TestFieldsHoldByRuleAndByHand(t *testing.T) {
 			}
 		}
 	}
+	fen.Archived = true
+	for _, f := range []Field{{}, {Kinds: []catalog.Kind{"laptop"}}, {FamilyOf: "fen"}} {
+		if in, err := f.Holds(fen, family); in || err != nil {
+			t.Errorf("%s holds what is archived (%v)", f.Rule(), err)
+		}
+	}
+	if in, err := (Field{Variants: []string{"fen"}}).Holds(fen, nil); !in || err != nil {
+		t.Errorf("a field that names an archived variant does not hold it (%v)", err)
+	}
+	fen.Archived = false
 	if _, err := (Field{Price: &PriceBand{Currency: "NOK"}}).Holds(fen, nil); !errors.Is(err, catalog.ErrRate) {
 		t.Errorf("a price without a rate gives %v", err)
 	}

@@ -80,6 +80,9 @@ type Incident struct {
 	Last  map[string]float64 `json:"last,omitempty" doc:"What the sensors said last, by channel"`
 	Times int                `json:"times" doc:"How often it happened"`
 	Tries int                `json:"tries,omitempty" doc:"Out of how many tries; 0 where the unit's runs are what counts"`
+	// Withdrawn ones are shown and not counted.
+	Withdrawn *time.Time `json:"withdrawn,omitempty" doc:"When it was withdrawn; it is no longer counted"`
+	Corrected int        `json:"corrected,omitempty" readOnly:"true" doc:"How often it was corrected since it was noted"`
 }
 
 // IncidentRate says how often a kind of incident happened to a unit, in one host and place or in all.

@@ -15,6 +15,7 @@ import (
 	"durvek/core/claims"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/record"
 	"durvek/core/stats"
 )
 
@@ -62,6 +63,7 @@ type Facts struct {
 	Standings []Standing
 	Claims    []ClaimFact
 	Missing   []string          // names of measures that the field has and the subject lacks
+	Remarks   []record.Remark   // what people said of it; never counted
 	Caveats   map[string]string // what the subject's figure is shown with, by figure
 }
 

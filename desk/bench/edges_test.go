@@ -335,3 +335,60 @@ func TestAnIncidentIsClosedOnce(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 }
+
+// An incident is corrected, withdrawn and restored, with a reason; what it was is kept, and a withdrawn one counts in
+// no rate.
+func TestIncidentsAreCorrected(t *testing.T) {
+	d := testdesk.Opened(t)
+	x, err := d.Bench.NoteIncident(ctx, record.Incident{Unit: "a", Kind: record.Hang, Text: "stuck", Times: 1, Tries: 4},
+		"Odo")
+	if err != nil {
+		t.Fatal(err)
+	}
+	two, five := 2, 5
+	for says, c := range map[string]bench.IncidentChange{
+		"say why the incident is changed": {Kind: "crash"}, "say what is to be changed": {Reason: "so"},
+		"not both": {Withdraw: true, Restore: true, Reason: "so"}, "was not withdrawn": {Restore: true, Reason: "so"},
+		"5 times in 4 tries": {Times: &five, Reason: "so"}, "the kind is a short name": {Kind: "A Crash", Reason: "so"},
+		`no unit or rig "dock"`: {Host: "dock", Reason: "so"}} {
+		if _, err := d.Bench.ChangeIncident(ctx, x.ID, c, "Odo"); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%+v: %v, want %q", c, err, says)
+		}
+	}
+	change := func(c bench.IncidentChange) {
+		t.Helper()
+		c.Reason = "because"
+		if _, err := d.Bench.ChangeIncident(ctx, x.ID, c, "Ines"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	rates := func() (n, times int) {
+		rs, err := d.Bench.IncidentRates(ctx, "a")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range rs {
+			times += r.Times
+		}
+		return len(rs), times
+	}
+	change(bench.IncidentChange{Kind: record.Interruption, Times: &two})
+	if n, times := rates(); n != 1 || times != 2 {
+		t.Errorf("%d rates, %d times", n, times)
+	}
+	change(bench.IncidentChange{Withdraw: true})
+	if n, _ := rates(); n != 0 {
+		t.Errorf("a withdrawn incident counts: %d", n)
+	}
+	_, err = d.Bench.ChangeIncident(ctx, x.ID, bench.IncidentChange{Withdraw: true, Reason: "so"}, "Odo")
+	testdesk.Says(t, err, desk.Conflict, "withdrawn already")
+	change(bench.IncidentChange{Restore: true})
+	now, was, err := d.Bench.Incident(ctx, x.ID)
+	if err != nil || now.Kind != record.Interruption || now.Times != 2 || now.Withdrawn != nil || now.Corrected != 3 ||
+		len(was) != 3 || was[0].Was.Kind != record.Hang || was[0].Was.Times != 1 || was[0].By != "Ines" ||
+		was[2].Was.Withdrawn == nil {
+		t.Errorf("%+v, %+v, %v", now, was, err)
+	}
+	_, _, err = d.Bench.Incident(ctx, "none")
+	testdesk.Says(t, err, desk.NotFound, "no incident")
+}

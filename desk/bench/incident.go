@@ -18,17 +18,29 @@ import (
 
 // NoteIncident takes in an incident from a person: one that was seen, or a count out of so many tries.
 func (d *Bench) NoteIncident(ctx context.Context, x record.Incident, by string) (record.Incident, error) {
+	if err := d.checkIncident(ctx, x); err != nil {
+		return x, err
+	}
+	x.ID, x.By = desk.NewID(), by
+	if x.At.IsZero() {
+		x.At = d.desk.Now()
+	}
+	return x, d.addIncident(ctx, x)
+}
+
+// checkIncident refuses what cannot be, and names all of it.
+func (d *Bench) checkIncident(ctx context.Context, x record.Incident) error {
 	var wrong []string
 	_, err := d.desk.Store.Unit(ctx, x.Unit)
 	if known, err := desk.Found(err); err != nil {
-		return x, err
+		return err
 	} else if !known {
 		wrong = append(wrong, fmt.Sprintf("no unit %q is known", x.Unit))
 	}
 	if x.Host != "" {
 		known, err := d.desk.KnownHost(ctx, x.Host)
 		if err != nil {
-			return x, err
+			return err
 		}
 		if !known {
 			wrong = append(wrong, fmt.Sprintf("no unit or rig %q is known to be the host", x.Host))
@@ -45,13 +57,9 @@ func (d *Bench) NoteIncident(ctx context.Context, x record.Incident, by string) 
 		wrong = append(wrong, "it cannot have happened in the future")
 	}
 	if len(wrong) > 0 {
-		return x, desk.Refuse(desk.Invalid, "incident refused: %s", strings.Join(wrong, "; "))
+		return desk.Refuse(desk.Invalid, "incident refused: %s", strings.Join(wrong, "; "))
 	}
-	x.ID, x.By = desk.NewID(), by
-	if x.At.IsZero() {
-		x.At = d.desk.Now()
-	}
-	return x, d.addIncident(ctx, x)
+	return nil
 }
 
 // AgentIncident takes in an incident that an agent noted; sending it again changes nothing. Where the agent
@@ -94,6 +102,72 @@ func lastOf(t record.Trace) map[string]float64 {
 	return out
 }
 
+// IncidentChange corrects an incident: parts that are named are others from now on.
+type IncidentChange struct {
+	Kind     record.IncidentKind `json:"kind,omitempty" doc:"Another kind: a hang that was none is an interruption"`
+	Text     string              `json:"text,omitempty"`
+	Host     string              `json:"host,omitempty"`
+	Place    string              `json:"place,omitempty"`
+	Times    *int                `json:"times,omitempty"`
+	Tries    *int                `json:"tries,omitempty"`
+	Withdraw bool                `json:"withdraw,omitempty" doc:"It counts no longer; it stays in the list"`
+	Restore  bool                `json:"restore,omitempty" doc:"It counts again"`
+	Reason   string              `json:"reason" doc:"Why it is changed"`
+}
+
+// ChangeIncident corrects, relabels, withdraws or restores an incident. What it was is kept.
+func (d *Bench) ChangeIncident(ctx context.Context, id string, c IncidentChange, by string) (record.Incident, error) {
+	was, err := d.desk.Store.Incident(ctx, id)
+	if err != nil {
+		return was, desk.Missing(err, "incident", id)
+	}
+	if strings.TrimSpace(c.Reason) == "" {
+		return was, desk.Refuse(desk.Invalid, "say why the incident is changed; the reason stands in its history")
+	}
+	now, at := was, d.desk.Now()
+	now.Kind, now.Text = cmp.Or(c.Kind, was.Kind), cmp.Or(c.Text, was.Text)
+	now.Host, now.Place = cmp.Or(c.Host, was.Host), cmp.Or(c.Place, was.Place)
+	if c.Times != nil {
+		now.Times = *c.Times
+	}
+	if c.Tries != nil {
+		now.Tries = *c.Tries
+	}
+	switch {
+	case c.Withdraw && c.Restore:
+		return was, desk.Refuse(desk.Invalid, "an incident is withdrawn or restored, not both")
+	case c.Withdraw && was.Withdrawn != nil:
+		return was, desk.Refuse(desk.Conflict, "the incident is withdrawn already")
+	case c.Restore && was.Withdrawn == nil:
+		return was, desk.Refuse(desk.Conflict, "the incident was not withdrawn")
+	case c.Withdraw:
+		now.Withdrawn = &at
+	case c.Restore:
+		now.Withdrawn = nil
+	case c == (IncidentChange{Reason: c.Reason}):
+		return was, desk.Refuse(desk.Invalid, "say what is to be changed: kind, text, host, place, times or tries")
+	}
+	if err := d.checkIncident(ctx, now); err != nil {
+		return was, err
+	}
+	err = d.desk.Note(ctx, by, "change incident", id, c.Reason, func(q *desk.Tx) error {
+		return q.ChangeIncident(ctx, was, now, by, c.Reason, at)
+	})
+	now.Corrected++
+	d.desk.Events.Send(desk.Event{Name: "incident", Data: map[string]string{"plan": now.Plan, "unit": now.Unit}})
+	return now, err
+}
+
+// Incident finds an incident with what it was before.
+func (d *Bench) Incident(ctx context.Context, id string) (record.Incident, []record.IncidentChange, error) {
+	x, err := d.desk.Store.Incident(ctx, id)
+	if err != nil {
+		return x, nil, desk.Missing(err, "incident", id)
+	}
+	changes, err := d.desk.Store.IncidentChanges(ctx, id)
+	return x, changes, err
+}
+
 func (d *Bench) addIncident(ctx context.Context, x record.Incident) error {
 	err := d.desk.Write(ctx, func(q *desk.Tx) error {
 		_, err := q.AddIncident(ctx, x)
@@ -116,6 +190,7 @@ func (d *Bench) IncidentRates(ctx context.Context, unit string) ([]record.Incide
 	if err != nil {
 		return nil, err
 	}
+	all = slices.DeleteFunc(all, func(x record.Incident) bool { return x.Withdrawn != nil })
 	type key struct {
 		unit        string
 		kind        record.IncidentKind
@@ -154,8 +229,7 @@ func (d *Bench) IncidentRates(ctx context.Context, unit string) ([]record.Incide
 		}
 		tally(key{x.Unit, x.Kind, x.Host, x.Place}, "runs", x.Times, x.Times) // the run that was broken off was begun as well
 	}
-	whole := map[key]*record.IncidentRate{}
-	hosts := map[key]map[string]bool{}
+	whole, hosts := map[key]*record.IncidentRate{}, map[key]map[string]bool{}
 	var out []record.IncidentRate
 	for k, r := range tallies {
 		w := key{unit: k.unit, kind: k.kind}

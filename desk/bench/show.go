@@ -22,8 +22,11 @@ func order(p method.Plan) int {
 
 // Bench lists the plans on the bench, those at work first, then those that wait, then the others from the newest on,
 // with how far each is. What came of each step is told plan by plan.
-func (d *Bench) Bench(ctx context.Context, limit int) ([]record.BenchPlan, error) {
+func (d *Bench) Bench(ctx context.Context, limit int, archived bool) ([]record.BenchPlan, error) {
 	plans, err := d.desk.Store.Plans(ctx)
+	if err == nil && !archived {
+		plans, err = desk.Offered(ctx, d.desk, "plan", plans, func(p method.Plan) string { return p.ID })
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -119,7 +119,7 @@ func (d *Books) positionOf(ctx context.Context, v catalog.Variant) (int, error) 
 }
 
 // Removable lists what can be removed while nothing hangs on it.
-var Removable = []string{"model", "variant", "unit", "rig", "setup", "claim", "offer"}
+var Removable = []string{"model", "variant", "unit", "rig", "setup", "claim", "offer", "plan", "review"}
 
 // Remove takes something off the books on which nothing rests; else it says what does.
 func (d *Books) Remove(ctx context.Context, kind, id, by string) error {

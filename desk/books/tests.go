@@ -28,6 +28,18 @@ func (d *Books) Test(ctx context.Context, slug string) (method.Test, error) {
 	return t, desk.Missing(err, "test", slug)
 }
 
+// SetAside has a test's figures shown with a caveat and counted nowhere, or, without a reason, counted again.
+func (d *Books) SetAside(ctx context.Context, slug, reason, by string) (method.Test, error) {
+	t, err := d.Test(ctx, slug)
+	if err != nil {
+		return t, err
+	}
+	t.Aside = strings.TrimSpace(reason)
+	return t, d.desk.Put(ctx, by, "set test aside", slug, func(q *desk.Tx) error {
+		return q.SetAside(ctx, slug, t.Aside, by, d.desk.Now())
+	})
+}
+
 // Setups lists all setups.
 func (d *Books) Setups(ctx context.Context) ([]method.Setup, error) { return d.desk.Store.Setups(ctx) }
 

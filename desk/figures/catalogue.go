@@ -15,6 +15,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/record"
 	"durvek/desk"
 )
 
@@ -44,6 +45,8 @@ type variantView struct {
 	Model catalog.Model
 	Note  string
 	Spec  map[string]any
+	// Archived ones, or of an archived model, are in no field by rule.
+	Archived bool
 }
 
 func (v variantView) subject() compare.Subject {
@@ -117,7 +120,7 @@ func (v *view) membersOf(f ranking.Field) ([]string, error) {
 	out := []string{}
 	for _, slug := range v.order {
 		x := v.variants[slug]
-		in, err := f.Holds(ranking.Candidate{Variant: slug, Model: x.Model, Spec: x.Spec,
+		in, err := f.Holds(ranking.Candidate{Variant: slug, Model: x.Model, Spec: x.Spec, Archived: x.Archived,
 			Price: func(how catalog.Pricing) (catalog.Price, bool, error) { return v.price(slug, how) }}, family)
 		if err != nil {
 			return nil, desk.Refuse(desk.Invalid, "the field %q goes by price, and %s has %v", f.Name, slug, err)
@@ -172,6 +175,7 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		tests    []method.Test
 		offers   []catalog.Offer
 		claims   []catalog.Claim
+		gone     []record.Archived
 	)
 	g, ctx := errgroup.WithContext(ctx)
 	for _, read := range []func() error{ // the longest first
@@ -180,6 +184,7 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		func() (err error) { offers, err = q.Offers(ctx, ""); return err },
 		func() (err error) { v.models, err = q.Models(ctx); return err },
 		func() (err error) { tests, err = q.Tests(ctx); return err },
+		func() (err error) { gone, err = q.ArchivedOf(ctx, ""); return err },
 		func() (err error) { v.setups, err = q.Setups(ctx); return err },
 		func() (err error) { v.fields, err = q.Fields(ctx); return err },
 		func() (err error) { v.rates, err = q.Rates(ctx); return err },
@@ -195,7 +200,10 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		byModel[m.Slug] = m
 	}
 	for _, x := range variants {
-		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name, x.Spec}
+		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name, x.Spec,
+			slices.ContainsFunc(gone, func(a record.Archived) bool {
+				return a.Kind == "variant" && a.Slug == x.Slug || a.Kind == "model" && a.Slug == x.Model
+			})}
 		v.order = append(v.order, x.Slug)
 	}
 	for _, t := range tests {

@@ -139,6 +139,9 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 		}
 		j := claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Scale: m.Scale, Maker: x.Model.Maker,
 			Model: x.FullName(), Verdict: verdict, Doubts: doubting(doubts, m.ID, cell)}
+		if why := aside(d.tests[test]); why != "" {
+			j.Doubts = append([]string{why}, j.Doubts...)
+		}
 		if when := cmp.Or(c.Date, yearIn(c.Source), x.Model.Released); len(when) >= 4 {
 			j.Year = when[:4]
 		}

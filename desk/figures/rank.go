@@ -190,7 +190,7 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 		return nil, pool, err
 	}
 	t := d.tests[test]
-	g := gathering{d: d, m: m, setup: setup, doubts: byUnit}
+	g := gathering{d: d, m: m, setup: setup, doubts: byUnit, aside: aside(t)}
 	var field []compare.Competitor
 	for _, slug := range variants {
 		mine := byVariant[slug]
@@ -223,6 +223,15 @@ type gathering struct {
 	m      compare.Measure
 	setup  method.Setup
 	doubts map[string][]compare.Doubted // open ones, by unit
+	aside  string                       // why the test is shown and not counted
+}
+
+// aside says why a test's figures are shown and not counted; "" where they count.
+func aside(t method.Test) string {
+	if t.Aside == "" {
+		return ""
+	}
+	return "Shown, not counted: " + t.Aside
 }
 
 // competitor is a variant with its cells, its modes, its claim and the doubts about it.
@@ -234,6 +243,10 @@ func (g gathering) competitor(slug string, mine []compare.Cell) compare.Competit
 		if !units[cell.Unit] {
 			units[cell.Unit] = true
 			c.Doubts = append(c.Doubts, g.doubts[cell.Unit]...)
+		}
+		if g.aside != "" {
+			c.Doubts = append(c.Doubts, compare.Doubted{ID: "aside", Severity: trust.Note, Sentence: g.aside, Caveat: true,
+				Cell: cell})
 		}
 		if cell.Setup == g.setup.Slug {
 			c.Cells = append(c.Cells, cell)

@@ -7,6 +7,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/compare"
+	"durvek/core/method"
 	"durvek/core/ranking"
 	"durvek/core/verdict"
 	"durvek/desk"
@@ -78,15 +79,33 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 			facts.Standings = append(facts.Standings, s)
 		}
 	}
-	judged, err := d.figures.CheckClaims(ctx, r.Subject)
-	if err != nil {
+	if err := d.told(ctx, r, &facts); err != nil {
 		return nil, err
 	}
+	return verdict.Findings(facts), nil
+}
+
+// told adds what became of the claims, and what people said.
+func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Facts) error {
+	judged, err := d.figures.CheckClaims(ctx, r.Subject)
+	if err != nil {
+		return err
+	}
+	tests, err := d.figures.Tests(ctx)
+	if err != nil {
+		return err
+	}
+	if facts.Remarks, err = d.desk.Store.Remarks(ctx, r.Subject, false); err != nil {
+		return err
+	}
 	for _, j := range judged {
+		if test, _ := method.Split(j.Measure); tests[test].Aside != "" {
+			facts.Caveats["claim "+claimKey(j.Claim)] = tests[test].Aside
+		}
 		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: compare.LowerFirst(j.Name),
 			Claimed: j.Text, Verdict: j.Verdict})
 	}
-	return verdict.Findings(facts), nil
+	return nil
 }
 
 // figure names one figure of a review: its chart, with what sets one of several rows apart.

@@ -123,6 +123,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what is kept and no longer offered */
+        get: operations["list-archived"];
+        put?: never;
+        /** Keep a model, variant, unit, setup, plan or review and have lists and fields no longer offer it */
+        post: operations["archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archive/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Have something offered again that was archived */
+        delete: operations["unarchive"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench": {
         parameters: {
             query?: never;
@@ -150,7 +185,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove a model, variant, unit, rig, setup, claim or offer on which nothing rests */
+        /** Remove a model, variant, unit, rig, setup, claim, offer, plan or review on which nothing rests */
         delete: operations["remove"];
         options?: never;
         head?: never;
@@ -638,6 +673,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/incidents/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An incident with what it was before it was corrected */
+        get: operations["show-incident"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incidents/{slug}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct, relabel, withdraw or restore an incident; what it was is kept */
+        post: operations["change-incident"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/index": {
         parameters: {
             query?: never;
@@ -1113,6 +1182,41 @@ export interface paths {
         put?: never;
         /** Make every estimate anew from its readings and say which did not agree */
         post: operations["recount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remarks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List remarks and reports: what is said without a figure */
+        get: operations["list-remarks"];
+        put?: never;
+        /** Note an impression of the desk's own, or what others report; it never counts */
+        post: operations["add-remark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/remarks/{slug}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Withdraw a remark or report; it is kept, with the reason */
+        post: operations["withdraw-remark"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1653,6 +1757,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tests/{slug}/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Show a test's figures and count them nowhere, for a reason that stands beside them; count them again with none */
+        put: operations["set-test-aside"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -1882,6 +2003,34 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Archiving: {
+            /** @enum {string} */
+            kind: "model" | "variant" | "unit" | "setup" | "plan" | "review";
+            reason?: string;
+            /** @description Slug, or id of a plan */
+            slug: string;
+        };
+        Aside: {
+            /** @description What readers see beside its figures; empty has them count again */
+            reason: string;
+        };
+        BenchIncidentChange: {
+            host?: string;
+            /** @description Another kind: a hang that was none is an interruption */
+            kind?: string;
+            place?: string;
+            /** @description Why it is changed */
+            reason: string;
+            /** @description It counts again */
+            restore?: boolean;
+            text?: string;
+            /** Format: int64 */
+            times?: number;
+            /** Format: int64 */
+            tries?: number;
+            /** @description It counts no longer; it stays in the list */
+            withdraw?: boolean;
+        };
         BenchPlanFile: {
             about?: string;
             estimate?: components["schemas"]["MethodPlanFigure"];
@@ -3086,6 +3235,56 @@ export interface components {
             tries?: number;
             unit: string;
         };
+        IncidentPage: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            /** @description What it was before, the first state first */
+            changes: components["schemas"]["RecordIncidentChange"][];
+            /**
+             * Format: int64
+             * @description How often it was corrected since it was noted
+             */
+            readonly corrected?: number;
+            host?: string;
+            /** @description UUIDv7, made where it was noted */
+            id: string;
+            /** @description crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link */
+            kind: string;
+            /** @description What the sensors said last, by channel */
+            last?: {
+                [key: string]: number;
+            };
+            place?: string;
+            plan?: string;
+            /** @description Run that it broke off */
+            run?: string;
+            /** Format: int64 */
+            step?: number;
+            test?: string;
+            text: string;
+            /**
+             * Format: int64
+             * @description How often it happened
+             */
+            times: number;
+            /**
+             * Format: int64
+             * @description Out of how many tries; 0 where the unit's runs are what counts
+             */
+            tries?: number;
+            unit: string;
+            /**
+             * Format: date-time
+             * @description When it was over
+             */
+            until?: string;
+            /**
+             * Format: date-time
+             * @description When it was withdrawn; it is no longer counted
+             */
+            withdrawn?: string;
+        };
         JoinCode: {
             code: string;
             /** Format: date-time */
@@ -3413,6 +3612,8 @@ export interface components {
              * @enum {string}
              */
             analysis?: "frames" | "sustained";
+            /** @description Why the desk shows its figures and does not count them */
+            readonly aside?: string;
             /** @description What it needs of a browser: a secure page, WebGPU, a screen that is looked at */
             browser_needs?: ("secure" | "webgpu" | "screen")[];
             /** @description How its output is checked */
@@ -3753,6 +3954,17 @@ export interface components {
             /** Format: int64 */
             worst: number;
         };
+        Reasoned: {
+            reason: string;
+        };
+        RecordArchived: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            kind: string;
+            reason?: string;
+            slug: string;
+        };
         RecordAsk: {
             id: string;
             /** @description The plan waits for it; otherwise other work goes on first */
@@ -3904,6 +4116,11 @@ export interface components {
             /** Format: date-time */
             at: string;
             by?: string;
+            /**
+             * Format: int64
+             * @description How often it was corrected since it was noted
+             */
+            readonly corrected?: number;
             host?: string;
             /** @description UUIDv7, made where it was noted */
             id: string;
@@ -3937,6 +4154,18 @@ export interface components {
              * @description When it was over
              */
             until?: string;
+            /**
+             * Format: date-time
+             * @description When it was withdrawn; it is no longer counted
+             */
+            withdrawn?: string;
+        };
+        RecordIncidentChange: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            reason: string;
+            was: components["schemas"]["RecordIncident"];
         };
         RecordIncidentRate: {
             /** Format: double */
@@ -4109,6 +4338,30 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        RecordRemark: {
+            /** Format: date-time */
+            added: string;
+            /** @description What it is about: an area such as display */
+            area?: string;
+            by?: string;
+            /** @description Of a report: the day it was said, as 2026-10-02 */
+            dated?: string;
+            id: string;
+            /** @enum {string} */
+            kind: "remark" | "report";
+            /** @description What it is about: test/measure */
+            measure?: string;
+            /** @description Why it was withdrawn */
+            reason?: string;
+            /** @description Of a report: where it was read */
+            source?: string;
+            text: string;
+            variant: string;
+            /** @description Of a report: who says it */
+            who?: string;
+            /** Format: date-time */
+            withdrawn?: string;
+        };
         RecordRun: {
             /** @description Who entered it, or which agent */
             by?: string;
@@ -4173,6 +4426,22 @@ export interface components {
             times: number[];
             unit: string;
             values: number[];
+        };
+        RemarkNote: {
+            /** @description What it is about: processor, memory, storage, graphics, applications, response, display, battery, noise and heat, wireless and ports, body, price */
+            area?: string;
+            /** @description Of a report: the day it was said, as 2026-10-02 */
+            dated?: string;
+            /** @enum {string} */
+            kind?: "remark" | "report";
+            /** @description What it is about: test/measure */
+            measure?: string;
+            /** @description Of a report: where it was read */
+            source?: string;
+            text: string;
+            variant: string;
+            /** @description Of a report: who says it */
+            who?: string;
         };
         ResultsAttachment: {
             /** Format: date-time */
@@ -5417,10 +5686,214 @@ export interface operations {
             };
         };
     };
+    "list-archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordArchived"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archiving"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    unarchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "model" | "variant" | "unit" | "setup" | "plan" | "review";
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     bench: {
         parameters: {
             query?: {
                 limit?: number;
+                /** @description Archived ones, too */
+                archived?: boolean;
             };
             header?: never;
             path?: never;
@@ -5489,8 +5962,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: "model" | "variant" | "unit" | "rig" | "setup" | "claim" | "offer";
-                /** @description Slug, or id of a claim or offer */
+                kind: "model" | "variant" | "unit" | "rig" | "setup" | "claim" | "offer" | "plan" | "review";
+                /** @description Slug, or id of a claim, offer or plan */
                 id: string;
             };
             cookie?: never;
@@ -8060,6 +8533,144 @@ export interface operations {
             };
         };
     };
+    "show-incident": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IncidentPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-incident": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchIncidentChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordIncident"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     index: {
         parameters: {
             query?: {
@@ -8548,7 +9159,10 @@ export interface operations {
     };
     "list-models": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Archived ones, too */
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10365,9 +10979,222 @@ export interface operations {
             };
         };
     };
-    "list-reviews": {
+    "list-remarks": {
+        parameters: {
+            query?: {
+                /** @description Only what is said of this variant */
+                variant?: string;
+                /** @description Withdrawn ones, too */
+                withdrawn?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordRemark"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-remark": {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemarkNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordRemark"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "withdraw-remark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reasoned"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordRemark"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-reviews": {
+        parameters: {
+            query?: {
+                /** @description Archived ones, too */
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12268,7 +13095,10 @@ export interface operations {
     };
     "list-setups": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Archived ones, too */
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13019,6 +13849,77 @@ export interface operations {
             };
         };
     };
+    "set-test-aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Aside"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodTest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-tokens": {
         parameters: {
             query?: never;
@@ -13294,6 +14195,8 @@ export interface operations {
             query?: {
                 /** @description Only this variant's */
                 variant?: string;
+                /** @description Archived ones, too */
+                archived?: boolean;
             };
             header?: never;
             path?: never;

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
+import Reason from '../../parts/Reason.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { useSymbols } from '../../parts/symbols'
 import { amount, number, plain, span } from '../../parts/words'
@@ -43,6 +44,9 @@ function place(f: Of<'MethodFigure'>): string {
   if (f.column) return `${from}, column ${f.column}`
   return `${from}, JSON pointer ${f.pointer}`
 }
+const queries = useQueryClient()
+const asiding = ref(false)
+const aside = (reason: string) => must(api.PUT('/api/tests/{slug}/aside', { params: { path: { slug: slug.value } }, body: { reason } })).then(() => queries.invalidateQueries())
 const saved = reactive({ output: '', errors: '', file: '', seconds: '', line: '' })
 const tried = ref<Of<'BooksTried'> | null>(null)
 const trouble = ref<unknown>(null)
@@ -62,7 +66,11 @@ async function tryIt() {
     <PageHead :title="test.data.value.name" :sub="sub">
       <v-btn :to="`/results?test=${slug}`">Its runs</v-btn>
       <v-btn v-if="test.data.value.measures[0]" :to="`/compare?measure=${slug}/${test.data.value.measures[0].slug}`">Compare</v-btn>
+      <v-btn v-if="test.data.value.aside" @click="aside('')">Count it again</v-btn>
+      <v-btn v-else @click="asiding = true">Show, not count</v-btn>
     </PageHead>
+    <p v-if="test.data.value.aside" class="caution">Shown, not counted: {{ test.data.value.aside }}</p>
+    <Reason v-model="asiding" title="Show this test’s figures and count them nowhere" act="Show, not count" :does="aside">They stay in charts, marked, with the reason beside them; index, fits and sure findings leave them out.</Reason>
     <dl class="terms mb-5"><template v-for="[k, v] in terms" :key="k"><dt class="soft">{{ k }}</dt><dd>{{ v }}</dd></template></dl>
     <div class="sheet scroll">
       <table aria-label="Measures">

@@ -1,12 +1,14 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { money, number } from '../../parts/words'
+import Reason from '../../parts/Reason.vue'
 import NoteOffer from './NoteOffer.vue'
+import Said from './Said.vue'
 
 const route = useRoute()
 const slug = computed(() => String(route.params.slug))
@@ -27,6 +29,13 @@ const sub = computed(() => {
   for (const a of p.model.also_sold_as ?? []) parts.push(`also sold as ${a.maker} ${a.name}${a.region ? ` in ${a.region}` : ''}`)
   return parts.join(', ')
 })
+const queries = useQueryClient()
+const archive = useQuery({ queryKey: ['models', 'archive'], queryFn: () => must(api.GET('/api/archive')) })
+const archived = computed(() => archive.data.value?.find((x) => x.kind === 'model' && x.slug === slug.value))
+const archiving = ref(false)
+const again = () => queries.invalidateQueries({ queryKey: ['models'] })
+const putAway = (reason: string) => must(api.POST('/api/archive', { body: { kind: 'model', slug: slug.value, reason } })).then(again)
+const takeBack = () => must(api.DELETE('/api/archive/{kind}/{id}', { params: { path: { kind: 'model', id: slug.value } } })).then(again)
 const pricing = ref(false)
 const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 'untested' ? 'soft' : 'caution')
 </script>
@@ -37,6 +46,8 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
     <PageHead :title="`${model.data.value.model.maker} ${model.data.value.model.name}`" :sub="sub">
       <v-btn :href="`/api/dossiers/${slug}`" :download="`${slug}.yaml`">Dossier</v-btn>
       <v-btn v-if="variant" @click="pricing = true">Note a price</v-btn>
+      <v-btn v-if="archived" @click="takeBack">Take out of the archive</v-btn>
+      <v-btn v-else @click="archiving = true">Archive</v-btn>
       <v-btn v-if="variant" :to="`/compare/claims?subject=${variant.slug}`">Claims</v-btn>
       <v-btn v-if="variant" :to="`/compare/head?variants=${variant.slug}`">Head to head</v-btn>
       <v-btn v-if="variant" class="go" :to="`/compare?subject=${variant.slug}`">Compare</v-btn>
@@ -50,6 +61,8 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
         Succeeded by <template v-for="(m, i) in model.data.value.successors" :key="m.slug"><template v-if="i">, </template><router-link :to="`/catalogue/${m.slug}`">{{ m.maker }} {{ m.name }}</router-link></template>.
       </template>
     </p>
+    <p v-if="archived" class="caution">Archived: it is kept, and lists and fields leave it out.<template v-if="archived.reason"> {{ archived.reason }}</template></p>
+    <Reason v-model="archiving" title="Archive this model" act="Archive" :does="putAway">It is kept with all that was measured; lists and fields no longer offer it.</Reason>
     <p v-if="model.data.value.model.notes">{{ model.data.value.model.notes }}</p>
     <div class="row mb-4" role="tablist">
       <v-btn v-for="(v, i) in model.data.value.variants" :key="v.slug" role="tab" :aria-selected="i === at" :class="{ go: i === at }" @click="at = i">{{ v.name }}</v-btn>
@@ -95,6 +108,7 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
             </tbody>
           </table>
         </div>
+        <Said :variant="variant.slug" />
         <div class="sheet scroll">
           <table aria-label="Units">
             <thead><tr><th>Unit</th><th>Origin</th><th>Received</th><th>State</th></tr></thead>

@@ -2,8 +2,9 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, must } from '../../api/client'
+import { api, must, type Of } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
+import Reason from '../../parts/Reason.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { moment, number, plain, sensor, telling } from '../../parts/words'
 
@@ -29,6 +30,22 @@ async function note() {
     trouble.value = e
   }
 }
+const chosen = ref<Of<'RecordIncident'> | null>(null)
+const changing = ref(false)
+const now = reactive({ kind: '', text: '' })
+function look(x: Of<'RecordIncident'>) {
+  chosen.value = x
+  Object.assign(now, { kind: x.kind, text: x.text })
+  changing.value = true
+}
+async function change(part: { kind?: string; text?: string; withdraw?: boolean; restore?: boolean }, reason: string) {
+  await must(api.POST('/api/incidents/{slug}/changes', { params: { path: { slug: chosen.value!.id } }, body: { ...part, reason } }))
+  await queries.invalidateQueries({ queryKey: ['incidents'] })
+}
+const correct = (reason: string) => change(now, reason)
+const withdrawing = ref(false)
+const withdraw = (reason: string) => change(chosen.value!.withdrawn ? { restore: true } : { withdraw: true }, reason)
+const life = useQuery({ queryKey: computed(() => ['incidents', 'one', chosen.value?.id]), enabled: computed(() => !!chosen.value?.corrected && changing.value), queryFn: () => must(api.GET('/api/incidents/{slug}', { params: { path: { slug: chosen.value!.id } } })) })
 </script>
 
 <template>
@@ -56,19 +73,26 @@ async function note() {
     <h2>One by one</h2>
     <div class="sheet scroll">
       <table aria-label="Incidents">
-        <thead><tr><th>At</th><th>Unit</th><th>Kind</th><th>What</th><th class="n">Times</th></tr></thead>
+        <thead><tr><th>At</th><th>Unit</th><th>Kind</th><th>What</th><th class="n">Times</th><th /></tr></thead>
         <tbody>
           <tr v-for="x in list.data.value?.incidents ?? []" :key="x.id">
             <td class="w">{{ moment(x.at) }}</td>
             <td class="cond w">{{ x.unit }}<div v-if="x.host" class="soft small">with {{ x.host }}{{ x.place ? `, ${x.place}` : '' }}</div></td>
             <td class="caution w">{{ plain(x.kind) }}</td>
-            <td>{{ x.text }}<div v-if="last(x.last)" class="soft small">Last: {{ last(x.last) }}</div><router-link v-if="x.plan" class="small" :to="`/bench?plan=${x.plan}`">Its plan</router-link></td>
+            <td>{{ x.text }}<div v-if="last(x.last)" class="soft small">Last: {{ last(x.last) }}</div><span v-if="x.withdrawn" class="caution small"> withdrawn, not counted</span><span v-else-if="x.corrected" class="soft small"> corrected</span> <router-link v-if="x.plan" class="small" :to="`/bench?plan=${x.plan}`">Its plan</router-link> <a v-if="x.run" class="small" :href="`/api/runs/${x.run}/trace.csv`">Trace of the run</a></td>
             <td class="n">{{ x.tries ? `${x.times} of ${x.tries}` : x.times }}</td>
+            <td class="n w"><v-btn size="small" :aria-label="`Correct the ${x.kind} of ${x.unit}`" @click="look(x)">Correct</v-btn> <v-btn size="small" :aria-label="`${x.withdrawn ? 'Restore' : 'Withdraw'} the ${x.kind} of ${x.unit}`" @click="(chosen = x), (withdrawing = true)">{{ x.withdrawn ? 'Restore' : 'Withdraw' }}</v-btn></td>
           </tr>
         </tbody>
       </table>
     </div>
   </template>
+  <Reason v-model="changing" title="Correct an incident" act="Correct" :does="correct">
+    <v-text-field v-model="now.kind" label="Kind" list="kinds" />
+    <v-textarea v-model="now.text" label="What happened" rows="2" />
+    <div v-for="c in life.data.value?.changes ?? []" :key="c.at" class="soft small">Until {{ moment(c.at) }}: {{ c.was.kind }}, {{ c.was.text }} ({{ c.reason }})</div>
+  </Reason>
+  <Reason v-model="withdrawing" :title="chosen?.withdrawn ? 'Count the incident again' : 'Withdraw an incident'" :act="chosen?.withdrawn ? 'Restore' : 'Withdraw'" :does="withdraw">{{ chosen?.text }}</Reason>
   <v-dialog v-model="noting">
     <v-card class="pad">
       <strong class="mb-3">Note an incident</strong>

@@ -92,7 +92,7 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
           <div v-for="(f, i) in draft.findings" :key="f.id || i" class="finding" :class="{ off: f.hidden }">
             <v-checkbox :model-value="!f.hidden" :aria-label="`Publish: ${f.text}`" @update:model-value="(f.hidden = !$event), (changed = true)" />
             <v-select v-model="f.kind" :items="kinds" :aria-label="`Kind of: ${f.text}`" @update:model-value="changed = true" />
-            <v-textarea v-model="f.text" rows="1" auto-grow :aria-label="f.rule === 'reviewer' ? 'Your own finding' : f.rule" />
+            <v-textarea v-model="f.text" rows="1" auto-grow :label="f.rule === 'remark' ? 'An impression, not measured' : f.rule === 'report' ? 'A report, not measured' : undefined" :aria-label="f.rule === 'reviewer' ? 'Your own finding' : f.rule" />
           </div>
         </div>
       </div>
