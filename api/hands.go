@@ -28,6 +28,8 @@ var (
 type PhotosOf struct {
 	Unit string `query:"unit"`
 	Run  string `query:"run" doc:"Only those of this run"`
+	// Doubt's are its evidence.
+	Doubt string `query:"doubt" doc:"Only those that are evidence of this doubt"`
 }
 
 // PhotoIn is a photo of a unit.
@@ -35,6 +37,7 @@ type PhotoIn struct {
 	Unit    string `query:"unit" required:"true"`
 	Run     string `query:"run" doc:"Run that it shows"`
 	Measure string `query:"measure" doc:"Test, or test/measure, that it belongs to"`
+	Doubt   string `query:"doubt" doc:"Doubt that it is evidence of"`
 	Name    string `query:"name"`
 	Caption string `query:"caption" doc:"What is seen on it"`
 	RawBody []byte `contentType:"application/octet-stream"`

@@ -84,7 +84,7 @@ func (a *app) doubtCmd() *cobra.Command {
 		return c
 	}
 	uphold := settle("uphold", "Uphold a doubt: its runs no longer count",
-		"durvek doubt uphold 01995c3e-… --cause background --reason 'an update was running'", "cause")
+		"durvek doubt uphold 01995c3e-… --cause background --reason 'an update was running'", "")
 	uphold.Flags().Lookup("cause").Usage = strings.Join(causes, ", ")
 	dismiss := settle("dismiss", "Dismiss a doubt: everything counts as before",
 		"durvek doubt dismiss 01995c3e-… --reason 'the maker says so, too'", "reason")
@@ -92,7 +92,7 @@ func (a *app) doubtCmd() *cobra.Command {
 		"durvek doubt caveat 01995c3e-… --reason 'by a camera at 240 frames a second'", "")
 	caveat.Flags().Lookup("reason").Usage = "what readers see; the doubt's own sentence if left out"
 	raising := &api.Body[results.Raising]{}
-	raise := asking(a, "raise RUN", "Raise a doubt by hand, about a run or all runs of its cell",
+	raise := asking(a, "raise RUN", "Raise a doubt by hand, about a run, all runs of its cell or of its setup",
 		"durvek doubt raise 01995c3e-… --sentence 'the lid was closed' --cell", api.RaiseDoubt, raising,
 		[]any{&raising.Body.Run}, func(d trust.Doubt) { a.say("Doubt %s is raised about %d run(s).", d.ID, len(d.Runs)) })
 	raise.MarkFlagRequired("sentence")
@@ -187,6 +187,9 @@ func (a *app) printDoubt(p results.DoubtPage) {
 	}
 	if p.Rule.Sentence != "" {
 		a.say("Rule %s: %s", p.Rule.Name, p.Rule.Sentence)
+	}
+	for _, x := range p.Photos {
+		a.say("Photo %s: %s", x.ID, cmp.Or(x.Caption, x.Name))
 	}
 }
 

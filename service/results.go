@@ -23,11 +23,11 @@ func (s *Service) handsRoutes() {
 	})
 	one(s, api.Inspect, d.Inspect)
 	serve(s, api.Photos, func(ctx context.Context, in *api.PhotosOf) ([]results.Attachment, error) {
-		return d.Attachments(ctx, store.AttachmentFilter{Unit: in.Unit, Run: in.Run})
+		return d.Attachments(ctx, store.AttachmentFilter{Unit: in.Unit, Run: in.Run, Doubt: in.Doubt})
 	})
 	serve(s, api.AddPhoto, func(ctx context.Context, in *api.PhotoIn) (results.Attachment, error) {
-		return d.AddPhoto(ctx, results.Attachment{Unit: in.Unit, Run: in.Run, Measure: in.Measure, Name: in.Name,
-			Caption: in.Caption}, in.RawBody, by(ctx))
+		return d.AddPhoto(ctx, results.Attachment{Unit: in.Unit, Run: in.Run, Measure: in.Measure, Doubt: in.Doubt,
+			Name: in.Name, Caption: in.Caption}, in.RawBody, by(ctx))
 	})
 	files(s, api.Photo, func(ctx context.Context, in *api.Slugged) (*blob, error) {
 		b, media, err := d.Photo(ctx, in.Slug)

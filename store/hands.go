@@ -12,16 +12,17 @@ type Attachment struct {
 	ID, Digest, Name, Media string
 	Size                    int64
 	Unit, Run, Measure      string
+	Doubt                   string
 	Caption, By             string
 	Added                   time.Time
 }
 
 // AttachmentFilter narrows a list of attachments; empty fields do not.
-type AttachmentFilter struct{ Unit, Run string }
+type AttachmentFilter struct{ Unit, Run, Doubt string }
 
 var attachments = table[Attachment]{name: "attachment", parts: func(a *Attachment) []part {
 	return []part{{"id", &a.ID}, {"digest", &a.Digest}, {"name", &a.Name}, {"media", &a.Media}, {"size", &a.Size},
-		{"unit", &a.Unit}, {"run", null{&a.Run}}, {"measure", &a.Measure}, {"caption", &a.Caption},
+		{"unit", &a.Unit}, {"run", null{&a.Run}}, {"measure", &a.Measure}, {"doubt", &a.Doubt}, {"caption", &a.Caption},
 		{"added", moment{&a.Added}}, {"by_whom", &a.By}}
 }}
 
@@ -32,8 +33,8 @@ func (q Queries) AddAttachment(ctx context.Context, a Attachment) error {
 
 // Attachments lists them, the oldest first.
 func (q Queries) Attachments(ctx context.Context, f AttachmentFilter) ([]Attachment, error) {
-	return attachments.list(ctx, q, `where ? in ('', unit) and ? in ('', coalesce(run, '')) order by added, id`, f.Unit,
-		f.Run)
+	return attachments.list(ctx, q, `where ? in ('', unit) and ? in ('', coalesce(run, '')) and ? in ('', doubt)
+		order by added, id`, f.Unit, f.Run, f.Doubt)
 }
 
 // Attachment finds one.

@@ -54,3 +54,15 @@ func (q Queries) RunsOfCell(ctx context.Context, test string, k CellKey) ([]stri
 		`select id from run where subject = ? and test = ? and setup = ? and host = ? and place = ? and basis = ?
 		and outcome = `+wordDone+` order by started, id`, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
 }
+
+// RunsUnder lists the done runs of a unit under a setup, the oldest first.
+func (q Queries) RunsUnder(ctx context.Context, unit, setup string) ([]string, error) {
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select id from run where subject = ? and setup = ? and outcome = `+wordDone+` order by started, id`, unit, setup)
+}
+
+// TestsOf lists the tests that runs are of.
+func (q Queries) TestsOf(ctx context.Context, runs []string) ([]string, error) {
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select distinct test from run where id in (select value from json_each(?)) order by test`, JSON(runs))
+}

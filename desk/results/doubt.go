@@ -24,6 +24,8 @@ type DoubtPage struct {
 	Doubt trust.Doubt      `json:"doubt"`
 	Acts  []store.DoubtAct `json:"acts"`
 	Rule  trust.Rule       `json:"rule"`
+	// Photos are evidence that people added.
+	Photos []Attachment `json:"photos"`
 }
 
 // Doubt finds a doubt with its life.
@@ -37,7 +39,11 @@ func (d *Results) Doubt(ctx context.Context, id string) (DoubtPage, error) {
 	if !ok {
 		rule = trust.Rule{Name: x.Rule, Title: x.Title}
 	}
-	return DoubtPage{x, acts, rule}, err
+	if err != nil {
+		return DoubtPage{}, err
+	}
+	photos, err := d.Attachments(ctx, store.AttachmentFilter{Doubt: id})
+	return DoubtPage{x, acts, rule, photos}, err
 }
 
 // Settling is what a reviewer makes of a doubt.
@@ -78,10 +84,14 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 	if x.State == trust.Open {
 		x.By, x.Settled = "", nil
 	}
+	tests, err := d.desk.Store.TestsOf(ctx, x.Runs)
+	if err != nil {
+		return x, false, err
+	}
 	act := map[trust.DoubtState]string{trust.Upheld: "upheld", trust.Dismissed: "dismissed",
 		trust.Shown: "shown with a caveat", trust.Open: "reopened"}[x.State]
 	err = d.edit(ctx, do, by, func(q *desk.Tx) error {
-		q.After(func() { d.figures.Doubted(x.Test) })
+		q.After(func() { d.figures.Doubted(tests...) })
 		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act,
 			Cause: x.Cause, Reason: s.Reason}))
 	})
@@ -96,14 +106,10 @@ func (s Settling) judge(x *trust.Doubt) (do []edit, err error) {
 	before := x.State
 	switch s.Do {
 	case "uphold":
+		s.Cause = cmp.Or(s.Cause, x.Cause) // what was suspected when it was raised
 		cause, ok := trust.CauseOf(s.Cause)
 		if !ok {
-			var keys []string
-			for _, c := range trust.Causes {
-				keys = append(keys, c.Key)
-			}
-			return nil, desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", s.Cause,
-				strings.Join(keys, ", "))
+			return nil, unknownCause(s.Cause)
 		}
 		if before != trust.Open {
 			return nil, desk.Refuse(desk.Conflict, "the doubt is %s already; reopen it first", before.Words())
@@ -152,6 +158,14 @@ func (s Settling) judge(x *trust.Doubt) (do []edit, err error) {
 			s.Do)
 	}
 	return do, nil
+}
+
+func unknownCause(key string) error {
+	var keys []string
+	for _, c := range trust.Causes {
+		keys = append(keys, c.Key)
+	}
+	return desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", key, strings.Join(keys, ", "))
 }
 
 // RuleState is a rule with how it is tuned and what it has raised.

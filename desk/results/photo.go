@@ -30,6 +30,7 @@ type Attachment struct {
 	Unit    string    `json:"unit"`
 	Run     string    `json:"run,omitempty"`
 	Measure string    `json:"measure,omitempty" doc:"Test, or test/measure, that it belongs to"`
+	Doubt   string    `json:"doubt,omitempty" doc:"Doubt that it is evidence of"`
 	Caption string    `json:"caption,omitempty"`
 	Added   time.Time `json:"added"`
 }
@@ -39,7 +40,8 @@ func (d *Results) Attachments(ctx context.Context, f store.AttachmentFilter) ([]
 	list, err := d.desk.Store.Attachments(ctx, f)
 	out := []Attachment{}
 	for _, a := range list {
-		out = append(out, Attachment{a.ID, a.Name, a.Media, a.Size, a.Unit, a.Run, a.Measure, a.Caption, a.Added})
+		out = append(out, Attachment{a.ID, a.Name, a.Media, a.Size, a.Unit, a.Run, a.Measure, a.Doubt, a.Caption,
+			a.Added})
 	}
 	return out, err
 }
@@ -62,6 +64,15 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 			return a, desk.Refuse(desk.Invalid, "run %q is one of unit %q, not of %q", a.Run, r.Subject, a.Unit)
 		}
 	}
+	if a.Doubt != "" {
+		x, err := d.desk.Store.Doubt(ctx, a.Doubt)
+		if err != nil {
+			return a, desk.Missing(err, "doubt", a.Doubt)
+		}
+		if x.Subject != a.Unit {
+			return a, desk.Refuse(desk.Invalid, "doubt %q is about unit %q, not %q", a.Doubt, x.Subject, a.Unit)
+		}
+	}
 	clean, media, err := cleanPhoto(data)
 	if err != nil {
 		return a, err
@@ -81,7 +92,7 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 	a.Name = cmp.Or(filepath.Base(strings.ReplaceAll(a.Name, "\\", "/")), "photo")
 	return a, d.desk.Note(ctx, by, "add photo", a.Unit, "", func(q *desk.Tx) error {
 		return q.AddAttachment(ctx, store.Attachment{ID: a.ID, Digest: digest, Name: a.Name, Media: media, Size: a.Size,
-			Unit: a.Unit, Run: a.Run, Measure: a.Measure,
+			Unit: a.Unit, Run: a.Run, Measure: a.Measure, Doubt: a.Doubt,
 			Caption: a.Caption, Added: a.Added, By: by})
 	})
 }

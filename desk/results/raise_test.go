@@ -1,11 +1,13 @@
 package results_test
 
 import (
+	"encoding/json"
 	"strings"
 	"testing"
 
 	"durvek/core/compare"
 	"durvek/core/fit"
+	"durvek/core/method"
 	"durvek/core/trust"
 	"durvek/desk"
 	"durvek/desk/figures"
@@ -109,5 +111,72 @@ func TestAVoidedRunsDoubtsClose(t *testing.T) {
 		if p, err := d.Results.Doubt(ctx, id); err != nil || p.Doubt.State != want {
 			t.Errorf("%q is %s, want %s: %v", p.Doubt.Sentence, p.Doubt.State, want, err)
 		}
+	}
+}
+
+// A doubt about a whole setup is about all its runs on the unit, whatever the test, and says so in each; upholding it
+// takes the cause that was suspected.
+func TestADoubtAboutASetup(t *testing.T) {
+	d := testdesk.Opened(t)
+	other := testdesk.Work()
+	other.Slug, other.Name = "play", "Play"
+	b, err := json.Marshal(map[string]any{"format": "durvek-test/1", "slug": "play", "version": 1, "name": "Play",
+		"group": "CPU", "measures": other.Measures})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Books.ImportTest(ctx, b, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.Books.AddSetup(ctx, method.Setup{Slug: "quiet", Name: "Quiet", Conditions: map[string]string{
+		"power.mode": "quiet", "supply": "mains"}}, "me"); err != nil {
+		t.Fatal(err)
+	}
+	testdesk.Rates(t, d, "a", "quiet", 80, 81)
+	testdesk.Rates(t, d, "a", "", 100, 101)
+	testdesk.Rates(t, d, "b", "quiet", 90, 91)
+	testdesk.Typed(t, d, results.Typed{Subject: "a", Test: "play", Setup: "quiet",
+		Readings: map[string]string{"rate": "70"}})
+	runs, _, err := d.Results.Runs(ctx, store.RunFilter{Subject: "a", Setup: "quiet", Limit: 9})
+	if err != nil || len(runs) != 3 {
+		t.Fatal(runs, err)
+	}
+	for says, x := range map[string]results.Raising{"not about a cell": {Setup: true, Cell: true},
+		"or measure": {Setup: true, Measure: "rate"}, `"rust" is none of`: {Cause: "rust"}} {
+		x.Run, x.Sentence = runs[0].ID, "So."
+		if _, err := d.Results.Raise(ctx, x, "Odo"); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%+v: %v, want %q", x, err, says)
+		}
+	}
+	touched := func(measure, setup string) (n int) {
+		c, err := d.Figures.Rank(ctx, compare.Question{Measure: measure, Setup: setup})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range c.Rows {
+			n += len(r.Doubts)
+		}
+		return n
+	}
+	if n := touched("work/rate", "quiet") + touched("play/rate", "quiet"); n != 0 {
+		t.Errorf("%d doubts before any was raised", n)
+	}
+	x, err := d.Results.Raise(ctx, results.Raising{Run: runs[0].ID, Setup: true, Sentence: "It was not quiet.",
+		Cause: trust.Causes[0].Key}, "Odo")
+	if err != nil || len(x.Runs) != 3 {
+		t.Fatalf("%+v, %v", x, err)
+	}
+	if a, b, c := touched("work/rate", "quiet"), touched("play/rate", "quiet"), touched("work/rate", ""); a != 1 ||
+		b != 1 ||
+		c != 0 {
+		t.Errorf("it touches %d figures of its test, %d of the other, %d of another setup", a, b, c)
+	}
+	x, err = d.Results.Settle(ctx, x.ID, results.Settling{Do: "uphold"}, "Odo")
+	if err != nil || x.Cause != trust.Causes[0].Key {
+		t.Fatalf("%+v, %v", x, err)
+	}
+	if c, err := d.Figures.Rank(ctx, compare.Question{Measure: "play/rate", Setup: "quiet"}); err != nil ||
+		len(c.Rows) != 0 {
+		t.Errorf("%d rows of what no longer counts, %v", len(c.Rows), err)
 	}
 }

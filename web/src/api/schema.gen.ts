@@ -4447,6 +4447,8 @@ export interface components {
             /** Format: date-time */
             added: string;
             caption?: string;
+            /** @description Doubt that it is evidence of */
+            doubt?: string;
             id: string;
             /** @description Test, or test/measure, that it belongs to */
             measure?: string;
@@ -4477,6 +4479,7 @@ export interface components {
         ResultsDoubtPage: {
             acts: components["schemas"]["StoreDoubtAct"][];
             doubt: components["schemas"]["TrustDoubt"];
+            photos: components["schemas"]["ResultsAttachment"][];
             rule: components["schemas"]["TrustRule"];
         };
         ResultsImported: {
@@ -4539,6 +4542,8 @@ export interface components {
             shift: number;
         };
         ResultsRaising: {
+            /** @description What is suspected: a key of the list of causes; upholding takes it where none is said */
+            cause?: string;
             /** @description About all runs of the same unit, test, setup, place and conditions */
             cell?: boolean;
             /** @description Slug; all readings of the run if left out */
@@ -4546,6 +4551,8 @@ export interface components {
             run: string;
             /** @description What is wrong, as readers may see it */
             sentence: string;
+            /** @description About all runs of the same unit under the same setup, whatever the test */
+            setup?: boolean;
             /** @enum {string} */
             severity?: "note" | "caution" | "serious";
         };
@@ -9711,6 +9718,8 @@ export interface operations {
                 unit?: string;
                 /** @description Only those of this run */
                 run?: string;
+                /** @description Only those that are evidence of this doubt */
+                doubt?: string;
             };
             header?: never;
             path?: never;
@@ -9782,6 +9791,8 @@ export interface operations {
                 run?: string;
                 /** @description Test, or test/measure, that it belongs to */
                 measure?: string;
+                /** @description Doubt that it is evidence of */
+                doubt?: string;
                 name?: string;
                 /** @description What is seen on it */
                 caption?: string;

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { api, must, type Of } from '../../api/client'
+import { api, must, send, type Of } from '../../api/client'
 import DoubtPicture from '../../parts/DoubtPicture.vue'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
@@ -38,7 +38,7 @@ const trouble = ref<unknown>(null)
 const said = ref('')
 const field = ref<HTMLElement | null>(null)
 function begin(doing: typeof form.doing) {
-  Object.assign(form, { doing, cause: '', reason: '', runs: d.value?.runs ?? [] })
+  Object.assign(form, { doing, cause: d.value?.cause ?? '', reason: '', runs: d.value?.runs ?? [] })
   trouble.value = null
   void nextTick(() => field.value?.querySelector<HTMLElement>(doing === 'uphold' ? 'button' : 'textarea')?.focus())
 }
@@ -63,6 +63,17 @@ async function again() {
   try {
     plan.value = await must(api.POST('/api/doubts/{slug}/repeats', { params: { path: { slug: id.value }, query: { repeats: 1 } } }))
     void queries.invalidateQueries({ queryKey: ['bench'] })
+  } catch (e) {
+    trouble.value = e
+  }
+}
+async function photo(event: Event) {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  if (!file || !d.value) return
+  trouble.value = null
+  try {
+    await send(`/api/photos?${new URLSearchParams({ unit: d.value.subject, doubt: d.value.id, name: file.name })}`, file)
+    await queries.invalidateQueries({ queryKey: ['doubts', 'one'] })
   } catch (e) {
     trouble.value = e
   }
@@ -141,6 +152,10 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
       <div class="mb-2"><router-link :to="`/results/${d.run}`">{{ d.test_name }}{{ d.measure ? `, ${plain(d.measure)}` : '' }}</router-link> on {{ d.subject }}, {{ plain(d.setup) }}, {{ moment(d.started) }}<span v-if="d.runs.length > 1">, <router-link :to="`/results/changed?a=${d.runs[0]}&b=${d.runs.at(-1)}`">{{ d.runs.length }} runs</router-link></span></div>
       <DoubtPicture v-if="d.picture" :key="d.id" :picture="d.picture" />
       <table class="bare mt-2" aria-label="Evidence"><tbody><tr v-for="e in d.evidence" :key="e.name + e.value"><td class="soft">{{ e.name }}</td><td>{{ e.value }}</td></tr></tbody></table>
+      <div class="row mt-2">
+        <figure v-for="x in page.data.value?.photos ?? []" :key="x.id" style="margin: 0"><img class="photo" :src="`/api/photos/${x.id}`" :alt="x.caption || x.name"><figcaption class="soft small">{{ x.caption || x.name }}</figcaption></figure>
+        <label class="small soft">Photo as evidence <input type="file" accept="image/jpeg,image/png" @change="photo"></label>
+      </div>
       <p v-if="d.state === 'open'" class="mt-3"><strong>{{ d.proposal }}.</strong></p>
       <div v-if="!form.doing" class="row mt-3">
         <template v-if="d.state === 'open'">
