@@ -191,6 +191,7 @@ type ValueAsked struct {
 type ModesAsked struct {
 	Measure string `query:"measure" required:"true" doc:"test/measure"`
 	Field   string `query:"field" doc:"Field; everything if empty"`
+	Subject string `query:"subject" doc:"Variant whose modes are set side by side: the measure, clock, power, temperature, noise"`
 }
 
 // CurvesAsked is the series of several variants, as a query asks for them.

@@ -325,15 +325,7 @@ func (a *app) claimCmd() *cobra.Command {
 func (a *app) printClaims(js []claims.Judged, one bool) {
 	var rows [][]any
 	for _, j := range js {
-		measured := "—"
-		if e := j.Verdict.Estimate; e != nil && e.N > 0 {
-			v, half := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2)
-			measured = v + note(" ± ", half) + " " + j.Symbol
-			if e.Bound != "" {
-				measured = e.Bound + " " + measured
-			}
-		}
-		row := []any{j.Variant, j.Name, j.Text, measured, j.Verdict.Outcome, j.Verdict.Amount, j.ID}
+		row := []any{j.Variant, j.Name, j.Text, j.Measured, j.Verdict.Outcome, j.Verdict.Amount, j.ID}
 		if one {
 			row = append(row[1:6:6], j.Verdict.Why+note(" In doubt: ", strings.Join(j.Doubts, " ")))
 		}

@@ -112,12 +112,17 @@ func (a *app) measureCmd() *cobra.Command {
 					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
 				}
 				var rows [][]any
+				var all [][3]float64
 				for _, c := range p.Cells {
-					v, half := quantity.PlusMinus(c.Estimate.Centre, (c.Estimate.Hi-c.Estimate.Lo)/2)
+					all = append(all, [3]float64{c.Estimate.Centre, c.Estimate.Lo, c.Estimate.Hi})
+				}
+				w := quantity.WritingFor(p.Measure.Unit, all...)
+				for _, c := range p.Cells {
+					v, half := w.Interval(c.Estimate.Centre, c.Estimate.Lo, c.Estimate.Hi)
 					rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "),
 						strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
 				}
-				a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(p.Measure.Symbol, "Value"), "→±", "→Repeats", "→Sittings"},
+				a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(w.Symbol, "Value"), "→95 %", "→Repeats", "→Sittings"},
 					rows)
 			}), a.worthCmd(), a.whyCmd())
 }
@@ -168,16 +173,17 @@ func (a *app) printRanking(c compare.Comparison) {
 		if r.Subject {
 			name = "» " + name
 		}
-		claim := ""
-		if r.Claim != nil {
-			claim = quantity.Number(*r.Claim, 4)
-		}
-		rows = append(rows, []any{r.Place, name + mark(r.Mark), r.Note, r.Label, note("± ", r.Spread), claim, n, groups[i]})
+		claim := strings.TrimPrefix(r.Claimed, "claimed ")
+		rows = append(rows, []any{r.Place, name + mark(r.Mark), r.Note, r.Label, r.Spread, claim, n, groups[i]})
 		for _, m := range r.Raised {
 			rows = append(rows, []any{"", "", "  " + m.Label, "", "", "", "", ""})
 		}
 	}
-	a.print([]string{"→Place", "Model", "Variant", "→" + cmp.Or(c.Chart.Unit, "Value"), "95 %", "→Claimed", "→Repeats",
+	unit := cmp.Or(c.Chart.Unit, "Value")
+	if c.Chart.Spans {
+		unit = "Time"
+	}
+	a.print([]string{"→Place", "Model", "Variant", "→" + unit, "95 %", "→Claimed", "→Repeats",
 		"Tie"}, rows)
 	for i, n := range c.Chart.Notes {
 		a.say("%d: %s", i+1, n)

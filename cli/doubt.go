@@ -336,8 +336,13 @@ func (a *app) historyCmd() *cobra.Command {
 
 func (a *app) printHistory(of compare.Measure, h figures.HistoryLine) {
 	var rows [][]any
+	var all [][3]float64
+	for _, m := range h.Moments {
+		all = append(all, [3]float64{m.Centre, m.Lo, m.Hi})
+	}
+	w := quantity.WritingFor(of.Unit, all...)
 	for i, m := range h.Moments {
-		v, half := quantity.PlusMinus(m.Centre, (m.Hi-m.Lo)/2)
+		v, half := w.Interval(m.Centre, m.Lo, m.Hi)
 		says := ""
 		for _, s := range h.Shifts {
 			if s.At == i {
@@ -348,7 +353,7 @@ func (a *app) printHistory(of compare.Measure, h figures.HistoryLine) {
 	}
 	if len(rows) > 0 {
 		a.say("")
-		a.print([]string{"Sitting (UTC)", "→" + cmp.Or(of.Symbol, "Value"), "→±", "→Repeats", "Change"}, rows)
+		a.print([]string{"Sitting (UTC)", "→" + cmp.Or(w.Symbol, "Value"), "→95 %", "→Repeats", "Change"}, rows)
 	}
 }
 

@@ -67,8 +67,9 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 			text, spread := quantity.Format(e.Centre, m.Unit), ""
 			if e.Bound != "" {
 				text = e.Bound + " " + text
-			} else if v, half := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2); half != "" {
-				text, spread = strings.TrimSpace(v+" "+quantity.Symbol(m.Unit)), "± "+half
+			} else if w := quantity.WritingFor(m.Unit, [3]float64{e.Centre, e.Lo, e.Hi}); e.Hi > e.Lo {
+				text, spread = w.Interval(e.Centre, e.Lo, e.Hi)
+				text = w.With(text)
 			}
 			rows = append(rows, []any{t.Name, m.Name, text, spread, len(vs), m.Better.Phrase()})
 		}

@@ -208,6 +208,10 @@ func (a *app) modeCmd() *cobra.Command {
 		"with -o "+
 		"draw the chart", "durvek mode show compression/pack-all --field laptops", api.Modes, api.ModesChart, &q,
 		[]any{&q.Measure}, func(m compare.Modes) {
+			if m.Side != nil {
+				a.sideBySide(*m.Side)
+				return
+			}
 			a.say("%s", m.Chart.Title)
 			var rows [][]any
 			for _, g := range m.Gains {
@@ -220,6 +224,27 @@ func (a *app) modeCmd() *cobra.Command {
 			a.print([]string{"Model", "Variant", "Mode", "→Gain", "Costs"}, rows)
 		})
 	return noun("mode", "Modes: gain and cost", c)
+}
+
+// sideBySide prints the modes of one device, a column each.
+func (a *app) sideBySide(s chart.Side) {
+	a.say("%s\n%s", s.Title, s.Subtitle)
+	head := []string{"Figure", "Unit"}
+	for _, state := range s.States {
+		head = append(head, "→"+state)
+	}
+	var rows [][]any
+	for _, p := range s.Panels {
+		row := []any{p.Name, p.Symbol + note(", ", p.Better)}
+		for _, b := range p.Bars {
+			row = append(row, b.Label)
+		}
+		rows = append(rows, row)
+	}
+	a.print(head, rows)
+	for _, n := range s.Notes {
+		a.say("%s", n)
+	}
 }
 
 func (a *app) curveCmd() *cobra.Command {

@@ -27,10 +27,10 @@ func sketch() chart.Ranked {
 		Subtitle: "In /min, higher is better. As delivered; bars are geometric means, whiskers 95 %.", Unit: "/min",
 		Rows: []chart.Row{
 			{ID: "a", Name: "Hythebrook Sound 16", Note: "chart-room laptop", Place: "1", Value: 412, Lo: 403, Hi: 421,
-				Label: "412", Spread: "9"},
+				Label: "412", Spread: "± 9"},
 			{ID: "b", Name: "Selvane Fen 14", Note: "16 GiB, 512 GB", Place: "2–3", Value: 388, Lo: 382, Hi: 394, Label: "388",
-				Spread: "6", Subject: true, Claim: claim(402)},
-			{ID: "c", Name: "Tamrisk Tern Mini & Sons", Place: "2–3", Value: 384, Lo: 373, Hi: 395, Label: "384", Spread: "11",
+				Spread: "± 6", Subject: true, Claim: claim(402), Claimed: "claimed 402"},
+			{ID: "c", Name: "Tamrisk Tern Mini & Sons", Place: "2–3", Value: 384, Lo: 373, Hi: 395, Label: "384", Spread: "± 11",
 				Raised: []chart.Raised{{Value: 401, Label: "401 in fast mode"}}},
 			{ID: "d", Name: "Wexcombe Pilot 13 with a very long name that must wrap somewhere",
 				Note: "and a very long note too, longer than the column is wide", Place: "4", Value: 300, Lo: 300, Hi: 300,
@@ -108,11 +108,11 @@ func TestNothingOverlapsOrLeavesThePicture(t *testing.T) {
 	long := sketch()
 	for i := range 25 {
 		long.Rows = append(long.Rows, chart.Row{Name: fmt.Sprintf("Maker Number %d", i), Place: "5–29",
-			Value: 200 - float64(i)*7, Lo: 180 - float64(i)*7, Hi: 230 - float64(i)*7, Label: "12,345.6", Spread: "1,234",
+			Value: 200 - float64(i)*7, Lo: 180 - float64(i)*7, Hi: 230 - float64(i)*7, Label: "12,345.6", Spread: "± 1,234",
 			Claim: claim(float64(410 - i))})
 	}
 	tiny := chart.Ranked{Title: "One", Rows: []chart.Row{{Name: "Only", Place: "1", Value: 3e-4, Lo: 2.9e-4, Hi: 3.1e-4,
-		Label: "0.0003", Spread: "0.00001"}}, Foot: "Foot."}
+		Label: "0.0003", Spread: "± 0.00001"}}, Foot: "Foot."}
 	for name, c := range map[string]chart.Ranked{"sketch": sketch(), "long": long, "tiny": tiny,
 		"empty": {Title: "Nothing to rank yet", Foot: "Foot."}} {
 		for format, f := range Formats {
@@ -226,7 +226,7 @@ func BenchmarkRankedSVG(b *testing.B) {
 	c := sketch()
 	for i := range 16 {
 		c.Rows = append(c.Rows, chart.Row{Name: fmt.Sprintf("Maker %d", i), Place: "5–20", Value: 200, Lo: 190, Hi: 210,
-			Label: "200", Spread: "10"})
+			Label: "200", Spread: "± 10"})
 	}
 	for b.Loop() {
 		if _, err := SVG(c, Options{}); err != nil {
@@ -240,7 +240,7 @@ func TestNotesAreNumberedAsTheirRowsAre(t *testing.T) {
 		"The last is old."}}
 	for i := range 9 {
 		c.Rows = append(c.Rows, chart.Row{ID: string(rune('a' + i)), Name: "Row", Place: "1", Value: 10, Lo: 9, Hi: 11,
-			Label: "10", Spread: "1"})
+			Label: "10", Spread: "± 1"})
 	}
 	c.Rows[0].Mark, c.Rows[8].Mark, c.Rows[8].Subject = 1, 2, true
 	svg, err := SVG(c, Options{})

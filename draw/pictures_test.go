@@ -58,9 +58,25 @@ func linesSketch() chart.Lines {
 	return c
 }
 
+func sideSketch() chart.Side {
+	c := chart.Side{Title: "Selvane Fen 14: what its modes do in survey export", Subtitle: "Each mode of the same work.",
+		States: []string{"As delivered", "On battery", "A quiet mode with a long name of its own"}, Foot: "Marram Desk"}
+	for i, name := range []string{"Survey export", "Noise", "Clock", "Processor’s power", "Fastest fan"} {
+		p := chart.Panel{Name: name, Symbol: "W", Dots: i == 1}
+		for k := range c.States {
+			v := float64(40 + 3*k*k)
+			p.Bars = append(p.Bars, chart.SideBar{Value: v, Lo: v - 2, Hi: v + 2.5, Label: fmt.Sprintf("%.0f ± 2", v)})
+		}
+		c.Panels = append(c.Panels, p)
+	}
+	c.Panels[2].Bars[1] = chart.SideBar{Label: "not told", Bare: true}
+	c.Text = c.Describe()
+	return c
+}
+
 func TestGoldenPictures(t *testing.T) {
 	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "scatter": scatterSketch(),
-		"lines": linesSketch()} {
+		"lines": linesSketch(), "side": sideSketch()} {
 		got, err := SVG(c, Options{})
 		if err != nil {
 			t.Fatal(err)

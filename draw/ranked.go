@@ -100,7 +100,7 @@ func layOut(c chart.Ranked, f Format, t Theme) *layout {
 			note = strings.TrimRight(string([]rune(note)[:len([]rune(note))-2]), " ,…") + "…"
 		}
 		l.notes, l.noteSize = append(l.notes, note), append(l.noteSize, smallest*z)
-		h := 44*z + float64(len(lines)-1)*18*z + 13*z*math.Max(0, float64(len(r.Raised)-1))
+		h := 44*z + float64(len(lines)-1)*18*z + 13*z*math.Max(0, float64(beneath(r)-1))
 		l.rowHeight = append(l.rowHeight, h)
 	}
 	l.footLines(room)
@@ -181,8 +181,11 @@ func (l *layout) scaleAxis() {
 	l.lo = lo
 	right := l.w - margin*l.z
 	l.perUnit = (right - l.plotX) / (hi - lo) * 0.97
-	for i, r := range l.c.Rows {
-		if reach := l.reach(i) - lo; reach > 0 {
+	for _, r := range l.c.Rows {
+		if r.Claim != nil && *r.Claim > lo {
+			l.perUnit = math.Min(l.perUnit, (right-l.plotX-width(narrow, smallest*l.z, r.Claimed)-12*l.z)/(*r.Claim-lo))
+		}
+		if reach := math.Max(r.Value, r.Hi) - lo; reach > 0 {
 			l.perUnit = math.Min(l.perUnit, (right-l.plotX-l.labelWidth(r)-(labelGap+6)*l.z)/reach)
 		}
 		for _, m := range r.Raised {
@@ -206,20 +209,18 @@ func (l *layout) tickText(v float64) string {
 	return quantity.Fixed(v, decimals)
 }
 
-// reach is the furthest value of a row's bar, whisker and claim.
-func (l *layout) reach(i int) float64 {
-	r := l.c.Rows[i]
-	v := math.Max(r.Value, r.Hi)
+// beneath is how many lines stand under a row's bar: its other modes, and the claim.
+func beneath(r chart.Row) int {
 	if r.Claim != nil {
-		v = math.Max(v, *r.Claim)
+		return len(r.Raised) + 1
 	}
-	return v
+	return len(r.Raised)
 }
 
 func (l *layout) labelWidth(r chart.Row) float64 {
 	w := width(narrowBig, 16*l.z, r.Label)
 	if r.Spread != "" {
-		w += 7*l.z + width(narrow, 13*l.z, "± "+r.Spread)
+		w += 7*l.z + width(narrow, 13*l.z, r.Spread)
 	}
 	if r.Mark > 0 {
 		w += 6*l.z + width(strong, smallest*l.z, fmt.Sprint(r.Mark))
@@ -390,11 +391,10 @@ func (l *layout) row(i int) {
 	}
 
 	thick := 24 * z
-	raised := len(r.Raised) > 0
 	barTop := middle - thick/2
-	if raised {
+	if n := beneath(r); n > 0 {
 		thick = 19 * z
-		barTop = middle - (thick+10*z*float64(len(r.Raised)))/2
+		barTop = middle - (thick+10*z*float64(n))/2
 	}
 	mid := barTop + thick/2
 	x0, x1 := l.x(math.Max(l.lo, 0)), l.x(r.Value)
@@ -420,16 +420,10 @@ func (l *layout) row(i int) {
 	if l.c.Dots {
 		l.disc(l.x(r.Value), mid, 6*z, bar)
 	}
-	if r.Claim != nil {
-		l.diamond(l.x(*r.Claim), mid, 6.5*z)
-	}
-	x := l.x(l.reach(i)) + labelGap*z
-	if r.Claim != nil && *r.Claim >= math.Max(r.Hi, r.Value) {
-		x += 6 * z
-	}
+	x := l.x(math.Max(r.Value, r.Hi)) + labelGap*z
 	l.text(narrowBig, 16*z, x, mid+5.5*z, r.Label, l.t.Ink, "")
 	if r.Spread != "" {
-		l.text(narrow, 13*z, x+width(narrowBig, 16*z, r.Label)+7*z, mid+5.5*z, "± "+r.Spread, l.t.Soft, "")
+		l.text(narrow, 13*z, x+width(narrowBig, 16*z, r.Label)+7*z, mid+5.5*z, r.Spread, l.t.Soft, "")
 	}
 	if r.Mark > 0 {
 		number := fmt.Sprint(r.Mark)
@@ -445,5 +439,9 @@ func (l *layout) row(i int) {
 		}
 		l.text(narrow, smallest*z, xm+6*z, y+8*z, m.Label, l.t.Soft, "")
 		y += 12 * z
+	}
+	if r.Claim != nil { // by itself, so that nobody takes it for the figure
+		l.diamond(l.x(*r.Claim), y+3.5*z, 4.5*z)
+		l.text(narrow, smallest*z, l.x(*r.Claim)+10*z, y+8*z, r.Claimed, l.t.Caution, "")
 	}
 }

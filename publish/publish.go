@@ -74,20 +74,6 @@ var page = template.Must(template.New("edition").Funcs(template.FuncMap{
 	"date":     func(s string) string { return strings.SplitN(s, "T", 2)[0] },
 	"css":      func() template.CSS { return template.CSS(styles) },
 	"join":     strings.Join,
-	"measured": func(j claims.Judged) string {
-		if j.Verdict.Estimate == nil {
-			return "—"
-		}
-		e := j.Verdict.Estimate
-		v, half := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2)
-		if half != "" {
-			v += " ± " + half
-		}
-		if e.Bound != "" {
-			v = e.Bound + " " + v
-		}
-		return v + " " + j.Symbol
-	},
 }).Parse(pageSource))
 
 var policy = bluemonday.UGCPolicy()

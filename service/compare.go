@@ -149,7 +149,7 @@ func (s *Service) compareRoutes() {
 		return d.RigCost(ctx, in.Slug, pricing(in.Priced))
 	})
 	serve(s, api.Modes, func(ctx context.Context, in *api.ModesAsked) (compare.Modes, error) {
-		return d.ModesOf(ctx, in.Measure, in.Field)
+		return d.ModesOf(ctx, in.Measure, in.Field, in.Subject)
 	})
 	serve(
 		s,
@@ -190,8 +190,8 @@ func (s *Service) chartRoutes() {
 		return v.Chart, err
 	})
 	pictures(s, api.ModesChart, func(ctx context.Context, in *api.ModesPicture) (chart.Picture, error) {
-		m, err := d.ModesOf(ctx, in.Measure, in.Field)
-		return m.Chart, err
+		m, err := d.ModesOf(ctx, in.Measure, in.Field, in.Subject)
+		return m.Picture(), err
 	})
 	pictures(s, api.CurvesChart, func(ctx context.Context, in *api.CurvesPicture) (chart.Picture, error) {
 		return s.curves(ctx, in.CurvesAsked)

@@ -3,6 +3,7 @@
 package chart
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"strings"
@@ -16,6 +17,7 @@ type Ranked struct {
 	Subtitle  string   `json:"subtitle"`
 	Measure   string   `json:"measure" doc:"The measure in words, with its unit"`
 	Unit      string   `json:"unit" doc:"Symbol"`
+	Spans     bool     `json:"spans,omitempty" doc:"Labels hold their units: times in hours, minutes and seconds"`
 	Dots      bool     `json:"dots" doc:"Dots on an axis instead of bars from zero"`
 	Reference *float64 `json:"reference,omitempty" doc:"Where the reference of a relative chart stands"`
 	Rows      []Row    `json:"rows"`
@@ -36,7 +38,7 @@ type Row struct {
 	Lo      float64  `json:"lo"`
 	Hi      float64  `json:"hi"`
 	Label   string   `json:"label"`
-	Spread  string   `json:"spread,omitempty"`
+	Spread  string   `json:"spread,omitempty" doc:"How sure it is: ± 6, or 380 to 470 where the interval is uneven"`
 	N       int      `json:"n"`
 	Subject bool     `json:"subject,omitempty"`
 	Hollow  bool     `json:"hollow,omitempty" doc:"A bound or carried-over figure"`
@@ -44,6 +46,7 @@ type Row struct {
 	Doubt   bool     `json:"doubt,omitempty" doc:"It rests on runs that are in doubt"`
 	Carried bool     `json:"carried,omitempty" doc:"Measured on a sibling with the same limiting part; not ranked"`
 	Claim   *float64 `json:"claim,omitempty"`
+	Claimed string   `json:"claimed,omitempty" doc:"What stands at the claim's mark"`
 	Raised  []Raised `json:"raised,omitempty"`
 }
 
@@ -186,17 +189,17 @@ func (r Ranked) Describe() string {
 			place = "not ranked"
 		}
 		fmt.Fprintf(&b, " %s: %s, %s", place, name, row.Label)
-		if r.Unit != "" {
+		if r.Unit != "" && !r.Spans {
 			b.WriteString(" " + r.Unit)
 		}
 		if row.Spread != "" {
-			b.WriteString(" ± " + row.Spread)
+			b.WriteString(" " + row.Spread)
 		}
 		if row.Mark > 0 {
 			fmt.Fprintf(&b, " (note %d)", row.Mark)
 		}
 		if row.Claim != nil {
-			b.WriteString(", claimed " + quantity.Number(*row.Claim, 4))
+			b.WriteString(", " + cmp.Or(row.Claimed, "claimed "+quantity.Number(*row.Claim, 4)))
 		}
 		for _, m := range row.Raised {
 			b.WriteString(", " + m.Label)

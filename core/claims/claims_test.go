@@ -57,7 +57,7 @@ func TestOutcomes(t *testing.T) {
 		{"a bound that proves nothing", catalog.Claim{Value: 1200, Unit: "MBy/s"}, rate,
 			&Evidence{Estimate: stats.Estimate{Centre: 1000, Lo: 1000, Hi: 1000, Bound: "at least"}}, Open, ""},
 		{"stopped at the limit", catalog.Claim{Value: 20, Unit: "min"}, time, &Evidence{Estimate: stats.Estimate{Centre: 1800,
-			Lo: 1800, Hi: 1800, Bound: "more than"}}, Short, "more than 1800"},
+			Lo: 1800, Hi: 1800, Bound: "more than"}}, Short, "more than 30 min"},
 		{"nothing measured", catalog.Claim{Value: 1, Unit: "s"}, time, nil, Untested, "Nothing has been measured"},
 		{"other conditions", catalog.Claim{Value: 1, Unit: "s"}, time, &Evidence{Unlike: "supply battery, not mains"},
 			NotComparable, "supply battery, not mains"},

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"durvek/core/catalog"
 	"durvek/core/quantity"
@@ -20,8 +21,27 @@ type Judged struct {
 	Model   string         `json:"model" doc:"Maker and model"`
 	Year    string         `json:"year,omitempty" doc:"Year of the claim, or else of the model's release"`
 	Verdict Verdict        `json:"verdict"`
-	Runs    []string       `json:"runs,omitempty" doc:"Runs that prove it: of an \"up to\" the best, else those of the figure that judges it"`
-	Doubts  []string       `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
+	// Measured is what the claim was held against, in words.
+	Measured string   `json:"measured" doc:"The figure that judges it with its interval, or —"`
+	Runs     []string `json:"runs,omitempty" doc:"Runs that prove it: of an \"up to\" the best, else those of the figure that judges it"`
+	Doubts   []string `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
+}
+
+// Says writes the figure that judges a claim, with its interval.
+func (v Verdict) Says(unit string) string {
+	e := v.Estimate
+	if e == nil || e.N == 0 {
+		return "—"
+	}
+	w := quantity.WritingFor(unit, [3]float64{e.Centre, e.Lo, e.Hi})
+	if e.Bound != "" {
+		return e.Bound + " " + w.With(w.Bound(e.Centre))
+	}
+	value, spread := w.Interval(e.Centre, e.Lo, e.Hi)
+	if strings.Contains(spread, " to ") {
+		return w.With(value) + ", " + w.With(spread)
+	}
+	return w.With(strings.TrimSpace(value + " " + spread))
 }
 
 // Tally is how a maker, a model or a year kept what was promised. Each claim is taken alone: no correction for many.

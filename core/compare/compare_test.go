@@ -118,7 +118,7 @@ func TestRaisedModesStandBeneathAndAreNotRanked(t *testing.T) {
 	c := ask(t, Query{Raised: true}, a, competitor("b", cell("b", 450, 3, "3.2")))
 	golden.JSON(t, "raised.json", c.Chart)
 	if len(c.Rows) != 2 || c.Rows[0].Variant != "b" || len(c.Chart.Rows[1].Raised) != 1 ||
-		c.Chart.Rows[1].Raised[0].Label != "430 in fast mode" {
+		c.Chart.Rows[1].Raised[0].Label != "7 min 10 s in fast mode" {
 		t.Errorf("rows %+v", c.Chart.Rows)
 	}
 	other := a

@@ -39,24 +39,26 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	}
 	least, most := 0, 0
 	simulated := 0
+	w := c.writing()
+	out.Spans = out.Unit != "%" && w.Symbol == "" && out.Unit != ""
 	for i, r := range c.Rows {
 		e := r.Estimate
-		v, lo, hi := e.Centre, e.Lo, e.Hi
-		if r.Relative != nil {
-			v, lo, hi = r.Relative.Value, r.Relative.Lo, r.Relative.Hi
-		}
+		v, lo, hi := r.shown()
 		row := chart.Row{ID: r.ID, Name: r.Name, Note: r.Note,
 			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
 			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "" ||
 				r.Caveat() != "", Claim: r.Claim}
 		row.Note = r.beside()
-		row.Label, row.Spread = r.label(m, v, lo, hi)
+		row.Label, row.Spread = r.label(m, w, v, lo, hi)
+		if r.Claim != nil {
+			row.Claimed = "claimed " + w.Bound(*r.Claim)
+		}
 		for _, x := range r.Raised {
 			rv := x.Estimate.Centre
 			if x.Relative != nil {
 				rv = x.Relative.Value
 			}
-			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: quantity.Number(rv, 3) + " " + inMode(x.Name)})
+			row.Raised = append(row.Raised, chart.Raised{Value: rv, Label: w.Value(rv) + " " + inMode(x.Name)})
 		}
 		if i == 0 || e.N < least {
 			least = e.N
@@ -72,15 +74,22 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		out.Groups = append(out.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})
 	}
 	out.NotRanked, out.Title = c.notRanked(), c.title(q)+c.qualified(q)
+	out.Foot = c.foot(q, least, most, simulated)
+	out.Text = out.Describe()
+	return out
+}
+
+// foot says how often was measured, how good one run is, what is simulated, and who measured.
+func (c *Comparison) foot(q Query, least, most, simulated int) string {
 	var foot []string
 	switch {
-	case most == 0 || m.OnPaper():
+	case most == 0 || q.Measure.OnPaper():
 	case least == most:
 		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
 	default:
 		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
 	}
-	if q.Repeat > 0 && m.Scale.Logarithmic() {
+	if q.Repeat > 0 && q.Measure.Scale.Logarithmic() {
 		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
 	}
 	if simulated > 0 && simulated < len(c.Rows) {
@@ -89,9 +98,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		foot = append(foot, "All samples are simulated")
 	}
 	foot = append(foot, q.DeskName)
-	out.Foot = strings.Join(foot, ". ") + "."
-	out.Text = out.Describe()
-	return out
+	return strings.Join(foot, ". ") + "."
 }
 
 // remark numbers what must be said beside rows: unlike conditions and open doubts. What is said of several rows has one
@@ -151,15 +158,15 @@ func meant(m Measure) (what, means string) {
 }
 
 // label is a row's value as it is written, with the half of its interval.
-func (r Row) label(m Measure, v, lo, hi float64) (label, spread string) {
+func (r Row) label(m Measure, w quantity.Writing, v, lo, hi float64) (label, spread string) {
 	e := r.Estimate
 	switch {
 	case e.Bound == "more than":
-		return "> " + quantity.Number(v, 4), ""
+		return "> " + w.Bound(v), ""
 	case e.Bound == "at most":
-		return "≤ " + quantity.Number(v, 4), ""
+		return "≤ " + w.Bound(v), ""
 	case e.Bound != "":
-		return "≥ " + quantity.Number(v, 4), ""
+		return "≥ " + w.Bound(v), ""
 	case r.Relative != nil:
 	case m.OnPaper():
 		return quantity.Plain(v, "1"), ""
@@ -168,11 +175,34 @@ func (r Row) label(m Measure, v, lo, hi float64) (label, spread string) {
 	case m.Scale == quantity.Grade:
 		return brief(m.Def().Say(v, "")), ""
 	}
-	label, spread = quantity.PlusMinus(v, (hi-lo)/2)
+	label, spread = w.Interval(v, lo, hi)
 	if e.Exact && r.Relative == nil {
 		spread = ""
 	}
 	return label, spread
+}
+
+// shown is the figure that a row is drawn at, with its interval: its own, or relative to the reference.
+func (r Row) shown() (v, lo, hi float64) {
+	if r.Relative != nil {
+		return r.Relative.Value, r.Relative.Lo, r.Relative.Hi
+	}
+	return r.Estimate.Centre, r.Estimate.Lo, r.Estimate.Hi
+}
+
+// writing is how all figures of the chart are written.
+func (c *Comparison) writing() quantity.Writing {
+	unit := c.Measure.Unit
+	var all [][3]float64
+	for _, r := range c.Rows {
+		if r.Relative != nil {
+			unit = "1"
+		}
+		if v, lo, hi := r.shown(); r.Estimate.Bound == "" {
+			all = append(all, [3]float64{v, lo, hi})
+		}
+	}
+	return quantity.WritingFor(unit, all...)
 }
 
 // beside is what stands beside a row's name: what sets the variant apart, where it was measured, what its other rows

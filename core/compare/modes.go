@@ -35,6 +35,15 @@ type Modes struct {
 	Measure Measure       `json:"measure"`
 	Gains   []ModeGain    `json:"gains"`
 	Chart   chart.Scatter `json:"chart"`
+	Side    *chart.Side   `json:"side,omitempty" doc:"One variant's modes side by side, where a subject was named"`
+}
+
+// Picture is the modes side by side where a subject was named, else what each gains and costs.
+func (o Modes) Picture() chart.Picture {
+	if o.Side != nil {
+		return *o.Side
+	}
+	return o.Chart
 }
 
 // ModeSide is a variant with its cells of the measure and of everything that counts as cost, plain and raised.
@@ -95,8 +104,9 @@ func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]stri
 						cost.Effect.Value, cost.Effect.Lo, cost.Effect.Hi = d,
 							d-(raised.Estimate.Hi-raised.Estimate.Lo)/2-(plain.Estimate.Hi-plain.Estimate.Lo)/2,
 							d+(raised.Estimate.Hi-raised.Estimate.Lo)/2+(plain.Estimate.Hi-plain.Estimate.Lo)/2
-						v, spread := quantity.PlusMinus(d, (cost.Effect.Hi-cost.Effect.Lo)/2)
-						cost.Effect.Text = strings.TrimSpace(v+" ± "+spread) + " " + c.Symbol
+						w := quantity.WritingFor(c.Unit, [3]float64{d, cost.Effect.Lo, cost.Effect.Hi})
+						v, spread := w.Interval(d, cost.Effect.Lo, cost.Effect.Hi)
+						cost.Effect.Text = w.With(strings.TrimSpace(v + " " + spread))
 						if d > 0 {
 							cost.Effect.Text = "+" + cost.Effect.Text
 						}

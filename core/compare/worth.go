@@ -119,12 +119,11 @@ func effect(m Measure, d, half float64) Effect {
 		}
 		return text
 	}
-	v, spread := quantity.PlusMinus(e.Value, (e.Hi-e.Lo)/2)
-	e.Text = sign(e.Value, v)
-	if spread != "" {
-		e.Text += " ± " + spread
+	v, spread := quantity.WritingFor("1", [3]float64{e.Value, e.Lo, e.Hi}).Interval(e.Value, e.Lo, e.Hi)
+	if strings.Contains(spread, " to ") {
+		spread = "(" + spread + ")"
 	}
-	e.Text = strings.TrimSpace(e.Text + " " + unit)
+	e.Text = strings.Join(strings.Fields(sign(e.Value, v)+" "+spread+" "+unit), " ")
 	return e
 }
 

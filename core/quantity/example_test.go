@@ -13,7 +13,7 @@ func ExampleParse() {
 	// Output: 4768 MiB/s
 }
 
-func ExamplePlusMinus() {
-	fmt.Println(quantity.PlusMinus(412.37, 3.21))
-	// Output: 412 3
+func ExampleWriting_Interval() {
+	fmt.Println(quantity.WritingFor("MBy/s", [3]float64{412.37, 409.16, 415.58}).Interval(412.37, 409.16, 415.58))
+	// Output: 412 ± 3
 }

@@ -283,8 +283,12 @@ func Symbol(code string) string {
 	return code
 }
 
-// Format prints a value with its unit's symbol, to four significant digits, thousands set apart.
+// Format prints a value with its unit's symbol, to four significant digits, thousands set apart; times of two minutes
+// and more in hours, minutes and seconds.
 func Format(v float64, unit string) string {
+	if w := WritingFor(unit, [3]float64{v, v, v}); w.scale > 0 {
+		return w.Value(v)
+	}
 	s := Number(v, 4)
 	if sym := Symbol(unit); sym != "" {
 		return s + " " + sym
@@ -357,23 +361,6 @@ func Signed(v float64, decimals int) string {
 		return s
 	}
 	return "+" + s
-}
-
-// PlusMinus prints a value and its half-width so that both end at the same decimal: the half-width
-// with two significant digits below 10 and whole above it, as charts need.
-func PlusMinus(v, half float64) (value, spread string) {
-	if !(half > 0) || math.IsInf(half, 0) {
-		return Number(v, 4), ""
-	}
-	decimals := 0
-	if half < 10 {
-		decimals = int(math.Ceil(-math.Log10(half)))
-		if half*math.Pow(10, float64(decimals)) < 3 {
-			decimals++
-		}
-	}
-	decimals = min(max(decimals, 0), 6)
-	return Fixed(v, decimals), Fixed(half, decimals)
 }
 
 // Code is the UCUM code of a unit that is given by code, symbol or name; the name itself, and ErrUnit, where none is

@@ -78,16 +78,6 @@ func TestPrinting(t *testing.T) {
 			t.Errorf("%q, want %q", c.got, c.want)
 		}
 	}
-	for _, c := range []struct {
-		v, half     float64
-		want, wantH string
-	}{{388.4, 6.2, "388", "6"}, {12.04, 0.3, "12.0", "0.3"}, {12.04, 0.2, "12.04", "0.20"}, {15198, 234, "15,198", "234"},
-		{1.286, 0.0029, "1.2860", "0.0029"}, {5, 0, "5.000", ""}} {
-		v, h := PlusMinus(c.v, c.half)
-		if v != c.want || h != c.wantH {
-			t.Errorf("%g ± %g prints %s ± %s, want %s ± %s", c.v, c.half, v, h, c.want, c.wantH)
-		}
-	}
 }
 
 func FuzzParse(f *testing.F) {

@@ -329,12 +329,18 @@ func differs(r ranking.Relative, s Standing) string {
 		if d < 0 {
 			word = "less"
 		}
-		half := (r.Hi - r.Lo) / 2
-		v, h := quantity.PlusMinus(math.Abs(d), half)
-		if h != "" {
-			return v + " ± " + h + " % " + word
+		lo, hi := r.Lo-100, r.Hi-100
+		if d < 0 {
+			d, lo, hi = -d, -hi, -lo
 		}
-		return quantity.Number(math.Abs(d), 2) + " % " + word
+		v, spread := quantity.WritingFor("1", [3]float64{d, lo, hi}).Interval(d, lo, hi)
+		switch {
+		case spread == "":
+			return quantity.Number(d, 2) + " % " + word
+		case strings.Contains(spread, " to "):
+			spread = "(" + spread + ")"
+		}
+		return v + " " + spread + " % " + word
 	}
 	if r.Value < 0 {
 		word = "less"

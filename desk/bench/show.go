@@ -246,8 +246,9 @@ func (d *Bench) figure(ctx context.Context, b *record.BenchPlan, setup string, t
 		f.Text = quantity.Format(e.Centre, m.Unit)
 		if e.Bound != "" {
 			f.Text = e.Bound + " " + f.Text
-		} else if v, spread := quantity.PlusMinus(e.Centre, (e.Hi-e.Lo)/2); spread != "" {
-			f.Text, f.Spread = v+" "+quantity.Symbol(m.Unit), "± "+spread
+		} else if w := quantity.WritingFor(m.Unit, [3]float64{e.Centre, e.Lo, e.Hi}); e.Hi > e.Lo {
+			f.Text, f.Spread = w.Interval(e.Centre, e.Lo, e.Hi)
+			f.Text = w.With(f.Text)
 		}
 	}
 	if last != nil {

@@ -138,7 +138,8 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 			text = string(c.Qualifier) + " " + text
 		}
 		j := claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Scale: m.Scale, Maker: x.Model.Maker,
-			Model: x.FullName(), Verdict: verdict, Doubts: doubting(doubts, m.ID, cell)}
+			Model: x.FullName(), Verdict: verdict,
+			Measured: verdict.Says(m.Unit), Doubts: doubting(doubts, m.ID, cell)}
 		if why := aside(d.tests[test]); why != "" {
 			j.Doubts = append([]string{why}, j.Doubts...)
 		}

@@ -190,7 +190,7 @@ func TestNothingOfAFailedReadIsKept(t *testing.T) {
 		"value": func() (any, error) {
 			return d.Figures.ValueOf(testdesk.Ctx, figures.ValueQuestion{Measure: "work/rate"})
 		},
-		"modes":    func() (any, error) { return d.Figures.ModesOf(testdesk.Ctx, "work/rate", "") },
+		"modes":    func() (any, error) { return d.Figures.ModesOf(testdesk.Ctx, "work/rate", "", "") },
 		"next":     func() (any, error) { return d.Figures.Next(testdesk.Ctx, figures.NextQuestion{}) },
 		"place":    func() (any, error) { return d.Figures.PlaceOf(testdesk.Ctx, "work/rate", "a", "") },
 		"alike":    func() (any, error) { return d.Figures.Alike(testdesk.Ctx, "a", 3) },

@@ -71,7 +71,7 @@ func TestEveryWayOfComparingASmallDesk(t *testing.T) {
 	note("value", value, err)
 	ledger, err := f.Ledger(ctx, "", "", "model")
 	note("ledger", ledger, err)
-	modes, err := f.ModesOf(ctx, "work/rate", "everything")
+	modes, err := f.ModesOf(ctx, "work/rate", "everything", "")
 	note("modes", modes, err)
 	next, err := f.Next(ctx, figures.NextQuestion{Field: "everything", Most: 9})
 	note("next", next, err)

@@ -299,6 +299,11 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 		"noise, and what missing cells leave open. In per cent: the share of the weight that was measured.", len(x.Measures),
 		against)
 	var listed []string
+	var all [][3]float64
+	for _, r := range x.Rows {
+		all = append(all, [3]float64{r.Value, r.Lo, r.Hi})
+	}
+	w := quantity.WritingFor("1", all...)
 	for _, r := range x.Rows {
 		n := x.Names[r.ID]
 		note := n.Note
@@ -313,7 +318,7 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 			)
 			continue
 		}
-		label, spread := quantity.PlusMinus(r.Value, (r.Hi-r.Lo)/2)
+		label, spread := w.Interval(r.Value, r.Lo, r.Hi)
 		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Place: chart.PlaceText(r.Place.Best,
 			r.Place.Worst), Value: r.Value, Lo: r.Lo, Hi: r.Hi, Label: label, Spread: spread,
 			N: len(r.Moves), Subject: r.ID == q.Subject && q.Subject != ""})

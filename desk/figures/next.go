@@ -212,16 +212,8 @@ func (d *sight) carriable(m compare.Measure, variant string, members []string) (
 	return compare.Carriable(m, variant, field), nil
 }
 
-// ModesOf holds the gains of raised modes in a measure against what they cost, over a field.
-func (f *Figures) ModesOf(ctx context.Context, measure, field string) (compare.Modes, error) {
-	d, err := f.look(ctx)
-	if err != nil {
-		return compare.Modes{}, err
-	}
-	m, ok := d.byID[measure]
-	if !ok {
-		return compare.Modes{}, unknownMeasure(measure)
-	}
+// modesOf holds every mode of a field against the one as delivered.
+func (d *sight) modesOf(m compare.Measure, field string) (compare.Modes, error) {
 	if m.Scale != quantity.Ratio {
 		return compare.Modes{}, desk.Refuse(
 			desk.Invalid,

@@ -283,12 +283,26 @@ func TestModesCurvesAndFitOfADesk(t *testing.T) {
 			Readings: map[string]string{"rate": fmt.Sprint(v)}})
 	}
 	testdesk.Rates(t, d, "b", "", 150, 150.5)
-	m, err := d.Figures.ModesOf(testdesk.Ctx, "work/rate", "")
+	m, err := d.Figures.ModesOf(testdesk.Ctx, "work/rate", "", "")
 	if err != nil || len(m.Gains) != 1 || m.Gains[0].Variant != "a" || math.Abs(m.Gains[0].Gain.Value-10) > 1 ||
 		!m.Gains[0].Gain.Sure || !strings.Contains(m.Gains[0].Text, "was not measured") {
 		t.Errorf("%+v, %v", m.Gains, err)
 	}
-	_, err = d.Figures.ModesOf(testdesk.Ctx, "work/rat", "")
+	testdesk.Typed(t, d, results.Typed{Subject: "a", Readings: map[string]string{"time": "60"}, Repeat: 9})
+	m, err = d.Figures.ModesOf(testdesk.Ctx, "work/rate", "", "a")
+	if err != nil || m.Side == nil || len(m.Gains) != 1 || strings.Join(m.Side.States,
+		", ") != "As delivered, Fast mode" ||
+		len(m.Side.Panels) != 1 || m.Side.Panels[0].Bars[1].Value < 109 || m.Side.Panels[0].Bars[0].Bare {
+		t.Errorf("side by side: %+v, %v", m.Side, err)
+	}
+	m, err = d.Figures.ModesOf(testdesk.Ctx, "work/rate", "", "c")
+	if err != nil || len(m.Side.States) != 1 || !m.Side.Panels[0].Bars[0].Bare ||
+		m.Side.Panels[0].Bars[0].Label != "not measured" {
+		t.Errorf("of nothing measured: %+v, %v", m.Side, err)
+	}
+	_, err = d.Figures.ModesOf(testdesk.Ctx, "work/rate", "", "z")
+	testdesk.Says(t, err, desk.NotFound, `no variant "z"`)
+	_, err = d.Figures.ModesOf(testdesk.Ctx, "work/rat", "", "")
 	testdesk.Says(t, err, desk.NotFound, "the list of measures")
 	ranked, err := d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "work/rate", Modes: true})
 	if err != nil || len(ranked.Rows) != 3 || ranked.Rows[1].Mode != "fast-mode" || ranked.Rows[1].Variant != "a" {

@@ -2350,6 +2350,17 @@ export interface components {
             x: string;
             y: string;
         };
+        ChartPanel: {
+            /** @description One for each state, in their order */
+            bars: components["schemas"]["ChartSideBar"][];
+            /** @description Which way is better, in words; empty where neither is */
+            better?: string;
+            /** @description Dots on an axis instead of bars from zero */
+            dots?: boolean;
+            name: string;
+            /** @description Unit */
+            symbol: string;
+        };
         ChartPoint: {
             /** @description On the frontier */
             best?: boolean;
@@ -2389,6 +2400,8 @@ export interface components {
              */
             reference?: number;
             rows: components["schemas"]["ChartRow"][];
+            /** @description Labels hold their units: times in hours, minutes and seconds */
+            spans?: boolean;
             subtitle: string;
             /** @description The chart in words, for those who cannot see it */
             text: string;
@@ -2401,6 +2414,8 @@ export interface components {
             carried?: boolean;
             /** Format: double */
             claim?: number;
+            /** @description What stands at the claim's mark */
+            claimed?: string;
             /** @description It rests on runs that are in doubt */
             doubt?: boolean;
             /** Format: double */
@@ -2422,6 +2437,7 @@ export interface components {
             note?: string;
             place: string;
             raised?: components["schemas"]["ChartRaised"][];
+            /** @description How sure it is: ± 6, or 380 to 470 where the interval is uneven */
             spread?: string;
             subject?: boolean;
             /** Format: double */
@@ -2447,6 +2463,29 @@ export interface components {
             /** @description What lies up, with its unit */
             y: string;
         };
+        ChartSide: {
+            foot: string;
+            notes?: string[];
+            panels: components["schemas"]["ChartPanel"][];
+            /** @description Such as its modes, in words */
+            states: string[];
+            subtitle: string;
+            /** @description The chart in words */
+            text: string;
+            title: string;
+        };
+        ChartSideBar: {
+            /** @description Nothing to show but the label */
+            bare?: boolean;
+            /** Format: double */
+            hi: number;
+            /** @description The figure, or why there is none */
+            label: string;
+            /** Format: double */
+            lo: number;
+            /** Format: double */
+            value: number;
+        };
         ClaimsJudged: {
             /** @description Conditions the claim was made for */
             conditions?: {
@@ -2461,6 +2500,8 @@ export interface components {
             maker: string;
             /** @description test/measure that can judge it */
             measure: string;
+            /** @description The figure that judges it with its interval, or — */
+            measured: string;
             /** @description Maker and model */
             model: string;
             /** @description The measure in words */
@@ -2735,6 +2776,8 @@ export interface components {
             chart: components["schemas"]["ChartScatter"];
             gains: components["schemas"]["CompareModeGain"][];
             measure: components["schemas"]["CompareMeasure"];
+            /** @description One variant's modes side by side, where a subject was named */
+            side?: components["schemas"]["ChartSide"];
         };
         ComparePair: {
             /**
@@ -6462,6 +6505,8 @@ export interface operations {
                 measure: string;
                 /** @description Field; everything if empty */
                 field?: string;
+                /** @description Variant whose modes are set side by side: the measure, clock, power, temperature, noise */
+                subject?: string;
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
                 /** @description Dark ground */
@@ -9375,6 +9420,8 @@ export interface operations {
                 measure: string;
                 /** @description Field; everything if empty */
                 field?: string;
+                /** @description Variant whose modes are set side by side: the measure, clock, power, temperature, noise */
+                subject?: string;
             };
             header?: never;
             path?: never;

@@ -7,6 +7,15 @@ export function number(v: number, significant = 4): string {
 }
 
 /** Bytes in the largest binary unit that fits. */
+const scales: Record<string, number> = { s: 1, min: 60, h: 3600 }
+/** A figure with its unit; times of two minutes and more in hours, minutes and seconds, as charts write them. */
+export function figure(v: number, symbol = ''): string {
+  const seconds = Math.abs(v) * (scales[symbol] ?? 0)
+  if (seconds < 120 && !(symbol === 'h' && seconds >= 60)) return `${number(v)} ${symbol}`.trim()
+  const n = seconds >= 3600 ? Math.round(seconds / 60) * 60 : Math.round(seconds)
+  const parts = [[Math.floor(n / 3600), 'h'], [Math.floor((n % 3600) / 60), 'min'], [n % 60, 's']] as const
+  return (v < 0 ? '−' : '') + parts.filter(([x]) => x).map(([x, unit]) => `${x} ${unit}`).join(' ')
+}
 export function bytes(v: number): string {
   const i = Math.min(3, Math.max(0, Math.floor(Math.log2(Math.max(v, 1)) / 10)))
   return `${number(v / 2 ** (10 * i), 3)} ${['B', 'KiB', 'MiB', 'GiB'][i]}`

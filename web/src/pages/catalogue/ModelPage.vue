@@ -5,7 +5,7 @@ import { useRoute } from 'vue-router'
 import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { money, number } from '../../parts/words'
+import { money } from '../../parts/words'
 import Reason from '../../parts/Reason.vue'
 import NoteOffer from './NoteOffer.vue'
 import Said from './Said.vue'
@@ -85,7 +85,7 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
               <tr v-for="c in claims.data.value ?? []" :key="c.id" :title="c.verdict.why">
                 <td>{{ c.name }}<div class="soft small">{{ c.source }}</div></td>
                 <td class="n">{{ c.text }}</td>
-                <td class="n"><template v-if="c.verdict.estimate?.n">{{ c.verdict.estimate.bound }} {{ number(c.verdict.estimate.centre) }} {{ c.symbol }}</template><template v-else>—</template></td>
+                <td class="n">{{ c.measured }}</td>
                 <td><span :class="outcome(c.verdict.outcome)">{{ c.verdict.outcome }}</span><span v-if="c.verdict.amount" class="soft small"> by {{ c.verdict.amount }}</span><div class="soft small">{{ c.verdict.why }}</div><div v-for="d in c.doubts ?? []" :key="d" class="caution small">In doubt: {{ d }}</div></td>
               </tr>
               <tr v-if="claims.data.value && !claims.data.value.length"><td colspan="4" class="soft">No claim is noted.</td></tr>

@@ -2,7 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { api, must, type Of } from '../../api/client'
-import { moment, number, plain } from '../../parts/words'
+import { moment, figure, number, plain } from '../../parts/words'
 
 // What stands behind one bar: the figure, where it stands, under which conditions, and the runs that it rests on.
 const props = defineProps<{ row: Of<'CompareRow'>; measure: Of<'CompareMeasure'> }>()
@@ -30,8 +30,8 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
   <section class="sheet pad mt-4" aria-label="What stands behind the bar">
     <div class="row"><strong>{{ [row.name, row.note, row.differs, row.taken].filter(Boolean).join(', ') }}</strong><v-spacer /><v-btn size="small" @click="emit('close')">Close</v-btn></div>
     <p class="mt-1">
-      <strong>{{ row.estimate.bound }} {{ number(row.estimate.centre) }} {{ measure.symbol }}</strong>
-      <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ number(row.estimate.lo) }} and {{ number(row.estimate.hi) }} at 95 %, median {{ number(row.estimate.median) }}; {{ row.estimate.n }} {{ row.estimate.n === 1 ? 'repeat' : 'repeats' }} in {{ row.estimate.sittings }} {{ row.estimate.sittings === 1 ? 'sitting' : 'sittings' }}<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
+      <strong>{{ row.estimate.bound }} {{ figure(row.estimate.centre, measure.symbol) }}</strong>
+      <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ figure(row.estimate.lo, measure.symbol) }} and {{ figure(row.estimate.hi, measure.symbol) }} at 95 %, median {{ figure(row.estimate.median, measure.symbol) }}; {{ row.estimate.n }} {{ row.estimate.n === 1 ? 'repeat' : 'repeats' }} in {{ row.estimate.sittings }} {{ row.estimate.sittings === 1 ? 'sitting' : 'sittings' }}<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
       <span v-if="!measured" class="soft"> as written down, without an interval</span>
     </p>
     <p v-if="place.data.value">{{ place.data.value.sentence }}</p>

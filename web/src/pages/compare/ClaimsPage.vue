@@ -4,7 +4,6 @@ import { computed } from 'vue'
 import { api, must } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { number } from '../../parts/words'
 import { useAsked, useLists } from './asked'
 import Frame from './Frame.vue'
 
@@ -51,7 +50,7 @@ const tone = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 'sh
               <tr v-for="c in shown" :key="c.id">
                 <td><router-link :to="{ path: '/compare', query: { measure: c.measure, subject: c.variant, relative: c.verdict.estimate ? 'claim' : undefined } }">{{ c.name }}</router-link><div class="soft small">{{ title(c.variant ?? '') }}; {{ c.source }}{{ c.date ? `, ${c.date}` : '' }}</div></td>
                 <td class="n">{{ c.text }}</td>
-                <td class="n"><template v-if="c.verdict.estimate?.n">{{ c.verdict.estimate.bound }} {{ number(c.verdict.estimate.centre) }} {{ c.symbol }}<div v-if="!c.verdict.estimate.bound" class="soft small">{{ number(c.verdict.estimate.lo) }} to {{ number(c.verdict.estimate.hi) }}</div></template><template v-else>—</template></td>
+                <td class="n">{{ c.measured }}</td>
                 <td><span :class="tone(c.verdict.outcome)">{{ c.verdict.outcome }}</span><div class="small">{{ c.verdict.why }}</div><div v-for="d in c.doubts ?? []" :key="d" class="caution small">In doubt: {{ d }}</div><div v-if="c.runs?.length" class="small">Rests on <template v-for="(r, i) in c.runs" :key="r"><template v-if="i">, </template><router-link :to="`/results/${r}`">run {{ i + 1 }}</router-link></template></div></td>
               </tr>
               <tr v-if="!shown.length"><td colspan="4" class="soft">No claim has this outcome.</td></tr>

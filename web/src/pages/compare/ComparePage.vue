@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { api, must } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { number } from '../../parts/words'
+import { figure, number } from '../../parts/words'
 import { given, narrowed, useAsked, useLists } from './asked'
 import CellPanel from './CellPanel.vue'
 import Frame from './Frame.vue'
@@ -143,8 +143,8 @@ const table = ref(false)
           <tr v-for="r in ranking.data.value.rows" :key="r.id">
             <td>{{ r.standing.best === r.standing.worst ? r.standing.best : `${r.standing.best}–${r.standing.worst}` }}</td>
             <td>{{ r.name }} <span class="soft">{{ [r.note, r.differs, r.taken].filter(Boolean).join(', ') }}</span></td>
-            <td class="n">{{ r.estimate.bound }} {{ number(r.estimate.centre) }} {{ ranking.data.value.measure.symbol }}</td>
-            <td class="n">{{ r.estimate.exact ? '—' : `${number(r.estimate.lo)} to ${number(r.estimate.hi)}` }}</td>
+            <td class="n">{{ r.estimate.bound }} {{ figure(r.estimate.centre, ranking.data.value.measure.symbol) }}</td>
+            <td class="n">{{ r.estimate.exact ? '—' : `${figure(r.estimate.lo, ranking.data.value.measure.symbol)} to ${figure(r.estimate.hi, ranking.data.value.measure.symbol)}` }}</td>
             <td class="n">{{ number(r.estimate.median) }}</td>
             <td class="n">{{ r.estimate.n }}</td>
             <td class="soft">{{ r.next }}</td>

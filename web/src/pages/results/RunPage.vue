@@ -11,7 +11,7 @@ import PageHead from '../../parts/PageHead.vue'
 import Trace from '../../parts/Trace.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { useSymbols } from '../../parts/symbols'
-import { moment, number, plain, span } from '../../parts/words'
+import { moment, figure, number, plain, span } from '../../parts/words'
 
 const symbol = useSymbols()
 
@@ -78,7 +78,7 @@ const sub = computed(() => {
               <td>{{ measure(r.measure)?.name }}</td>
               <td v-if="r.state === 'missing'" class="n soft">—</td>
               <td v-else-if="['pass', 'grade'].includes(measure(r.measure)?.scale ?? '')" class="n">{{ mark(r) }}</td>
-              <td v-else class="n">{{ r.low != null ? `${number(r.low)} to ${number(r.high!)}` : number(r.value) }} <span class="soft">{{ symbol(measure(r.measure)?.unit) }}</span></td>
+              <td v-else class="n">{{ r.low != null ? `${figure(r.low, symbol(measure(r.measure)?.unit))} to ${figure(r.high!, symbol(measure(r.measure)?.unit))}` : figure(r.value, symbol(measure(r.measure)?.unit)) }}</td>
               <td><span :class="{ caution: r.state === 'void' }">{{ plain(r.state) }}</span><span v-if="r.reason" class="soft">: {{ r.reason }}</span></td>
             </tr>
           </tbody>
