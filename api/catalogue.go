@@ -38,6 +38,10 @@ var (
 		"Empty parts of a model, variant or unit; adding again changes only what it names")
 	Remove = drop[Removal](catalogue, "/api/books/{kind}/{id}", "remove",
 		"Remove a model, variant, unit, rig, setup, claim, offer, plan or review on which nothing rests")
+	Kinds = get[None, []catalog.OwnKind](catalogue, "/api/kinds", "list-kinds",
+		"List the kinds of product: those that ship, then those of the desk's own")
+	AddKind = post[Body[catalog.OwnKind], catalog.OwnKind](catalogue, "/api/kinds", "add-kind",
+		"Add a kind of product of the desk's own")
 	Archived = get[None, []record.Archived](catalogue, "/api/archive", "list-archived",
 		"List what is kept and no longer offered")
 	Archive = post[Body[Archiving], None](catalogue, "/api/archive", "archive",

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"durvek/api"
+	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/quantity"
@@ -160,6 +161,22 @@ func sensorText(last map[string]float64) string {
 		}
 	}
 	return strings.Join(parts, ", ")
+}
+
+func (a *app) kindCmd() *cobra.Command {
+	in := &api.Body[catalog.OwnKind]{}
+	add := asking(a, "add KIND", "Add a kind of product of the desk's own", "durvek kind add antenna --plural antennas",
+		api.AddKind, in, []any{(*string)(&in.Body.Kind)}, func(k catalog.OwnKind) {
+			a.say("Kind %s is known: %s.", k.Kind, k.Plural)
+		})
+	list := all(a, "list", "List the kinds of product", "durvek kind list", api.Kinds, func(ks []catalog.OwnKind) {
+		var rows [][]any
+		for _, k := range ks {
+			rows = append(rows, []any{k.Kind, k.Plural})
+		}
+		a.print([]string{"Kind", "Many of them"}, rows)
+	})
+	return noun("kind", "Kinds of product", add, list)
 }
 
 func (a *app) conditionCmd() *cobra.Command {

@@ -98,7 +98,8 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.tokenCmd(),
 		a.apiCmd(),
-		a.dossierCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(), a.vocabularyCmd(),
+		a.dossierCmd(), a.kindCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(),
+		a.vocabularyCmd(),
 		a.testCmd(), a.setupCmd(), a.conditionCmd(), a.planCmd(), a.runCmd(), a.doubtCmd(), a.incidentCmd(), a.sheetCmd(),
 		a.photoCmd(), a.partnerCmd(), a.remarkCmd(), a.reportCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
 		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(),

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"durvek/api"
@@ -36,10 +37,15 @@ func (s *Service) accessRoutes() {
 	serve(s, api.DropToken, func(ctx context.Context, in *api.Slugged) (api.None, error) {
 		return api.None{}, d.DropToken(ctx, in.Slug)
 	})
-	all(s, api.Vocabulary, func(context.Context) (api.Words, error) {
+	all(s, api.Vocabulary, func(ctx context.Context) (api.Words, error) {
+		kinds := slices.Clone(catalog.Kinds)
+		own, err := s.desk.Desk.Store.Kinds(ctx)
+		for _, k := range own {
+			kinds = append(kinds, k.Kind)
+		}
 		return api.Words{Specs: catalog.Vocabulary, Conditions: method.ConditionVocabulary,
 			Negotiated: method.NegotiatedVocabulary, Channels: record.ChannelVocabulary, Units: quantity.Units(),
-			Kinds: catalog.Kinds}, nil
+			Kinds: kinds}, err
 	})
 	files(s, api.Format, func(_ context.Context, in *api.Slugged) (*blob, error) {
 		b, err := d.Schema(strings.TrimSuffix(in.Slug, ".schema.json"))

@@ -63,6 +63,36 @@ func (s *Service) catalogueRoutes() {
 	serve(s, api.Clear, func(ctx context.Context, in *api.Clearing) (api.None, error) {
 		return api.None{}, d.Clear(ctx, in.Body.Kind, in.Body.Slug, in.Body.Parts, by(ctx))
 	})
+	s.shelfRoutes()
+	serve(s, api.Remove, func(ctx context.Context, in *api.Removal) (api.None, error) {
+		return api.None{}, d.Remove(ctx, in.Kind, in.ID, by(ctx))
+	})
+}
+
+// offering serves a list that leaves out what is archived, unless it is asked for as well.
+func offering[T any](s *Service, op api.Operation[api.Listing, []T], kind string,
+	list func(context.Context) ([]T, error), slug func(T) string) {
+	serve(s, op, func(ctx context.Context, in *api.Listing) ([]T, error) {
+		all, err := list(ctx)
+		if err != nil || in.Archived {
+			return all, err
+		}
+		return desk.Offered(ctx, s.desk.Desk, kind, all, slug)
+	})
+}
+
+// shelfRoutes are kinds, the archive, and what is said without a figure.
+func (s *Service) shelfRoutes() {
+	d := s.desk.Books
+	all(s, api.Kinds, func(ctx context.Context) ([]catalog.OwnKind, error) {
+		var out []catalog.OwnKind
+		for _, k := range catalog.Kinds {
+			out = append(out, catalog.OwnKind{Kind: k, Plural: k.Plural()})
+		}
+		own, err := s.desk.Desk.Store.Kinds(ctx)
+		return append(out, own...), err
+	})
+	add(s, api.AddKind, s.desk.Desk.AddKind)
 	all(s, api.Archived, func(ctx context.Context) ([]record.Archived, error) {
 		return s.desk.Desk.Store.ArchivedOf(ctx, "")
 	})
@@ -81,20 +111,5 @@ func (s *Service) catalogueRoutes() {
 	})
 	serve(s, api.WithdrawRemark, func(ctx context.Context, in *api.Withdrawing) (record.Remark, error) {
 		return d.WithdrawRemark(ctx, in.Slug, in.Body.Reason, by(ctx))
-	})
-	serve(s, api.Remove, func(ctx context.Context, in *api.Removal) (api.None, error) {
-		return api.None{}, d.Remove(ctx, in.Kind, in.ID, by(ctx))
-	})
-}
-
-// offering serves a list that leaves out what is archived, unless it is asked for as well.
-func offering[T any](s *Service, op api.Operation[api.Listing, []T], kind string,
-	list func(context.Context) ([]T, error), slug func(T) string) {
-	serve(s, op, func(ctx context.Context, in *api.Listing) ([]T, error) {
-		all, err := list(ctx)
-		if err != nil || in.Archived {
-			return all, err
-		}
-		return desk.Offered(ctx, s.desk.Desk, kind, all, slug)
 	})
 }

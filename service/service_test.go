@@ -175,7 +175,7 @@ func TestABadDossierSaysEverythingAndChangesNothing(t *testing.T) {
 	r := start(t)
 	bad := strings.NewReplacer("kind: laptop", "kind: boat", "16 GiB, memory.channels",
 		"16 W, memory.channels").Replace(dossier)
-	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "line 2, column ", "model.kind", "1 fault")
+	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "line 2, column ", "model.kind", "2 fault")
 	bad = strings.NewReplacer("memory.size: 16 GiB", "memory.sise: 16 GiB", "hashing/all", "hashing/most",
 		"unit: fen-14-16-a, role", "unit: nobody, role").Replace(dossier)
 	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "3 fault(s), so nothing was taken in", "line 7, column ",

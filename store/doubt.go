@@ -78,7 +78,7 @@ func (q Queries) Examined(ctx context.Context, run string) error {
 func (q Queries) RunIDs(ctx context.Context, f RunFilter) ([]string, error) {
 	where, args := f.where()
 	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select id from run `+where+
-		` order by started, id`,
+		` order by started, repeat, id`,
 		args...)
 }
 
@@ -276,7 +276,7 @@ func (q Queries) repeats(ctx context.Context, where, measure string, args ...any
 		coalesce(now.value, r.value), coalesce(json_extract(run.course, '$.limiter.label'), '')
 		from run join reading r on r.run = run.id left join reading_now now on now.run = r.run and now.measure = r.measure
 		where `+where+` and run.outcome = `+wordDone+` and r.measure = ?
-		and coalesce(now.state, r.state) in `+counting+` order by run.started, run.id`, append(args, measure)...)
+		and coalesce(now.state, r.state) in `+counting+` order by run.started, run.repeat, run.id`, append(args, measure)...)
 }
 
 // RunCell gives the parts of a run's cells that its readings share.
@@ -300,5 +300,5 @@ func (q Queries) Twins(ctx context.Context, unit string) ([][2]string, error) {
 		select a.id, b.id from told a join told b on a.subject = b.subject and a.test = b.test
 		and a.figures = b.figures and (a.repeat = b.repeat and a.sitting <> b.sitting or a.long >= 8) and
 		(a.started < b.started or a.started = b.started and a.id < b.id)
-		order by a.started, a.id`, unit)
+		order by a.started, a.repeat, a.id`, unit)
 }

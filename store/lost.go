@@ -46,19 +46,20 @@ const selectLost = `select unit.variant, lost.state, lost.reason from (
 		union all select run, state, reason from reading where measure = ?1 and state = ` + wordMissing + `
 		and not exists (select 1 from reading_now n where n.run = reading.run and n.measure = ?1)) lost
 		cross join run on run.id = lost.run join unit on unit.slug = run.subject
-		where run.test = ?2 and run.setup = ?3 order by run.started, run.id`
+		where run.test = ?2 and run.setup = ?3 order by run.started, run.repeat, run.id`
 
 // RunsOfCell lists the done runs of a cell, the oldest first.
 func (q Queries) RunsOfCell(ctx context.Context, test string, k CellKey) ([]string, error) {
 	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
 		`select id from run where subject = ? and test = ? and setup = ? and host = ? and place = ? and basis = ?
-		and outcome = `+wordDone+` order by started, id`, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
+		and outcome = `+wordDone+` order by started, repeat, id`, k.Unit, test, k.Setup, k.Host, k.Place, k.Basis)
 }
 
 // RunsUnder lists the done runs of a unit under a setup, the oldest first.
 func (q Queries) RunsUnder(ctx context.Context, unit, setup string) ([]string, error) {
 	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
-		`select id from run where subject = ? and setup = ? and outcome = `+wordDone+` order by started, id`, unit, setup)
+		`select id from run where subject = ? and setup = ? and outcome = `+wordDone+` order by started, repeat, id`, unit,
+		setup)
 }
 
 // TestsOf lists the tests that runs are of.

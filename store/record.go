@@ -362,7 +362,7 @@ func (q Queries) CellReadings(ctx context.Context, k CellKey) ([]CellValue, erro
 		where run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ?
 		and run.basis = ? and run.outcome = `+wordDone+`
 		and r.measure = ? and (coalesce(now.state, r.state) in `+counting+` or now.extreme = 1
-		and r.state = `+wordOK+`) order by run.started, run.id`,
+		and r.state = `+wordOK+`) order by run.started, run.repeat, run.id`,
 		k.Unit, test, k.Setup, k.Host, k.Place, k.Basis, measure)
 }
 

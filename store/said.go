@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"durvek/core/catalog"
 	"durvek/core/record"
 )
 
@@ -66,6 +67,19 @@ func (q Queries) Known(ctx context.Context, kind, slug string) (bool, error) {
 	n, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) },
 		fmt.Sprintf(`select count(*) from %s where %s = ?`, kind, key), slug)
 	return n > 0, err
+}
+
+var ownKinds = table[catalog.OwnKind]{name: "own_kind", key: []string{"kind"},
+	parts: func(k *catalog.OwnKind) []part { return []part{{"kind", &k.Kind}, {"plural", &k.Plural}} }}
+
+// PutKind adds a kind of product of the desk's own, or changes what many of them are called.
+func (q Queries) PutKind(ctx context.Context, k catalog.OwnKind) error {
+	return ownKinds.put(ctx, q, &k)
+}
+
+// Kinds lists the kinds of product of the desk's own.
+func (q Queries) Kinds(ctx context.Context) ([]catalog.OwnKind, error) {
+	return ownKinds.list(ctx, q, `order by kind`)
 }
 
 // Archive keeps something and has it no longer offered.

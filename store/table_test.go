@@ -150,4 +150,5 @@ func TestWhatIsPutIsWhatIsRead(t *testing.T) {
 	mapped(t, tokens)
 	mapped(t, remarks)
 	mapped(t, archived)
+	mapped(t, ownKinds)
 }

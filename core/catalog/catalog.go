@@ -3,12 +3,18 @@
 // checks such entries and says what is wrong and where; it reads no file and stores nothing.
 package catalog
 
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
 // Kind is the kind of product.
 type Kind string
 
 // Kinds lists the kinds of product that a desk reviews, devices first, then parts.
 var Kinds = []Kind{"laptop", "desktop", "mini-pc", "tablet", "phone", "drive", "processor", "board", "memory",
-	"graphics-card", "enclosure", "hub", "dock", "display"}
+	"graphics-card", "enclosure", "hub", "dock", "display", "cooler", "supply", "case", "card", "console", "access-point"}
 
 // KindNames gives each kind's name in the plural, for charts and lists.
 var KindNames = map[Kind]string{
@@ -16,7 +22,33 @@ var KindNames = map[Kind]string{
 	"drive":     "drives",
 	"processor": "processors", "board": "boards", "memory": "memory kits", "graphics-card": "graphics cards",
 	"enclosure": "enclosures",
-	"hub":       "hubs", "dock": "docks", "display": "displays",
+	"hub":       "hubs", "dock": "docks", "display": "displays", "cooler": "coolers", "supply": "power supplies",
+	"case": "cases", "card": "expansion cards", "console": "consoles", "access-point": "access points",
+}
+
+// OwnKind is a kind of product that a desk added to the list.
+type OwnKind struct {
+	Kind   Kind   `json:"kind"`
+	Plural string `json:"plural,omitempty" doc:"What many of them are called; made from the kind if left out"`
+}
+
+// Plural is what many products of a kind are called.
+func (k Kind) Plural() string {
+	if name := KindNames[k]; name != "" {
+		return name
+	}
+	return strings.ReplaceAll(string(k), "-", " ") + "s"
+}
+
+// Check says what is wrong with a kind, or returns "": any short name will do, for a desk adds kinds of its own.
+func (k Kind) Check() string {
+	if slices.Contains(Kinds, k) {
+		return ""
+	}
+	if why := CheckSlug(string(k)); why != "" {
+		return fmt.Sprintf("unknown kind %q: %s", k, why)
+	}
+	return ""
 }
 
 // Model is a product as it is named and sold.

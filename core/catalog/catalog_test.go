@@ -35,7 +35,7 @@ func TestSpecEntriesAreChecked(t *testing.T) {
 }
 
 func TestADossiersFaultsComeAllAtOnce(t *testing.T) {
-	d := Dossier{Model: Model{Slug: "Fen 14", Kind: "boat", Released: "2026-13", Succeeds: "nothing"},
+	d := Dossier{Model: Model{Slug: "Fen 14", Kind: "A boat", Released: "2026-13", Succeeds: "nothing"},
 		Variants: []DossierVariant{
 			{Variant: Variant{Slug: "a", Spec: map[string]any{"memory.size": "lots"}},
 				Units:  []Unit{{Slug: "u", Origin: "found"}},
@@ -49,7 +49,7 @@ func TestADossiersFaultsComeAllAtOnce(t *testing.T) {
 		all = append(all, p.Reason)
 	}
 	text := strings.Join(all, "\n")
-	for _, part := range []string{`"Fen 14" is not an identifier`, `unknown kind "boat"`, `"2026-13" is not a month`,
+	for _, part := range []string{`"Fen 14" is not an identifier`, `unknown kind "A boat"`, `"2026-13" is not a month`,
 		`no model "nothing"`, "memory.size", `unknown origin "found"`, `no test yields "no/such"`,
 		`unknown unit "parsec"`, "tolerance", `"euro" is not an ISO 4217 code`, "cannot be negative",
 		`unknown condition "wet"`, `"today" is not a date`, `variant "a" stands twice`} {

@@ -51,9 +51,7 @@ func (d Dossier) Check(measures map[string]Judge, models map[string]bool) []Prob
 	}
 	m := d.Model
 	at(CheckSlug(m.Slug), "model", "slug")
-	if !slices.Contains(Kinds, m.Kind) {
-		at(fmt.Sprintf("unknown kind %q; known: %v", m.Kind, Kinds), "model", "kind")
-	}
+	at(m.Kind.Check(), "model", "kind")
 	if m.Released != "" && !monthForm.MatchString(m.Released) {
 		at(fmt.Sprintf("%q is not a month, YYYY-MM", m.Released), "model", "released")
 	}

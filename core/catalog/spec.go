@@ -66,8 +66,20 @@ var vocabulary = func() map[string]SpecKey {
 	return m
 }()
 
+// Own is what keys of a desk's own begin with: they hold text, numbers or true and false, and are shown as written.
+const Own = "own."
+
 // CheckSpec says what is wrong with one entry of a spec sheet, or returns "".
 func CheckSpec(key string, value any) string {
+	if name, own := strings.CutPrefix(key, Own); own {
+		if why := CheckSlug(name); why != "" {
+			return fmt.Sprintf("%s: %s", key, why)
+		}
+		if s, text := value.(string); text && strings.TrimSpace(s) == "" {
+			return key + " is empty"
+		}
+		return ""
+	}
 	k, ok := vocabulary[key]
 	if !ok {
 		var near []string
@@ -78,9 +90,11 @@ func CheckSpec(key string, value any) string {
 			}
 		}
 		if len(near) > 0 {
-			return fmt.Sprintf("unknown spec key %q; known near it: %s", key, strings.Join(near, ", "))
+			return fmt.Sprintf("unknown spec key %q; known near it: %s; keys of your own begin with %s", key, strings.Join(near,
+				", "), Own)
 		}
-		return fmt.Sprintf("unknown spec key %q; the vocabulary lists those that there are", key)
+		return fmt.Sprintf("unknown spec key %q; the vocabulary lists those that there are, and keys of your own begin "+
+			"with %s", key, Own)
 	}
 	switch k.Type {
 	case "text":
@@ -177,13 +191,32 @@ func SpecSheet(spec map[string]any) []SpecRow {
 		}
 		rows = append(rows, SpecRow{k.Key, k.Name, text})
 	}
+	for _, key := range sortedKeys(spec) { // those of the desk's own stand behind
+		if k, ok := ownKey(key); ok {
+			rows = append(rows, SpecRow{key, k.Name, fmt.Sprint(spec[key])})
+		}
+	}
 	return rows
 }
 
 // SpecKeyOf finds an entry of the spec vocabulary.
 func SpecKeyOf(key string) (SpecKey, bool) {
+	if k, ok := ownKey(key); ok {
+		return k, true
+	}
 	k, ok := vocabulary[key]
 	return k, ok
+}
+
+// ownKey is an entry of the desk's own, called by what follows "own.".
+func ownKey(key string) (SpecKey, bool) {
+	name, ok := strings.CutPrefix(key, Own)
+	if !ok || name == "" {
+		return SpecKey{}, false
+	}
+	name = strings.ReplaceAll(name, "-", " ")
+	return SpecKey{Key: key, Name: strings.ToUpper(name[:1]) + name[1:], Type: "text",
+		Meaning: "An entry of the desk's own"}, true
 }
 
 // better says of which numbers of a spec sheet less is better; of the others more is.

@@ -57,6 +57,10 @@ func TestNeedsAtTheirLimits(t *testing.T) {
 			t.Errorf("%s: %s and %q, want %s and %q", c.name, f.Needs[0].Met, f.For, c.want, c.is)
 		}
 	}
+	skewed := map[string]stats.Estimate{"screen/white": {Centre: 480, Lo: 470, Hi: 510}}
+	if f := one(Use{Needs: []Need{least}}, nil, judges, skewed); f.Needs[0].Why != "Measured 480.0 cd/m²." {
+		t.Errorf("an uneven interval's centre: %s", f.Needs[0].Why)
+	}
 	if f := one(Use{Needs: []Need{least}}, nil, judges, nil); f.Needs[0].Met != Unknown || f.For != Open {
 		t.Errorf("nothing measured: %+v", f)
 	}

@@ -308,7 +308,7 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 	k, _ := catalog.SpecKeyOf(n.Spec)
 	out := NeedMet{Text: cmp.Or(judges[n.Measure].Name, k.Name, n.Measure, n.Spec) + " " + strings.Join(text, " and "),
 		Met: Unknown}
-	var lo, hi float64
+	var lo, mid, hi float64
 	bound := ""
 	if n.Spec != "" {
 		v, ok := catalog.SpecNumber(spec, n.Spec)
@@ -321,7 +321,7 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 			out.Why = err.Error()
 			return out
 		}
-		lo, hi = v, v
+		lo, mid, hi = v, v, v
 		out.Why = "The spec sheet says " + quantity.Format(v, n.Unit) + "."
 	} else {
 		e, ok := figure(variant, n.Measure, n.Setup)
@@ -331,15 +331,17 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 		}
 		unit := judges[n.Measure].Unit
 		var err error
-		if lo, err = quantity.Convert(e.Lo, unit, cmp.Or(n.Unit, unit)); err == nil {
-			hi, err = quantity.Convert(e.Hi, unit, cmp.Or(n.Unit, unit))
+		for to, v := range map[*float64]float64{&lo: e.Lo, &mid: e.Centre, &hi: e.Hi} {
+			if *to, err = quantity.Convert(v, unit, cmp.Or(n.Unit, unit)); err != nil {
+				break
+			}
 		}
 		if err != nil {
 			out.Why = err.Error()
 			return out
 		}
 		bound = e.Bound
-		out.Why = "Measured " + strings.TrimSpace(bound+" "+quantity.Format((lo+hi)/2, cmp.Or(n.Unit, unit))) + "."
+		out.Why = "Measured " + strings.TrimSpace(bound+" "+quantity.Format(mid, cmp.Or(n.Unit, unit))) + "."
 	}
 	switch {
 	case bound != "" && stats.Upward(bound):

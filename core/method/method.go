@@ -194,9 +194,7 @@ func (t Test) Check() []catalog.Problem {
 		at("the version counts from 1", "version")
 	}
 	for i, k := range t.Subjects {
-		if !slices.Contains(catalog.Kinds, k) {
-			at(fmt.Sprintf("unknown kind %q; known: %v", k, catalog.Kinds), "subjects", i)
-		}
+		at(k.Check(), "subjects", i)
 	}
 	for i, c := range t.MustMatch {
 		if _, known := Condition(c); !known {

@@ -17,13 +17,14 @@ func TestATestDefinitionsFaults(t *testing.T) {
 	bad := Test{Slug: "T t", Version: 0, Subjects: good.Subjects, MustMatch: []string{"mood"},
 		Measures: []Measure{{Slug: "x", Unit: "parsec", Scale: "loud", Better: "up", Margin: -1}, {Slug: "x", Unit: "s",
 			Scale: "ratio", Better: "lower"}}}
-	bad.Subjects = append(bad.Subjects, "boat")
+	bad.Subjects = append(bad.Subjects, "A boat")
 	var all []string
 	for _, p := range bad.Check() {
 		all = append(all, p.Reason)
 	}
 	text := strings.Join(all, "\n")
-	for _, part := range []string{"not an identifier", "counts from 1", `unknown kind "boat"`, `unknown condition "mood"`,
+	for _, part := range []string{"not an identifier", "counts from 1", `unknown kind "A boat"`,
+		`unknown condition "mood"`,
 		`unknown unit "parsec"`, `unknown scale "loud"`, "better is one of", "cannot be negative", "stands twice"} {
 		if !strings.Contains(text, part) {
 			t.Errorf("nothing says %q in:\n%s", part, text)

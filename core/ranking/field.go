@@ -101,7 +101,7 @@ func (f Field) Rule() string {
 	if len(f.Kinds) > 0 {
 		var names []string
 		for _, k := range f.Kinds {
-			names = append(names, catalog.KindNames[k])
+			names = append(names, k.Plural())
 		}
 		parts = append(parts, strings.Join(names, ", "))
 	}
@@ -171,8 +171,8 @@ func (f Field) Check() string {
 		return "it needs a name such as \"crew laptops\""
 	}
 	for _, k := range f.Kinds {
-		if !slices.Contains(catalog.Kinds, k) {
-			return fmt.Sprintf("unknown kind %q; known: %v", k, catalog.Kinds)
+		if why := k.Check(); why != "" {
+			return why
 		}
 	}
 	for _, m := range []string{f.ReleasedFrom, f.ReleasedTo} {

@@ -72,7 +72,7 @@ func TestFieldsAreCheckedInWords(t *testing.T) {
 	}
 	for says, change := range map[string]func(*Field){
 		"identifier": func(f *Field) { f.Slug = "A b" }, "needs a name": func(f *Field) { f.Name = "" },
-		"unknown kind": func(f *Field) { f.Kinds = []catalog.Kind{"boat"} },
+		"unknown kind": func(f *Field) { f.Kinds = []catalog.Kind{"A boat"} },
 		"not a month":  func(f *Field) { f.ReleasedFrom = "2026" }, "release window ends": func(f *Field) {
 			f.ReleasedFrom,
 				f.ReleasedTo = "2026-03", "2026-02"

@@ -56,7 +56,7 @@ type IndexRow struct {
 	Value        float64  `json:"value"`
 	Lo           float64  `json:"lo"`
 	Hi           float64  `json:"hi"`
-	Completeness float64  `json:"completeness" doc:"Share of the weight that was measured"`
+	Completeness float64  `json:"completeness" doc:"Share of the weight that was measured; what cannot be run was not"`
 	Ranked       bool     `json:"ranked" doc:"False below 60 % completeness: listed, not ranked"`
 	Place        Place    `json:"place"`
 	Next         Tie      `json:"next,omitempty"`
@@ -131,7 +131,7 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 		}
 		x := f.alpha[i] - base
 		row := IndexRow{ID: c.ID, Value: 100 * math.Exp(x), Lo: 100 * math.Exp(x-half), Hi: 100 * math.Exp(x+half),
-			Completeness: f.weight[i] / f.runnable[i], Moves: f.moves(i)}
+			Completeness: f.weight[i], Moves: f.moves(i)}
 		row.Ranked = row.Completeness >= o.Least-1e-9
 		for k, fig := range c.Figures {
 			switch id := measures[k].Measure; {

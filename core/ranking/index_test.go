@@ -111,8 +111,12 @@ func TestWhatCannotBeRunOrIsBoundedStaysOut(t *testing.T) {
 	bound.Bound = "at least"
 	field[1].Figures[2].Estimate = &bound
 	got := index(t, field, weighed(1, 1, 2), IndexOptions{Reference: "a"})
-	if c := got["c"]; !c.Ranked || c.Completeness != 1 || len(c.Cannot) != 1 || math.Abs(c.Value-300) > 1e-6 {
-		t.Errorf("over what it can run: %+v, want 300, complete", c)
+	if c := got["c"]; c.Ranked || c.Completeness != 0.5 || len(c.Cannot) != 1 || math.Abs(c.Value-300) > 1e-6 {
+		t.Errorf("over what it can run: %+v, want 300 over half of the weight, listed", c)
+	}
+	light := index(t, field, weighed(2, 2, 1), IndexOptions{Reference: "a"})
+	if c := light["c"]; !c.Ranked || c.Completeness != 0.8 {
+		t.Errorf("what cannot be run was not measured: %+v, want ranked with 0.8", c)
 	}
 	if b := got["b"]; b.Ranked || len(b.Bounded) != 1 || b.Completeness != 0.5 {
 		t.Errorf("with a bound in half of the weight: %+v, want listed only", b)

@@ -144,6 +144,9 @@ func (d *Books) putModel(ctx context.Context, m catalog.Model, by string) error 
 	if err := desk.FirstProblem("model", catalog.Dossier{Model: m}.Check(nil, known)); err != nil {
 		return err
 	}
+	if why, err := d.desk.CheckKinds(ctx, m.Kind); err != nil || why != "" {
+		return cmp.Or(err, desk.Refuse(desk.Invalid, "model refused: %s", why))
+	}
 	return d.desk.Put(ctx, by, "add model", m.Slug, func(q *desk.Tx) error { return q.PutModel(ctx, m) })
 }
 

@@ -54,6 +54,11 @@ func (d *Books) ImportDossier(ctx context.Context, data []byte, checkOnly bool, 
 		return in, err
 	}
 	found = append(found, elsewhere...)
+	if why, err := d.desk.CheckKinds(ctx, dossier.Model.Kind); err != nil {
+		return in, err
+	} else if why != "" {
+		found = append(found, catalog.Problem{Path: []any{"model", "kind"}, Reason: why})
+	}
 	if err := file.Reject(desk.Problems(found)); err != nil {
 		return in, err
 	}

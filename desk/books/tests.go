@@ -128,6 +128,11 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, by string) (method.
 				"measures, conditions and command stay; raise the version", t.Version)})
 		}
 	}
+	if why, err := d.desk.CheckKinds(ctx, t.Subjects...); err != nil {
+		return t, err
+	} else if why != "" {
+		found = append(found, catalog.Problem{Path: []any{"subjects"}, Reason: why})
+	}
 	if err := file.Reject(desk.Problems(found)); err != nil {
 		return t, err
 	}

@@ -1,6 +1,7 @@
 package figures
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -62,6 +63,9 @@ func (f *Figures) DropField(ctx context.Context, slug, by string) error {
 func (f *Figures) AddField(ctx context.Context, x ranking.Field, by string) error {
 	if s := x.Check(); s != "" {
 		return desk.Refuse(desk.Invalid, "field refused: %s", s)
+	}
+	if why, err := f.desk.CheckKinds(ctx, x.Kinds...); err != nil || why != "" {
+		return cmp.Or(err, desk.Refuse(desk.Invalid, "field refused: %s", why))
 	}
 	if x.FamilyOf != "" {
 		if _, err := f.desk.Store.Model(ctx, x.FamilyOf); err != nil {

@@ -292,7 +292,7 @@ func (d *sight) placeOf(measure, variant, setup string, where []string) (Place, 
 		out.Class.Text(),
 		m.InSentence(),
 		out.Class.Of,
-		catalog.KindNames[x.Model.Kind],
+		x.Model.Kind.Plural(),
 		out.History.Text(),
 		out.History.Of,
 	)

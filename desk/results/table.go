@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
+	"regexp"
 	"slices"
 	"sort"
 	"strconv"
@@ -13,6 +15,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/desk"
 )
@@ -44,7 +47,84 @@ type TableRow struct {
 
 // tableColumns are the columns that a table may have besides "condition:KEY"; unit, test, measure and
 // value must be there.
-var tableColumns = []string{"unit", "host", "place", "setup", "sitting", "date", "test", "repeat", "measure", "value"}
+var tableColumns = []string{"unit", "host", "place", "setup", "sitting", "date", "time", "test", "repeat", "second",
+	"step", "measure", "value", "note"}
+
+// separator is what stands between the cells of a table: the sign that its first line holds most of.
+func separator(data string) rune {
+	head, _, _ := strings.Cut(data, "\n")
+	best := ','
+	for _, r := range ";\t|" {
+		if strings.Count(head, string(r)) > strings.Count(head, string(best)) {
+			best = r
+		}
+	}
+	return best
+}
+
+// commaNumber is a number with a decimal comma, with what may stand before and behind it.
+var commaNumber = regexp.MustCompile(`(\d{1,3}(?:[. ]\d{3})+|\d+),(\d+)`)
+
+// pointed writes decimal commas as points, as they stand in tables whose cells are not parted by commas.
+func pointed(cell string, sep rune) string {
+	if sep == ',' {
+		return cell
+	}
+	return commaNumber.ReplaceAllStringFunc(cell, func(n string) string {
+		whole, frac, _ := strings.Cut(n, ",")
+		return strings.NewReplacer(".", "", " ", "").Replace(whole) + "." + frac
+	})
+}
+
+// columns finds what each column holds: one of those above, a condition by its key, with or without "condition:" before
+// it, or a measure (test/measure), whose readings then stand in it.
+func columns(head []string) (column map[string]int, wide []string, err error) {
+	column = map[string]int{}
+	for i, h := range head {
+		h = strings.ToLower(strings.TrimSpace(h))
+		key, condition := strings.CutPrefix(h, "condition:")
+		if _, known := method.Condition(h); known && !slices.Contains(tableColumns, h) {
+			key, condition = h, true
+		}
+		measure := strings.Contains(h, "/")
+		if condition {
+			h = "condition:" + key
+		} else if measure {
+			wide = append(wide, h)
+		}
+		if _, twice := column[h]; twice || !condition && !measure && !slices.Contains(tableColumns, h) {
+			return nil, nil, desk.Refuse(desk.Invalid, "line 1: column %q is unknown or stands twice; columns are %s, a "+
+				"condition such as supply, and a measure such as weight/weight", h, strings.Join(tableColumns, ", "))
+		}
+		column[h] = i
+	}
+	needs := []string{"unit", "test", "measure", "value"}
+	if len(wide) > 0 {
+		needs = []string{"unit"}
+	}
+	for _, need := range needs {
+		if _, ok := column[need]; !ok {
+			return nil, nil, desk.Refuse(desk.Invalid, "line 1: the table needs a column %q", need)
+		}
+	}
+	return column, wide, nil
+}
+
+// along reads the second or the step that a row of a series stands at; ok tells whether there is one.
+func along(get func(string) string) (at float64, axis string, ok bool, err error) {
+	for _, axis := range []string{"second", "step"} {
+		s := get(axis)
+		if s == "" {
+			continue
+		}
+		at, err := strconv.ParseFloat(s, 64)
+		if err != nil || math.IsNaN(at) || math.IsInf(at, 0) || at < 0 {
+			return 0, axis, false, fmt.Errorf("%s %q is not a number from 0 up", axis, s)
+		}
+		return at, axis, true, nil
+	}
+	return 0, "", false, nil
+}
 
 // tableSpace names runs from tables, so that the same table taken in again is recognised.
 var tableSpace = uuid.MustParse("6f0a3c1e-52c4-4f0e-9d5b-6d1c7b3a9e10")
@@ -61,6 +141,9 @@ func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, 
 	var runs []record.Run
 	for i, x := range typed {
 		t.Rows += len(x.Readings)
+		for _, s := range x.Series {
+			t.Rows += len(s.At)
+		}
 		r, wrong, err := d.typedRun(ctx, x, by, record.FromTable)
 		if err != nil {
 			return t, err
@@ -73,6 +156,9 @@ func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, 
 		}
 		identity := strings.Join([]string{x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date, x.Test,
 			strconv.Itoa(r.TestVersion), strconv.Itoa(x.Repeat), fmt.Sprint(x.Conditions), fmt.Sprint(x.Readings)}, "\x00")
+		if x.Time != "" || len(x.Series) > 0 {
+			identity += "\x00" + x.Time + "\x00" + fmt.Sprint(x.Series)
+		}
 		r.ID = uuid.NewSHA1(tableSpace, []byte(identity)).String()
 		_, err = d.desk.Store.Run(ctx, r.ID)
 		if known, err := desk.Found(err); err != nil {
@@ -102,27 +188,18 @@ func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, 
 
 // readTable gathers a table's rows into runs; lines holds each run's first line.
 func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err error) {
-	r := csv.NewReader(strings.NewReader(strings.TrimPrefix(string(data), "\ufeff")))
-	r.FieldsPerRecord = -1
+	text := strings.TrimPrefix(string(data), "\ufeff")
+	sep := separator(text)
+	r := csv.NewReader(strings.NewReader(text))
+	r.FieldsPerRecord, r.Comma, r.TrimLeadingSpace = -1, sep, sep != '\t'
 	head, err := r.Read()
 	if err != nil {
 		return nil, nil, nil, desk.Refuse(desk.Invalid, "the table is empty; its first line names the columns: %s",
 			strings.Join(tableColumns, ","))
 	}
-	column := map[string]int{}
-	for i, h := range head {
-		h = strings.ToLower(strings.TrimSpace(h))
-		_, condition := strings.CutPrefix(h, "condition:")
-		if _, twice := column[h]; twice || !condition && !slices.Contains(tableColumns, h) {
-			return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: column %q is unknown or stands twice; columns are %s "+
-				"and condition:KEY", h, strings.Join(tableColumns, ", "))
-		}
-		column[h] = i
-	}
-	for _, need := range []string{"unit", "test", "measure", "value"} {
-		if _, ok := column[need]; !ok {
-			return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: the table needs a column %q", need)
-		}
+	column, wide, err := columns(head)
+	if err != nil {
+		return nil, nil, nil, err
 	}
 	index := map[string]int{}
 	for {
@@ -144,13 +221,13 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 		}
 		get := func(name string) string {
 			if i, ok := column[name]; ok {
-				return strings.TrimSpace(row[i])
+				return strings.TrimSpace(pointed(row[i], sep))
 			}
 			return ""
 		}
 		x := Typed{Test: get("test"), Subject: get("unit"), Host: get("host"), Place: get("place"), Setup: get("setup"),
-			Sitting: get("sitting"), Date: get("date"),
-			Conditions: map[string]string{}, Readings: map[string]string{}}
+			Sitting: get("sitting"), Date: get("date"), Time: get("time"), Conditions: map[string]string{},
+			Readings: map[string]string{}, Notes: map[string]string{}}
 		if s := get("repeat"); s != "" {
 			if x.Repeat, err = strconv.Atoi(s); err != nil || x.Repeat < 0 {
 				refused = append(refused, Refused{line, fmt.Sprintf("repeat %q is not a whole number", s)})
@@ -162,19 +239,64 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 				x.Conditions[key] = get(name)
 			}
 		}
-		key := fmt.Sprintf("%q %q %q %q %q %q %q %d %v", x.Test, x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date,
-			x.Repeat, x.Conditions)
-		i, ok := index[key]
-		if !ok {
-			i = len(runs)
-			index[key] = i
-			runs, lines = append(runs, x), append(lines, line)
-		}
-		if _, twice := runs[i].Readings[get("measure")]; twice {
-			refused = append(refused, Refused{line, fmt.Sprintf("%s of this run stands twice; number its repeats in the "+
-				"column repeat", get("measure"))})
+		at, axis, series, err := along(get)
+		if err != nil {
+			refused = append(refused, Refused{line, err.Error()})
 			continue
 		}
-		runs[i].Readings[get("measure")] = get("value")
+		cells := cellsOf(get, wide)
+		for _, cell := range cells {
+			x := x
+			x.Test = cell[0]
+			key := fmt.Sprintf("%q %q %q %q %q %q %q %q %d %v", x.Test, x.Subject, x.Host, x.Place, x.Setup, x.Sitting, x.Date,
+				x.Time, x.Repeat, x.Conditions)
+			i, ok := index[key]
+			if !ok {
+				i = len(runs)
+				index[key] = i
+				x.Readings, x.Notes = map[string]string{}, map[string]string{}
+				runs, lines = append(runs, x), append(lines, line)
+			}
+			if why := runs[i].take(cell[1], cell[2], get("note"), at, axis, series); why != "" {
+				refused = append(refused, Refused{line, why})
+			}
+		}
 	}
+}
+
+// cellsOf lists the readings of a row: test, measure and what was read.
+func cellsOf(get func(string) string, wide []string) (cells [][3]string) {
+	if len(wide) == 0 {
+		return [][3]string{{get("test"), get("measure"), get("value")}}
+	}
+	for _, id := range wide {
+		if test, measure := method.Split(id); get(id) != "" {
+			cells = append(cells, [3]string{test, measure, get(id)})
+		}
+	}
+	return cells
+}
+
+// take puts a cell into a run: a reading, or a point of the series that its readings are made of.
+func (x *Typed) take(measure, value, note string, at float64, axis string, series bool) (why string) {
+	if note != "" {
+		x.Notes[measure] = note
+	}
+	if !series {
+		if _, twice := x.Readings[measure]; twice {
+			return measure + " of this run stands twice; number its repeats in the column repeat, or its steps in step"
+		}
+		x.Readings[measure] = value
+		return ""
+	}
+	if x.Series == nil {
+		x.Series = map[string]TypedSeries{}
+	}
+	s := x.Series[measure]
+	if n := len(s.At); n > 0 && at <= s.At[n-1] {
+		return fmt.Sprintf("%s %g does not come after %g; rows of a series stand in their order", axis, at, s.At[n-1])
+	}
+	s.Axis, s.At, s.Values = axis, append(s.At, at), append(s.Values, value)
+	x.Series[measure] = s
+	return ""
 }

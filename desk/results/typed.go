@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"gonum.org/v1/gonum/stat"
+
 	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/desk"
@@ -25,8 +27,65 @@ type Typed struct {
 	Conditions map[string]string `json:"conditions,omitempty" doc:"Conditions beside the setup's, such as program.version"`
 	Readings   map[string]string `json:"readings,omitempty" doc:"Measure → what was read: 412, 29 to 31, at least 100, more than 600, missing"`
 	Notes      map[string]string `json:"notes,omitempty" doc:"Measure → a note beside its reading"`
-	Laps       []float64         `json:"laps,omitempty" doc:"Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat"`
-	Repeat     int               `json:"repeat,omitempty"`
+	Time       string            `json:"time,omitempty" doc:"Time of the day, HH:MM or HH:MM:SS; it orders repeats"`
+	// Series are points along one run, of which its readings are made.
+	Series map[string]TypedSeries `json:"series,omitempty" doc:"Measure → its course along the run"`
+	Laps   []float64              `json:"laps,omitempty" doc:"Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat"`
+	Repeat int                    `json:"repeat,omitempty"`
+}
+
+// TypedSeries is the course of a measure along one run.
+type TypedSeries struct {
+	Axis   string    `json:"axis,omitempty" enum:"second,step"`
+	At     []float64 `json:"at" doc:"Seconds of the run, or numbers of its steps, rising"`
+	Values []string  `json:"values" doc:"What was read there"`
+}
+
+// courses makes series of what was read along a run. Where the test has no analysis of its own, the reading is their
+// mean, and says so.
+func (x Typed) courses(t method.Test, r *record.Run) (wrong []string) {
+	for _, slug := range desk.SortedKeys(x.Series) {
+		m, ok := t.Measure(slug)
+		s := x.Series[slug]
+		switch {
+		case !ok:
+			wrong = append(wrong, fmt.Sprintf("test %q has no measure %q", x.Test, slug))
+			continue
+		case len(s.At) != len(s.Values) || len(s.At) < 2:
+			wrong = append(wrong, slug+": a series has two points or more, each with its value")
+			continue
+		case x.Readings[slug] != "":
+			wrong = append(wrong, slug+" is a series and a reading at once; leave one out")
+			continue
+		}
+		out := record.Series{Channel: slug, Unit: m.Unit, Times: s.At}
+		if s.Axis == "step" {
+			out.Axis, out.Along = "step", "1"
+		} else {
+			r.Ended = r.Started.Add(time.Duration(s.At[max(len(s.At)-1, 0)] * float64(time.Second)))
+		}
+		for _, text := range s.Values {
+			v, err := record.ParseReading(text, m)
+			if err == nil && v.State != record.OK {
+				err = fmt.Errorf("%q is no figure of a series", text)
+			}
+			if err != nil {
+				wrong = append(wrong, fmt.Sprintf("%s: %v", slug, err))
+				break
+			}
+			out.Values = append(out.Values, v.Value)
+		}
+		if len(out.Values) < len(s.At) {
+			continue
+		}
+		r.Series = append(r.Series, out)
+		if t.Analysis == "" {
+			said := []string{x.Notes[slug], fmt.Sprintf("mean of %d points along the run", len(s.At))}
+			r.Readings = append(r.Readings, record.Reading{Measure: slug, State: record.OK, Value: stat.Mean(out.Values, nil),
+				Reason: strings.TrimPrefix(strings.Join(said, "; "), "; ")}.Settle(m))
+		}
+	}
+	return wrong
 }
 
 // typedRun checks one typed run and makes it a run; all that is wrong comes back at once.
@@ -59,6 +118,19 @@ func (d *Results) typedRun(ctx context.Context, x Typed, by string, source recor
 		}
 		at = day
 	}
+	if x.Time != "" {
+		clock, err := time.Parse(time.TimeOnly, x.Time)
+		if err != nil {
+			clock, err = time.Parse("15:04", x.Time)
+		}
+		if err != nil {
+			wrong = append(wrong, fmt.Sprintf("%q is not a time of the day, HH:MM or HH:MM:SS", x.Time))
+		}
+		at = at.UTC().Truncate(24 * time.Hour).Add(clock.Sub(clock.Truncate(24 * time.Hour)))
+		if at.After(d.desk.Now().Add(desk.FarOff)) {
+			wrong = append(wrong, fmt.Sprintf("%s lies in the future", at.Format("2006-01-02 15:04")))
+		}
+	}
 	if x.Sitting == "" {
 		x.Sitting = "day " + at.Format(time.DateOnly)
 	}
@@ -71,9 +143,10 @@ func (d *Results) typedRun(ctx context.Context, x Typed, by string, source recor
 		Place: x.Place, Setup: x.Setup,
 		Sitting: x.Sitting, Repeat: x.Repeat, Started: at, Ended: at, Outcome: record.Done, Source: source, By: by,
 		Observed: x.Conditions}
-	if len(x.Readings) == 0 {
+	if len(x.Readings)+len(x.Series) == 0 {
 		wrong = append(wrong, noReading)
 	}
+	wrong = append(wrong, x.courses(t, &r)...)
 	for _, slug := range desk.SortedKeys(x.Readings) {
 		m, ok := t.Measure(slug)
 		if !ok {

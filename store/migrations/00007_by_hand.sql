@@ -25,3 +25,5 @@ create table archived (
   kind text not null, slug text not null, at text not null, by_whom text not null, reason text not null, primary key (kind, slug)
 ) strict, without rowid;
 alter table attachment add column doubt text not null default '';
+-- Kinds of product that the desk added.
+create table own_kind (kind text primary key, plural text not null) strict, without rowid;

@@ -741,6 +741,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the kinds of product: those that ship, then those of the desk's own */
+        get: operations["list-kinds"];
+        put?: never;
+        /** Add a kind of product of the desk's own */
+        post: operations["add-kind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ledger": {
         parameters: {
             query?: never;
@@ -2184,6 +2202,11 @@ export interface components {
             tax_included: boolean;
             variant?: string;
             voucher?: components["schemas"]["CatalogVoucher"];
+        };
+        CatalogOwnKind: {
+            kind: string;
+            /** @description What many of them are called; made from the kind if left out */
+            plural?: string;
         };
         CatalogPrice: {
             /**
@@ -3894,7 +3917,7 @@ export interface components {
             cannot?: string[];
             /**
              * Format: double
-             * @description Share of the weight that was measured
+             * @description Share of the weight that was measured; what cannot be run was not
              */
             completeness: number;
             /** Format: double */
@@ -4751,12 +4774,26 @@ export interface components {
             };
             /** Format: int64 */
             repeat?: number;
+            /** @description Measure → its course along the run */
+            series?: {
+                [key: string]: components["schemas"]["ResultsTypedSeries"];
+            };
             setup?: string;
             /** @description Names the boot or day that readings share; the day if empty */
             sitting?: string;
             /** @description Unit */
             subject: string;
             test: string;
+            /** @description Time of the day, HH:MM or HH:MM:SS; it orders repeats */
+            time?: string;
+        };
+        ResultsTypedSeries: {
+            /** @description Seconds of the run, or numbers of its steps, rising */
+            at: number[];
+            /** @enum {string} */
+            axis?: "second" | "step";
+            /** @description What was read there */
+            values: string[];
         };
         ReviewRequest: {
             /** @description Field it is compared in */
@@ -8821,6 +8858,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResultsInspection"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogOwnKind"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-kind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogOwnKind"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogOwnKind"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,118 @@
+package results_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"durvek/core/record"
+	"durvek/desk"
+	"durvek/internal/testdesk"
+	"durvek/store"
+)
+
+// Tables come with any separator, decimal commas, a time of day, notes, setups, conditions by their keys, a column for
+// each measure, and loops as series.
+func TestTablesAsPeopleKeepThem(t *testing.T) {
+	var err error
+	d := testdesk.Opened(t)
+	taken := func(table string) []record.Run {
+		t.Helper()
+		got, err := d.Results.ImportTable(ctx, []byte(table), false, "me")
+		if err != nil || !got.Written || len(got.Refused) > 0 {
+			t.Fatalf("%+v, %v", got, err)
+		}
+		runs, _, err := d.Results.Runs(ctx, store.RunFilter{Subject: strings.Fields(strings.NewReplacer(";", " ", "\t", " ",
+			",", " ").Replace(strings.SplitN(table, "\n", 3)[1]))[0], Limit: 99})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return runs
+	}
+	runs := taken("unit;test;measure;value;repeat;date;time;supply;note\n" +
+		"a;work;rate;1.012,5;2;2026-11-20;14:05;battery;calm\na;work;rate;99,5;1;2026-11-20;14:04:30;battery;\n")
+	if len(runs) != 2 || runs[0].Readings[0].Value != 1012.5 || runs[1].Readings[0].Value != 99.5 ||
+		runs[0].Readings[0].Reason != "calm" || runs[0].Observed["supply"] != "battery" ||
+		runs[0].Started.Format("15:04:05") != "14:05:00" || runs[1].Started.Format("15:04:05") != "14:04:30" {
+		t.Errorf("%+v", runs)
+	}
+	runs = taken("unit\tdate\twork/rate\twork/time\nb\t2026-11-20\t130,25\t41\nb\t2026-11-21\t\t42\n")
+	if len(runs) != 2 || len(runs[0].Readings) != 1 || len(runs[1].Readings) != 2 || runs[1].Readings[0].Value != 130.25 {
+		t.Errorf("a column for each measure: %+v", runs)
+	}
+	loop := "unit,date,test,measure,step,value\n"
+	for i := range 40 {
+		loop += fmt.Sprintf("c,2026-11-20,work,rate,%d,%g\n", i+1, 100-0.25*float64(i))
+	}
+	runs = taken(loop)
+	if len(runs) == 1 {
+		if runs[0].Series, err = d.Desk.Store.Series(ctx, runs[0].ID); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if len(runs) != 1 || len(runs[0].Series) != 1 || len(runs[0].Series[0].Values) != 40 ||
+		runs[0].Series[0].Axis != "step" || runs[0].Readings[0].Value != 95.125 ||
+		runs[0].Readings[0].Reason != "mean of 40 points along the run" {
+		t.Errorf("a loop: %+v", runs)
+	}
+	again, err := d.Results.ImportTable(ctx, []byte(loop), false, "me")
+	if err != nil || again.Known != 1 || again.Runs != 0 || again.Rows != 40 {
+		t.Errorf("the same loop again: %+v, %v", again, err)
+	}
+}
+
+func TestTablesAreRefusedInWords(t *testing.T) {
+	d := testdesk.Opened(t)
+	_, err := d.Results.ImportTable(ctx, []byte("unit,test,colour\n"), false, "me")
+	testdesk.Says(t, err, desk.Invalid, `column "colour" is unknown`, "a condition such as supply")
+	_, err = d.Results.ImportTable(ctx, []byte("unit,supply,condition:supply,work/rate\n"), false, "me")
+	testdesk.Says(t, err, desk.Invalid, "stands twice")
+	_, err = d.Results.ImportTable(ctx, []byte("date,work/rate\n"), false, "me")
+	testdesk.Says(t, err, desk.Invalid, `needs a column "unit"`)
+	for says, table := range map[string]string{
+		"is not a time of the day": "unit,test,measure,value,time\na,work,rate,5,noon\n",
+		"lies in the future":       "unit,test,measure,value,date,time\na,work,rate,5,2026-11-24,00:01\n",
+		"does not come after 2":    "unit,test,measure,value,step\na,work,rate,5,2\na,work,rate,5,2\n",
+		"two points or more":       "unit,test,measure,value,step\na,work,rate,5,2\n",
+		"not a number from 0 up":   "unit,test,measure,value,second\na,work,rate,5,-1\na,work,rate,5,1\n",
+		"no figure of a series":    "unit,test,measure,value,second\na,work,rate,5,1\na,work,rate,missing,2\n",
+		"at once":                  "unit,test,measure,value,second\na,work,rate,5,1\na,work,rate,5,2\na,work,rate,5,\n",
+		`has no measure "pace"`:    "unit,test,measure,value,second\na,work,pace,5,1\na,work,pace,5,2\n",
+		"its steps in step":        "unit,test,measure,value\na,work,rate,5\na,work,rate,6\n",
+	} {
+		got, err := d.Results.ImportTable(ctx, []byte(table), false, "me")
+		all := fmt.Sprint(got.Refused)
+		if err != nil || got.Written || !strings.Contains(all, says) {
+			t.Errorf("%q: %s, %v, want %q", table, all, err, says)
+		}
+	}
+}
+
+// A loop of one day falls in its own order: repeats of one moment stand by their number.
+func TestRepeatsOfOneDayStandByTheirNumber(t *testing.T) {
+	d := testdesk.Opened(t)
+	table := "unit,date,test,measure,repeat,value\n"
+	for i := range 12 {
+		table += fmt.Sprintf("a,2026-11-20,work,rate,%d,%d\n", i, 100-i)
+	}
+	if got, err := d.Results.ImportTable(ctx, []byte(table), false, "me"); err != nil || !got.Written {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	runs, _, err := d.Results.Runs(ctx, store.RunFilter{Subject: "a", Limit: 99})
+	if err != nil {
+		t.Fatal(err)
+	}
+	k, err := d.Desk.Store.RunCell(ctx, runs[0].ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ids, err := d.Desk.Store.RunsOfCell(ctx, "work", k)
+	if err != nil || len(ids) != 12 {
+		t.Fatal(ids, err)
+	}
+	for i, id := range ids {
+		if r, err := d.Desk.Store.Run(ctx, id); err != nil || r.Repeat != i {
+			t.Errorf("at %d stands repeat %d, %v", i, r.Repeat, err)
+		}
+	}
+}
