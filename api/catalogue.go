@@ -30,7 +30,7 @@ var (
 	Rigs        = get[None, []catalog.Rig](catalogue, "/api/rigs", "list-rigs", "List rigs")
 	Rig         = get[Slugged, catalog.Rig](catalogue, "/api/rigs/{slug}", "show-rig", "A rig")
 	AddRig      = post[Body[catalog.Rig], catalog.Rig](catalogue, "/api/rigs", "add-rig", "Add or change a rig")
-	CheckClaims = get[OfVariant, []claims.Judged](catalogue, "/api/claims", "check-claims",
+	CheckClaims = get[ClaimsIn, []claims.Judged](catalogue, "/api/claims", "check-claims",
 		"Judge every claim about a variant, or about all")
 	AddClaim = post[Body[catalog.Claim], catalog.Claim](catalogue, "/api/claims", "add-claim",
 		"Add a claim about a variant")
@@ -103,6 +103,12 @@ type Withdrawing struct {
 // Reasoned is a reason.
 type Reasoned struct {
 	Reason string `json:"reason" minLength:"1"`
+}
+
+// ClaimsIn narrows claims to a variant's, and what judges them to some of its figures.
+type ClaimsIn struct {
+	OfVariant
+	Narrowed
 }
 
 // OfModel narrows a list to one model's.

@@ -74,7 +74,7 @@ var (
 	CurvesChart = chartOf("curves", "Sustained lines or scaling curves of several variants, drawn",
 		func(q CurvesAsked, d Drawn) CurvesPicture { return CurvesPicture{q, d} })
 	ClaimsChart = chartOf("claims", "What became of the claims about a variant, drawn",
-		func(q OfVariant, d Drawn) ClaimsPicture { return ClaimsPicture{VariantAsked{q.Variant}, d} })
+		func(q ClaimsIn, d Drawn) ClaimsPicture { return ClaimsPicture{VariantAsked{q.Variant}, q.Narrowed, d} })
 )
 
 // Drawn is how a chart is wanted.
@@ -124,6 +124,7 @@ type (
 	}
 	ClaimsPicture struct {
 		VariantAsked
+		Narrowed
 		Drawn
 	}
 )
@@ -242,6 +243,7 @@ type FitAsked struct {
 	Use   string `query:"use" required:"true"`
 	Field string `query:"field" doc:"Field; everything if empty"`
 	Setup string `query:"setup" doc:"Setup; as delivered if empty"`
+	Narrowed
 }
 
 // CostAsked is what a rig costs.

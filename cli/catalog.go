@@ -312,12 +312,12 @@ func (a *app) claimCmd() *cobra.Command {
 	f.StringVar(&c.Source, "source", "", "where it was read")
 	f.StringVar(&c.Date, "date", "", "day it was read, YYYY-MM-DD")
 	show := func(one bool) func([]claims.Judged) { return func(js []claims.Judged) { a.printClaims(js, one) } }
-	var of api.OfVariant
+	var of api.ClaimsIn
 	check := drawing(a, "check VARIANT", "Judge the claims about a variant; with -o draw the chart",
 		"durvek claim check fen-14-16-512 -o claims.svg", api.CheckClaims, api.ClaimsChart, &of, []any{&of.Variant},
 		show(true))
 	return noun("claim", "What makers promise, and what became of it", add, check, a.dropCmd("claim", "ID", "01995c3e-…"),
-		asking(a, "list", "Judge every claim", "durvek claim list", api.CheckClaims, &api.OfVariant{}, nil, show(false)),
+		asking(a, "list", "Judge every claim", "durvek claim list", api.CheckClaims, &api.ClaimsIn{}, nil, show(false)),
 		a.tallyCmd())
 }
 

@@ -69,6 +69,8 @@ func TestAnEmptyDeskWithPortsAndSpots(t *testing.T) {
 	do("claim", "add", "reed-8", "--measure", "heat/spot", "--value", "45 °C", "--qualifier", "at most", "--source",
 		"box").want(t, 0, "is noted")
 	do("claim", "check", "reed-8").want(t, 0, "short", "Judged at worst of 3 places, base")
+	do("claim", "check", "reed-8", "--where", "place=palm").want(t, 0, "beyond", "36.0")
+	do("claim", "check", "reed-8", "--where", "place").want(t, 1, "place")
 
 	reviewed(t, home, do)
 

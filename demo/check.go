@@ -16,7 +16,7 @@ import (
 
 // Check makes sure that a filled demo shows what was planted in it.
 func Check(ctx context.Context, c *client.Client) error {
-	judged, err := client.Ask(ctx, c, api.CheckClaims, api.OfVariant{})
+	judged, err := client.Ask(ctx, c, api.CheckClaims, api.ClaimsIn{})
 	if err != nil {
 		return err
 	}

@@ -52,8 +52,8 @@ func (s *Service) catalogueRoutes() {
 	all(s, api.Rigs, d.Rigs)
 	one(s, api.Rig, d.Rig)
 	put(s, api.AddRig, d.AddRig)
-	serve(s, api.CheckClaims, func(ctx context.Context, in *api.OfVariant) ([]claims.Judged, error) {
-		return s.desk.Figures.CheckClaims(ctx, in.Variant)
+	serve(s, api.CheckClaims, func(ctx context.Context, in *api.ClaimsIn) ([]claims.Judged, error) {
+		return s.desk.Figures.CheckClaims(ctx, in.Variant, in.Where...)
 	})
 	add(s, api.AddClaim, d.AddClaim)
 	serve(s, api.Offers, func(ctx context.Context, in *api.OfVariant) ([]catalog.Offer, error) {

@@ -136,7 +136,7 @@ func (s *Service) compareRoutes() {
 		return d.ImportUse(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
 	serve(s, api.Fit, func(ctx context.Context, in *api.FitAsked) (figures.UseFit, error) {
-		return d.FitOf(ctx, in.Use, in.Field, in.Setup)
+		return d.FitOf(ctx, in.Use, in.Field, in.Setup, in.Where...)
 	})
 	all(s, api.Rates, s.desk.Books.Rates)
 	add(s, api.AddRate, s.desk.Books.AddRate)
@@ -197,7 +197,7 @@ func (s *Service) chartRoutes() {
 		return s.curves(ctx, in.CurvesAsked)
 	})
 	pictures(s, api.ClaimsChart, func(ctx context.Context, in *api.ClaimsPicture) (chart.Picture, error) {
-		return d.ClaimsChart(ctx, in.Variant)
+		return d.ClaimsChart(ctx, in.Variant, in.Where...)
 	})
 }
 

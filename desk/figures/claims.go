@@ -54,7 +54,7 @@ func (f *Figures) Ledger(ctx context.Context, variant, maker, by string) (Ledger
 }
 
 // ClaimsChart draws the claims about a variant against what was measured.
-func (f *Figures) ClaimsChart(ctx context.Context, variant string) (chart.Forest, error) {
+func (f *Figures) ClaimsChart(ctx context.Context, variant string, where ...string) (chart.Forest, error) {
 	d, err := f.look(ctx)
 	if err != nil {
 		return chart.Forest{}, err
@@ -63,7 +63,11 @@ func (f *Figures) ClaimsChart(ctx context.Context, variant string) (chart.Forest
 	if err != nil {
 		return chart.Forest{}, err
 	}
-	judged, err := d.checkClaims(variant)
+	by, err := narrowed(where)
+	if err != nil {
+		return chart.Forest{}, err
+	}
+	judged, err := d.checkClaims(variant, by)
 	if err != nil {
 		return chart.Forest{}, err
 	}
@@ -91,16 +95,20 @@ func (d *sight) proof(m compare.Measure, cell compare.Cell, c catalog.Claim, bes
 	return ids[:min(len(ids), 10)], err
 }
 
-// CheckClaims judges every claim about a variant, or about all variants.
-func (f *Figures) CheckClaims(ctx context.Context, variant string) ([]claims.Judged, error) {
+// CheckClaims judges every claim about a variant, or about all variants; where narrows the figures that judge.
+func (f *Figures) CheckClaims(ctx context.Context, variant string, where ...string) ([]claims.Judged, error) {
 	d, err := f.look(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return d.checkClaims(variant)
+	by, err := narrowed(where)
+	if err != nil {
+		return nil, err
+	}
+	return d.checkClaims(variant, by)
 }
 
-func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
+func (d *sight) checkClaims(variant string, by narrowing) ([]claims.Judged, error) {
 	var list []catalog.Claim
 	if variant != "" {
 		if _, err := d.variant(variant); err != nil {
@@ -123,6 +131,7 @@ func (d *sight) checkClaims(variant string) ([]claims.Judged, error) {
 		if err != nil {
 			return nil, err
 		}
+		by.apply(cells)
 		test, _ := method.Split(m.ID)
 		doubts, err := d.openDoubts(test)
 		if err != nil {

@@ -405,8 +405,12 @@ type UseFit struct {
 }
 
 // FitOf tells how the variants of a field fit a kind of use.
-func (f *Figures) FitOf(ctx context.Context, use, field, setup string) (UseFit, error) {
+func (f *Figures) FitOf(ctx context.Context, use, field, setup string, where ...string) (UseFit, error) {
 	setup = cmp.Or(setup, method.AsDelivered)
+	by, err := narrowed(where)
+	if err != nil {
+		return UseFit{}, err
+	}
 	d, err := f.look(ctx)
 	if err != nil {
 		return UseFit{}, err
@@ -440,7 +444,7 @@ func (f *Figures) FitOf(ctx context.Context, use, field, setup string) (UseFit, 
 	figure := func(variant, measure, under string) (stats.Estimate, bool) {
 		k := key{measure, cmp.Or(under, setup)}
 		if got[k] == nil && failed == nil {
-			got[k], failed = d.figures(d.byID[measure], k.setup, members, narrowing{})
+			got[k], failed = d.figures(d.byID[measure], k.setup, members, by)
 		}
 		if f := got[k][variant]; f.Line != nil {
 			return f.Line.Estimate, true

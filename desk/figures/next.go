@@ -154,7 +154,7 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 // claimGaps are the claims that nothing has judged yet, or that a few more repeats should decide.
 func (d *sight) claimGaps(q NextQuestion, members, counts []string, units map[string]string) (gaps []ranking.Gap,
 	err error) {
-	judged, err := d.checkClaims(q.Variant)
+	judged, err := d.checkClaims(q.Variant, narrowing{})
 	if err != nil {
 		return nil, err
 	}

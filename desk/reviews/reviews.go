@@ -17,7 +17,7 @@ import (
 // Figures is what this room asks of the one that compares.
 type Figures interface {
 	Rank(context.Context, compare.Question) (compare.Comparison, error)
-	CheckClaims(ctx context.Context, variant string) ([]claims.Judged, error)
+	CheckClaims(ctx context.Context, variant string, where ...string) ([]claims.Judged, error)
 	Pool(compare.Measure) (stats.Pool, error)
 	Subject(ctx context.Context, variant string) (desk.Subject, error)
 	Name(ctx context.Context, variant string) (desk.Named, error)

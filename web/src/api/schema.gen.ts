@@ -6191,6 +6191,8 @@ export interface operations {
         parameters: {
             query: {
                 variant: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
+                where?: string[];
                 /** @description page, column, card (1920×1080) or tall (1080×1920) */
                 format?: "page" | "column" | "card" | "tall";
                 /** @description Dark ground */
@@ -6831,6 +6833,8 @@ export interface operations {
             query?: {
                 /** @description Only this variant's */
                 variant?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
+                where?: string[];
             };
             header?: never;
             path?: never;
@@ -8036,6 +8040,8 @@ export interface operations {
                 field?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
+                where?: string[];
             };
             header?: never;
             path?: never;

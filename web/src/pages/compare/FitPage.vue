@@ -4,16 +4,16 @@ import { computed } from 'vue'
 import { api, must } from '../../api/client'
 import Trouble from '../../parts/Trouble.vue'
 import { number } from '../../parts/words'
-import { useAsked, useLists } from './asked'
+import { narrowed, useAsked, useLists } from './asked'
 import Frame from './Frame.vue'
 
 const { fields, measures, setups, uses, fieldName, usualField } = useLists()
-const { asked, set } = useAsked(() => ({ use: uses.data.value?.[0]?.slug ?? '', field: usualField(), setup: 'as-delivered', open: '' }))
+const { asked, set } = useAsked(() => ({ use: uses.data.value?.[0]?.slug ?? '', field: usualField(), setup: 'as-delivered', where: '', open: '' }))
 const fit = useQuery({
   queryKey: computed(() => ['compared', 'fit', asked.value.use, asked.value.field, asked.value.setup]),
   enabled: computed(() => !!asked.value.use && fields.data.value !== undefined),
   placeholderData: (before) => before,
-  queryFn: () => must(api.GET('/api/fits', { params: { query: { use: asked.value.use, field: asked.value.field, setup: asked.value.setup } } })),
+  queryFn: () => must(api.GET('/api/fits', { params: { query: { use: asked.value.use, field: asked.value.field, setup: asked.value.setup, ...narrowed(asked.value.where) } } })),
 })
 const x = fit.data
 const name = (id: string) => measures.data.value?.find((m) => m.id === id)?.name ?? id
@@ -28,7 +28,8 @@ const words: Record<string, string> = { for: 'right for it', open: 'open', 'not 
       <v-select label="Setup" :model-value="asked.setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ setup: $event })" />
       <div v-if="x" class="small">
         <strong>Needs</strong>
-        <div v-for="n in x.use.needs ?? []" :key="n.measure ?? n.spec" class="soft">{{ n.measure ? name(n.measure) : n.spec }}<template v-if="n.least !== undefined"> at least {{ n.least }}</template><template v-if="n.most !== undefined"> at most {{ n.most }}</template> {{ n.unit }}</div>
+        <div v-for="n in x.use.needs ?? []" :key="n.measure ?? n.spec" class="soft">{{ n.measure ? name(n.measure) : n.spec }}<template v-if="n.least !== undefined"> at least {{ n.least }}  <v-combobox label="Only where" multiple chips closable-chips placeholder="place=left port" :model-value="asked.where.split(';').filter(Boolean)" @update:model-value="set({ where: $event.join(';') })" />
+    </template><template v-if="n.most !== undefined"> at most {{ n.most }}</template> {{ n.unit }}</div>
         <div v-if="!x.use.needs?.length" class="soft">None that must be met.</div>
         <strong>What counts</strong>
         <div v-for="w in x.use.weights" :key="w.measure ?? w.group" class="soft">{{ w.measure ? name(w.measure) : w.group }}: {{ number(w.weight, 2) }}<template v-if="w.curve?.length">; {{ w.curve.map((c) => `${c.at} is worth ${c.worth}`).join(', ') }}</template></div>
