@@ -237,6 +237,9 @@ func fitting(ctx context.Context, c *client.Client, unit string) ([]string, erro
 // announced says beforehand how long a plan takes and what it writes.
 func announced(b record.BenchPlan) string {
 	text := fmt.Sprintf("It takes about %s", leftText(b.Seconds))
+	if b.Seconds < 1 && b.Jobs > 0 {
+		text = "How long it takes is not known yet"
+	}
 	if b.Writes > 0 {
 		text += " and writes at most " + bytesText(b.Writes)
 	}

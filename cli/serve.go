@@ -361,8 +361,8 @@ func (s *shower) update(p record.Progress) {
 		if p.Value > 0 {
 			value = formatValue(p.Value, p.Unit)
 		}
-		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s left%s", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value,
-			leftText(p.Left), note("  ", briefly(p.Last)))
+		line := fmt.Sprintf("%s  %d of %d  %s, %s  %s  %s%s", bar(share, 24), p.Done+1, p.Jobs, p.Test, p.Phase, value,
+			leftOf(p), note("  ", briefly(p.Last)))
 		fmt.Fprintf(s.a.out, "\r\x1b[K%s", line)
 		s.written = len(line)
 		return
@@ -379,8 +379,16 @@ func (s *shower) update(p record.Progress) {
 	}
 	if step != s.last {
 		s.last = step
-		fmt.Fprintf(s.a.out, "%s, about %s left\n", step, leftText(p.Left))
+		fmt.Fprintf(s.a.out, "%s, %s\n", step, leftOf(p))
 	}
+}
+
+// leftOf says how long a plan still takes; nobody knows that of runs whose length was never seen.
+func leftOf(p record.Progress) string {
+	if p.Left < 1 && p.Done+1 < p.Jobs {
+		return fmt.Sprintf("%d more to go, their length is not known yet", p.Jobs-p.Done-1)
+	}
+	return "about " + leftText(p.Left) + " left"
 }
 
 // briefly says the two sensors that tell most.

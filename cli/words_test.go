@@ -1,6 +1,10 @@
 package cli
 
-import "testing"
+import (
+	"testing"
+
+	"durvek/core/record"
+)
 
 func TestSpansAndBarsAtTheirEdges(t *testing.T) {
 	for seconds, want := range map[float64]string{0: "0 s", 89.4: "89 s", 90: "2 min", 150: "2 min", 3600: "60 min",
@@ -13,6 +17,22 @@ func TestSpansAndBarsAtTheirEdges(t *testing.T) {
 		0.87: "[=== ]", 0.88: "[====]", 1: "[====]", 7: "[====]"} {
 		if got := bar(share, 4); got != want {
 			t.Errorf("%g of a bar: %q, want %q", share, got, want)
+		}
+	}
+}
+
+func TestTheTimeLeftIsSaidWhereItIsKnown(t *testing.T) {
+	for _, c := range []struct {
+		p    record.Progress
+		want string
+	}{
+		{record.Progress{Done: 0, Jobs: 40}, "39 more to go, their length is not known yet"},
+		{record.Progress{Done: 0, Jobs: 40, Left: 1}, "about 1 s left"},
+		{record.Progress{Done: 39, Jobs: 40}, "about 0 s left"}, {record.Progress{Done: 1, Jobs: 3, Left: 600},
+			"about 10 min left"},
+	} {
+		if got := leftOf(c.p); got != c.want {
+			t.Errorf("%+v: %q, want %q", c.p, got, c.want)
 		}
 	}
 }

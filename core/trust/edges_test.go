@@ -76,3 +76,32 @@ func TestRulesAreWhole(t *testing.T) {
 		}
 	}
 }
+
+// What a machine calls itself is held against its dossier: another chip, or other cores, not another way of writing.
+func TestAMachineThatCallsItselfOtherwise(t *testing.T) {
+	for _, c := range []struct {
+		spec    map[string]any
+		machine record.Machine
+		want    string
+	}{
+		{map[string]any{"cpu.name": "Skarn Eleven 40"}, record.Machine{Processor: "Lodestow(R) Skarn(TM) Eleven 40 CPU @ " +
+			"2.5GHz"}, ""},
+		{map[string]any{"cpu.name": "Lodestow Skarn Eleven 40"}, record.Machine{Processor: "Skarn Eleven 40"}, ""},
+		{map[string]any{"cpu.name": "Skarn Eleven 40"}, record.Machine{Processor: "Lodestow Sample 0000"}, "other-part"},
+		{map[string]any{"cpu.name": "Skarn Eleven 40"}, record.Machine{}, ""},
+		{nil, record.Machine{Processor: "Skarn Eleven 40", Cores: 4}, ""},
+		{map[string]any{"cpu.cores": 8.0, "cpu.threads": 16.0}, record.Machine{Cores: 8, Threads: 16}, ""},
+		{map[string]any{"cpu.cores": 8.0}, record.Machine{Cores: 6}, "other-part"},
+		{map[string]any{"cpu.threads": 16.0}, record.Machine{Cores: 8, Threads: 8}, "other-part"},
+	} {
+		x := cellCase(100)
+		x.Spec, x.Machine = c.spec, c.machine
+		if got := said(x); got != c.want {
+			t.Errorf("%v, called %+v: %q, want %q", c.spec, c.machine, got, c.want)
+		}
+		x.Run.Simulated = true
+		if got := said(x); got != "" {
+			t.Errorf("a simulated machine is its dossier: %q", got)
+		}
+	}
+}

@@ -67,6 +67,11 @@ func init() {
 					}
 				}
 			}
+			if c.Run.Host == "" && !c.Run.Simulated {
+				called(c, func(name, dossier, told string) {
+					ev = append(ev, Evidence{name, fmt.Sprintf("%s by the dossier, %s here", dossier, told)})
+				})
+			}
 			if c.Run.Host == "" && !c.Run.Simulated && c.Machine.Memory > 0 {
 				if size, ok := catalog.SpecNumber(c.Spec, "memory.size"); ok && float64(c.Machine.Memory)/(1<<30) < 0.85*size {
 					add("memory.size", fmt.Sprintf("%g GiB", size), fmt.Sprintf("%.1f GiB", float64(c.Machine.Memory)/(1<<30)))
@@ -101,4 +106,47 @@ func unitOf(spec string) string {
 		}
 	}
 	return "1"
+}
+
+// called holds what the machine calls itself against its dossier: a pre-production chip bears another name, or has
+// other cores.
+func called(c Case, add func(name, dossier, told string)) {
+	if want := catalog.SpecText(c.Spec, "cpu.name"); want != "" && c.Machine.Processor != "" &&
+		!sameName(want, c.Machine.Processor) {
+		add("Processor", want, c.Machine.Processor)
+	}
+	for _, x := range []struct {
+		key, name string
+		told      int
+	}{{"cpu.cores", "Cores", c.Machine.Cores}, {"cpu.threads", "Threads", c.Machine.Threads}} {
+		if want, ok := catalog.SpecNumber(c.Spec, x.key); ok && x.told > 0 && float64(x.told) != want {
+			add(x.name, quantity.Plain(want, "1"), fmt.Sprint(x.told))
+		}
+	}
+}
+
+// sameName tells whether all words of one name stand in the other, marks and clocks aside.
+func sameName(a, b string) bool {
+	words := func(s string) map[string]bool {
+		s, _, _ = strings.Cut(strings.ToLower(s), "@")
+		out := map[string]bool{}
+		for _, w := range strings.FieldsFunc(strings.NewReplacer("(r)", " ", "(tm)", " ").Replace(s), func(r rune) bool {
+			return r == ' ' || r == ',' || r == '-'
+		}) {
+			if w != "cpu" && w != "processor" {
+				out[w] = true
+			}
+		}
+		return out
+	}
+	x, y := words(a), words(b)
+	if len(x) > len(y) {
+		x, y = y, x
+	}
+	for w := range x {
+		if !y[w] {
+			return false
+		}
+	}
+	return true
 }

@@ -29,7 +29,7 @@ const sub = computed(() => {
   if (!b) return ''
   const parts = [`Plan “${b.plan.name}”, ${b.setup_name.toLowerCase()}`, `${b.done} of ${b.jobs} runs`]
   if (b.plan.host) parts.push(`in ${b.plan.host}${b.plan.place ? `, ${b.plan.place}` : ''}`)
-  if (live.value) parts.push(`about ${span(live.value.left)} left`)
+  if (live.value) parts.push(live.value.left < 1 && b.done + 1 < b.jobs ? 'time left not known yet' : `about ${span(live.value.left)} left`)
   if (b.plan.state === 'waiting') {
     const rated = b.endurance && b.writes ? `, ${number(b.endurance, 2)} % of what its drive is rated for` : ''
     parts.push(`takes about ${span(b.seconds)}${b.writes ? ` and writes at most ${amount(b.writes)}${rated}` : ''}`)
@@ -175,7 +175,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
             <td><router-link :to="{ query: { plan: b.plan.id } }">{{ b.title }}</router-link></td>
             <td>{{ b.plan.name }}</td>
             <td>{{ b.setup_name }}</td>
-            <td><span :class="{ caution: b.plan.state === 'silent' || progress.get(b.plan.id)?.ask?.now }">{{ progress.get(b.plan.id)?.ask?.now ? 'needs you' : b.plan.state }}</span><span v-if="b.plan.state === 'running' && progress.get(b.plan.id)" class="soft">, {{ span(progress.get(b.plan.id)!.left) }} left</span><span v-if="b.marked" class="caution">, {{ b.marked }} not as planned</span></td>
+            <td><span :class="{ caution: b.plan.state === 'silent' || progress.get(b.plan.id)?.ask?.now }">{{ progress.get(b.plan.id)?.ask?.now ? 'needs you' : b.plan.state }}</span><span v-if="b.plan.state === 'running' && (progress.get(b.plan.id)?.left ?? 0) >= 1" class="soft">, {{ span(progress.get(b.plan.id)!.left) }} left</span><span v-if="b.marked" class="caution">, {{ b.marked }} not as planned</span></td>
             <td class="n">{{ b.done }} of {{ b.jobs }}</td>
           </tr>
         </tbody>
