@@ -466,15 +466,20 @@ func (q Queries) ProofRuns(ctx context.Context, k CellKey) (ids []string, values
 	return ids, values, err
 }
 
-// NewestRuns gives each variant's newest done run of a test under a setup.
-func (q Queries) NewestRuns(ctx context.Context, test, setup string) (map[string]string, error) {
-	type newest struct{ variant, run string }
-	got, err := list(ctx, q, func(r row, n *newest) error { var at string; return r.Scan(&n.variant, &n.run, &at) },
-		`select unit.variant, run.id, max(run.started) from run join unit on unit.slug = run.subject
-		where run.test = ? and run.setup = ? and run.outcome = `+wordDone+` group by unit.variant`, test, setup)
-	out := map[string]string{}
+// Newest is a variant's newest done run in a host and at a place.
+type Newest struct{ Variant, Host, Place, Run string }
+
+// NewestRuns gives each variant's newest done run of a test under a setup, in each host and at each place.
+func (q Queries) NewestRuns(ctx context.Context, test, setup string) (map[string][]Newest, error) {
+	got, err := list(ctx, q, func(r row, n *Newest) error {
+		var at string
+		return r.Scan(&n.Variant, &n.Host, &n.Place, &n.Run, &at)
+	}, `select unit.variant, run.host, run.place, run.id, max(run.started) from run join unit on unit.slug = run.subject
+		where run.test = ? and run.setup = ? and run.outcome = `+wordDone+` group by unit.variant, run.host, run.place
+		order by unit.variant, run.host, run.place`, test, setup)
+	out := map[string][]Newest{}
 	for _, n := range got {
-		out[n.variant] = n.run
+		out[n.Variant] = append(out[n.Variant], n)
 	}
 	return out, err
 }

@@ -322,24 +322,27 @@ func (f *Figures) Curves(ctx context.Context, test, field string, variants []str
 		if err != nil {
 			return chart.Lines{}, err
 		}
-		run, ok := newest[slug]
-		if !ok {
-			continue
-		}
-		if len(sides) == mostLines && slug != subject {
-			left = append(left, x.FullName())
-			continue
-		}
-		series, err := d.f.desk.Store.Series(ctx, run)
-		if err != nil {
-			return chart.Lines{}, err
-		}
-		if len(series) > 0 {
-			sides = append(
-				sides,
-				compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: run, Series: series[0],
-					Subject: slug == subject && subject != ""},
-			)
+		for _, n := range newest[slug] {
+			if len(sides) >= mostLines && slug != subject {
+				left = append(left, x.FullName())
+				continue
+			}
+			series, err := d.f.desk.Store.Series(ctx, n.Run)
+			if err != nil {
+				return chart.Lines{}, err
+			}
+			if len(series) == 0 {
+				continue
+			}
+			side := compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: n.Run, Series: series[0],
+				Subject: slug == subject && subject != ""}
+			if n.Host != "" {
+				side.Note += ", in " + n.Host
+			}
+			if n.Place != "" {
+				side.Note += ", " + n.Place
+			}
+			sides = append(sides, side)
 		}
 	}
 	c := compare.Curves(t.Name, name, sides, d.f.desk.Name)

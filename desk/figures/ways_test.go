@@ -312,6 +312,14 @@ func TestModesCurvesAndFitOfADesk(t *testing.T) {
 	if err != nil || len(c.Lines) != 0 || !strings.HasPrefix(c.Title, "Nothing to draw yet") {
 		t.Errorf("typed readings have no series: %+v, %v", c, err)
 	}
+	for place, v := range map[string]string{"left port": "100", "right port": "40"} { // each place is a line of its own
+		testdesk.Typed(t, d, results.Typed{Subject: "c", Place: place, Series: map[string]results.TypedSeries{"rate": {
+			Axis: "second", At: []float64{0, 10, 20}, Values: []string{v, v, v}}}})
+	}
+	c, err = d.Figures.Curves(testdesk.Ctx, "work", "", nil, "", "")
+	if err != nil || len(c.Lines) != 2 || c.Lines[0].Note != "16 GiB, left port" || c.Lines[1].Note != "16 GiB, right port" {
+		t.Errorf("a line for each place: %+v, %v", c.Lines, err)
+	}
 	_, err = d.Figures.Curves(testdesk.Ctx, "work", "", []string{"q"}, "", "")
 	testdesk.Says(t, err, desk.NotFound, `no variant "q"`)
 	least := 120.0
