@@ -48,6 +48,15 @@ func Check(ctx context.Context, c *client.Client) error {
 	if len(all.Rows) < 10 {
 		return fmt.Errorf("only %d machines are ranked", len(all.Rows))
 	}
+	for measure, rows := range map[string]int{"port-copy/rate": 8, "screen-zones/dimmest": 4, "surface-heat/hottest": 4} {
+		c, err := rank(measure, "everything")
+		if err != nil {
+			return err
+		}
+		if len(c.Rows) != rows {
+			return fmt.Errorf("%s has %d rows, not %d", measure, len(c.Rows), rows)
+		}
+	}
 	drives, err := rank("drive-sequential/read", "survey-drives")
 	if err != nil {
 		return err

@@ -2,7 +2,9 @@ package demo
 
 import (
 	"bytes"
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -71,6 +73,19 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	); err != nil {
 		return err
 	}
+	if err := post("/api/remarks",
+		map[string]any{"variant": "fen-14-16-512", "area": "display", "text": "Bright enough in the boat shed with its " +
+			"doors open."},
+		map[string]any{"variant": "fen-14-16-512", "kind": "report", "area": "body",
+			"who":   "two crews of the northern station",
+			"dated": "2026-10-02", "source": "letter to the desk", "text": "The hinge came loose after a season aboard"},
+		map[string]any{"variant": "fen-14-16-512", "kind": "report", "area": "battery",
+			"who":   "a survey office with nine of them",
+			"dated": "2026-10-19", "source": "told at the harbour fair",
+			"text": "All nine still hold a day's work after a year"},
+	); err != nil {
+		return err
+	}
 	for unit, rate := range map[string]float64{"sound-16-32-1000-a": 88, "fen-14-16-512-a": 56, "skiff-14-16-1000-a": 41,
 		"relay-15-16-512-a": 37} {
 		for repeat := range 3 {
@@ -124,6 +139,21 @@ func Settle(ctx context.Context, c *client.Client) error {
 	}
 	if err := settle("ceiling", "fen-14-16-512-a", map[string]any{"do": "dismiss",
 		"reason": "Its screen shows 60 pictures a second and no more; the figure says so."}); err != nil {
+		return err
+	}
+	// The Leaf was copied to through an adapter: its figure stays, with that beside it.
+	copies, err := client.Get[struct{ Runs []record.Run }](ctx, c, "/api/runs", client.Query("subject", "leaf-11-12-256-a",
+		"test", "port-copy"))
+	if err != nil || len(copies.Runs) == 0 {
+		return cmp.Or(err, errors.New("the Leaf has no copy through its port"))
+	}
+	var caveat trust.Doubt
+	if err := c.Do(ctx, http.MethodPost, "/api/doubts", nil, map[string]any{"run": copies.Runs[0].ID, "cell": true,
+		"sentence": "Copied through an adapter of the desk's, which may cost some of the rate."}, &caveat); err != nil {
+		return err
+	}
+	if err := c.Do(ctx, http.MethodPost, "/api/doubts/"+caveat.ID+"/settlements", nil, map[string]any{"do": "caveat",
+		"reason": "Copied through an adapter; without it the rate may be higher."}, nil); err != nil {
 		return err
 	}
 	if err := c.Do(ctx, http.MethodPut, "/api/rules/outlier/tuning", nil, map[string]any{"test": "drive-appends",

@@ -7,6 +7,7 @@ import (
 
 	"durvek/api"
 	"durvek/client"
+	"durvek/core/verdict"
 )
 
 // Reviews writes, signs and publishes the demo's review, and starts a second one.
@@ -23,6 +24,10 @@ func Reviews(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
+	r.Charts = append(r.Charts, verdict.Chart{Measure: "headland-chase/mean",
+		Where: []string{"display.resolution=1920 × 1080"}}, verdict.Chart{Measure: "headland-chase/mean",
+		Where: []string{"display.resolution=2880 × 1800"}}, verdict.Chart{Measure: "port-copy/rate",
+		Where: []string{"place=left port"}}, verdict.Chart{Measure: "surface-heat/hottest"})
 	r.Summary = "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen " +
 		"keeps what it promises. Its battery does not: a watch of eleven hours is the most we got."
 	r.Advice = "**Right for** crews who post-process between trips and sit near a socket. **Not for** long watches: " +

@@ -299,6 +299,13 @@ var ConditionVocabulary = []ConditionKey{
 	{"timer", "Timer", "How a thread is put to sleep: by the system's call, or by the runtime's timers"},
 }
 
+// IsVersion tells whether a condition holds a version, of a system or program: another one is mostly an oversight. Of
+// other conditions, another value makes other work, as somebody meant it.
+func IsVersion(key string) bool {
+	return slices.Contains([]string{"runtime", "system.name", "system.kernel", "firmware", "graphics.driver"}, key) ||
+		strings.HasSuffix(key, "version")
+}
+
 // NegotiatedVocabulary lists what a machine settles on with its parts and partners. It is told with every
 // run; it is no condition that a person sets.
 var NegotiatedVocabulary = []ConditionKey{

@@ -52,3 +52,12 @@ func TestJobsAreGroupedByStep(t *testing.T) {
 		t.Errorf("%v", f)
 	}
 }
+
+func TestWhichConditionsHoldVersions(t *testing.T) {
+	for key, want := range map[string]bool{"program.version": true, "firmware": true, "system.kernel": true,
+		"own.mapper-version": true, "display.resolution": false, "content": false, "option.size": false, "versions": false} {
+		if IsVersion(key) != want {
+			t.Errorf("%s: %v", key, !want)
+		}
+	}
+}

@@ -116,6 +116,9 @@ const Telling = 5
 func Hide(list []Finding) []Finding {
 	count := map[Kind]int{}
 	for i, f := range list {
+		if f.Unmeasured() { // somebody noted it to be said
+			continue
+		}
 		count[f.Kind]++
 		list[i].Hidden = count[f.Kind] > Telling
 	}

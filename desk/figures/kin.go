@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"durvek/core/compare"
+	"durvek/core/method"
 	"durvek/core/trust"
 	"durvek/store"
 )
@@ -150,7 +151,7 @@ func (f *Figures) Versions(m compare.Measure, setup, variant string,
 	}
 	out, figures := map[string]map[string]int{}, c.among(setup)
 	for _, k := range m.MustMatch {
-		if !strings.ContainsAny(conditions[k], "0123456789") || strings.HasPrefix(k, "option.") {
+		if !strings.ContainsAny(conditions[k], "0123456789") || !method.IsVersion(k) {
 			continue
 		}
 		out[k] = map[string]int{}
