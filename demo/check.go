@@ -48,14 +48,8 @@ func Check(ctx context.Context, c *client.Client) error {
 	if len(all.Rows) < 10 {
 		return fmt.Errorf("only %d machines are ranked", len(all.Rows))
 	}
-	for measure, rows := range map[string]int{"port-copy/rate": 8, "screen-zones/dimmest": 4, "surface-heat/hottest": 4} {
-		c, err := rank(measure, "everything")
-		if err != nil {
-			return err
-		}
-		if len(c.Rows) != rows {
-			return fmt.Errorf("%s has %d rows, not %d", measure, len(c.Rows), rows)
-		}
+	if err := rowsStand(rank); err != nil {
+		return err
 	}
 	drives, err := rank("drive-sequential/read", "survey-drives")
 	if err != nil {
@@ -218,6 +212,20 @@ func checkComparisons(ctx context.Context, c *client.Client) error {
 	}
 	if len(cost.Parts) != 5 || len(cost.Missing) > 0 {
 		return fmt.Errorf("the rig's cost lacks %v", cost.Missing)
+	}
+	return nil
+}
+
+// rowsStand makes sure that ports are rows, and that zones and spots are one figure each.
+func rowsStand(rank func(measure, field string) (compare.Comparison, error)) error {
+	for measure, rows := range map[string]int{"port-copy/rate": 8, "screen-zones/dimmest": 4, "surface-heat/hottest": 4} {
+		c, err := rank(measure, "everything")
+		if err != nil {
+			return err
+		}
+		if len(c.Rows) != rows {
+			return fmt.Errorf("%s has %d rows, not %d", measure, len(c.Rows), rows)
+		}
 	}
 	return nil
 }
