@@ -37,13 +37,8 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	i := slices.IndexFunc(all.Rows, func(r compare.Row) bool { return r.Variant == ThisMachine })
-	unlike := slices.ContainsFunc(all.LeftOut, func(l compare.LeftOut) bool {
-		return l.Variant == ThisMachine &&
-			l.Kind == compare.NotComparable // an unplugged laptop, say: measured, and rightly not ranked
-	})
-	if !unlike && (i < 0 || all.Rows[i].Simulated) {
-		return fmt.Errorf("this machine, really measured, is not ranked among %d machines", len(all.Rows))
+	if err := measuredHere(all); err != nil {
+		return err
 	}
 	if len(all.Rows) < 10 {
 		return fmt.Errorf("only %d machines are ranked", len(all.Rows))
@@ -226,6 +221,19 @@ func rowsStand(rank func(measure, field string) (compare.Comparison, error)) err
 		if len(c.Rows) != rows {
 			return fmt.Errorf("%s has %d rows, not %d", measure, len(c.Rows), rows)
 		}
+	}
+	return nil
+}
+
+// measuredHere makes sure that this machine, really measured, is ranked, or rightly not.
+func measuredHere(all compare.Comparison) error {
+	i := slices.IndexFunc(all.Rows, func(r compare.Row) bool { return r.Variant == ThisMachine })
+	unlike := slices.ContainsFunc(all.LeftOut, func(l compare.LeftOut) bool {
+		return l.Variant == ThisMachine &&
+			l.Kind == compare.NotComparable // an unplugged laptop, say: measured, and rightly not ranked
+	})
+	if !unlike && (i < 0 || all.Rows[i].Simulated) {
+		return fmt.Errorf("this machine, really measured, is not ranked among %d machines", len(all.Rows))
 	}
 	return nil
 }

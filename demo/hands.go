@@ -73,17 +73,7 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	); err != nil {
 		return err
 	}
-	if err := post("/api/remarks",
-		map[string]any{"variant": "fen-14-16-512", "area": "display", "text": "Bright enough in the boat shed with its " +
-			"doors open."},
-		map[string]any{"variant": "fen-14-16-512", "kind": "report", "area": "body",
-			"who":   "two crews of the northern station",
-			"dated": "2026-10-02", "source": "letter to the desk", "text": "The hinge came loose after a season aboard"},
-		map[string]any{"variant": "fen-14-16-512", "kind": "report", "area": "battery",
-			"who":   "a survey office with nine of them",
-			"dated": "2026-10-19", "source": "told at the harbour fair",
-			"text": "All nine still hold a day's work after a year"},
-	); err != nil {
+	if err := said(post); err != nil {
 		return err
 	}
 	for unit, rate := range map[string]float64{"sound-16-32-1000-a": 88, "fen-14-16-512-a": 56, "skiff-14-16-1000-a": 41,
@@ -103,6 +93,21 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"},
 		"caption": {"The right port: no word that it does not charge."}}
 	return c.Do(ctx, http.MethodPost, "/api/photos", q, picture, nil)
+}
+
+// said is what was noted of the Fen without a figure.
+func said(post func(string, ...map[string]any) error) error {
+	return post("/api/remarks",
+		map[string]any{"variant": "fen-14-16-512", "area": "display", "text": "Bright enough in the boat shed with its " +
+			"doors open."},
+		map[string]any{"variant": "fen-14-16-512", "kind": "report", "area": "body",
+			"who":   "two crews of the northern station",
+			"dated": "2026-10-02", "source": "letter to the desk", "text": "The hinge came loose after a season aboard"},
+		map[string]any{"variant": "fen-14-16-512", "kind": "report", "area": "battery",
+			"who":   "a survey office with nine of them",
+			"dated": "2026-10-19", "source": "told at the harbour fair",
+			"text": "All nine still hold a day's work after a year"},
+	)
 }
 
 // Settle does what the desk's people did about doubts: one upheld, one dismissed, one reopened, a rule tuned for a

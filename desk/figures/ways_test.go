@@ -317,7 +317,8 @@ func TestModesCurvesAndFitOfADesk(t *testing.T) {
 			Axis: "second", At: []float64{0, 10, 20}, Values: []string{v, v, v}}}})
 	}
 	c, err = d.Figures.Curves(testdesk.Ctx, "work", "", nil, "", "")
-	if err != nil || len(c.Lines) != 2 || c.Lines[0].Note != "16 GiB, left port" || c.Lines[1].Note != "16 GiB, right port" {
+	if err != nil || len(c.Lines) != 2 || c.Lines[0].Note != "16 GiB, left port" ||
+		c.Lines[1].Note != "16 GiB, right port" {
 		t.Errorf("a line for each place: %+v, %v", c.Lines, err)
 	}
 	_, err = d.Figures.Curves(testdesk.Ctx, "work", "", []string{"q"}, "", "")
