@@ -155,7 +155,7 @@ type Narrowed struct {
 
 // Priced says which offers make a price.
 type Priced struct {
-	Currency  string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of the answer, ISO 4217; EUR if empty"`
+	Currency  string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in"`
 	Region    string `query:"region" doc:"Only offers of a region"`
 	Condition string `query:"condition" enum:",new,used,refurbished" doc:"new, used or refurbished; new if empty"`
 	Day       string `query:"day" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"Prices and rates as of a day, YYYY-MM-DD"`

@@ -180,7 +180,7 @@ func TestCompareShowsTheServicesOwnChartAndLinksItsState(t *testing.T) {
 	p := signedIn(t, 1280, 800)
 	p.open("/compare?measure=survey-export/time&field=machines&subject=fen-14-16-512")
 	p.Until(`document.querySelector('.chart svg title')?.textContent.includes('survey export')`)
-	if !tab.Eval[bool](p.Tab, `document.querySelector('.chart svg').getAttribute('role') === 'img' && document.querySelector('.chart svg desc').textContent.includes('> 1800')`) {
+	if !tab.Eval[bool](p.Tab, `document.querySelector('.chart svg').getAttribute('role') === 'img' && document.querySelector('.chart svg desc').textContent.includes('> 30 min')`) {
 		t.Error("the chart has no role or an odd text alternative")
 	}
 	p.Says("program version 2.9, not 3.2")
@@ -435,7 +435,7 @@ func TestADossierIsCheckedBeforeItIsTakenIn(t *testing.T) {
 		"- {slug: probe-1-v, name: one}\n"
 	dir := t.TempDir()
 	bad, fine := filepath.Join(dir, "bad.yaml"), filepath.Join(dir, "fine.yaml")
-	for path, content := range map[string]string{bad: strings.Replace(good, "phone", "boat", 1) + "extra: 1\n",
+	for path, content := range map[string]string{bad: strings.Replace(good, "phone", "A boat", 1) + "extra: 1\n",
 		fine: good} {
 		if err := os.WriteFile(path, []byte(content), 0o644); err != nil {
 			t.Fatal(err)

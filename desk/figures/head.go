@@ -114,6 +114,15 @@ func (d *sight) headToHead(variants []string, setup method.Setup, currency strin
 	return compare.HeadToHead(sides, measures, relations, extras), nil
 }
 
+// own is the currency of a field where nobody names one: that of its price band, else the one that most of the desk's
+// offers are in.
+func (v *view) own(f ranking.Field) string {
+	if f.Price != nil {
+		return f.Price.Currency
+	}
+	return cmp.Or(v.usualCurrency(v.order), "EUR")
+}
+
 // usualCurrency is the one that most offers of some variants are in.
 func (v *view) usualCurrency(variants []string) (usual string) {
 	seen := map[string]int{}

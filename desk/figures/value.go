@@ -13,6 +13,7 @@ import (
 	"durvek/core/chart"
 	"durvek/core/compare"
 	"durvek/core/quantity"
+	"durvek/core/ranking"
 	"durvek/core/value"
 	"durvek/desk"
 )
@@ -57,7 +58,6 @@ type PerPrice struct {
 // ValueOf sets performance against price.
 func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) {
 	q.Field = cmp.Or(q.Field, everything)
-	q.Pricing.Currency = cmp.Or(q.Pricing.Currency, "EUR")
 	d, err := f.look(ctx)
 	if err != nil {
 		return Valued{}, err
@@ -66,6 +66,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	if err != nil {
 		return Valued{}, err
 	}
+	q.Pricing.Currency = cmp.Or(q.Pricing.Currency, d.own(in))
 	out := Valued{Currency: q.Pricing.Currency, Prices: map[string]catalog.Price{}, Spans: map[string]catalog.Span{},
 		Names: map[string]Called{}, Per: []PerPrice{}, Sentence: []string{}}
 	var field []value.Priced
@@ -311,11 +312,11 @@ type CostPart struct {
 
 // RigCost sums up what the parts of a rig cost.
 func (f *Figures) RigCost(ctx context.Context, slug string, how catalog.Pricing) (Cost, error) {
-	how.Currency = cmp.Or(how.Currency, "EUR")
 	d, err := f.look(ctx)
 	if err != nil {
 		return Cost{}, err
 	}
+	how.Currency = cmp.Or(how.Currency, d.own(ranking.Field{}))
 	rigs, err := f.desk.Store.Rigs(ctx, "")
 	if err != nil {
 		return Cost{}, err

@@ -77,6 +77,20 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 		"me"); err != nil { // a strange day
 		t.Fatal(err)
 	}
+	pounds := ranking.Field{Slug: "pounds", Name: "pounds", Price: &ranking.PriceBand{To: 9000, Currency: "GBP"}}
+	if err := d.Figures.AddField(testdesk.Ctx, pounds, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "EUR", To: "GBP", Rate: 2, Date: "2026-11-01"},
+		"me"); err != nil {
+		t.Fatal(err)
+	}
+	// nobody names a currency: that of the field's band, else the one that most offers are in
+	for field, want := range map[string]string{"pounds": "GBP", "": "EUR"} {
+		if v, err := ask(figures.ValueQuestion{Field: field}); err != nil || v.Currency != want {
+			t.Errorf("%q is told in %s, %v", field, v.Currency, err)
+		}
+	}
 	v, err := ask(figures.ValueQuestion{Subject: "a"})
 	if err != nil || len(v.Values) != 3 || v.Values[0].ID != "c" || v.Prices["c"].Text != "350.00 EUR" {
 		t.Fatalf("%+v, %v", v.Values, err)

@@ -6740,7 +6740,7 @@ export interface operations {
                 against?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description Currency of the answer, ISO 4217; EUR if empty */
+                /** @description Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
@@ -12249,7 +12249,7 @@ export interface operations {
     "rig-cost": {
         parameters: {
             query?: {
-                /** @description Currency of the answer, ISO 4217; EUR if empty */
+                /** @description Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
@@ -14854,7 +14854,7 @@ export interface operations {
                 against?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description Currency of the answer, ISO 4217; EUR if empty */
+                /** @description Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;

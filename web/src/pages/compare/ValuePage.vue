@@ -10,7 +10,7 @@ import Frame from './Frame.vue'
 
 const queries = useQueryClient()
 const { fields, ratios, uses, choices, fieldName } = useLists()
-const { asked, set } = useAsked(() => ({ field: fields.data.value?.some((f) => f.slug === 'laptops') ? 'laptops' : 'everything', measure: '', use: uses.data.value?.[0]?.slug ?? '', currency: 'EUR', condition: 'new', region: '', day: '', no_voucher: '', subject: '' }))
+const { asked, set } = useAsked(() => ({ field: fields.data.value?.some((f) => f.slug === 'laptops') ? 'laptops' : 'everything', measure: '', use: uses.data.value?.[0]?.slug ?? '', currency: '', condition: 'new', region: '', day: '', no_voucher: '', subject: '' }))
 const by = computed(() => asked.value.measure || (asked.value.use && `use ${asked.value.use}`))
 const question = computed(() => given({ ...asked.value, use: asked.value.measure ? '' : asked.value.use }))
 const value = useQuery({
@@ -49,7 +49,7 @@ async function note() {
       <v-select label="Field" :model-value="asked.field" :items="fields.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ field: $event })" />
       <v-autocomplete label="Performance by" :model-value="by" :items="basis" @update:model-value="$event?.startsWith('use ') ? set({ measure: '', use: $event.slice(4) }) : set({ measure: $event })" />
       <v-autocomplete label="Subject" clearable :model-value="asked.subject || null" :items="choices" @update:model-value="set({ subject: $event })" />
-      <v-select label="Currency" :model-value="asked.currency" :items="currencies" @update:model-value="set({ currency: $event })" />
+      <v-select label="Currency" clearable placeholder="The field’s own" persistent-placeholder :model-value="asked.currency || null" :items="currencies" @update:model-value="set({ currency: $event })" />
       <v-select label="Condition" :model-value="asked.condition" :items="['new', 'used', 'refurbished']" @update:model-value="set({ condition: $event })" />
       <v-text-field label="Region" placeholder="all" persistent-placeholder :model-value="asked.region" @change="set({ region: ($event.target as HTMLInputElement).value.trim() })" />
       <v-text-field label="As of a day" type="date" :model-value="asked.day" @change="set({ day: ($event.target as HTMLInputElement).value })" />
