@@ -179,7 +179,7 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("token", "list").want(t, 0, "this computer")
 
 	r := do("rank", "show", "survey-export/time", "--field", "machines", "--subject", "fen-14-16-512")
-	r.want(t, 0, "lower is better", "» Selvane Fen 14", "> 1800", "Not ranked: Hythebrook Sound 12: not comparable: "+
+	r.want(t, 0, "lower is better", "» Selvane Fen 14", "> 30 min", "Not ranked: Hythebrook Sound 12: not comparable: "+
 		"program version 2.9, not 3.2")
 	if strings.Index(r.out, "Wexcombe Harbour Tower") > strings.Index(r.out, "Thrunby Relay Desk") {
 		t.Error("the faster machine does not come first")
@@ -356,7 +356,7 @@ func TestExitStatuses(t *testing.T) {
 	call(t, home, "--server", "nonsense", "model", "list").want(t, 2, "is no address")
 	call(t, home, "--data", home, "model", "list").want(t, 3, "no service is running on the data folder")
 	call(t, home, "modle").want(t, 2, "unknown command")
-	call(t, home, "model").want(t, 2, "add, clear, drop, list, show")
+	call(t, home, "model").want(t, 2, "add, archive, clear, drop, list, show, unarchive")
 	call(t, home, "model", "lits").want(t, 2, `"lits" is no verb`)
 	call(t, home, "model", "list", "--colour").want(t, 2, "unknown flag")
 	call(t, home, "model", "show").want(t, 2, "usage: durvek model show SLUG")

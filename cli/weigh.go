@@ -118,8 +118,9 @@ func (a *app) indexCmd() *cobra.Command {
 				if len(r.Moves) > 0 {
 					moves = r.Moves[0].Measure + " " + quantity.Signed(r.Moves[0].By, 1) + " %"
 				}
-				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note, quantity.Fixed(r.Value, 1), quantity.Fixed(r.Lo, 1) +
-					" to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
+				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note,
+					strings.TrimSpace(r.Bound + " " + quantity.Fixed(r.Value, 1)), quantity.Fixed(r.Lo, 1) +
+						" to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
 				for _, g := range x.ByGroup {
 					v := ""
 					if y, ok := g.Values[r.ID]; ok {

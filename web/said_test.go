@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"context"
+	"fmt"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -14,6 +15,12 @@ import (
 // What is said, set aside, corrected and archived, by hand in the console.
 func TestWhatIsSaidCorrectedAndPutAway(t *testing.T) {
 	p := signedIn(t, 1280, 800)
+	confirm := func(act string) {
+		button := fmt.Sprintf(`[...document.querySelectorAll('.v-overlay--active button')].find(b => b.innerText === %q)`,
+			act)
+		p.Until(button + "?.disabled === false")
+		tab.Eval[bool](p.Tab, button+`.click() ?? true`)
+	}
 	p.open("/catalogue/leaf-11")
 	p.Says("Impressions and reports can stand in a review")
 	p.Press("Note one")
@@ -30,12 +37,12 @@ func TestWhatIsSaidCorrectedAndPutAway(t *testing.T) {
 	p.Says("a report by three crews, 2026-10-02; a letter, of body")
 	p.Press("Withdraw")
 	p.fill("Why", "It was another model.")
-	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('.v-overlay--active button')].find(b => b.innerText === 'Withdraw').click() ?? true`)
+	confirm("Withdraw")
 	p.Until(`!document.body.innerText.includes('three crews')`)
 
 	p.Press("Archive")
 	p.fill("Why", "Sold.")
-	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('.v-overlay--active button')].find(b => b.innerText === 'Archive').click() ?? true`)
+	confirm("Archive")
 	p.Says("Archived: it is kept")
 	p.Press("Take out of the archive")
 	p.Until(`!document.body.innerText.includes('Archived: it is kept')`)
@@ -43,7 +50,7 @@ func TestWhatIsSaidCorrectedAndPutAway(t *testing.T) {
 	p.open("/bench/tests/screen-luminance")
 	p.Press("Show, not count")
 	p.fill("Why", "The meter was lent out.")
-	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('.v-overlay--active button')].find(b => b.innerText === 'Show, not count').click() ?? true`)
+	confirm("Show, not count")
 	p.Says("Shown, not counted: The meter was lent out.")
 	p.open("/compare?measure=screen-luminance/white")
 	p.Says("With a caveat: Shown, not counted: The meter was lent out.")
@@ -60,11 +67,11 @@ func TestWhatIsSaidCorrectedAndPutAway(t *testing.T) {
 	p.Press("Correct")
 	p.fill("Kind", "interruption")
 	p.fill("Why", "It was only updating.")
-	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('.v-overlay--active button')].find(b => b.innerText === 'Correct').click() ?? true`)
+	confirm("Correct")
 	p.Says("corrected")
 	p.Press("Withdraw")
 	p.fill("Why", "Nothing happened.")
-	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('.v-overlay--active button')].find(b => b.innerText === 'Withdraw').click() ?? true`)
+	confirm("Withdraw")
 	p.Says("withdrawn, not counted")
 	now, err := client.Get[record.Incident](context.Background(), bed.client, "/api/incidents/"+x.ID, nil)
 	if err != nil || now.Kind != record.Interruption || now.Withdrawn == nil || now.Corrected != 2 {
@@ -86,7 +93,8 @@ func TestAReviewsChartIsNarrowed(t *testing.T) {
 	p.fill("Only where", "place=left port")
 	p.Do(chromedp.KeyEvent("\r"))
 	p.Press("Save")
-	p.Until(`document.querySelectorAll('.chart [data-row]').length > 0 && !document.querySelector('.chart').innerText.includes('card slot')`)
+	p.Until(`document.querySelectorAll('.chart [data-row]').length > 0`)
+	p.Until(`!document.querySelector('.chart').innerText.includes('card slot')`)
 	r, err := client.Get[struct{ Charts []struct{ Where []string } }](ctx, bed.client, "/api/reviews/ketch", nil)
 	if err != nil || len(r.Charts) != 1 || len(r.Charts[0].Where) != 1 || r.Charts[0].Where[0] != "place=left port" {
 		t.Errorf("%+v, %v", r, err)

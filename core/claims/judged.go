@@ -27,8 +27,8 @@ type Judged struct {
 	Doubts   []string `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
 }
 
-// Says writes the figure that judges a claim, with its interval.
-func (v Verdict) Says(unit string) string {
+// Says writes the figure that judges a claim, with its interval; one reading that was read as a range as that range.
+func (v Verdict) Says(unit string, scale quantity.Scale) string {
 	e := v.Estimate
 	if e == nil || e.N == 0 {
 		return "—"
@@ -36,6 +36,9 @@ func (v Verdict) Says(unit string) string {
 	w := quantity.WritingFor(unit, [3]float64{e.Centre, e.Lo, e.Hi})
 	if e.Bound != "" {
 		return e.Bound + " " + w.With(w.Bound(e.Centre))
+	}
+	if lo, hi, ok := e.Range(scale.Logarithmic()); ok {
+		return w.With(w.Value(lo) + " to " + w.Value(hi))
 	}
 	value, spread := w.Interval(e.Centre, e.Lo, e.Hi)
 	if strings.Contains(spread, " to ") {

@@ -175,6 +175,9 @@ func (r Row) label(m Measure, w quantity.Writing, v, lo, hi float64) (label, spr
 	case m.Scale == quantity.Grade:
 		return brief(m.Def().Say(v, "")), ""
 	}
+	if from, to, ok := e.Range(m.Scale.Logarithmic()); ok && r.Relative == nil {
+		return w.Value(from) + " to " + w.Value(to), ""
+	}
 	label, spread = w.Interval(v, lo, hi)
 	if e.Exact && r.Relative == nil {
 		spread = ""

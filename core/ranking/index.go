@@ -63,7 +63,8 @@ type IndexRow struct {
 	Under        Place    `json:"under_weights" doc:"Places that it takes in nine of ten draws of plausible weights"`
 	Missing      []string `json:"missing,omitempty" doc:"Measures that were not run"`
 	Cannot       []string `json:"cannot,omitempty" doc:"Measures that it cannot run; the index is over the others"`
-	Bounded      []string `json:"bounded,omitempty" doc:"Measures with a bound in place of a figure, which do not enter"`
+	Bounded      []string `json:"bounded,omitempty" doc:"Measures with a bound in place of a figure, which enter as that bound"`
+	Bound        string   `json:"bound,omitempty" enum:"at least,at most" doc:"What the index is, where a bound entered: at least it, or at most"`
 	Moves        []Moved  `json:"moves" doc:"What moves it most, first"`
 }
 
@@ -92,7 +93,8 @@ const MostContenders = 500
 // squares to those that exist (direction folded into the sign) and estimates what the complete mean would be. The
 // residuals' variance less the noise gives the interaction's. The error against the complete index is linear in
 // interaction and noise, so its variance is exact given theirs; degrees of freedom after Satterthwaite. Standings are
-// those of Rank, drawn from the errors' joint law. Figures with a bound do not enter. It returns ErrIndex if the
+// those of Rank, drawn from the errors' joint law. A bound enters as the figure that it is, and the index is then one
+// itself: at least, or at most, where all bounds lie on one side. It returns ErrIndex if the
 // weights sum to zero, if the field is too large, or if contenders share no chain of measures.
 func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, error) {
 	if o.Least == 0 {
@@ -135,15 +137,17 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 		row.Ranked = row.Completeness >= o.Least-1e-9
 		for k, fig := range c.Figures {
 			switch id := measures[k].Measure; {
-			case measures[k].Weight == 0 || f.y(i, k):
+			case measures[k].Weight == 0:
+			case fig.Estimate != nil && fig.Estimate.Bound != "":
+				row.Bounded = append(row.Bounded, id)
+			case f.y(i, k):
 			case fig.Cannot:
 				row.Cannot = append(row.Cannot, id)
-			case fig.Estimate != nil:
-				row.Bounded = append(row.Bounded, id)
 			default:
 				row.Missing = append(row.Missing, id)
 			}
 		}
+		row.Bound = bounding(c.Figures, measures)
 		out.Rows = append(out.Rows, row)
 	}
 	if !o.Plain {
@@ -160,4 +164,23 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 		return a.ID < b.ID
 	})
 	return out, nil
+}
+
+// bounding says what an index of some figures is where bounds are among them: at least it, at most, or neither where
+// they lie on both sides.
+func bounding(figures []Figure, measures []Weighed) string {
+	least, most := false, false
+	for k, fig := range figures {
+		if e := fig.Estimate; e != nil && e.Bound != "" && measures[k].Weight > 0 {
+			up := stats.Upward(e.Bound) == (measures[k].Better != quantity.Lower)
+			least, most = least || up, most || !up
+		}
+	}
+	switch {
+	case least && !most:
+		return "at least"
+	case most && !least:
+		return "at most"
+	}
+	return ""
 }

@@ -58,7 +58,7 @@ func newFit(field []Contender, measures []Weighed) (*fit, IndexTable, error) {
 			if !fig.Cannot || fig.Estimate != nil {
 				can += f.w[k]
 			}
-			if e := fig.Estimate; e != nil && e.Bound == "" && f.w[k] > 0 {
+			if e := fig.Estimate; e != nil && f.w[k] > 0 {
 				has[k], x[k], noise[k] = true, e.Mean, e.SE*e.SE
 				if measures[k].Better == quantity.Lower {
 					x[k] = -x[k]

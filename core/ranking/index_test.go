@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"durvek/core/quantity"
+	"durvek/core/stats"
 )
 
 // contenders makes a field of natural values; 0 is missing, below 0 cannot be run.
@@ -105,7 +106,7 @@ func TestMissingCellsAreFilledByWhatTheOthersSay(t *testing.T) {
 	}
 }
 
-func TestWhatCannotBeRunOrIsBoundedStaysOut(t *testing.T) {
+func TestWhatCannotBeRunIsNotMeasuredAndABoundIsABound(t *testing.T) {
 	field := contenders(0.001, []float64{100, 100, 100}, []float64{200, 200, 200}, []float64{300, 300, -1})
 	bound := *field[1].Figures[2].Estimate
 	bound.Bound = "at least"
@@ -118,8 +119,21 @@ func TestWhatCannotBeRunOrIsBoundedStaysOut(t *testing.T) {
 	if c := light["c"]; !c.Ranked || c.Completeness != 0.8 {
 		t.Errorf("what cannot be run was not measured: %+v, want ranked with 0.8", c)
 	}
-	if b := got["b"]; b.Ranked || len(b.Bounded) != 1 || b.Completeness != 0.5 {
-		t.Errorf("with a bound in half of the weight: %+v, want listed only", b)
+	if b := got["b"]; !b.Ranked || len(b.Bounded) != 1 || b.Completeness != 1 || b.Bound != "at least" ||
+		math.Abs(b.Value-200) > 1e-6 {
+		t.Errorf("with a bound in half of the weight: %+v, want at least 200", b)
+	}
+	if a := got["a"]; a.Bound != "" {
+		t.Errorf("no bound of its own, and %q", a.Bound)
+	}
+	for want, bounds := range map[string][]string{"at least": {"at least", "at most"}, "at most": {"at most", "more than"},
+		"": {"at least", "more than"}} { // the first is better higher, the second lower
+		figures := []Figure{{Estimate: &stats.Estimate{Bound: bounds[0]}}, {Estimate: &stats.Estimate{Bound: bounds[1]}},
+			{Estimate: &stats.Estimate{Bound: "at most"}}, {}}
+		if got := bounding(figures, []Weighed{{Weight: 1, Better: quantity.Higher}, {Weight: 1, Better: quantity.Lower}, {},
+			{Weight: 1}}); got != want {
+			t.Errorf("%v: %q, want %q", bounds, got, want)
+		}
 	}
 }
 

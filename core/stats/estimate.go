@@ -284,6 +284,18 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	return e
 }
 
+// Range gives the ends of a single reading that was read as a range, such as 38 to 52: it is told as that, not as its
+// middle.
+func (e Estimate) Range(logarithmic bool) (lo, hi float64, ok bool) {
+	if e.N != 1 || e.HalfWidth <= 0 || e.Bound != "" {
+		return 0, 0, false
+	}
+	if hi = e.Mean + e.HalfWidth; logarithmic {
+		hi = math.Exp(hi)
+	}
+	return 2*e.Centre - hi, hi, true
+}
+
 // Quick is TQuantile from a table, for comparisons by the thousand.
 func Quick(p, df float64) float64 { return tQuantile(p, df) }
 

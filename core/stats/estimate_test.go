@@ -223,3 +223,21 @@ func TestOrderOfReadingsDoesNotMatter(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// One reading that was read as a range is told as that range; several, or a bound, are not.
+func TestRangesAreToldAsRanges(t *testing.T) {
+	pool := NewPool([]Cell{NewCell([]Value{{X: 10}, {X: 11}}, true)}, 0, 0.02)
+	for _, logarithmic := range []bool{true, false} {
+		e := pool.Estimate(NewCell([]Value{{X: 45, HalfWidth: 7}}, logarithmic), logarithmic)
+		lo, hi, ok := e.Range(logarithmic)
+		if !ok || math.Abs(lo-38) > 1e-9 || math.Abs(hi-52) > 1e-9 {
+			t.Errorf("%g to %g, %v", lo, hi, ok)
+		}
+	}
+	for name, values := range map[string][]Value{"a single value": {{X: 45}}, "two ranges": {{X: 45, HalfWidth: 7},
+		{X: 46, HalfWidth: 7}}, "a bound": {{X: 45, HalfWidth: 7, Bound: "at least"}}} {
+		if _, _, ok := pool.Estimate(NewCell(values, true), true).Range(true); ok {
+			t.Errorf("%s is told as a range", name)
+		}
+	}
+}

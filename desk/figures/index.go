@@ -319,9 +319,12 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 			continue
 		}
 		label, spread := w.Interval(r.Value, r.Lo, r.Hi)
+		if sign := map[string]string{"at least": "≥ ", "at most": "≤ "}[r.Bound]; sign != "" {
+			label, spread = sign+label, ""
+		}
 		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Place: chart.PlaceText(r.Place.Best,
 			r.Place.Worst), Value: r.Value, Lo: r.Lo, Hi: r.Hi, Label: label, Spread: spread,
-			N: len(r.Moves), Subject: r.ID == q.Subject && q.Subject != ""})
+			Hollow: r.Bound != "", N: len(r.Moves), Subject: r.ID == q.Subject && q.Subject != ""})
 	}
 	for _, g := range x.Groups {
 		c.Groups = append(c.Groups, chart.Group{From: g.From, To: g.To, Kind: string(g.Kind)})

@@ -3911,7 +3911,12 @@ export interface components {
             to: number;
         };
         RankingIndexRow: {
-            /** @description Measures with a bound in place of a figure, which do not enter */
+            /**
+             * @description What the index is, where a bound entered: at least it, or at most
+             * @enum {string}
+             */
+            bound?: "at least" | "at most";
+            /** @description Measures with a bound in place of a figure, which enter as that bound */
             bounded?: string[];
             /** @description Measures that it cannot run; the index is over the others */
             cannot?: string[];

@@ -97,7 +97,7 @@ async function save() {
                 <div v-for="o in x.without?.filter((o) => o.variant === r.id)" :key="o.measure"><strong>Does not count:</strong> {{ name(o.measure) }}: {{ o.why }}.</div>
                 <div v-if="r.missing?.length"><strong>Not measured alike:</strong> {{ r.missing.map(name).join('; ') }}. <router-link :to="{ path: '/compare/next', query: { field: asked.field, variant: r.id } }">What to test next?</router-link></div>
                 <div v-if="r.cannot?.length"><strong>Cannot run, so its index is over the others:</strong> {{ r.cannot.map(name).join('; ') }}</div>
-                <div v-if="r.bounded?.length"><strong>Known as a bound alone:</strong> {{ r.bounded.map(name).join('; ') }}</div>
+                <div v-if="r.bounded?.length"><strong>Known as a bound, and counted as that:</strong> {{ r.bounded.map(name).join('; ') }}</div>
                 <div v-if="!r.missing?.length && !r.cannot?.length && !r.bounded?.length" class="soft">Everything is measured.</div>
               </td></tr>
             </template>
