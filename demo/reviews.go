@@ -37,6 +37,9 @@ func Reviews(ctx context.Context, c *client.Client) error {
 	if _, err = client.Ask(ctx, c, api.SaveReview, api.Saving{Slugged: fen, Body: r}); err != nil {
 		return err
 	}
+	if _, err = client.Ask(ctx, c, api.RefreshFindings, fen); err != nil { // of the charts as they are narrowed now
+		return err
+	}
 	if _, err = client.Ask(ctx, c, api.SignReview, api.Signing{Slugged: fen,
 		Body: api.Signature{By: "Ines Marram"}}); err != nil {
 		return err
