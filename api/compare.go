@@ -266,6 +266,7 @@ type LedgerAsked struct {
 	Variant string `query:"variant" doc:"Only this variant's"`
 	Maker   string `query:"maker" doc:"Only this maker's"`
 	By      string `query:"by" enum:",maker,model,variant,year,maker-year" doc:"maker, model, variant, year or maker-year"`
+	Narrowed
 }
 
 // WorthAsked is what conditions are worth in a measure.

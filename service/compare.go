@@ -161,7 +161,7 @@ func (s *Service) compareRoutes() {
 			Most: in.Most})
 	})
 	serve(s, api.Ledger, func(ctx context.Context, in *api.LedgerAsked) (figures.Ledger, error) {
-		return d.Ledger(ctx, in.Variant, in.Maker, in.By)
+		return d.Ledger(ctx, in.Variant, in.Maker, in.By, in.Where...)
 	})
 	serve(s, api.Worth, func(ctx context.Context, in *api.WorthAsked) (compare.Controlled, error) {
 		return d.Worth(ctx, in.Measure, in.Kind)

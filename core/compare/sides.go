@@ -13,6 +13,7 @@ import (
 type State struct {
 	Name    string
 	Figures map[string]Figure         // by measure
+	Doubts  map[string][]string       // open doubts and caveats about a figure, by measure
 	Told    map[string]stats.Estimate // what the machine told of itself while the test ran, by channel
 }
 
@@ -40,7 +41,11 @@ func SideBySide(m Measure, device, desk string, measures []Measure, channels []T
 			}
 		}
 		for _, s := range states {
-			p.Bars = append(p.Bars, figureBar(x, quantity.WritingFor(x.Unit, of...), s.Figures[x.ID]))
+			bar := figureBar(x, quantity.WritingFor(x.Unit, of...), s.Figures[x.ID])
+			for _, text := range s.Doubts[x.ID] {
+				bar.Label += " " + note(&c, text)
+			}
+			p.Bars = append(p.Bars, bar)
 		}
 		added(&c, p, x.ID == m.ID)
 	}
@@ -64,6 +69,17 @@ func SideBySide(m Measure, device, desk string, measures []Measure, channels []T
 	}
 	c.Text = c.Describe()
 	return c
+}
+
+// note numbers what must be said of a figure; what is said of several has one number.
+func note(c *chart.Side, text string) string {
+	for i, n := range c.Notes {
+		if strings.HasSuffix(n, " "+text) {
+			return fmt.Sprintf("(%d)", i+1)
+		}
+	}
+	c.Notes = append(c.Notes, fmt.Sprintf("(%d) %s", len(c.Notes)+1, text))
+	return fmt.Sprintf("(%d)", len(c.Notes))
 }
 
 // figureBar is a figure in one state, or why there is none.

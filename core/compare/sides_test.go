@@ -42,6 +42,13 @@ func TestModesSideBySide(t *testing.T) {
 	if rows := c.Table().Rows; len(rows) != 6 || rows[1][3] != "" || rows[0][3] != "100" {
 		t.Errorf("%v", rows)
 	}
+	states[0].Doubts = map[string][]string{rate.ID: {"In doubt."}, noise.ID: {"In doubt.", "With a caveat."}}
+	doubted := SideBySide(rate, "Maker A", "Desk", []Measure{noise}, nil, states)
+	if a, b := doubted.Panels[0].Bars[0].Label, doubted.Panels[1].Bars[0].Label; !strings.HasSuffix(a, " (1)") ||
+		!strings.HasSuffix(b, " (1) (2)") || strings.Join(doubted.Notes, "|") != "(1) In doubt.|(2) With a caveat." {
+		t.Errorf("%q, %q, %q", a, b, doubted.Notes)
+	}
+	states[0].Doubts = nil
 	alone := SideBySide(rate, "Maker A", "Desk", []Measure{noise}, nil, states[:1])
 	if len(alone.Panels) != 1 || len(alone.Notes) != 0 {
 		t.Errorf("one mode tells nothing apart: %+v", alone.Panels)

@@ -29,7 +29,7 @@ type Ledger struct {
 
 // Ledger judges the claims about a variant, a maker's, or all, and tallies them by maker, model, variant, year, or
 // maker and year.
-func (f *Figures) Ledger(ctx context.Context, variant, maker, by string) (Ledger, error) {
+func (f *Figures) Ledger(ctx context.Context, variant, maker, by string, where ...string) (Ledger, error) {
 	by = cmp.Or(by, "maker")
 	if !slices.Contains(claims.Bys, by) {
 		return Ledger{}, desk.Refuse(
@@ -39,7 +39,7 @@ func (f *Figures) Ledger(ctx context.Context, variant, maker, by string) (Ledger
 			by,
 		)
 	}
-	judged, err := f.CheckClaims(ctx, variant)
+	judged, err := f.CheckClaims(ctx, variant, where...)
 	if err != nil {
 		return Ledger{}, err
 	}

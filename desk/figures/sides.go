@@ -50,7 +50,7 @@ func (d *sight) sideBySide(m compare.Measure, variant string) (*chart.Side, erro
 	})...)
 	var states []compare.State
 	for _, s := range setups {
-		state := compare.State{Name: s.Name, Figures: map[string]compare.Figure{}}
+		state := compare.State{Name: s.Name, Figures: map[string]compare.Figure{}, Doubts: map[string][]string{}}
 		for _, o := range append([]compare.Measure{m}, others...) {
 			cells, _, err := d.of(o, variant)
 			if err != nil {
@@ -59,6 +59,15 @@ func (d *sight) sideBySide(m compare.Measure, variant string) (*chart.Side, erro
 			mine := slices.DeleteFunc(slices.Clone(cells[variant]), func(c compare.Cell) bool { return c.Setup != s.Slug })
 			if len(mine) > 0 {
 				state.Figures[o.ID] = compare.Own(o, mine)
+				group, _ := method.Split(o.ID)
+				doubts, err := d.openDoubts(group)
+				if err != nil {
+					return nil, err
+				}
+				state.Doubts[o.ID] = doubting(doubts, o.ID, state.Figures[o.ID].Line)
+				if why := aside(d.tests[group]); why != "" {
+					state.Doubts[o.ID] = append(state.Doubts[o.ID], why)
+				}
 			}
 		}
 		if len(state.Figures) == 0 && s.Slug != plain.Slug {

@@ -9061,6 +9061,8 @@ export interface operations {
                 maker?: string;
                 /** @description maker, model, variant, year or maker-year */
                 by?: "" | "maker" | "model" | "variant" | "year" | "maker-year";
+                /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
+                where?: string[];
             };
             header?: never;
             path?: never;

@@ -4,16 +4,16 @@ import { computed } from 'vue'
 import { api, must } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { useAsked, useLists } from './asked'
+import { given, narrowed, useAsked, useLists } from './asked'
 import Frame from './Frame.vue'
 
 const { choices, title, models } = useLists()
-const { asked, set } = useAsked(() => ({ by: 'maker', maker: '', subject: '', outcome: '' }))
+const { asked, set } = useAsked(() => ({ by: 'maker', maker: '', subject: '', outcome: '', where: '' }))
 const ledger = useQuery({
-  queryKey: computed(() => ['compared', 'ledger', asked.value.by, asked.value.maker, asked.value.subject]),
+  queryKey: computed(() => ['compared', 'ledger', asked.value.by, asked.value.maker, asked.value.subject, asked.value.where]),
   placeholderData: (before) => before,
   retry: false,
-  queryFn: () => must(api.GET('/api/ledger', { params: { query: { by: asked.value.by as 'maker', maker: asked.value.maker, variant: asked.value.subject } } })),
+  queryFn: () => must(api.GET('/api/ledger', { params: { query: { by: asked.value.by as 'maker', maker: asked.value.maker, variant: asked.value.subject, ...narrowed(asked.value.where) } } })),
 })
 const x = ledger.data
 const outcomes = ['held', 'beyond', 'short', 'impossible', 'undecided', 'not comparable', 'untested']
@@ -24,19 +24,20 @@ const tone = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 'sh
 </script>
 
 <template>
-  <Frame title="Claims" :sub="asked.subject ? title(asked.subject) : `${x?.claims.length ?? 0} on record`" :kind="asked.subject ? 'claims' : undefined" :query="{ variant: asked.subject }">
+  <Frame title="Claims" :sub="asked.subject ? title(asked.subject) : `${x?.claims.length ?? 0} on record`" :kind="asked.subject ? 'claims' : undefined" :query="given({ variant: asked.subject, where: asked.where })">
     <template #controls>
       <v-select label="Tallied by" :model-value="asked.by" :items="bys" @update:model-value="set({ by: $event })" />
       <v-select label="Maker" clearable :model-value="asked.maker || null" :items="makers" @update:model-value="set({ maker: $event })" />
       <v-autocomplete label="Variant" clearable :model-value="asked.subject || null" :items="choices" @update:model-value="set({ subject: $event })" />
       <v-select label="Outcome" clearable :model-value="asked.outcome || null" :items="outcomes" @update:model-value="set({ outcome: $event })" />
       <p v-if="x" class="soft small">{{ x.note }}</p>
+      <v-combobox label="Only where" multiple chips closable-chips placeholder="place=left port" :model-value="asked.where.split(';').filter(Boolean)" @update:model-value="set({ where: $event.join(';') })" />
     </template>
     <Trouble v-if="ledger.error.value" :error="ledger.error.value" />
     <template v-else-if="x">
-      <div v-if="!x.claims.length" class="sheet empty">No claim is noted. Claims come with a dossier, or with <code>durvek claim add</code>.</div>
+      <div v-if="!x.claims.length" class="sheet empty">No claim is noted. Claims come with a <router-link to="/catalogue">dossier</router-link>.</div>
       <template v-else>
-        <Chart v-if="asked.subject" kind="claims" class="mb-4" :query="{ variant: asked.subject }" />
+        <Chart v-if="asked.subject" kind="claims" class="mb-4" :query="given({ variant: asked.subject, where: asked.where })" />
         <div v-else class="sheet scroll mb-4">
           <table aria-label="Tally">
             <thead><tr><th>Of</th><th class="n">Kept</th><th v-for="o in outcomes" :key="o" class="n">{{ o.charAt(0).toUpperCase() + o.slice(1) }}</th></tr></thead>

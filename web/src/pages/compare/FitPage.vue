@@ -10,7 +10,7 @@ import Frame from './Frame.vue'
 const { fields, measures, setups, uses, fieldName, usualField } = useLists()
 const { asked, set } = useAsked(() => ({ use: uses.data.value?.[0]?.slug ?? '', field: usualField(), setup: 'as-delivered', where: '', open: '' }))
 const fit = useQuery({
-  queryKey: computed(() => ['compared', 'fit', asked.value.use, asked.value.field, asked.value.setup]),
+  queryKey: computed(() => ['compared', 'fit', asked.value.use, asked.value.field, asked.value.setup, asked.value.where]),
   enabled: computed(() => !!asked.value.use && fields.data.value !== undefined),
   placeholderData: (before) => before,
   queryFn: () => must(api.GET('/api/fits', { params: { query: { use: asked.value.use, field: asked.value.field, setup: asked.value.setup, ...narrowed(asked.value.where) } } })),
@@ -35,7 +35,7 @@ const words: Record<string, string> = { for: 'right for it', open: 'open', 'not 
         <div v-for="w in x.use.weights" :key="w.measure ?? w.group" class="soft">{{ w.measure ? name(w.measure) : w.group }}: {{ number(w.weight, 2) }}<template v-if="w.curve?.length">; {{ w.curve.map((c) => `${c.at} is worth ${c.worth}`).join(', ') }}</template></div>
       </div>
     </template>
-    <div v-if="uses.data.value && !uses.data.value.length" class="sheet empty">No kind of use is known yet. Save weights on the <router-link to="/compare/index">index</router-link> as one, or take a file in with <code>durvek use import</code>.</div>
+    <div v-if="uses.data.value && !uses.data.value.length" class="sheet empty">No kind of use is known yet. Save weights on the <router-link to="/compare/index">index</router-link> as one.</div>
     <Trouble v-if="fit.error.value" :error="fit.error.value" />
     <div v-if="x" class="sheet scroll">
       <table aria-label="Fit">

@@ -113,7 +113,7 @@ async function save() {
       <div class="stack">
         <v-text-field v-model="form.name" label="Name, as in “right for the chart room”" />
         <v-text-field v-model="form.slug" label="Identifier, such as chart-room" />
-        <p class="soft small">Needs and curves (a level of 30 dB is worth 1, 45 dB 0) are written in a file and taken in with <code>durvek use import</code>.</p>
+        <p class="soft small">Needs and curves (a level of 30 dB is worth 1, 45 dB 0) stand in the file of a kind of use.</p>
         <div class="row"><v-spacer /><v-btn @click="saving = false">Cancel</v-btn><v-btn class="go" @click="save">Save</v-btn></div>
       </div>
     </v-card>
