@@ -376,3 +376,26 @@ func TestARigsCostNamesWhatHasNoPrice(t *testing.T) {
 	_, err = d.Figures.RigCost(testdesk.Ctx, "q", catalog.Pricing{})
 	testdesk.Says(t, err, desk.NotFound, `"q"`)
 }
+
+// Narrowed to a place, an index over many measures keeps those that were measured at no place at all.
+func TestANarrowingHoldsForMeasuresThatKnowIt(t *testing.T) {
+	d := testdesk.Opened(t)
+	for _, unit := range []string{"a", "b"} {
+		for repeat, place := range []string{"left", "right"} {
+			testdesk.Typed(t, d, results.Typed{Subject: unit, Place: place, Repeat: repeat,
+				Readings: map[string]string{"rate": "100"}})
+		}
+		testdesk.Typed(t, d, results.Typed{Subject: unit, Readings: map[string]string{"time": "60"}, Repeat: 3})
+	}
+	weights := []fit.Weight{{Measure: "work/rate", Weight: 1}, {Measure: "work/time", Weight: 1}}
+	for where, want := range map[string]float64{"": 0.5, "place=left": 1} {
+		q := figures.IndexQuestion{Weights: weights}
+		if where != "" {
+			q.Where = []string{where}
+		}
+		x, err := d.Figures.IndexOf(testdesk.Ctx, q)
+		if err != nil || len(x.Rows) != 2 || x.Rows[0].Completeness != want {
+			t.Errorf("%q: %+v, %v, want %g measured", where, x.Rows, err, want)
+		}
+	}
+}

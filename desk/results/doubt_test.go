@@ -234,6 +234,15 @@ func TestRulesAreTunedInTheOpen(t *testing.T) {
 	if l := testdesk.Doubts(t, d, store.DoubtFilter{Rule: "outlier"}); len(l) != 0 {
 		t.Errorf("a rule that is off raised %+v", l)
 	}
+	rules, err := d.Results.Rules(testdesk.Ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range rules {
+		if want := map[bool]int{true: 1}[r.Name == "outlier"]; len(r.Tunings) != want {
+			t.Errorf("%s is listed with %d changes, want %d", r.Name, len(r.Tunings), want)
+		}
+	}
 	p, err := d.Figures.Measure(testdesk.Ctx, "work/rate")
 	if err != nil || len(p.Tunings) != 1 || p.Tunings[0].By != "Odo" || !strings.HasPrefix(p.Good,
 		"One run of this test is good to ± ") {
@@ -245,7 +254,7 @@ func TestRulesAreTunedInTheOpen(t *testing.T) {
 	if r, err := d.Results.Examine(testdesk.Ctx, store.RunFilter{}, "me"); err != nil || r.Open == 0 {
 		t.Errorf("as it was, and the history brings %+v, %v", r, err)
 	}
-	rules, err := d.Results.Rules(testdesk.Ctx)
+	rules, err = d.Results.Rules(testdesk.Ctx)
 	if err != nil || len(rules) != len(trust.Rules) || !slices.ContainsFunc(rules, func(r results.RuleState) bool {
 		return r.Name == "outlier" && r.Counts[trust.Open] == 1 && len(r.Tunings) == 0
 	}) {
