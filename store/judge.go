@@ -14,6 +14,9 @@ func scanReview(r row, v *verdict.Review) error {
 	if v.Editions == nil {
 		v.Editions = []verdict.Edition{}
 	}
+	if v.Charts == nil {
+		v.Charts = []verdict.Chart{}
+	}
 	return nil
 }
 

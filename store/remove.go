@@ -53,6 +53,14 @@ func (q Queries) Remove(ctx context.Context, kind, id string) (bool, error) {
 			return false, err
 		}
 	}
+	if kind == "plan" { // a machine that joined for it has nothing more to do
+		if err := q.DropPlanTokens(ctx, id); err != nil {
+			return false, err
+		}
+		if err := q.exec(ctx, `delete from code where plan = ?`, id); err != nil {
+			return false, err
+		}
+	}
 	if _, err := q.Unarchive(ctx, kind, id); err != nil {
 		return false, err
 	}

@@ -353,6 +353,10 @@ func TestDatabasesOfEarlierSchemasAreBroughtUpToDate(t *testing.T) {
 			`insert into sitting (id, unit, boot, started, machine) values ('sit', 'u', 'b', '2026-11-01T00:00:00.000Z', '{}')`,
 			`insert into run (id, test, test_version, subject, setup, sitting, plan, started, ended, outcome, source, basis) values ('r', 't', 1, 'u', 's', 'sit', 'p', '2026-11-01T00:00:00.000Z', '2026-11-01T00:01:00.000Z', 'done', 'agent', 'x')`,
 			`insert into incident (id, unit, plan, at, kind, text) values ('i', 'u', 'p', '2026-11-01T00:00:00.000Z', 'crash', 'it fell')`,
+			`insert into field (slug, name, rule) values ('f', 'F', '{}')`,
+			`insert into review (slug, subject, field, body, revision)
+				values ('w', 'v', 'f', '{"slug":"w","measures":["t/m","t/n"]}', 3)`,
+			`insert into review (slug, subject, field, body, revision) values ('none', 'v', 'f', '{"measures":null}', 1)`,
 		} {
 			if err == nil {
 				_, err = db.ExecContext(ctx, q)
@@ -369,7 +373,12 @@ func TestDatabasesOfEarlierSchemasAreBroughtUpToDate(t *testing.T) {
 		plans, err2 := s.PlansAtWork(ctx)
 		incidents, n, err3 := s.Incidents(ctx, IncidentFilter{Unit: "u"})
 		setup, err4 := s.Setup(ctx, "s")
-		if err := errors.Join(err, err2, err3, err4); err != nil || r.Plan != "p" || len(plans) != 1 ||
+		review, err5 := s.Review(ctx, "w")
+		none, err6 := s.Review(ctx, "none")
+		if version < 7 && (len(review.Charts) != 2 || review.Charts[1].Key() != "t/n") || none.Charts == nil {
+			t.Errorf("version %d: charts %+v and %+v", version, review.Charts, none.Charts)
+		}
+		if err := errors.Join(err, err2, err3, err4, err5, err6); err != nil || r.Plan != "p" || len(plans) != 1 ||
 			plans[0].Order != "" || n != 1 || incidents[0].Times != 1 || setup.Conditions["supply"] != "mains" {
 			t.Errorf("version %d: %+v, %+v, %+v, %v", version, r, plans, incidents, err)
 		}
