@@ -57,7 +57,7 @@ type IndexRow struct {
 	Lo           float64  `json:"lo"`
 	Hi           float64  `json:"hi"`
 	Completeness float64  `json:"completeness" doc:"Share of the weight that was measured; what cannot be run was not"`
-	Ranked       bool     `json:"ranked" doc:"False below 60 % completeness: listed, not ranked"`
+	Ranked       bool     `json:"ranked" doc:"False below 60 % completeness, and between bounds on both sides: listed, not ranked"`
 	Place        Place    `json:"place"`
 	Next         Tie      `json:"next,omitempty"`
 	Under        Place    `json:"under_weights" doc:"Places that it takes in nine of ten draws of plausible weights"`
@@ -94,7 +94,7 @@ const MostContenders = 500
 // residuals' variance less the noise gives the interaction's. The error against the complete index is linear in
 // interaction and noise, so its variance is exact given theirs; degrees of freedom after Satterthwaite. Standings are
 // those of Rank, drawn from the errors' joint law. A bound enters as the figure that it is, and the index is then one
-// itself: at least, or at most, where all bounds lie on one side. It returns ErrIndex if the
+// itself: at least, or at most; between bounds on both sides it is listed. It returns ErrIndex if the
 // weights sum to zero, if the field is too large, or if contenders share no chain of measures.
 func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, error) {
 	if o.Least == 0 {
@@ -134,7 +134,6 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 		x := f.alpha[i] - base
 		row := IndexRow{ID: c.ID, Value: 100 * math.Exp(x), Lo: 100 * math.Exp(x-half), Hi: 100 * math.Exp(x+half),
 			Completeness: f.weight[i], Moves: f.moves(i)}
-		row.Ranked = row.Completeness >= o.Least-1e-9
 		for k, fig := range c.Figures {
 			switch id := measures[k].Measure; {
 			case measures[k].Weight == 0:
@@ -148,6 +147,7 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 			}
 		}
 		row.Bound = bounding(c.Figures, measures)
+		row.Ranked = row.Completeness >= o.Least-1e-9 && (row.Bound != "" || len(row.Bounded) == 0)
 		out.Rows = append(out.Rows, row)
 	}
 	if !o.Plain {

@@ -141,13 +141,15 @@ func (f *fit) place(out *IndexTable, cov covariance, o IndexOptions) {
 	n := len(at)
 	s := &sampling{n: n, o: Options{Scale: quantity.Ratio, Better: quantity.Higher, Margin: o.Margin, Draws: o.Draws,
 		Seed: o.Seed}.filled(), x: make([]float64, n), hw: make([]float64, n),
-		bounded: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64, o.Draws*n),
+		bounded: make([]bool, n), openUp: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64,
+			o.Draws*n),
 		factor: make([]float64, o.Draws)}
 	joint := mat.NewSymDense(n, nil)
 	df := math.Inf(1)
 	entries := make([]Entry, n)
 	for a, i := range at {
 		s.x[a], entries[a].ID = f.alpha[i], f.rows[i].ID
+		s.bounded[a], s.openUp[a] = out.Rows[i].Bound != "", out.Rows[i].Bound == "at least"
 		own, _ := cov.at(i, i)
 		joint.SetSym(a, a, own+1e-16)
 		for b := a + 1; b < n; b++ {

@@ -123,6 +123,22 @@ func TestWhatCannotBeRunIsNotMeasuredAndABoundIsABound(t *testing.T) {
 		math.Abs(b.Value-200) > 1e-6 {
 		t.Errorf("with a bound in half of the weight: %+v, want at least 200", b)
 	}
+	if got["a"].Place != (Place{2, 2}) || got["b"].Place != (Place{1, 1}) { // at least 200 is surely more than 100
+		t.Errorf("a is at %v, b at %v", got["a"].Place, got["b"].Place)
+	}
+	field[0].Figures[2].Estimate, field[1].Figures[2].Estimate = field[1].Figures[2].Estimate, field[0].Figures[2].Estimate
+	got = index(t, field, weighed(1, 1, 2), IndexOptions{Reference: "b"})
+	if got["a"].Place != (Place{1, 2}) || got["b"].Place != (Place{1, 2}) || got["a"].Bound != "at least" {
+		t.Errorf("at least so much may yet be more: a is at %v, b at %v", got["a"].Place, got["b"].Place)
+	}
+	both := *field[0].Figures[1].Estimate
+	both.Bound = "at most"
+	field[0].Figures[1].Estimate = &both
+	if a := index(t, field, weighed(1, 1, 2), IndexOptions{Reference: "b"})["a"]; a.Ranked || a.Bound != "" ||
+		len(a.Bounded) != 2 {
+		t.Errorf("between bounds on both sides: %+v, want listed", a)
+	}
+	got = index(t, field, weighed(1, 0, 0), IndexOptions{})
 	if a := got["a"]; a.Bound != "" {
 		t.Errorf("no bound of its own, and %q", a.Bound)
 	}
