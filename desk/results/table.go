@@ -62,7 +62,7 @@ func separator(data string) rune {
 	return best
 }
 
-// commaNumber is a number with a decimal comma, with what may stand before and behind it.
+// commaNumber is a number with a decimal comma; thousands may be set apart by points or spaces.
 var commaNumber = regexp.MustCompile(`(\d{1,3}(?:[. ]\d{3})+|\d+),(\d+)`)
 
 // pointed writes decimal commas as points, as they stand in tables whose cells are not parted by commas.
@@ -100,7 +100,13 @@ func columns(head []string) (column map[string]int, wide []string, err error) {
 	}
 	needs := []string{"unit", "test", "measure", "value"}
 	if len(wide) > 0 {
-		needs = []string{"unit"}
+		for _, name := range needs[1:] {
+			if _, ok := column[name]; ok {
+				return nil, nil, desk.Refuse(desk.Invalid, "line 1: readings stand in a column of their measure (%s) or in "+
+					"the columns test, measure and value, not in both", wide[0])
+			}
+		}
+		needs = needs[:1]
 	}
 	for _, need := range needs {
 		if _, ok := column[need]; !ok {
@@ -220,10 +226,14 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 			continue
 		}
 		get := func(name string) string {
-			if i, ok := column[name]; ok {
-				return strings.TrimSpace(pointed(row[i], sep))
+			i, ok := column[name]
+			if !ok {
+				return ""
 			}
-			return ""
+			if name == "value" || name == "second" || name == "step" || slices.Contains(wide, name) {
+				return pointed(strings.TrimSpace(row[i]), sep)
+			}
+			return strings.TrimSpace(row[i])
 		}
 		x := Typed{Test: get("test"), Subject: get("unit"), Host: get("host"), Place: get("place"), Setup: get("setup"),
 			Sitting: get("sitting"), Date: get("date"), Time: get("time"), Conditions: map[string]string{},

@@ -30,9 +30,10 @@ func TestTablesAsPeopleKeepThem(t *testing.T) {
 		return runs
 	}
 	runs := taken("unit;test;measure;value;repeat;date;time;supply;note\n" +
-		"a;work;rate;1.012,5;2;2026-11-20;14:05;battery;calm\na;work;rate;99,5;1;2026-11-20;14:04:30;battery;\n")
+		"a;work;rate;1.012,5;2;2026-11-20;14:05;battery;\"with 3,5 m of " +
+		"cable\"\na;work;rate;99,5;1;2026-11-20;14:04:30;battery;\n")
 	if len(runs) != 2 || runs[0].Readings[0].Value != 1012.5 || runs[1].Readings[0].Value != 99.5 ||
-		runs[0].Readings[0].Reason != "calm" || runs[0].Observed["supply"] != "battery" ||
+		runs[0].Readings[0].Reason != "with 3,5 m of cable" || runs[0].Observed["supply"] != "battery" ||
 		runs[0].Started.Format("15:04:05") != "14:05:00" || runs[1].Started.Format("15:04:05") != "14:04:30" {
 		t.Errorf("%+v", runs)
 	}
@@ -67,6 +68,8 @@ func TestTablesAreRefusedInWords(t *testing.T) {
 	testdesk.Says(t, err, desk.Invalid, `column "colour" is unknown`, "a condition such as supply")
 	_, err = d.Results.ImportTable(ctx, []byte("unit,supply,condition:supply,work/rate\n"), false, "me")
 	testdesk.Says(t, err, desk.Invalid, "stands twice")
+	_, err = d.Results.ImportTable(ctx, []byte("unit,test,work/rate\n"), false, "me")
+	testdesk.Says(t, err, desk.Invalid, "column of their measure (work/rate)", "not in both")
 	_, err = d.Results.ImportTable(ctx, []byte("date,work/rate\n"), false, "me")
 	testdesk.Says(t, err, desk.Invalid, `needs a column "unit"`)
 	for says, table := range map[string]string{
