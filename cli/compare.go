@@ -12,8 +12,8 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/chart"
 	"durvek/core/compare"
-	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/stats"
 	"durvek/desk/figures"
 )
 
@@ -112,15 +112,16 @@ func (a *app) measureCmd() *cobra.Command {
 					a.say("The rule %q is changed for %s: %s (%s)", t.Rule, cmp.Or(t.Test, "all tests"), tuned(t), t.Reason)
 				}
 				var rows [][]any
-				var all [][3]float64
+				var all []stats.Estimate
 				for _, c := range p.Cells {
-					all = append(all, [3]float64{c.Estimate.Centre, c.Estimate.Lo, c.Estimate.Hi})
+					all = append(all, c.Estimate)
 				}
-				w := quantity.WritingFor(p.Measure.Unit, all...)
+				m := p.Measure.Def()
+				w := m.Writing(all...)
 				for _, c := range p.Cells {
-					v, half := w.Interval(c.Estimate.Centre, c.Estimate.Lo, c.Estimate.Hi)
+					v, spread := m.Written(w, c.Estimate)
 					rows = append(rows, []any{c.Unit, c.Setup, strings.TrimPrefix(note(", ", c.Host)+note(", ", c.Place), ", "),
-						strings.TrimSpace(c.Estimate.Bound + " " + v), half, c.Estimate.N, c.Estimate.Sittings})
+						v, spread, c.Estimate.N, c.Estimate.Sittings})
 				}
 				a.print([]string{"Unit", "Setup", "In", "→" + cmp.Or(w.Symbol, "Value"), "→95 %", "→Repeats", "→Sittings"},
 					rows)

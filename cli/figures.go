@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"durvek/core/method"
-	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/desk/results"
@@ -64,14 +63,9 @@ func (a *app) figures(tests []method.Test, runs []record.Run) {
 			}
 			cell := stats.NewCell(vs, m.Scale.Logarithmic())
 			e := stats.NewPool([]stats.Cell{cell}, m.Resolution, m.Repeatability).Estimate(cell, m.Scale.Logarithmic())
-			text, spread := quantity.Format(e.Centre, m.Unit), ""
-			if e.Bound != "" {
-				text = e.Bound + " " + text
-			} else if w := quantity.WritingFor(m.Unit, [3]float64{e.Centre, e.Lo, e.Hi}); e.Hi > e.Lo {
-				text, spread = w.Interval(e.Centre, e.Lo, e.Hi)
-				text = w.With(text)
-			}
-			rows = append(rows, []any{t.Name, m.Name, text, spread, len(vs), m.Better.Phrase()})
+			w := m.Writing(e)
+			text, spread := m.Written(w, e)
+			rows = append(rows, []any{t.Name, m.Name, w.With(text), spread, len(vs), m.Better.Phrase()})
 		}
 	}
 	if len(rows) > 0 {

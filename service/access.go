@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"slices"
 	"strings"
 
 	"durvek/api"
@@ -38,9 +37,9 @@ func (s *Service) accessRoutes() {
 		return api.None{}, d.DropToken(ctx, in.Slug)
 	})
 	all(s, api.Vocabulary, func(ctx context.Context) (api.Words, error) {
-		kinds := slices.Clone(catalog.Kinds)
-		own, err := s.desk.Desk.Store.Kinds(ctx)
-		for _, k := range own {
+		known, err := d.Kinds(ctx)
+		var kinds []catalog.Kind
+		for _, k := range known {
 			kinds = append(kinds, k.Kind)
 		}
 		return api.Words{Specs: catalog.Vocabulary, Conditions: method.ConditionVocabulary,

@@ -84,23 +84,14 @@ func offering[T any](s *Service, op api.Operation[api.Listing, []T], kind string
 // shelfRoutes are kinds, the archive, and what is said without a figure.
 func (s *Service) shelfRoutes() {
 	d := s.desk.Books
-	all(s, api.Kinds, func(ctx context.Context) ([]catalog.OwnKind, error) {
-		var out []catalog.OwnKind
-		for _, k := range catalog.Kinds {
-			out = append(out, catalog.OwnKind{Kind: k, Plural: k.Plural()})
-		}
-		own, err := s.desk.Desk.Store.Kinds(ctx)
-		return append(out, own...), err
-	})
-	add(s, api.AddKind, s.desk.Desk.AddKind)
-	all(s, api.Archived, func(ctx context.Context) ([]record.Archived, error) {
-		return s.desk.Desk.Store.ArchivedOf(ctx, "")
-	})
+	all(s, api.Kinds, d.Kinds)
+	add(s, api.AddKind, d.AddKind)
+	all(s, api.Archived, d.Archived)
 	serve(s, api.Archive, func(ctx context.Context, in *api.Body[api.Archiving]) (api.None, error) {
-		return api.None{}, s.desk.Desk.Archive(ctx, in.Body.Kind, in.Body.Slug, in.Body.Reason, by(ctx))
+		return api.None{}, d.Archive(ctx, in.Body.Kind, in.Body.Slug, in.Body.Reason, by(ctx))
 	})
 	serve(s, api.Unarchive, func(ctx context.Context, in *api.ArchivedOne) (api.None, error) {
-		return api.None{}, s.desk.Desk.Unarchive(ctx, in.Kind, in.ID, by(ctx))
+		return api.None{}, d.Unarchive(ctx, in.Kind, in.ID, by(ctx))
 	})
 	serve(s, api.Remarks, func(ctx context.Context, in *api.RemarksIn) ([]record.Remark, error) {
 		return d.Remarks(ctx, in.Variant, in.Withdrawn)

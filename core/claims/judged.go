@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"durvek/core/catalog"
+	"durvek/core/method"
 	"durvek/core/quantity"
 )
 
@@ -27,20 +28,13 @@ type Judged struct {
 	Doubts   []string `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
 }
 
-// Says writes the figure that judges a claim, with its interval; one reading that was read as a range as that range.
-func (v Verdict) Says(unit string, scale quantity.Scale) string {
-	e := v.Estimate
-	if e == nil || e.N == 0 {
+// Says writes the figure that judges a claim about a measure, with its interval.
+func (v Verdict) Says(m method.Measure) string {
+	if v.Estimate == nil || v.Estimate.N == 0 {
 		return "—"
 	}
-	w := quantity.WritingFor(unit, [3]float64{e.Centre, e.Lo, e.Hi})
-	if e.Bound != "" {
-		return e.Bound + " " + w.With(w.Bound(e.Centre))
-	}
-	if lo, hi, ok := e.Range(scale.Logarithmic()); ok {
-		return w.With(w.Value(lo) + " to " + w.Value(hi))
-	}
-	value, spread := w.Interval(e.Centre, e.Lo, e.Hi)
+	w := m.Writing(*v.Estimate)
+	value, spread := m.Written(w, *v.Estimate)
 	if strings.Contains(spread, " to ") {
 		return w.With(value) + ", " + w.With(spread)
 	}

@@ -40,7 +40,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	least, most := 0, 0
 	simulated := 0
 	w := c.writing()
-	out.Spans = out.Unit != "%" && w.Symbol == "" && out.Unit != ""
+	out.Spans = w.Spans()
 	for i, r := range c.Rows {
 		e := r.Estimate
 		v, lo, hi := r.shown()
@@ -175,14 +175,10 @@ func (r Row) label(m Measure, w quantity.Writing, v, lo, hi float64) (label, spr
 	case m.Scale == quantity.Grade:
 		return brief(m.Def().Say(v, "")), ""
 	}
-	if from, to, ok := e.Range(m.Scale.Logarithmic()); ok && r.Relative == nil {
-		return w.Value(from) + " to " + w.Value(to), ""
+	if r.Relative != nil {
+		return w.Interval(v, lo, hi)
 	}
-	label, spread = w.Interval(v, lo, hi)
-	if e.Exact && r.Relative == nil {
-		spread = ""
-	}
-	return label, spread
+	return m.Def().Written(w, e)
 }
 
 // shown is the figure that a row is drawn at, with its interval: its own, or relative to the reference.

@@ -6,15 +6,14 @@ import (
 
 	"durvek/core/chart"
 	"durvek/core/quantity"
-	"durvek/core/stats"
 )
 
 // State is one mode of a device, with what was measured in it.
 type State struct {
 	Name    string
-	Figures map[string]Figure         // by measure
-	Doubts  map[string][]string       // open doubts and caveats about a figure, by measure
-	Told    map[string]stats.Estimate // what the machine told of itself while the test ran, by channel
+	Figures map[string]Figure   // by measure
+	Doubts  map[string][]string // open doubts and caveats about a figure, by measure
+	Told    map[string]float64  // what the machine told of itself while the test ran, by channel
 }
 
 // Told is a quantity that a machine tells of itself while it works.
@@ -53,13 +52,12 @@ func SideBySide(m Measure, device, desk string, measures []Measure, channels []T
 	for _, x := range channels {
 		p := chart.Panel{Name: x.Name, Symbol: quantity.Symbol(x.Unit), Dots: x.Unit == "Cel" || x.Unit == "dB[A]"}
 		for _, s := range states {
-			e, ok := s.Told[x.Channel]
+			v, ok := s.Told[x.Channel]
 			if !ok {
 				p.Bars = append(p.Bars, chart.SideBar{Label: "not told", Bare: true})
 				continue
 			}
-			p.Bars = append(p.Bars, chart.SideBar{Value: e.Centre, Lo: e.Centre, Hi: e.Centre,
-				Label: quantity.Fixed(e.Centre, x.Decimals)})
+			p.Bars = append(p.Bars, chart.SideBar{Value: v, Lo: v, Hi: v, Label: quantity.Fixed(v, x.Decimals)})
 		}
 		told = added(&c, p, false) || told
 	}

@@ -5,7 +5,6 @@ import (
 	"testing"
 
 	"durvek/core/quantity"
-	"durvek/core/stats"
 )
 
 func TestModesSideBySide(t *testing.T) {
@@ -16,9 +15,9 @@ func TestModesSideBySide(t *testing.T) {
 	states := []State{
 		{Name: "As delivered", Figures: map[string]Figure{rate.ID: of(rate, 100), noise.ID: of(noise, 36), other.ID: of(other,
 			5)},
-			Told: map[string]stats.Estimate{"clock": {Centre: 4200.4}, "fan": {Centre: 3}}},
+			Told: map[string]float64{"clock": 4200.4, "fan": 3}},
 		{Name: "Fast", Figures: map[string]Figure{rate.ID: {Why: "it has 2 figures"}, noise.ID: of(noise, 40)},
-			Told: map[string]stats.Estimate{"clock": {Centre: 4400}}},
+			Told: map[string]float64{"clock": 4400}},
 	}
 	c := SideBySide(rate, "Maker A", "Desk", []Measure{noise, other}, []Told{{"clock", "Clock", "MHz", 0}, {"fan", "Fan",
 		"/min", 0}}, states)

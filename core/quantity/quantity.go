@@ -286,7 +286,7 @@ func Symbol(code string) string {
 // Format prints a value with its unit's symbol, to four significant digits, thousands set apart; times of two minutes
 // and more in hours, minutes and seconds.
 func Format(v float64, unit string) string {
-	if w := WritingFor(unit, [3]float64{v, v, v}); w.scale > 0 {
+	if w := WritingFor(unit, [3]float64{v, v, v}); w.Spans() {
 		return w.Value(v)
 	}
 	s := Number(v, 4)

@@ -15,7 +15,7 @@ type Writing struct {
 	step     float64 // seconds to which they are rounded
 }
 
-// secondsOf are the units of time whose values are written as spans.
+// secondsOf holds the units of time whose values are written as spans, in seconds.
 var secondsOf = map[string]float64{"s": 1, "min": 60, "h": 3600}
 
 // WritingFor chooses how figures of a unit, each with the ends of its interval, are written: the decimals are those of
@@ -38,10 +38,11 @@ func WritingFor(unit string, figures ...[3]float64) Writing {
 		slices.Sort(places)
 		w.Decimals = places[len(places)/2]
 	}
-	scale := secondsOf[unit]
-	if least := 120.0; scale > 0 && largest*scale >= min(least, 2*scale) && largest*scale >= 60 && !math.IsInf(largest,
-		0) &&
-		(scale > 60 || largest*scale >= least) {
+	scale, least := secondsOf[unit], 120.0
+	if unit == "h" { // hours with decimals are hard to read from the first minute on
+		least = 60
+	}
+	if scale > 0 && largest*scale >= least && !math.IsInf(largest, 0) {
 		w.Symbol, w.scale, w.step = "", scale, 1
 		slices.Sort(halves)
 		if largest*scale >= 3600 || len(halves) > 0 && halves[len(halves)/2]*scale >= 60 {
@@ -109,6 +110,9 @@ func (w Writing) Bound(v float64) string {
 	}
 	return Given(v, "1")
 }
+
+// Spans tells whether values are times in hours, minutes and seconds, which hold their units.
+func (w Writing) Spans() bool { return w.scale > 0 }
 
 // With writes a value with what stands behind it.
 func (w Writing) With(value string) string { return strings.TrimSpace(value + " " + w.Symbol) }

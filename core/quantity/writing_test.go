@@ -59,6 +59,9 @@ func TestAChartWritesAllItsFiguresAlike(t *testing.T) {
 			t.Errorf("%g s is %q, want %q", v, got, want)
 		}
 	}
+	if !times.Spans() || w.Spans() || WritingFor("1", [3]float64{5000, 4900, 5100}).Spans() {
+		t.Error("only times are spans")
+	}
 	if times.Symbol != "" || w.Symbol != "W" || times.Bound(600) != "10 min" || w.Bound(900) != "900" ||
 		w.Bound(0.125) != "0.125" {
 		t.Errorf("%+v, %+v, %s, %s", times, w, times.Bound(600), w.Bound(900))

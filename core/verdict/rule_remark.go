@@ -7,7 +7,7 @@ import (
 	"durvek/core/record"
 )
 
-// Said names the rules that hand on what people said; an edition shows it under a heading of its own.
+// Rules that hand on what people said; an edition shows it under a heading of its own.
 const (
 	RemarkRule = "remark"
 	ReportRule = "report"

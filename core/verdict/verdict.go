@@ -44,7 +44,7 @@ type Standing struct {
 	Field       int
 	FieldName   string
 	Others      int               // rows that are not the subject's; 0 for all but one
-	Class       *ranking.Relative // to the mean of the others // against the field's mean
+	Class       *ranking.Relative // to the mean of the others
 	Predecessor *Against
 	Rival       *Against // the neighbour that stands closest
 	Tie         ranking.Tie

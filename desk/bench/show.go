@@ -243,13 +243,9 @@ func (d *Bench) figure(ctx context.Context, b *record.BenchPlan, setup string, t
 		return f, false, err
 	}
 	if ok {
-		f.Text = quantity.Format(e.Centre, m.Unit)
-		if e.Bound != "" {
-			f.Text = e.Bound + " " + f.Text
-		} else if w := quantity.WritingFor(m.Unit, [3]float64{e.Centre, e.Lo, e.Hi}); e.Hi > e.Lo {
-			f.Text, f.Spread = w.Interval(e.Centre, e.Lo, e.Hi)
-			f.Text = w.With(f.Text)
-		}
+		w := m.Writing(e)
+		f.Text, f.Spread = m.Written(w, e)
+		f.Text = w.With(f.Text)
 	}
 	if last != nil {
 		for _, r := range last.Readings {

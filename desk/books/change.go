@@ -129,6 +129,9 @@ func (d *Books) Remove(ctx context.Context, kind, id, by string) error {
 	if kind == "setup" && id == method.AsDelivered {
 		return desk.Refuse(desk.Invalid, "the setup as delivered stays: everything is compared under it")
 	}
+	if err := d.atRest(ctx, kind, id); err != nil {
+		return err
+	}
 	return d.desk.Put(ctx, by, "remove "+kind, id, func(q *desk.Tx) error {
 		hangs, err := q.Hanging(ctx, kind, id)
 		if err != nil {

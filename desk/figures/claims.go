@@ -148,7 +148,7 @@ func (d *sight) checkClaims(variant string, by narrowing) ([]claims.Judged, erro
 		}
 		j := claims.Judged{Claim: c, Name: m.Name, Text: text, Symbol: m.Symbol, Scale: m.Scale, Maker: x.Model.Maker,
 			Model: x.FullName(), Verdict: verdict,
-			Measured: verdict.Says(m.Unit, m.Scale), Doubts: doubting(doubts, m.ID, cell)}
+			Measured: verdict.Says(m.Def()), Doubts: doubting(doubts, m.ID, cell)}
 		if why := aside(d.tests[test]); why != "" {
 			j.Doubts = append([]string{why}, j.Doubts...)
 		}

@@ -85,6 +85,8 @@ var called = map[string][]any{
 	"Results.NotePairing":  {compare.Pair{Part: "a", Partner: "b", Outcome: "works"}, "me"},
 	"Results.TypeReadings": {results.Typed{Test: "work", Subject: "a", Readings: map[string]string{"rate": "1"}}, "me"},
 	"Results.AddFrames":    {[]byte("ms\n1\n"), results.FramesOf{Test: "work", Subject: "a"}, "me"},
+	"Books.AddKind":        {catalog.OwnKind{Kind: "z"}, "me"},
+	"Books.Archive":        {"plan", "p", "", "me"},
 	"Figures.Ledger":       {"", "", "maker"},
 	"Figures.AddField":     {ranking.Field{Slug: "z", Name: "Z", Kinds: []catalog.Kind{"laptop"}}, "me"},
 	"Figures.DropField":    {"z", "me"},

@@ -11,7 +11,6 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
-	"durvek/core/stats"
 	"durvek/store"
 )
 
@@ -83,13 +82,13 @@ func (d *sight) sideBySide(m compare.Measure, variant string) (*chart.Side, erro
 }
 
 // told is the mean of what a variant's machine told of itself in the newest runs of a test under a setup, by channel.
-func (d *sight) told(test, variant, setup string) (map[string]stats.Estimate, error) {
+func (d *sight) told(test, variant, setup string) (map[string]float64, error) {
 	d.uses.note(runsOf(test))
 	units, err := d.f.desk.Store.Units(d.ctx, variant)
 	if err != nil {
 		return nil, err
 	}
-	sums, counts := map[string]float64{}, map[string]int{}
+	sums, counts := map[string]float64{}, map[string]float64{}
 	for _, u := range units {
 		runs, _, err := d.f.desk.Store.Runs(d.ctx, store.RunFilter{Subject: u.Slug, Test: test, Setup: setup,
 			Outcome: record.Done, Limit: newestRuns})
@@ -110,11 +109,10 @@ func (d *sight) told(test, variant, setup string) (map[string]stats.Estimate, er
 			}
 		}
 	}
-	out := map[string]stats.Estimate{}
 	for c, n := range counts {
-		out[c] = stats.Estimate{Centre: sums[c] / float64(n), N: n}
+		sums[c] /= n
 	}
-	return out, nil
+	return sums, nil
 }
 
 // ModesOf tells what other modes of the same work gain in a measure and what they cost, over a field; with a subject
@@ -128,16 +126,16 @@ func (f *Figures) ModesOf(ctx context.Context, measure, field, subject string) (
 	if !ok {
 		return compare.Modes{}, unknownMeasure(measure)
 	}
-	if subject == "" || m.Scale == quantity.Ratio {
-		out, err := d.modesOf(m, field)
-		if err != nil || subject == "" {
+	if subject == "" {
+		return d.modesOf(m, field)
+	}
+	out := compare.Modes{Measure: m, Gains: []compare.ModeGain{}}
+	if m.Scale == quantity.Ratio {
+		if out, err = d.modesOf(m, field); err != nil {
 			return out, err
 		}
 		out.Gains = slices.DeleteFunc(out.Gains, func(g compare.ModeGain) bool { return g.Variant != subject })
-		out.Side, err = d.sideBySide(m, subject)
-		return out, err
 	}
-	out := compare.Modes{Measure: m, Gains: []compare.ModeGain{}}
 	out.Side, err = d.sideBySide(m, subject)
 	return out, err
 }

@@ -3936,7 +3936,7 @@ export interface components {
             moves: components["schemas"]["RankingMoved"][];
             next?: string;
             place: components["schemas"]["RankingPlace"];
-            /** @description False below 60 % completeness: listed, not ranked */
+            /** @description False below 60 % completeness, and between bounds on both sides: listed, not ranked */
             ranked: boolean;
             /** @description Places that it takes in nine of ten draws of plausible weights */
             under_weights: components["schemas"]["RankingPlace"];
