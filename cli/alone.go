@@ -132,7 +132,7 @@ func (a *app) explain(t method.Test) {
 	a.say("%s (%s, version %d), %s", t.Name, t.Slug, t.Version, t.Group)
 	for _, x := range []struct{ head, text string }{{"What it does", t.About}, {"Stands for", t.StandsFor},
 		{"Limited by", t.LimitedBy}, {"Works on", t.Input}, {"Checked by", t.Checked},
-		{"Compared", compared(t)}} {
+		{"Compared", compared(t)}, {"Shown, not counted", t.Aside}} {
 		if x.text != "" {
 			a.say("\n%s", wrap(x.head+": "+x.text, a.width()))
 		}

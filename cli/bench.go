@@ -145,6 +145,21 @@ func (a *app) setupCmd() *cobra.Command {
 		a.archiveCmds("setup", "quiet-mode")...)
 }
 
+// inShort is a reading as a list of runs says it: without its unit.
+func inShort(x record.Reading) string {
+	v := quantity.Number(x.Value, 4)
+	if x.Low != nil && x.High != nil {
+		v = quantity.Given(*x.Low, "1") + " to " + quantity.Given(*x.High, "1")
+	}
+	switch x.State {
+	case record.Missing:
+		return "missing"
+	case record.Void:
+		return v + " (void)"
+	}
+	return strings.TrimSpace(x.State.Bound() + " " + v)
+}
+
 func (a *app) runCmd() *cobra.Command {
 	q := api.RunsIn{Page: api.Page{Limit: 30}}
 	list := asking(a, "list", "List runs, the newest first", "durvek run list --unit fen-14-16-512-a --test hashing",
@@ -153,16 +168,7 @@ func (a *app) runCmd() *cobra.Command {
 			for _, r := range l.Runs {
 				var figures []string
 				for _, x := range r.Readings {
-					v := quantity.Number(x.Value, 4)
-					if b := x.State.Bound(); b != "" {
-						v = b + " " + v
-					}
-					if x.State == record.Missing {
-						v = "missing"
-					} else if x.State == record.Void {
-						v += " (void)"
-					}
-					figures = append(figures, x.Measure+" "+v)
+					figures = append(figures, x.Measure+" "+inShort(x))
 				}
 				what := strings.Join(figures, ", ")
 				if r.Doubts > 0 {
@@ -214,8 +220,8 @@ func (a *app) runCmd() *cobra.Command {
 			}
 			var rows [][]any
 			for _, x := range r.Readings {
-				rows = append(rows, []any{units[x.Measure].Name, strings.TrimSpace(x.State.Bound() + " " + quantity.Format(x.Value,
-					units[x.Measure].Unit)), string(x.State) + note(": ", x.Reason)})
+				rows = append(rows, []any{units[x.Measure].Name, x.Says(units[x.Measure]),
+					string(x.State) + note(": ", x.Reason)})
 			}
 			a.say("")
 			a.print([]string{"Reading", "→Value", "State"}, rows)
@@ -242,7 +248,9 @@ func (a *app) runCmd() *cobra.Command {
 				c, _ := method.Condition(k)
 				rows = append(rows, []any{c.Name, r.Observed[k]})
 			}
-			a.print([]string{"Observed", ""}, rows)
+			if len(rows) > 0 {
+				a.print([]string{"Observed", ""}, rows)
+			}
 			if len(r.Negotiated) > 0 {
 				a.say("")
 				rows = nil

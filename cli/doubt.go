@@ -174,16 +174,16 @@ func (a *app) printDoubt(p results.DoubtPage) {
 	a.say("")
 	rows = nil
 	for _, x := range p.Acts {
-		why := x.Reason
+		why := cmp.Or(x.Reason, x.Sentence)
 		if c, ok := trust.CauseOf(x.Cause); ok {
 			why = strings.TrimSuffix(c.Name+": "+why, ": ")
 		}
-		rows = append(rows, []any{x.At.Format("2006-01-02 15:04:05"), x.By, x.Act, cmp.Or(why, x.Sentence)})
+		rows = append(rows, []any{x.At.Format("2006-01-02 15:04:05"), x.By, x.Act, why})
 	}
 	a.print([]string{"When (UTC)", "Who", "What", "Why"}, rows)
 	if d.State == trust.Open {
-		a.say("\n%s: %s\nSettle it: durvek doubt uphold %s --cause …, or durvek doubt dismiss %s --reason …", d.Proposal,
-			again(d.ID, d.Again), d.ID, d.ID)
+		a.say("\n%s: %s\nSettle it: durvek doubt uphold %s --cause …, or dismiss --reason …, or caveat", d.Proposal,
+			again(d.ID, d.Again), d.ID)
 	}
 	if p.Rule.Sentence != "" {
 		a.say("Rule %s: %s", p.Rule.Name, p.Rule.Sentence)

@@ -38,7 +38,7 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 	x := doubtOf(t, home, "unit-slip", "relay-desk-32-1000-a", "open")
 	do("doubt", "show", x.ID).want(t, 0, "◆", "durvek doubt uphold", "as when a unit is mixed up")
 	do("doubt", "uphold", x.ID).want(t, 1, "upheld with a cause")
-	do("doubt", "uphold", x.ID, "--cause", "moonlight").want(t, 1, "none of conditions, background")
+	do("doubt", "uphold", x.ID, "--cause", "moonlight").want(t, 1, "one of conditions, background")
 	do("doubt", "uphold", x.ID, "--cause", "handling", "--reason", "bits for bytes").want(t, 0,
 		"1 run(s) no longer count in "+x.Measure)
 	do("doubt", "dismiss", x.ID, "--reason", "no").want(t, 1, "is upheld already; reopen it first")

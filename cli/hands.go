@@ -134,6 +134,10 @@ func (a *app) incidentCmd() *cobra.Command {
 				}
 				rows = append(rows, []any{r.Unit, with, r.Sentence})
 			}
+			if len(rows) == 0 {
+				a.say("No incident counts.")
+				return
+			}
 			a.print([]string{"Unit", "With", "Rate"}, rows)
 		})
 	return under(noun("incident", "Crashes, hangs, disconnections, and whatever else happened now and then", add, list,

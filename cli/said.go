@@ -35,8 +35,8 @@ func (a *app) said(kind record.RemarkKind, name, short, example, about string) *
 		a.say("Noted as %s. It can stand in a review, marked as not measured.", x.ID)
 	})
 	var q api.RemarksIn
-	list := asking(a, "list", "List them", "durvek "+name+" list --variant inlet-6-128", api.Remarks, &q, nil,
-		func(rs []record.Remark) {
+	list := asking(a, "list", "List "+name+"s, the oldest first", "durvek "+name+" list --variant inlet-6-128",
+		api.Remarks, &q, nil, func(rs []record.Remark) {
 			var rows [][]any
 			for _, r := range rs {
 				if r.Kind != kind {

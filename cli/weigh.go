@@ -213,6 +213,10 @@ func (a *app) modeCmd() *cobra.Command {
 				a.sideBySide(*m.Side)
 				return
 			}
+			if len(m.Gains) == 0 {
+				a.say("No other mode of the same work was measured in %s.", m.Measure.InSentence())
+				return
+			}
 			a.say("%s", m.Chart.Title)
 			var rows [][]any
 			for _, g := range m.Gains {

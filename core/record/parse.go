@@ -85,6 +85,15 @@ func ParseReading(text string, m method.Measure) (Reading, error) {
 	return r, nil
 }
 
+// Says writes a reading as somebody read it: a mark by its words, a bound, a range, or one figure.
+func (r Reading) Says(m method.Measure) string {
+	if r.Low != nil && r.High != nil && r.State != Missing {
+		w := quantity.WritingFor(m.Unit, [3]float64{*r.High, *r.High, *r.High})
+		return w.With(w.Bound(*r.Low) + " to " + w.Bound(*r.High))
+	}
+	return strings.TrimSpace(r.State.Bound() + " " + m.Say(r.Value, string(r.State)))
+}
+
 // parseMark reads the outcome of a check ("pass", "fail") or the mark of a grade, by its number or its text;
 // either may be "not applicable".
 func parseMark(t string, m method.Measure) (Reading, error) {

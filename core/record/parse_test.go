@@ -129,3 +129,21 @@ func TestWhyItIsMissingIsKept(t *testing.T) {
 		t.Errorf("%+v, %v", r, err)
 	}
 }
+
+func TestReadingsAreSaidAsTheyWereRead(t *testing.T) {
+	speed, check := method.Measure{Slug: "m", Unit: "MBy/s", Scale: quantity.Ratio}, method.Measure{Slug: "m",
+		Scale: quantity.Pass}
+	span := method.Measure{Slug: "m", Unit: "s", Scale: quantity.Ratio}
+	for _, c := range []struct {
+		text string
+		m    method.Measure
+		want string
+	}{{"412 MB/s", speed, "412.0 MB/s"}, {"29 to 31", speed, "29 to 31 MB/s"}, {"at least 500", speed,
+		"at least 500.0 MB/s"}, {"missing: lost", speed, "missing"}, {"pass", check, "pass"}, {"fail", check, "fail"},
+		{"150 to 190", span, "2 min 30 s to 3 min 10 s"}, {"15 to 19.5", span, "15 to 19.5 s"}} {
+		r, err := ParseReading(c.text, c.m)
+		if got := r.Says(c.m); err != nil || got != c.want {
+			t.Errorf("%q is said %q, %v, want %q", c.text, got, err, c.want)
+		}
+	}
+}

@@ -165,7 +165,10 @@ func unknownCause(key string) error {
 	for _, c := range trust.Causes {
 		keys = append(keys, c.Key)
 	}
-	return desk.Refuse(desk.Invalid, "a doubt is upheld with a cause; %q is none of %s", key, strings.Join(keys, ", "))
+	if key == "" {
+		return desk.Refuse(desk.Invalid, "a doubt is upheld with a cause, one of %s", strings.Join(keys, ", "))
+	}
+	return desk.Refuse(desk.Invalid, "%q is no cause; a cause is one of %s", key, strings.Join(keys, ", "))
 }
 
 // RuleState is a rule with how it is tuned and what it has raised.

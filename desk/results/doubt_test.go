@@ -72,7 +72,7 @@ func TestADoubtIsRaisedUpheldReopenedAndDismissed(t *testing.T) {
 		want string
 	}{
 		{results.Settling{Do: "uphold"}, "is upheld with a cause"}, {results.Settling{Do: "uphold", Cause: "moon"},
-			"none of conditions"}, {results.Settling{Do: "uphold", Cause: "heat", Runs: []string{"x"}}, "is not about run"},
+			"one of conditions"}, {results.Settling{Do: "uphold", Cause: "heat", Runs: []string{"x"}}, "is not about run"},
 		{results.Settling{Do: "dismiss", Reason: " "}, "say why"}, {results.Settling{Do: "reopen", Reason: "so"},
 			"is open already"}, {results.Settling{Do: "forget"}, "not \"forget\""},
 	} {

@@ -142,7 +142,7 @@ func TestADoubtAboutASetup(t *testing.T) {
 		t.Fatal(runs, err)
 	}
 	for says, x := range map[string]results.Raising{"not about a cell": {Setup: true, Cell: true},
-		"or measure": {Setup: true, Measure: "rate"}, `"rust" is none of`: {Cause: "rust"}} {
+		"or measure": {Setup: true, Measure: "rate"}, `"rust" is no cause`: {Cause: "rust"}} {
 		x.Run, x.Sentence = runs[0].ID, "So."
 		if _, err := d.Results.Raise(ctx, x, "Odo"); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%+v: %v, want %q", x, err, says)
