@@ -2,14 +2,14 @@ package bench
 
 import (
 	"fmt"
+	"math"
 	"sync"
 	"testing"
 
 	"durvek/internal/trials"
 )
 
-// BenchmarkStandings is the whole trial of rank sets: 10,000 fields of equals for each size, and 2,000 of fields with
-// differences. It prints the tables of docs/methods.md.
+// BenchmarkStandings is the whole trial of rank sets, 10,000 fields of each sort. It prints the table of docs/trust.md.
 func BenchmarkStandings(b *testing.B) {
 	stand := func(f trials.Field, fields int) trials.Standings {
 		var halves [2]trials.Standings
@@ -28,28 +28,21 @@ func BenchmarkStandings(b *testing.B) {
 		h.Width, h.SingleStep = (h.Width+halves[1].Width)/2, (h.SingleStep+halves[1].SingleStep)/2
 		return h
 	}
-	name := map[bool]string{false: "pooled", true: "own"}
+	repeats := map[int]string{3: "3", 0: "1 to 5"}
 	for range b.N {
 		least := 1.0
-		fmt.Println("\n| all tied | variances | τ = 0 | τ = 0.4 |\n| --- | --- | --- | --- |")
-		for _, size := range []int{5, 15, 40} {
-			for _, own := range []bool{false, true} {
-				at := [2]float64{}
-				for i, tau := range []float64{0, 0.4} {
-					at[i] = stand(trials.Field{Size: size, Truth: "tied", Own: own, Tau: tau}, 10000).Share()
-				}
-				least = min(least, at[0], at[1])
-				fmt.Printf("| %d | %s | %.2f %% | %.2f %% |\n", size, name[own], 100*at[0], 100*at[1])
-			}
-		}
-		fmt.Println("\n| field | variances | joint coverage | mean width | single-step Bonferroni | narrower |\n| --- | " +
-			"--- | --- | --- | --- | --- |")
-		for _, truth := range []string{"spread", "blocked", "tied"} {
-			for _, size := range []int{15, 40} {
-				for _, own := range []bool{false, true} {
-					s := stand(trials.Field{Size: size, Truth: truth, Own: own}, 2000)
-					fmt.Printf("| %d %s | %s | %.2f %% | %.2f | %.2f | %.1f %% |\n", size, truth, name[own], 100*s.Share(), s.Width,
-						s.SingleStep, s.Narrower())
+		fmt.Println("\n| field | τ | repeats | joint coverage | mean width | single step | narrower |\n| --- | --- | --- | " +
+			"--- | --- | --- | --- |")
+		for _, truth := range []string{"tied", "blocked", "spread"} {
+			for _, size := range []int{5, 15, 40} {
+				for _, tau := range []float64{0, 0.4} {
+					for _, n := range []int{3, 0} {
+						s := stand(trials.Field{Size: size, Truth: truth, Tau: tau, Repeats: n}, 10000)
+						least = min(least, s.Share())
+						fmt.Printf("| %d %s | %.1f | %s | %.2f ± %.2f %% | %.2f | %.2f | %.1f %% |\n", size, truth, tau, repeats[n],
+							100*s.Share(), 100*math.Sqrt(s.Share()*(1-s.Share())/float64(s.Fields)), s.Width, s.SingleStep,
+							s.Narrower())
+					}
 				}
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"math"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -65,19 +66,85 @@ func BenchmarkPlanted(b *testing.B) {
 	}
 }
 
-// BenchmarkCoverage is the whole trial of intervals: 10,000 cells for each number of repeats.
-func BenchmarkCoverage(b *testing.B) {
+// noiseWorlds are the desks of docs/trust.md.
+var noiseWorlds = []trials.NoiseWorld{{Units: 12, Tests: 1}, {Units: 12, Tests: 1, Noisy: 1}, {Units: 12, Tests: 1,
+	Tau:   0.4,
+	Noisy: 1}, {Units: 6, Tests: 1, Tau: 0.4, Noisy: 1}, {Units: 40, Tests: 1, Tau: 0.4, Noisy: 1}, {Units: 12, Tests: 20,
+	Noisy: 1}, {Units: 12, Tests: 20, Tau: 0.4, Noisy: 1}, {Units: 12, Tests: 20, Tau: 0.4, Noisy: 2},
+	{Units: 12, Tests: 20,
+		Tau: 0.4, Noisy: 1, One: true}, {Units: 12, Tests: 8, Tau: 0.7}, {Units: 3, Tests: 1}, {Units: 3, Tests: 1, Tau: 0.4},
+	{Units: 3, Tests: 8, Tau: 0.4, Typical: 1}, {Units: 3, Tests: 8, Tau: 0.4, Typical: 1 / 1.5}, {Units: 3, Tests: 8,
+		Tau:     0.4,
+		Typical: 0.5}, {Units: 3, Tests: 8, Tau: 0.4, Typical: 1 / 3.0}, {Units: 1, Tests: 8, Tau: 0.4, Typical: 0.5,
+		Repeats: 1},
+	{Units: 60, Tests: 8, Tau: 0.4, Noisy: 2}, {Units: 12, Tests: 8, Tau: 0.4, Step: 2}, {Units: 12, Tests: 8, Tau: 0.4,
+		Step: 4}}
+
+// BenchmarkNoise is the whole trial of intervals: at least 20,000 cells of each desk.
+func BenchmarkNoise(b *testing.B) {
 	for range b.N {
-		fmt.Println("\n| repeats | τ = 0 | τ = 0.4 | noisier than 1.5 × typical |\n| --- | --- | --- | --- |")
-		for n := 1; n <= 10; n++ {
-			even, uneven := trials.Cover(300, trials.World{}, n, 10000), trials.Cover(301, trials.World{Tau: 0.4}, n, 10000)
-			fmt.Printf("| %d | %.1f %% | %.1f %% | %.1f %% |\n", n, 100*even.Share(), 100*uneven.Share(),
-				100*float64(uneven.Noisy)/float64(uneven.NoisyAll))
+		fmt.Println("\n| desk | clean cells hold | of one run | width beside who knows σ, n = 3 | noisy hold, n ≥ 2 | n = " +
+			"1 |\n" +
+			"| --- | --- | --- | --- | --- | --- |")
+		worst := 100.0
+		for _, w := range noiseWorlds {
+			x := trials.Noise(41, w, 20000/(w.Units*w.Tests)+1)
+			share := func(held, of int) string {
+				if of == 0 {
+					return "–"
+				}
+				p := trials.Share(held, of)
+				return fmt.Sprintf("%.1f ± %.1f %%", p, math.Sqrt(p*(100-p)/float64(of)))
+			}
+			worst = min(worst, trials.Share(x.CleanHeld, x.Clean))
+			fmt.Printf("| %s | %s | %s | %.2f | %s | %s |\n", w, share(x.CleanHeld, x.Clean), share(x.OneHeld, x.One), x.Width,
+				share(x.LoudHeld, x.Loud), share(x.OnceHeld, x.Once))
 		}
+		b.ReportMetric(worst, "%-least")
 		fmt.Println("\n| repeats in sittings | unit's mean held |\n| --- | --- |")
 		for _, x := range [][2]int{{10, 5}, {20, 10}, {10, 10}} {
 			fmt.Printf("| %d in %d | %.1f %% |\n", x[0], x[1], 100*trials.Cover(302, trials.World{Sitting: 0.5, Sittings: x[1]},
 				x[0], 10000).Share())
+		}
+	}
+}
+
+// BenchmarkRepeats is the whole trial of the rules over repeats: clean runs of one, three and eight measures on desks
+// of any age, and trouble of its promised size.
+func BenchmarkRepeats(b *testing.B) {
+	for range b.N {
+		fmt.Println("\n| clean runs | doubted | by rule |\n| --- | --- | --- |")
+		worst := 0.0
+		clean := func(m trials.Measures) {
+			c := m.Clean(51, 10000)
+			p := 100 * float64(c.Doubted) / float64(c.Runs)
+			if m.Tau <= 0.4 && m.Law == "normal" {
+				worst = max(worst, p)
+			}
+			fmt.Printf("| %s | %.2f ± %.2f %% | %s |\n", m, p, math.Sqrt(p*(100-p)/float64(c.Runs)),
+				strings.Trim(fmt.Sprint(c.ByRule), "map[]"))
+		}
+		for _, n := range []int{1, 3, 8} {
+			for _, cells := range []int{40, 5} {
+				for _, r := range trials.Roundings {
+					clean(trials.Measures{Count: n, Tau: 0.4, Law: "normal", Round: r, Cells: cells})
+				}
+			}
+			clean(trials.Measures{Count: n, Tau: 0.7, Law: "normal", Round: trials.Roundings[0], Cells: 40})
+			clean(trials.Measures{Count: n, Tau: 0.4, Law: "skewed", Round: trials.Roundings[0], Cells: 40})
+			clean(trials.Measures{Count: n, Tau: 0.4, Law: "t3", Round: trials.Roundings[0], Cells: 40})
+			clean(trials.Measures{Count: n, Tau: 0.4, Law: "normal", Round: trials.Roundings[0], Cells: 40, Sittings: 1})
+		}
+		b.ReportMetric(worst, "%-worst")
+		fmt.Println("\n| planted | measures | repeats | at 10 s_r | at 15 s_r |\n| --- | --- | --- | --- | --- |")
+		for _, kind := range []string{"bad", "drift", "copied"} {
+			for _, count := range []int{1, 8} {
+				for _, n := range []int{2, 3, 5} {
+					m := trials.Measures{Count: count, Tau: 0.4, Law: "normal", Round: trials.Roundings[0], Cells: 40, Repeats: n}
+					fmt.Printf("| %s | %d | %d | %.1f %% | %.1f %% |\n", kind, count, n, float64(m.Find(52, kind, 10, 1000))/10,
+						float64(m.Find(52, kind, 15, 1000))/10)
+				}
+			}
 		}
 	}
 }

@@ -107,7 +107,7 @@ func (a *app) doubtCmd() *cobra.Command {
 	var change api.Tuning
 	tune := asking(a, "tune RULE", "Change a rule for one test or for all: another limit, or off; without either, as "+
 		"it was",
-		"durvek doubt tune outlier --test drive-appends --limit 8 --reason 'single slow flushes are the test itself'",
+		"durvek doubt tune outlier --test drive-appends --limit 100000 --reason 'single slow flushes are the test itself'",
 		api.TuneRule, &change, []any{&change.Slug}, func(t trust.Tuning) {
 			if !t.Off && t.Limit == 0 {
 				a.say("The rule %s is as it was for %s.", t.Rule, cmp.Or(t.Test, "all tests"))

@@ -28,7 +28,7 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
 	do("doubt", "list", "--unit", "relay-desk-32-1000-a").want(t, 0, "near a factor of 8", "open", "serious")
-	do("doubt", "rules").want(t, 0, "outlier", "drive-appends: limit 8 (Single slow flushes", "Cause", "stays in it")
+	do("doubt", "rules").want(t, 0, "outlier", "drive-appends: limit 100000 (Single slow flushes", "Cause", "stays in it")
 	upheld := doubtOf(t, home, "departure", "relay-15-16-512-a", "upheld")
 	do("doubt", "show", upheld.ID).want(t, 0, "mains planned, battery observed", "raised", "upheld",
 		"The plug had slipped out")

@@ -70,7 +70,7 @@ var page = template.Must(template.New("edition").Funcs(template.FuncMap{
 	"number":   func(v float64) string { return quantity.Number(v, 4) },
 	"percent":  func(v float64) string { return quantity.Number(100*v, 2) },
 	"symbol":   quantity.Symbol,
-	"good196":  func(p stats.Pool) string { return quantity.Number(196*p.SR, 2) },
+	"first":    func(p stats.Pool) string { return quantity.Number(100*p.First(), 2) },
 	"date":     func(s string) string { return strings.SplitN(s, "T", 2)[0] },
 	"css":      func() template.CSS { return template.CSS(styles) },
 	"join":     strings.Join,

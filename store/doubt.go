@@ -127,15 +127,19 @@ const openFirst = ` order by state <> ` + wordOpen + `, case severity when ` + w
 
 // Doubts lists doubts, open ones first, then the gravest and newest, and tells how many there are in all.
 func (q Queries) Doubts(ctx context.Context, f DoubtFilter) ([]trust.Doubt, int, error) {
-	where := ` from doubt where ? in ('', state) and ? in ('', rule) and ? in ('', test) and ? in ('', subject)
+	where := ` from doubt where ? in ('', state) and ? in ('', rule) and ? in ('', subject)
 		and ? in ('', severity)`
-	args := []any{f.State, f.Rule, f.Test, f.Subject, f.Severity}
+	args := []any{f.State, f.Rule, f.Subject, f.Severity}
+	if f.Test != "" { // one entry may be about runs of several
+		where += ` and (test = ? or id in (select doubt from doubt_run join run on run.id = run where run.test = ?))`
+		args = append(args, f.Test, f.Test)
+	}
 	if f.Run != "" {
 		where += ` and id in (select doubt from doubt_run where run = ?)`
 		args = append(args, f.Run)
 	}
 	if f.Plan != "" {
-		where += ` and run in (select id from run where plan = ?)`
+		where += ` and id in (select doubt from doubt_run join run on run.id = run where plan = ?)`
 		args = append(args, f.Plan)
 	}
 	if f.Limit == 0 {

@@ -345,6 +345,7 @@ type CellValue struct {
 	record.Reading
 	Sitting string
 	Extreme bool // void for being extreme: it tells of the repeatability alone
+	Doubted bool // in open serious doubt: it tells nothing of the repeatability
 	Limiter record.LimiterLabel
 }
 
@@ -353,11 +354,13 @@ type CellValue struct {
 func (q Queries) CellReadings(ctx context.Context, k CellKey) ([]CellValue, error) {
 	test, measure := method.Split(k.Measure)
 	return list(ctx, q, func(r row, v *CellValue) error {
-		return r.Scan(&v.Measure, &v.State, &v.Value, &v.Low, &v.High, &v.Extreme, &v.Sitting, &v.Limiter)
+		return r.Scan(&v.Measure, &v.State, &v.Value, &v.Low, &v.High, &v.Extreme, &v.Sitting, &v.Limiter, &v.Doubted)
 	}, `select r.measure, iif(now.extreme, r.state, coalesce(now.state, r.state)),
 		coalesce(now.value, r.value), iif(now.run is null, r.low, now.low), iif(now.run is null,
 		r.high, now.high), coalesce(now.extreme, 0),
-		run.sitting, coalesce(json_extract(run.course, '$.limiter.label'), '')
+		run.sitting, coalesce(json_extract(run.course, '$.limiter.label'), ''),
+		exists (select 1 from doubt_run join doubt on doubt.id = doubt_run.doubt where doubt_run.run = run.id
+			and doubt.state = `+wordOpen+` and doubt.severity = `+wordSerious+` and doubt.measure in ('', r.measure))
 		from run join reading r on r.run = run.id left join reading_now now on now.run = r.run and now.measure = r.measure
 		where run.subject = ? and run.test = ? and run.setup = ? and run.host = ? and run.place = ?
 		and run.basis = ? and run.outcome = `+wordDone+`

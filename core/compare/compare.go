@@ -121,8 +121,7 @@ type Query struct {
 	Carried   bool     // show figures that a sibling with the same limiting part has
 	DeskName  string
 	Where     []Where // cells were narrowed to, for the subtitle
-	Repeat    float64 // pooled repeatability on the working scale, for the foot
-	Seed      uint64
+	Repeat    float64 // what one run is good to on the working scale, for the foot
 }
 
 // Row is one ranked row: a variant with whatever its comparable cells differ in.
@@ -279,8 +278,7 @@ func Ranked(q Query, field []Competitor) (Comparison, error) {
 		}
 	}
 	d := m.def
-	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin,
-		Seed: q.Seed})
+	ranked := ranking.Rank(entries, ranking.Options{Scale: m.Scale, Better: m.Better, Target: d.Target, Margin: d.Margin})
 	out.Groups = ranked.Groups
 	for _, r := range ranked.Rows {
 		row := byID[r.ID]

@@ -21,8 +21,7 @@ func cell(variant string, seconds float64, n int, version string) Cell {
 	m := math.Log(seconds)
 	return Cell{Variant: variant, Unit: variant + "-a", Setup: "as-delivered", Basis: trust.Basis{TestVersion: 2,
 		Conditions: map[string]string{"program.version": version}},
-		Estimate: stats.Estimate{Centre: seconds, Mean: m, Lo: seconds * 0.99, Hi: seconds * 1.01, SE: 0.005, DF: 40, N: n,
-			Pooled: true}}
+		Estimate: stats.Estimate{Centre: seconds, Mean: m, Lo: seconds * 0.99, Hi: seconds * 1.01, SE: 0.005, DF: 40, N: n}}
 }
 
 func competitor(name string, cells ...Cell) Competitor {

@@ -90,7 +90,7 @@ func (c *Comparison) foot(q Query, least, most, simulated int) string {
 		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
 	}
 	if q.Repeat > 0 && q.Measure.Scale.Logarithmic() {
-		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(196*q.Repeat, 2)))
+		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(100*q.Repeat, 2)))
 	}
 	if simulated > 0 && simulated < len(c.Rows) {
 		foot = append(foot, fmt.Sprintf("%d of %d samples are simulated", simulated, len(c.Rows)))

@@ -187,9 +187,10 @@ func gapOf(m Measure, a, b *stats.Estimate) *Gap {
 		return passGap(*a, *b)
 	}
 	g := Gap{Effect: effectOf(m, *a, *b), P: 1}
-	se, df := stats.Difference(*a, *b)
+	se, df := stats.Difference(*a, *b, 1)
 	d := math.Max(0, math.Abs(b.Mean-a.Mean)-a.HalfWidth-b.HalfWidth)
 	switch {
+	case g.Unknown:
 	case se > 0:
 		g.P = stats.TwoSided(d/se, df)
 	case d > 0:

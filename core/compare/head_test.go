@@ -23,7 +23,7 @@ func plainMeasure(slug string, scale quantity.Scale, better quantity.Direction, 
 
 // figure is a cell of a natural value with a standard error on the working scale.
 func figure(m Measure, variant string, v, se float64) Cell {
-	e := stats.Estimate{Centre: v, Mean: v, SE: se, DF: 30, N: 5, Sittings: 1, Lo: v - 2*se, Hi: v + 2*se, Pooled: true}
+	e := stats.Estimate{Centre: v, Mean: v, SE: se, DF: 30, N: 5, Sittings: 1, Lo: v - 2*se, Hi: v + 2*se}
 	if m.Scale.Logarithmic() {
 		e.Mean, e.Lo, e.Hi = math.Log(v), v*math.Exp(-2*se), v*math.Exp(2*se)
 	}

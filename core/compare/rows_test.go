@@ -38,7 +38,6 @@ func at(unit, place, host, content string, value float64) Cell {
 			SE:     0.005,
 			DF:     20,
 			N:      3,
-			Pooled: true,
 		}}
 }
 

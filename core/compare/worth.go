@@ -24,6 +24,8 @@ type Effect struct {
 	Hi    float64 `json:"hi"`
 	Text  string  `json:"text"`
 	Sure  bool    `json:"sure" doc:"The interval does not hold zero"`
+	// Unknown tells that one of both is a reading of unknown spread: there is no interval then.
+	Unknown bool `json:"unknown,omitempty" doc:"Nothing is known of how much one of both scatters"`
 }
 
 // WorthPair is a pair of cells that differ in exactly one thing.
@@ -98,10 +100,15 @@ func differing(a, b trust.Basis) (keys []string) {
 // effectOf is the difference of two estimates, from a to b, with the variances of both.
 func effectOf(m Measure, a, b stats.Estimate) Effect {
 	half := a.HalfWidth + b.HalfWidth
-	if se, df := stats.Difference(a, b); se > 0 {
-		half += stats.TQuantile(0.975, df) * se
+	if se, df := stats.Difference(a, b, 1); se > 0 {
+		half += stats.Quick(0.975, df) * se
 	}
-	return effect(m, b.Mean-a.Mean, half)
+	e := effect(m, b.Mean-a.Mean, half)
+	if a.Unknown || b.Unknown {
+		e.Unknown, e.Sure = true, false
+		e.Text += ", spread unknown"
+	}
+	return e
 }
 
 func effect(m Measure, d, half float64) Effect {

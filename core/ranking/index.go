@@ -39,7 +39,7 @@ type IndexOptions struct {
 	Reference string
 	Least     float64 // completeness below which a contender is listed, not ranked; 0 means Complete
 	Margin    float64 // relative difference that does not matter; 0 means DefaultMargin
-	Draws     int     // of bootstrap and of weights; 0 means 2000
+	Draws     int     // of weights; 0 means 2000
 	Seed      uint64
 	Plain     bool // values and intervals alone: no places, no weights drawn
 }
@@ -93,7 +93,7 @@ const MostContenders = 500
 // squares to those that exist (direction folded into the sign) and estimates what the complete mean would be. The
 // residuals' variance less the noise gives the interaction's. The error against the complete index is linear in
 // interaction and noise, so its variance is exact given theirs; degrees of freedom after Satterthwaite. Standings are
-// those of Rank, drawn from the errors' joint law. A bound enters as the figure that it is, and the index is then one
+// those of Rank, each pair with its own variance. A bound enters as the figure that it is, and the index is then one
 // itself: at least, or at most; between bounds on both sides it is listed. It returns ErrIndex if the
 // weights sum to zero, if the field is too large, or if contenders share no chain of measures.
 func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, error) {

@@ -138,63 +138,25 @@ func (f *fit) place(out *IndexTable, cov covariance, o IndexOptions) {
 	if len(at) == 0 {
 		return
 	}
-	n := len(at)
-	s := &sampling{n: n, o: Options{Scale: quantity.Ratio, Better: quantity.Higher, Margin: o.Margin, Draws: o.Draws,
-		Seed: o.Seed}.filled(), x: make([]float64, n), hw: make([]float64, n),
-		bounded: make([]bool, n), openUp: make([]bool, n), gapVariance: make([]float64, n*n), noise: make([]float64,
-			o.Draws*n),
-		factor: make([]float64, o.Draws)}
-	joint := mat.NewSymDense(n, nil)
-	df := math.Inf(1)
-	entries := make([]Entry, n)
+	entries := make([]Entry, len(at))
 	for a, i := range at {
-		s.x[a], entries[a].ID = f.alpha[i], f.rows[i].ID
-		s.bounded[a], s.openUp[a] = out.Rows[i].Bound != "", out.Rows[i].Bound == "at least"
-		own, _ := cov.at(i, i)
-		joint.SetSym(a, a, own+1e-16)
-		for b := a + 1; b < n; b++ {
-			j := at[b]
-			v, d := cov.at(i, j)
-			other, _ := cov.at(j, j)
-			s.gapVariance[a*n+b], s.gapVariance[b*n+a] = v, v
-			joint.SetSym(a, b, (own+other-v)/2)
-			df = math.Min(df, d)
+		entries[a].ID, entries[a].Estimate.Mean, entries[a].Estimate.Bound = f.rows[i].ID, f.alpha[i], out.Rows[i].Bound
+	}
+	s := newPairs(entries, Options{Scale: quantity.Ratio, Better: quantity.Higher, Margin: o.Margin}.filled())
+	for a, i := range at {
+		for b, j := range at[:a] {
+			s.put(a, b, func() (se, df float64) {
+				v, df := cov.at(i, j)
+				return math.Sqrt(math.Max(v, 0)), df
+			})
 		}
 	}
-	rng := rand.New(rand.NewPCG(o.Seed, 0x696e646578))
-	var eig mat.EigenSym
-	if eig.Factorize(joint, true) { // the errors sum to zero over a field, so the law is singular: no Cholesky
-		var vec mat.Dense
-		eig.VectorsTo(&vec)
-		values := eig.Values(nil)
-		root := make([]float64, n*n)
-		for a := range n {
-			for k := range n {
-				root[a*n+k] = vec.At(a, k) * math.Sqrt(math.Max(values[k], 0))
-			}
-		}
-		z := make([]float64, n)
-		for d := range o.Draws {
-			for k := range z {
-				z[k] = rng.NormFloat64()
-			}
-			for a := range n {
-				sum := 0.0
-				for k, r := range root[a*n : (a+1)*n] {
-					sum += r * z[k]
-				}
-				s.noise[d*n+a] = sum
-			}
-			s.factor[d] = chi(rng, df)
-		}
-	}
-	s.find()
 	ranked := s.standings(entries)
 	out.Groups = ranked.Groups
 	for a, i := range at {
 		out.Rows[i].Place, out.Rows[i].Next = ranked.Rows[a].Place, ranked.Rows[a].Next
 	}
-	f.firm(out, at, rng, o.Draws)
+	f.firm(out, at, rand.New(rand.NewPCG(o.Seed, 0x696e646578)), o.Draws)
 }
 
 // firm draws plausible weights. Missing cells stand as the model fills them.

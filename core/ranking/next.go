@@ -146,7 +146,7 @@ func (g Gap) narrowing() float64 {
 		return 0
 	}
 	mine, parted := g.Rows[i], 0.0
-	within, among := mine.Estimate.Parts()
+	within, among, _ := mine.Estimate.Parts()
 	grown := mine.Estimate
 	grown.Within, grown.Among = stats.Part{Variance: within.Variance * float64(grown.N) / float64(grown.N+g.Repeats),
 		DF: within.DF}, among
@@ -155,8 +155,8 @@ func (g Gap) narrowing() float64 {
 			continue
 		}
 		d := math.Abs(r.Estimate.Mean - mine.Estimate.Mean)
-		now, df := stats.Difference(mine.Estimate, r.Estimate)
-		then, _ := stats.Difference(grown, r.Estimate)
+		now, df := stats.Difference(mine.Estimate, r.Estimate, stats.RankShare)
+		then, _ := stats.Difference(grown, r.Estimate, stats.RankShare)
 		if t := stats.TQuantile(0.975, df); d < t*now && d > t*then {
 			parted++
 		}

@@ -16,14 +16,14 @@ type Relative struct {
 }
 
 // RelativeTo normalises e to ref, with a 95 % interval for the two estimates' difference: the
-// variances add, the degrees of freedom are Welch's, but the pool's own where both rest on it.
+// variances add, the degrees of freedom are Welch's.
 // A bound stays without an interval.
 func RelativeTo(e, ref stats.Estimate, scale quantity.Scale) Relative {
 	diff := e.Mean - ref.Mean
 	half := 0.0
 	if e.Bound == "" && ref.Bound == "" {
-		if se, df := stats.Difference(e, ref); se > 0 {
-			half = stats.TQuantile(0.975, df) * se
+		if se, df := stats.Difference(e, ref, 1); se > 0 {
+			half = stats.Quick(0.975, df) * se
 		}
 		half += e.HalfWidth + ref.HalfWidth
 	}

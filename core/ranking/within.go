@@ -25,9 +25,10 @@ func (w Within) Text() string { return w.Words }
 func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) Within {
 	o = o.filled()
 	at := slices.IndexFunc(entries, func(e Entry) bool { return e.ID == id })
+	counts := func(e Entry) bool { return !e.Estimate.Unknown && (keep == nil || keep(e.ID)) }
 	n := 0
 	for _, e := range entries {
-		if e.ID == id || keep == nil || keep(e.ID) {
+		if e.ID == id || counts(e) {
 			n++
 		}
 	}
@@ -36,18 +37,22 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 		out.Words = placeWords(out.Place, n)
 		return out
 	}
-	p := 1 - (1-o.Level)/2/float64(n-1)
-	me := entries[at].Estimate.At(p)
+	me := entries[at].Estimate
+	if me.Unknown {
+		out.Place, out.Words = Place{}, "of unknown order"
+		return out
+	}
+	chance := (1 - o.Level) / 2 / float64(n-1)
 	mine := o.merit(me)
 	for _, e := range entries {
-		if e.ID == id || keep != nil && !keep(e.ID) {
+		if e.ID == id || !counts(e) {
 			continue
 		}
 		other := e.Estimate
 		diff := o.merit(other) - mine
-		// Nothing is sure of a difference that is smaller than one standard error: most of a long history needs no quantile.
-		quick := math.Abs(diff) - me.HalfWidth - other.HalfWidth
-		if quick <= 0 || quick*quick <= me.SE*me.SE+other.SE*other.SE {
+		// Nothing is sure of a difference that is smaller than one standard error: most of a long history needs no more.
+		far := math.Abs(diff) - me.HalfWidth - other.HalfWidth
+		if far <= 0 || far*far <= me.SE*me.SE+other.SE*other.SE {
 			continue
 		}
 		if mb, ob := me.Bound != "", other.Bound != ""; mb || ob {
@@ -58,8 +63,7 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 				continue
 			}
 		}
-		se, df := stats.Difference(me, other.At(p))
-		if quick > stats.Quick(p, df)*se {
+		if se, df := stats.Difference(me, other, stats.RankShare); stats.Tail(far, se, df) <= chance {
 			if diff > 0 {
 				out.Best++
 			} else {

@@ -30,17 +30,21 @@ type Cell struct {
 	Bound     string    `json:"bound,omitempty"`
 	BoundAt   float64   `json:"bound_at,omitempty"` // natural scale
 	Bounds    int       `json:"bounds,omitempty"`   // count of bounded readings
-	Scatter   []Sitting `json:"scatter,omitempty"`  // with the readings that are left out for being extreme; none where there are none
+	// Scatter is what it tells of its test's repeatability, where that is another: with readings that are left out for
+	// being extreme, without doubted ones; one empty sitting where it tells nothing.
+	Scatter []Sitting `json:"scatter,omitempty"`
 }
 
-// Value is one reading on its way into a cell: natural value, half-width of its range, sitting. Extreme marks
-// one that was taken out for being extreme and nothing else: it counts for the test's repeatability alone.
+// Value is one reading on its way into a cell: natural value, half-width of its range, sitting. Extreme marks one that
+// was taken out for being extreme and nothing else: it counts for the test's repeatability alone. Doubted marks one in
+// open serious doubt: it counts for all but that.
 type Value struct {
 	X         float64
 	HalfWidth float64
 	Sitting   string
 	Bound     string
 	Extreme   bool
+	Doubted   bool
 }
 
 // Upward tells whether a bound leaves the true value open upwards: "at least" and "more than" do, "at most" does not.
@@ -52,7 +56,7 @@ func NewCell(values []Value, logarithmic bool) Cell {
 	var c Cell
 	var natural []float64
 	in, all := map[string][]float64{}, map[string][]float64{}
-	extreme := false
+	other := false
 	for _, v := range values {
 		x, h := v.X, v.HalfWidth
 		if logarithmic {
@@ -61,9 +65,11 @@ func NewCell(values []Value, logarithmic bool) Cell {
 			}
 			x = math.Log(x)
 		}
-		all[v.Sitting] = append(all[v.Sitting], x)
+		if !v.Doubted {
+			all[v.Sitting] = append(all[v.Sitting], x)
+		}
+		other = other || v.Extreme || v.Doubted
 		if v.Extreme {
-			extreme = true
 			continue
 		}
 		if v.Bound != "" {
@@ -77,8 +83,10 @@ func NewCell(values []Value, logarithmic bool) Cell {
 		in[v.Sitting] = append(in[v.Sitting], x)
 	}
 	c.Sittings = sums(in)
-	if extreme {
-		c.Scatter = sums(all)
+	if other {
+		if c.Scatter = sums(all); c.Scatter == nil {
+			c.Scatter = []Sitting{{}}
+		}
 	}
 	if len(natural) > 0 {
 		c.Median = Quantile(natural, 0.5)
@@ -107,19 +115,34 @@ func sums(bySitting map[string][]float64) []Sitting {
 
 // N is the count of readings in the cell.
 func (c Cell) N() int {
-	n := 0
-	for _, s := range c.Sittings {
-		n += s.N
-	}
-	return n
+	return readings(c.Sittings)
 }
 
 // scatter is what the cell tells of its test's repeatability.
 func (c Cell) scatter() []Sitting {
-	if c.Scatter != nil {
-		return c.Scatter
+	switch {
+	case c.Scatter == nil:
+		return c.Sittings
+	case c.Scatter[0].N == 0:
+		return nil
+	}
+	return c.Scatter
+}
+
+// own is what its spread is taken from: what counts, without doubted readings. Those left out for being extreme tell of
+// the test alone.
+func (c Cell) own() []Sitting {
+	if s := c.scatter(); len(s) == 0 || readings(s) < c.N() {
+		return s
 	}
 	return c.Sittings
+}
+
+func readings(sittings []Sitting) (n int) {
+	for _, s := range sittings {
+		n += s.N
+	}
+	return n
 }
 
 // within gives the mean over all readings, the degrees of freedom within sittings and their squares.
@@ -131,7 +154,7 @@ func within(sittings []Sitting) (mean, df, ss float64) {
 		df += float64(s.N - 1)
 		ss += s.SS
 	}
-	return mean / float64(n), df, ss
+	return mean / math.Max(float64(n), 1), df, ss
 }
 
 // Estimate is what a cell's readings say together. Centre, Lo and Hi are on the natural scale; Mean,
@@ -147,14 +170,14 @@ type Estimate struct {
 	SE          float64 `json:"se,omitempty" doc:"Standard error on the working scale: relative on ratio scales"`
 	DF          float64 `json:"df,omitempty"`
 	HalfWidth   float64 `json:"half_width,omitempty"`
-	Pooled      bool    `json:"pooled" doc:"The variance is the measure's pooled repeatability, shared with other cells"`
-	Within      Part    `json:"-"` // SE² is the sum of both parts
+	Within      Part    `json:"-"` // SE² is the sum of these parts and of what rounding adds
 	Among       Part    `json:"-"`
-	Alone       Part    `json:"-"` // what Within would be by the cell's own moderated variance
+	Rounding    float64 `json:"-"`
 	Bound       string  `json:"bound,omitempty" doc:"at least, more than, or at most"`
 	Provisional bool    `json:"provisional,omitempty" doc:"Fewer than 5 degrees of freedom stand behind the repeatability"`
 	Typical     bool    `json:"typical,omitempty" doc:"Repeatability as shipped, not yet this desk's own"`
-	Exact       bool    `json:"exact,omitempty" doc:"No interval: a spec-sheet figure or no repeatability known"`
+	Exact       bool    `json:"exact,omitempty" doc:"Without an error by its nature: a spec-sheet figure, a price, a count"`
+	Unknown     bool    `json:"unknown,omitempty" doc:"How much such a reading scatters is not known: no interval, and no order"`
 }
 
 // Graded is the estimate of marks on a rubric: the median, which is all that an order allows, without an interval.
@@ -183,53 +206,48 @@ func Share(passed float64, n int) Estimate {
 	return e
 }
 
-// Part is one estimated component of a centre's variance, on the working scale, and its degrees of freedom. Parts of
-// the pool and of the sittings are shared by all cells that rest on them.
+// Part is one estimated component of a centre's variance, on the working scale, and its degrees of freedom. That of the
+// sittings is shared by all cells that rest on it.
 type Part struct{ Variance, DF float64 }
 
 // Parts gives the components of an estimate's variance. One that holds its standard error alone has a single part.
-func (e Estimate) Parts() (within, among Part) {
+func (e Estimate) Parts() (within, among Part, rounding float64) {
 	if e.Within.Variance == 0 && e.Among.Variance == 0 {
-		return Part{e.SE * e.SE, e.DF}, Part{}
+		return Part{e.SE * e.SE, e.DF}, Part{}, 0
 	}
-	return e.Within, e.Among
+	return e.Within, e.Among, e.Rounding
 }
 
-// At gives the estimate as a comparison at another level needs it: of the pooled variance and the moderated one it
-// takes that which makes the wider interval there. Far out in the tails the degrees of freedom weigh more than at 95 %:
-// where cells differ in noise, few cells may rest on the pool.
-func (e Estimate) At(p float64) Estimate {
-	if e.Alone.DF > 0 && e.Alone.Variance > 0 && math.Sqrt(e.Alone.Variance)*tQuantile(p,
-		e.Alone.DF) > math.Sqrt(e.Within.Variance)*tQuantile(p, e.Within.DF) {
-		e.Within, e.Pooled = e.Alone, false
-		e.SE, e.DF = together(e.Within, e.Among)
-	}
-	return e
-}
-
-// together adds two independent parts (Satterthwaite, Biometrics Bulletin 2, 1946).
-func together(a, b Part) (se, df float64) {
-	v := a.Variance + b.Variance
-	if b.Variance == 0 {
+// together adds independent parts, of which the last is known without error (Satterthwaite, Biometrics Bulletin 2,
+// 1946).
+func together(a, b Part, exact float64) (se, df float64) {
+	v := a.Variance + b.Variance + exact
+	if b.Variance == 0 && exact == 0 {
 		return math.Sqrt(v), a.DF
 	}
-	return math.Sqrt(v), v * v / (a.Variance*a.Variance/a.DF + b.Variance*b.Variance/b.DF)
+	squares := 0.0
+	for _, p := range []Part{a, b} {
+		if p.DF > 0 {
+			squares += p.Variance * p.Variance / p.DF
+		}
+	}
+	return math.Sqrt(v), v * v / squares
 }
 
+// RankShare is how much of a cell's degrees of freedom holds in the tails: they match the scatter of ln σ², not its
+// farthest end. Found by simulation (docs/trust.md).
+const RankShare = 0.75
+
 // Difference gives the standard error of a difference of two centres and its degrees of freedom, (Σ v_k)² / Σ
-// (v_k²/ν_k) over distinct variance components, the pool and the sittings' component counted once (Satterthwaite,
-// Biometrics Bulletin 2, 1946).
-func Difference(a, b Estimate) (se, df float64) {
-	wa, aa := a.Parts()
-	wb, ab := b.Parts()
-	own := []Part{{aa.Variance + ab.Variance, math.Max(aa.DF, ab.DF)}}
-	if a.Pooled && b.Pooled {
-		own = append(own, Part{wa.Variance + wb.Variance, math.Max(wa.DF, wb.DF)})
-	} else {
-		own = append(own, wa, wb)
-	}
-	var sum, squares float64
-	for _, p := range own {
+// (v_k²/ν_k) over distinct variance components, the sittings' component counted once (Satterthwaite, Biometrics
+// Bulletin 2, 1946). share takes the degrees of freedom of the cells' own parts down to that share, but not below one:
+// 1 for an interval, RankShare where a difference is looked at far out in the tails.
+func Difference(a, b Estimate, share float64) (se, df float64) {
+	wa, aa, ra := a.Parts()
+	wb, ab, rb := b.Parts()
+	sum, squares := ra+rb, 0.0
+	for _, p := range [3]Part{{wa.Variance, math.Max(1, share*wa.DF)}, {wb.Variance, math.Max(1, share*wb.DF)},
+		{aa.Variance + ab.Variance, math.Max(aa.DF, ab.DF)}} {
 		sum += p.Variance
 		if p.DF > 0 {
 			squares += p.Variance * p.Variance / p.DF
@@ -239,49 +257,6 @@ func Difference(a, b Estimate) (se, df float64) {
 		return math.Sqrt(sum), math.Inf(1)
 	}
 	return math.Sqrt(sum), sum * sum / squares
-}
-
-// Estimate gives a cell's centre and 95 % interval: mean ± t(0.975)·SE with the pooled variance s_r², or the
-// moderated (d₀s₀² + νs²)/(d₀ + ν) with d₀ + ν degrees of freedom, whichever makes the wider
-// interval: where cells differ in noise, d₀ is small, and one run says so by its t. The between-sitting
-// component is added per sitting. A bounded cell has the bound as centre and no interval.
-func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
-	natural := func(x float64) float64 {
-		if logarithmic {
-			return math.Exp(x)
-		}
-		return x
-	}
-	mean, df, ss := within(c.Sittings)
-	n := c.N()
-	e := Estimate{Centre: natural(mean), Mean: mean, Median: c.Median, N: n, Sittings: len(c.Sittings),
-		HalfWidth: c.HalfWidth}
-	if c.Bound != "" {
-		e.Bound, e.Centre = c.Bound, c.BoundAt
-		e.Lo, e.Hi = c.BoundAt, c.BoundAt
-		e.Mean = c.BoundAt
-		if logarithmic {
-			e.Mean = math.Log(c.BoundAt)
-		}
-		return e
-	}
-	if p.DF == 0 {
-		e.Lo, e.Hi, e.Exact = e.Centre, e.Centre, true
-		return e
-	}
-	s2 := (p.D0*p.S0*p.S0 + ss) / (p.D0 + df)
-	e.DF = p.D0 + df
-	e.Alone = Part{(p.lowD0*p.lowS0*p.lowS0 + ss) / (p.lowD0 + df) / float64(n), p.lowD0 + df}
-	if math.Sqrt(s2)*TQuantile(0.975, e.DF) <= p.SR*p.t {
-		s2, e.Pooled, e.DF = p.SR*p.SR, true, p.DF
-	}
-	e.Within = Part{s2 / float64(n), e.DF}
-	e.Among = Part{p.Between * p.Between / float64(len(c.Sittings)), float64(max(p.Sittings, 1))}
-	e.SE, e.DF = together(e.Within, e.Among)
-	e.Provisional, e.Typical = p.DF < 5, p.Typical
-	w := TQuantile(0.975, e.DF)*e.SE + e.HalfWidth
-	e.Lo, e.Hi = natural(mean-w), natural(mean+w)
-	return e
 }
 
 // Range gives the ends of a single reading that was read as a range, such as 38 to 52: it is told as that, not as its
@@ -296,15 +271,16 @@ func (e Estimate) Range(logarithmic bool) (lo, hi float64, ok bool) {
 	return 2*e.Centre - hi, hi, true
 }
 
-// Quick is TQuantile from a table, for comparisons by the thousand.
-func Quick(p, df float64) float64 { return tQuantile(p, df) }
-
-// tQuantile is TQuantile with degrees of freedom taken to the next lower quarter, so that few are asked for.
-func tQuantile(p, df float64) float64 {
+// Quick is TQuantile between places of a table that are 5 % apart in degrees of freedom, good to 0.2 %, for comparisons
+// by the thousand.
+func Quick(p, df float64) float64 {
+	const step = 0.05
 	if df > 1000 || df < 0.25 || math.IsNaN(df) {
 		return TQuantile(p, df)
 	}
-	return TQuantile(p, math.Floor(4*df)/4)
+	i, part := math.Modf(math.Log(4*df) / step)
+	a, b := TQuantile(p, math.Exp(i*step)/4), TQuantile(p, math.Exp((i+1)*step)/4)
+	return a * math.Pow(b/a, part)
 }
 
 // tTable keeps what was worked out, by p and df: thousands of cells share a few degrees of freedom. It is emptied when
@@ -332,34 +308,24 @@ func TQuantile(p, df float64) float64 {
 	return v
 }
 
-// Moderated shrinks variances towards their common prior (Smyth 2004): each becomes (d₀s₀² + νs²)/(d₀ + ν)
-// with d₀ + ν degrees of freedom, d₀ capped at Σν. Variances of zero count as very small.
-func Moderated(variances, dfs []float64) (moderated, df []float64) {
-	var es, half []float64
-	var sum, all float64
-	for i, v := range variances {
-		v = max(v, 1e-18)
-		es = append(es, math.Log(v)-digamma(dfs[i]/2)+math.Log(dfs[i]/2))
-		half = append(half, dfs[i]/2)
-		sum, all = sum+v*dfs[i], all+dfs[i]
-	}
-	d0, s0 := prior(es, half, sum/all, all, 0)
-	if len(es) < 3 {
-		d0 = 0
-	}
-	for i, v := range variances {
-		moderated = append(moderated, (d0*s0*s0+dfs[i]*v)/(d0+dfs[i]))
-		df = append(df, min(d0+dfs[i], all))
-	}
-	return moderated, df
-}
-
 // TwoSided is the chance that Student's t with df degrees of freedom lies as far from zero as t or farther, either way.
 func TwoSided(t, df float64) float64 {
 	if math.IsInf(df, 1) || df > 1e6 {
 		return math.Erfc(math.Abs(t) / math.Sqrt2)
 	}
 	return 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: df}.Survival(math.Abs(t))
+}
+
+// Tail is the chance that an error of so many degrees of freedom reaches a difference: that Student's t is diff/se or
+// more. Without an error only the sign counts.
+func Tail(diff, se, df float64) float64 {
+	switch {
+	case diff <= 0:
+		return 1
+	case se == 0:
+		return 0
+	}
+	return TwoSided(diff/se, df) / 2
 }
 
 // FalseDiscovery is the largest of the chances ps that is still called a discovery at a false discovery rate of q; 0 or

@@ -41,26 +41,27 @@ func Join(es []Estimate, take Take, logarithmic bool) Estimate {
 	if take == Mean {
 		share = 1 / float64(len(es))
 	}
-	out := Estimate{Exact: true, Pooled: true, Sittings: es[0].Sittings}
+	out := Estimate{Exact: true, Sittings: es[0].Sittings}
 	var own, among []Part
-	var variance float64
+	var variance, rounding float64
 	for _, e := range es {
 		slope := share // of the result on the natural scale over the figure on its working scale
 		if logarithmic {
 			slope *= e.Centre
 		}
-		w, a := e.Parts()
+		w, a, r := e.Parts()
 		w.Variance *= slope * slope
 		a.Variance *= slope * slope
 		own, among = append(own, w), append(among, a)
-		variance += w.Variance + a.Variance
+		rounding += r * slope * slope
+		variance += w.Variance + a.Variance + r
 		out.Centre += share * e.Centre
 		out.Median += share * e.Median
 		out.HalfWidth += math.Abs(slope) * e.HalfWidth
 		out.N += e.N
 		out.Sittings = max(out.Sittings, e.Sittings)
 		out.Exact = out.Exact && e.Exact
-		out.Pooled = out.Pooled && e.Pooled
+		out.Unknown = out.Unknown || e.Unknown
 		out.Typical = out.Typical || e.Typical
 		out.Provisional = out.Provisional || e.Provisional
 		if e.Bound != "" {
@@ -73,13 +74,14 @@ func Join(es []Estimate, take Take, logarithmic bool) Estimate {
 		out.Mean, slope = math.Log(out.Centre), 1/out.Centre
 	}
 	out.HalfWidth *= slope
-	out.Within, out.Among = collect(own, slope, out.Pooled), collect(among, slope, true)
+	out.Within, out.Among = collect(own, slope, false), collect(among, slope, true)
+	out.Rounding = rounding * slope * slope
 	out.Lo, out.Hi = out.Centre, out.Centre
-	if out.Bound != "" || out.Exact || variance == 0 {
+	if out.Bound != "" || out.Exact || out.Unknown || variance == 0 {
 		return out
 	}
-	out.SE, out.DF = together(out.Within, out.Among)
-	half := tQuantile(0.975, out.DF)*out.SE + out.HalfWidth
+	out.SE, out.DF = together(out.Within, out.Among, out.Rounding)
+	half := Quick(0.975, out.DF)*out.SE + out.HalfWidth
 	out.Lo, out.Hi = out.Mean-half, out.Mean+half
 	if logarithmic {
 		out.Lo, out.Hi = math.Exp(out.Lo), math.Exp(out.Hi)

@@ -49,11 +49,18 @@ func TestJoin(t *testing.T) {
 	if got := Join(exact, Mean, true); !got.Exact || got.Lo != got.Centre || got.Centre != 3 {
 		t.Errorf("of exact ones %+v", got)
 	}
-	// What rests on one pool keeps its degrees of freedom.
-	pooled := []Estimate{es[0], es[1]}
-	pooled[0].Pooled, pooled[1].Pooled = true, true
-	if got := Join(pooled, Sum, true); got.DF != 8 || !got.Pooled {
-		t.Errorf("of a pool %+v", got)
+	// One of unknown spread makes the whole unknown, rounding adds up, and what is between sittings keeps its freedom.
+	some := []Estimate{es[0], es[1]}
+	some[1].Unknown = true
+	if got := Join(some, Sum, true); !got.Unknown || got.Lo != got.Hi {
+		t.Errorf("with one unknown %+v", got)
+	}
+	some = []Estimate{{Centre: 2, Mean: 2, Within: Part{0.01, 8}, Among: Part{0.02, 3}, Rounding: 0.005},
+		{Centre: 3, Mean: 3, Within: Part{0.01, 8}, Among: Part{0.02, 3}, Rounding: 0.005}}
+	got := Join(some, Sum, false)
+	near(t, "standard error", got.SE, math.Sqrt(0.07), 1e-9)
+	if got.Among.DF != 3 || math.Abs(got.Within.DF-16) > 1e-9 || math.Abs(got.Rounding-0.01) > 1e-12 {
+		t.Errorf("parts %+v", got)
 	}
 }
 

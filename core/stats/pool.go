@@ -6,111 +6,254 @@ import (
 	"gonum.org/v1/gonum/mathext"
 )
 
-// Pool is the repeatability of one measure of one test version over all the desk's cells.
+// Pool is what is known of the noise of one measure of one test version: from all the desk's cells of it, from what is
+// usual between its tests, and from the repeatability that the test ships with. The zero value knows nothing.
 type Pool struct {
-	SR       float64 `json:"s_r"`               // repeatability standard deviation on the working scale
-	DF       float64 `json:"df"`                // its degrees of freedom, the desk's own and typical together
-	Own      float64 `json:"own_df"`            // the desk's own part of them
-	D0       float64 `json:"d0"`                // prior degrees of freedom of the cells' variances
-	S0       float64 `json:"s0"`                // prior standard deviation
-	Between  float64 `json:"between,omitempty"` // standard deviation between sittings
+	SR       float64 `json:"s_r" doc:"Repeatability standard deviation of a usual cell, relative on ratio scales"`
+	DF       float64 `json:"df" doc:"Degrees of freedom behind it, the desk's own and those of the shipped value together"`
+	Own      float64 `json:"own_df" doc:"The desk's own part of them"`
+	Unlike   float64 `json:"unlike,omitempty" doc:"Standard deviation, between cells, of the logarithm of that"`
+	Between  float64 `json:"between,omitempty" doc:"Standard deviation between sittings"`
 	Sittings int     `json:"between_df,omitempty" doc:"Degrees of freedom behind it, those of the typical value among them"`
-	Typical  bool    `json:"typical,omitempty"` // rests mainly on the shipped default, not on this desk's runs
-	floor    float64 // least variance
-	lowD0    float64 // d₀ and s₀ as they would be if cells differed as much more in noise as few cells cannot rule out
-	lowS0    float64
-	t        float64 // Student's t at 0.975 with DF degrees of freedom
+	Typical  bool    `json:"typical,omitempty" doc:"Rests mainly on the shipped value, not on this desk's runs"`
 
+	grain  Grain
+	log    bool
+	known  posterior
+	unit   Effect
+	joined bool // every sitting holds one reading: what runs and sittings scatter cannot be told apart
+
+	sums  *likelihood // not changed once it is here
+	prior Prior
+
+	ties, pairs   float64 // pairs of readings of one sitting: how many of cells with none but alike ones, and in all
 	bsum, bweight float64 // what cells with several sittings say of the between-sitting variance, and their degrees of freedom
 }
 
-// Without is the pool's repeatability, between-sitting component and degrees of freedom as they would be without one of
-// its cells: what that cell is held against must not rest on it.
-func (p Pool) Without(c Cell) Pool {
-	sittings := c.scatter()
-	if c.Bound != "" || len(sittings) == 0 || p.DF == 0 {
-		return p
+// Prior is what is known of a test's noise before its first run: how unlike cells are, and its level.
+type Prior struct {
+	tau     [unlikes]float64
+	level   belief
+	shipped bool
+}
+
+// typicalDF is the weight of a shipped repeatability beside the desk's own degrees of freedom, where that is told.
+const typicalDF = 5
+
+// A shipped repeatability is that of other machines: a test's own level scatters about it, and a desk as a whole may be
+// noisier, by 1.3 as a rule, than where it was found.
+var (
+	shippedVariance = 2 * 0.35 * 2 * 0.35
+	deskFactor      = belief{Mean: 2 * math.Log(1.3), Precision: 1}
+)
+
+// about is the prior of a test whose shipped repeatability is typical, 0 if there is none, on a desk by whose factor it
+// is off.
+func about(typical float64, factor belief, tau [unlikes]float64) Prior {
+	p := Prior{tau: tau}
+	if typical > 0 {
+		p.level = belief{2*math.Log(typical) + factor.Mean, 1 / (shippedVariance + 1/factor.Precision)}
+		p.shipped = true
 	}
-	mean, df, ss := within(sittings)
-	if df == 0 {
-		return p
-	}
-	bsum, bweight := apart(sittings, mean, df, ss, p.floor)
-	p.bsum, p.bweight = p.bsum-bsum, p.bweight-bweight
-	sum := p.SR*p.SR*p.DF - df*max(ss/df, p.floor, 1e-18)
-	p.DF, p.Own = p.DF-df, p.Own-df
-	if p.DF < 0.5 || sum < 0 {
-		p.SR, p.DF = 0, 0
-		return p
-	}
-	p.SR = math.Sqrt(max(sum/p.DF, p.floor))
-	p.between()
 	return p
 }
 
-// typicalDF is the weight of a shipped default repeatability, in degrees of freedom: a desk's own
-// runs outweigh it as soon as they have more.
-const typicalDF = 5
+// Sample is a cell as it enters a pool: with its unit's effect.
+type Sample struct {
+	Cell
+	Unit float64
+}
 
-// NewPool pools the variances within cells: s_r² = Σνᵢsᵢ²/Σνᵢ (by analogy with ISO 5725-2, cells in
-// place of laboratories), each s² floored at resolution²/12, and fits a scaled-inverse-χ² prior
-// (d₀, s₀²) to them (Smyth, Stat. Appl. Genet. Mol. Biol. 3(1), 2004), with d₀ capped at Σν.
-// typical is the shipped default standard deviation, 0 if there is none. resolution and typical are
-// on the working scale. Cells holding bounds do not enter.
+// NewPool is the pool of cells of units that differ in nothing. typical is the shipped standard deviation, 0 if there
+// is none; both it and resolution are on the working scale. Cells holding bounds do not enter.
 func NewPool(cells []Cell, resolution, typical float64) Pool {
-	floor := resolution * resolution / 12
-	var p Pool
-	var sum float64
-	var es, half []float64
+	samples := make([]Sample, len(cells))
+	for i, c := range cells {
+		samples[i] = Sample{Cell: c}
+	}
+	return PoolOf(samples, Grain{working: resolution}, false, about(typical, deskFactor, tauPrior))
+}
+
+// PoolOf is the pool of samples whose readings have a grain on the natural scale.
+func PoolOf(cells []Sample, grain Grain, logarithmic bool, prior Prior) Pool {
+	p := Pool{grain: grain, log: logarithmic, prior: prior}
+	own, several := false, false
 	for _, c := range cells {
-		sittings := c.scatter()
-		if c.Bound != "" || len(sittings) == 0 {
-			continue
+		for _, s := range c.scatter() {
+			own = own || s.N > 1 && c.Bound == ""
 		}
-		mean, df, ss := within(sittings)
-		if df > 0 {
-			s2 := max(ss/df, floor, 1e-18)
-			sum += df * s2
-			p.Own += df
-			es = append(es, math.Log(s2)-digamma(df/2)+math.Log(df/2))
-			half = append(half, df/2)
-		}
-		sum, weight := apart(sittings, mean, df, ss, floor)
-		p.bsum, p.bweight = p.bsum+sum, p.bweight+weight
+		several = several || len(c.scatter()) > 1 && c.Bound == ""
 	}
-	if p.Own == 0 { // one reading a sitting everywhere: then what runs and sittings scatter cannot be told apart
-		for _, c := range cells {
-			if k := len(c.scatter()); k >= 2 && c.Bound == "" {
-				mean, _, _ := within(c.scatter())
-				ss := 0.0
-				for _, s := range c.scatter() {
-					ss += (s.Mean - mean) * (s.Mean - mean)
-				}
-				df := float64(k - 1)
-				s2 := max(ss/df, floor, 1e-18)
-				sum += df * s2
-				p.Own += df
-				es = append(es, math.Log(s2)-digamma(df/2)+math.Log(df/2))
-				half = append(half, df/2)
-			}
+	p.joined = !own && several
+	var found []float64 // levels, as each cell alone has it
+	for _, c := range cells {
+		if nu, y, ok := p.variance(c.Cell); ok {
+			found = append(found, y-c.Unit-mathext.Digamma(nu/2)+math.Log(nu/2))
 		}
 	}
-	p.DF = p.Own
-	if typical > 0 {
-		sum += typicalDF * typical * typical
+	centre := prior.level.Mean
+	if len(found) > 0 {
+		centre = Quantile(found, 0.5)
+	}
+	p.sums = centred(centre)
+	for _, c := range cells {
+		p.count(c, 1)
+	}
+	p.finish()
+	return p
+}
+
+// variance is what a cell tells of its test's noise: degrees of freedom and the logarithm of the variance; false where
+// that is nothing.
+func (p *Pool) variance(c Cell) (nu, y float64, ok bool) {
+	if c.Bound != "" {
+		return 0, 0, false
+	}
+	_, nu, ss := p.within(c.scatter())
+	if nu == 0 {
+		return 0, 0, false
+	}
+	step := p.step(c)
+	return nu, math.Log(max(ss/nu, step*step/12, 1e-18)), true
+}
+
+// ScatterOf is what a cell says of noise: degrees of freedom within its sittings and the logarithm of the variance;
+// false where that is nothing.
+func ScatterOf(c Cell, grain Grain, logarithmic bool) (nu, y float64, ok bool) {
+	p := Pool{grain: grain, log: logarithmic}
+	return p.variance(c)
+}
+
+// within is what sittings say, as one where they cannot be told from runs.
+func (p *Pool) within(sittings []Sitting) (mean, nu, ss float64) {
+	mean, nu, ss = within(sittings)
+	if p.joined && nu == 0 && len(sittings) > 1 {
+		nu = float64(len(sittings) - 1)
+		for _, s := range sittings {
+			ss += (s.Mean - mean) * (s.Mean - mean)
+		}
+	}
+	return mean, nu, ss
+}
+
+// step is the resolution of a cell's readings on the working scale.
+func (p *Pool) step(c Cell) float64 { return p.grain.on(c.Median, p.log) }
+
+// count counts a sample once, or −1 times.
+func (p *Pool) count(c Sample, times float64) {
+	nu, y, ok := p.variance(c.Cell)
+	if !ok {
+		return
+	}
+	p.sums.add(nu, y-c.Unit, times)
+	p.Own += times * nu
+	pairs := 0.0
+	for _, s := range c.scatter() {
+		pairs += float64(s.N*(s.N-1)) / 2
+	}
+	p.pairs += times * pairs
+	if _, _, ss := within(c.scatter()); ss < 1e-20 {
+		p.ties += times * pairs
+	}
+	mean, df, ss := within(c.scatter())
+	step := p.step(c.Cell)
+	bsum, weight := apart(c.scatter(), mean, df, ss, step*step/12)
+	p.bsum, p.bweight = p.bsum+times*bsum, p.bweight+times*weight
+}
+
+// finish works out what the sums say.
+func (p *Pool) finish() {
+	p.DF, p.Typical, p.SR, p.Unlike = p.Own, false, 0, 0
+	if p.prior.shipped {
 		p.DF += typicalDF
 		p.Typical = p.Own < typicalDF
 	}
-	if p.DF == 0 {
+	if p.DF > 0 {
+		p.known = p.sums.given(p.prior.level, p.prior.tau)
+		level, _ := p.known.level()
+		p.SR, p.Unlike = math.Exp(level/2), p.known.unlike()
+	}
+	p.between()
+}
+
+// Known tells whether anything is known of the measure's noise.
+func (p Pool) Known() bool { return p.DF > 0 && p.sums != nil }
+
+// For is the pool as it stands for the cells of a unit.
+func (p Pool) For(u Effect) Pool {
+	p.unit = u
+	return p
+}
+
+// Without is the pool as it would be without one of its unit's cells: what that cell is held against must not rest on
+// it.
+func (p Pool) Without(c Cell) Pool { return p.Changed([]Sample{{c, p.unit.Counted}}, nil) }
+
+// Changed is the pool without some of its cells and with others.
+func (p Pool) Changed(out, in []Sample) Pool {
+	if p.sums == nil {
 		return p
 	}
-	p.floor = floor
-	p.SR = math.Sqrt(max(sum/p.DF, floor))
-	p.t = TQuantile(0.975, p.DF)
-	p.D0, p.S0 = prior(es, half, p.SR*p.SR, p.DF, 0)
-	p.lowD0, p.lowS0 = prior(es, half, p.SR*p.SR, p.DF, caution)
-	p.between()
+	sums := *p.sums
+	p.sums = &sums
+	for _, c := range out {
+		p.count(c, -1)
+	}
+	for _, c := range in {
+		p.count(c, 1)
+	}
+	if p.Own < 0.5 {
+		p.Own = 0
+	}
+	p.finish()
 	return p
+}
+
+// One is the standard deviation of one reading of a cell of the unit, without anything that its own readings say, and
+// its degrees of freedom; 0 where nothing is known.
+func (p Pool) One(c Cell) (sd, df float64) {
+	if !p.Known() {
+		return 0, 0
+	}
+	v, df := p.known.spread(p.unit, 0, 0)
+	step := p.step(c)
+	return math.Sqrt(max(v, step*step/12)), df
+}
+
+// First is what one run of a usual machine is good to: the half-width of its interval, on the working scale; 0 where
+// nothing is known.
+func (p Pool) First() float64 {
+	if !p.Known() {
+		return 0
+	}
+	sd, df := p.One(Cell{})
+	return Quick(0.975, df) * sd
+}
+
+// Held is the standard deviation that a cell's readings are held against, without anything that they say, and its
+// degrees of freedom: the root of the expected variance, which noisy cells make larger than the usual one, with eight
+// degrees of freedom at least, or as many as there are behind the pool where those are fewer (docs/trust.md).
+func (p Pool) Held(c Cell) (sd, df float64) {
+	if !p.Known() {
+		return 0, 0
+	}
+	m, v := p.known.beforehand(p.unit)
+	_, df = matched(m, v)
+	step := p.step(c)
+	return math.Max(math.Exp((m+math.Min(v, 2)/2)/2), step/math.Sqrt(12)), math.Max(df, math.Min(8, p.DF))
+}
+
+// Ties tells how many pairs of readings there are within sittings, and how many of them are of cells with none but
+// alike ones.
+func (p Pool) Ties() (ties, of float64) { return p.ties, p.pairs }
+
+// Grain is how finely the pool's readings are told.
+func (p Pool) Grain() Grain { return p.grain }
+
+// SittingSpread is the standard deviation between sittings where means of them are held against each other, and its
+// degrees of freedom. One that was never seen has two.
+func (p Pool) SittingSpread() (sd, df float64) {
+	return math.Sqrt(max((p.bsum+2*p.SR*p.SR)/(p.bweight+2), 0)), p.bweight + 2
 }
 
 // apart is what a cell's sittings say of the between-sitting variance, times its weight, and that weight: its
@@ -134,82 +277,56 @@ func apart(sittings []Sitting, mean, df, ss, floor float64) (sum, weight float64
 // typicalDF sittings would say.
 func (p *Pool) between() {
 	p.Between, p.Sittings = 0, 0
-	if p.bweight > 0 {
+	if p.bweight > 0.5 {
 		weight := p.bweight + typicalDF
 		p.Between = math.Sqrt(max((p.bsum+typicalDF*p.SR*p.SR/4)/weight, 0))
-		p.Sittings = int(weight)
+		p.Sittings = int(math.Round(weight))
 	}
 }
 
-// caution is how many standard errors of the scatter of ln s² are added to it where a comparison needs the tails of a
-// cell's own variance: how much cells differ in noise is itself known badly from few of them. Found by simulation
-// (docs/methods.md).
-const caution = 0.5
-
-// prior fits d₀ and s₀ by the moments of log s² (Smyth 2004, section 6.2).
-func prior(es, half []float64, pooled, limit, more float64) (d0, s0 float64) {
-	if len(es) < 3 {
-		return limit, math.Sqrt(pooled)
-	}
-	var mean, trigammas float64
-	for i, e := range es {
-		mean += e / float64(len(es))
-		trigammas += known(half[i], trigammaTable, trigamma) / float64(len(es))
-	}
-	var v float64
-	for _, e := range es {
-		v += (e - mean) * (e - mean) / float64(len(es)-1)
-	}
-	excess := v*(1+more*math.Sqrt(2/float64(len(es)-1))) - trigammas
-	if excess <= 0 {
-		return limit, math.Sqrt(pooled)
-	}
-	d0 = 2 * trigammaInverse(excess)
-	s2 := math.Exp(mean + mathext.Digamma(d0/2) - math.Log(d0/2))
-	return min(d0, limit), math.Sqrt(s2)
-}
-
-func trigamma(x float64) float64 { return mathext.Zeta(2, x) }
-
-func digamma(x float64) float64 { return known(x, digammaTable, mathext.Digamma) }
-
-func table(f func(float64) float64) []float64 {
-	out := make([]float64, 128)
-	for i := 1; i < len(out); i++ {
-		out[i] = f(float64(i) / 2)
-	}
-	return out
-}
-
-func known(x float64, table []float64, f func(float64) float64) float64 {
-	if i := int(2 * x); i > 0 && i < len(table) && float64(i) == 2*x {
-		return table[i]
-	}
-	return f(x)
-}
-
-// trigammaInverse solves trigamma(y) = x for x > 0 by Newton steps on 1/trigamma (Smyth 2004, appendix).
-func trigammaInverse(x float64) float64 {
-	if x > 1e7 {
-		return 1 / math.Sqrt(x)
-	}
-	if x < 1e-6 {
-		return 1 / x
-	}
-	y := 0.5 + 1/x
-	for range 50 {
-		t := trigamma(y)
-		step := t * (1 - t/x) / (-2 * mathext.Zeta(3, y))
-		y += step
-		if -step/y < 1e-8 {
-			break
+// Estimate gives a cell's centre and 95 % interval: mean ± t(0.975)·SE, SE² = s̃²/n and what rounding and the sittings
+// add. A bounded cell has the bound as centre and no interval; nor has one of a measure of whose noise nothing is
+// known.
+func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
+	natural := func(x float64) float64 {
+		if logarithmic {
+			return math.Exp(x)
 		}
+		return x
 	}
-	return y
+	mean, _, _ := within(c.Sittings)
+	_, nu, ss := p.within(c.own())
+	n := c.N()
+	e := Estimate{Centre: natural(mean), Mean: mean, Median: c.Median, N: n, Sittings: len(c.Sittings),
+		HalfWidth: c.HalfWidth}
+	if c.Bound != "" {
+		e.Bound, e.Centre = c.Bound, c.BoundAt
+		e.Lo, e.Hi = c.BoundAt, c.BoundAt
+		e.Mean = c.BoundAt
+		if logarithmic {
+			e.Mean = math.Log(c.BoundAt)
+		}
+		return e
+	}
+	if !p.Known() {
+		e.Unknown = true
+		e.Lo, e.Hi = natural(mean-e.HalfWidth), natural(mean+e.HalfWidth)
+		return e
+	}
+	step := p.step(c)
+	floor := step * step / 12
+	s2, df := p.known.spread(p.unit, nu, max(ss, nu*floor, nu*1e-18))
+	s2 = max(s2, floor)
+	e.Within = Part{s2 / float64(n), df}
+	if !p.joined {
+		e.Among = Part{p.Between * p.Between / float64(len(c.Sittings)), float64(max(p.Sittings, 1))}
+	}
+	if step > 0 { // rounding does not average out
+		e.Rounding = floor * math.Exp(-4*math.Pi*math.Pi*max(0, s2-floor)/(step*step))
+	}
+	e.SE, e.DF = together(e.Within, e.Among, e.Rounding)
+	e.Provisional, e.Typical = p.DF < 5, p.Typical
+	w := Quick(0.975, e.DF)*e.SE + e.HalfWidth
+	e.Lo, e.Hi = natural(mean-w), natural(mean+w)
+	return e
 }
-
-// Cells have few degrees of freedom, so the same halves of whole numbers come again and again.
-var (
-	digammaTable  = table(mathext.Digamma)
-	trigammaTable = table(trigamma)
-)

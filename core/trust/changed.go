@@ -135,7 +135,8 @@ func between(a, b Facts) (rows []ChangedFact, surely int) {
 				row.Says = "the same"
 			}
 			if p.DF > 0 {
-				half := stats.TQuantile(0.975, p.DF) * math.Sqrt2 * p.SR
+				sd, df := p.Held(stats.Cell{Median: x.Value})
+				half := stats.Quick(0.975, df) * math.Sqrt2 * sd
 				if several([]Repeat{{Sitting: a.Run.Sitting}, {Sitting: b.Run.Sitting}}) {
 					half = math.Hypot(half, 1.96*math.Sqrt2*p.Between)
 				}

@@ -138,8 +138,8 @@ type Case struct {
 // Figures are all counting readings of one cell, the examined run's among them.
 type Figures struct {
 	Measure  method.Measure
-	Repeats  []Repeat // in order of their start
-	Pool     stats.Pool
+	Repeats  []Repeat   // in order of their start
+	Pool     stats.Pool // as it stands for the cell's unit, without what the cell says
 	Cell     stats.Cell
 	Kin      Kin
 	Versions map[string]map[string]int // condition that must match → value → variants of the field that have it
@@ -165,6 +165,7 @@ type Kin struct {
 	SD       float64 // of one variant about what is expected of it
 	DF       float64
 	SE       float64   // standard error of Expected
+	Largest  float64   // largest residual of the kin in the group
 	Values   []float64 // the kin's own figures, for the picture
 }
 
@@ -180,6 +181,13 @@ type Found struct {
 	Picture  *Picture
 	Size     float64
 	Severity Severity // in place of the rule's
+	Chance   float64  // of something so far from clean: then it counts within the run's budget
+}
+
+// finding is what a rule found.
+type finding struct {
+	rule Rule
+	Found
 }
 
 // Rule finds doubts of one sort. Limit is how far something must go before it is doubted; 0 for rules that
@@ -258,10 +266,6 @@ func (r Rule) Tuned(test string, ts []Tuning) (limit float64, on bool) {
 // Examine asks every rule about a run. What it returns has neither ID nor state; Key tells findings of the
 // same thing from others. cell names the cell that a measure's figure stands in.
 func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
-	type finding struct {
-		rule Rule
-		Found
-	}
 	var all []finding
 	for _, r := range Rules {
 		limit, on := r.Tuned(c.Test.Slug, ts)
@@ -273,6 +277,7 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 			all = append(all, finding{r, f})
 		}
 	}
+	all = c.budget(all)
 	var out []Doubt
 	for _, f := range all {
 		if slices.ContainsFunc(all, func(o finding) bool {

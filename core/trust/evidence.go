@@ -53,31 +53,7 @@ func sittings(rs []Repeat) []string {
 	return out
 }
 
-// within narrows repeats down to those of one sitting.
-func within(xs []float64, rs []Repeat, sitting string) (in []float64, kept []Repeat) {
-	for i, r := range rs {
-		if r.Sitting == sitting {
-			in, kept = append(in, xs[i]), append(kept, r)
-		}
-	}
-	return in, kept
-}
-
-// noise is the standard deviation that repeats are held against: the pool's without this cell, which must not
-// hide itself; across sittings with what differs between those. wide is by how much the limit grows because
-// the pool is small. It is 0 where nothing is known.
-func (f Figures) noise(kept []Repeat) (sd, wide float64) {
-	p := f.Pool.Without(f.Cell)
-	if p.DF < 3 || p.SR == 0 {
-		return 0, 0
-	}
-	sd = p.SR
-	if several(kept) {
-		sd = math.Hypot(sd, p.Between)
-	}
-	return sd, widen(p.DF)
-}
-
+// several tells whether repeats are of more than one sitting.
 func several(rs []Repeat) bool {
 	for _, r := range rs {
 		if r.Sitting != rs[0].Sitting {

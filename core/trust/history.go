@@ -69,7 +69,7 @@ func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 	}
 	log := m.Scale.Logarithmic()
 	means, noise := make([]float64, n), make([]float64, n)
-	sr := pool.SR
+	sr, df := pool.Held(stats.Cell{Median: moments[0].Values[0]})
 	for i := range moments {
 		x := &moments[i]
 		sum := 0.0
@@ -83,8 +83,8 @@ func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 		means[i] = sum / float64(x.N)
 		noise[i] = math.Max(sr*sr/float64(x.N), 1e-12)
 		half := 0.0
-		if pool.DF > 0 {
-			half = stats.TQuantile(0.975, pool.DF) * sr / math.Sqrt(float64(x.N))
+		if df > 0 {
+			half = stats.Quick(0.975, df) * sr / math.Sqrt(float64(x.N))
 		}
 		x.Centre, x.Lo, x.Hi = natural(m, means[i]), natural(m, means[i]-half), natural(m, means[i]+half)
 	}

@@ -34,12 +34,16 @@ func KinOf(own []float64, kin [][]float64, target int) Kin {
 			return Kin{}
 		}
 		sd := math.Sqrt(squares(ys) / (k - 1))
-		return Kin{N: len(ys), Expected: mean(ys), SD: sd, DF: k - 1, SE: sd / math.Sqrt(k), Values: ys}
+		out := Kin{N: len(ys), Expected: mean(ys), SD: sd, DF: k - 1, SE: sd / math.Sqrt(k), Values: ys}
+		for _, y := range ys {
+			out.Largest = math.Max(out.Largest, math.Abs(y-out.Expected))
+		}
+		return out
 	}
 	columns := append([]int{target}, shared...)
 	effect := effects(kin, columns)
 	var variances, dfs []float64
-	out := Kin{}
+	out, largest := Kin{}, 0.0
 	for i, t := range columns {
 		var rs, ys []float64
 		for _, row := range kin {
@@ -50,6 +54,9 @@ func KinOf(own []float64, kin [][]float64, target int) Kin {
 			rs, ys = append(rs, row[t]-a), append(ys, row[t])
 		}
 		k := float64(len(rs))
+		for _, r := range rs {
+			largest = math.Max(largest, math.Abs(r-mean(rs)))
+		}
 		if i == 0 {
 			if k < 3 {
 				return Kin{}
@@ -63,7 +70,7 @@ func KinOf(own []float64, kin [][]float64, target int) Kin {
 	}
 	s2, df := stats.Moderated(variances, dfs)
 	out.SD, out.DF = math.Sqrt(s2[0]), df[0]
-	out.SE = out.SD / math.Sqrt(float64(out.N))
+	out.SE, out.Largest = out.SD/math.Sqrt(float64(out.N)), largest
 	return out
 }
 

@@ -17,7 +17,7 @@ func init() {
 			if err != nil || q.Unit != "%" || q.Value < limit {
 				return nil
 			}
-			return []Found{{Group: c.Run.Sitting + "|" + c.Run.Test + "|" + c.Run.Setup, Size: q.Value / limit,
+			return []Found{{Group: c.Run.Sitting, Size: q.Value / limit,
 				Sentence: fmt.Sprintf("Other work used %.0f %% of the processor just before the run.", q.Value),
 				Evidence: []Evidence{{"background load", c.Run.Observed["load.background"]},
 					{"limit", fmt.Sprintf("%g %%", limit)}}}}

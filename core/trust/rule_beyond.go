@@ -19,7 +19,7 @@ func init() {
 		Source: "The payload of each link's encoding, as docs/methods.md lists them; memory: channels × 8 bytes × " +
 			"transfers per second.",
 		Find: func(c Case, _ float64) []Found {
-			most, of := carries(c)
+			most, _, of := carries(c)
 			if most == 0 {
 				return nil
 			}
@@ -42,8 +42,8 @@ func init() {
 	})
 }
 
-// carries is what the narrowest known link of a run carries at most, in MB/s, and which it is.
-func carries(c Case) (most float64, of string) {
+// carries is what the narrowest known link of a run carries at most and in usual framing, in MB/s, and which it is.
+func carries(c Case) (most, usual float64, of string) {
 	keys := map[string][]string{"storage": {"link.drive", "link.usb"}, "network": {"link.ethernet"}}[c.Test.Group]
 	for _, k := range keys {
 		l, err := link.Parse(c.Run.Negotiated[k])
@@ -51,16 +51,16 @@ func carries(c Case) (most float64, of string) {
 			continue
 		}
 		if rate, _, ok := l.Payload(); ok && (most == 0 || rate < most) {
-			most, of = rate, c.Run.Negotiated[k]
+			most, usual, of = rate, l.Usual(), c.Run.Negotiated[k]
 		}
 	}
 	if c.Test.Group == "memory" {
 		speed, channels := specOrTold(c, "memory.speed"), specOrTold(c, "memory.channels")
 		if speed > 0 && channels > 0 {
-			return speed * channels * 8, fmt.Sprintf("%g memory channels at %g MT/s", channels, speed)
+			return speed * channels * 8, speed * channels * 8, fmt.Sprintf("%g memory channels at %g MT/s", channels, speed)
 		}
 	}
-	return most, of
+	return most, usual, of
 }
 
 // specOrTold is what the machine told of a part, else what its spec sheet says.

@@ -35,7 +35,7 @@ func init() {
 			if len(said) > 1 {
 				text = fmt.Sprintf("%s, and %d more", said[0], len(said)-1)
 			}
-			return []Found{{Group: c.Run.Sitting + "|" + c.Run.Test + "|" + c.Run.Setup,
+			return []Found{{Group: c.Run.Sitting + "|" + c.Run.Setup + "|" + text,
 				Sentence: "Taken under other conditions than planned: " + text + ".", Evidence: ev}}
 		},
 	})

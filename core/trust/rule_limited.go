@@ -51,7 +51,7 @@ func (c Case) heldLess() (free int, worse string) {
 			}
 		}
 		x, ok := own(c, f)
-		sd, _ := f.noise(rs)
+		sd, _ := f.held()
 		if !ok || len(others) < 2 || sd == 0 {
 			continue
 		}

@@ -19,19 +19,19 @@ func init() {
 		Whole: true, Limit: 6, LimitUnit: "times the scatter within each group", Least: 4,
 		Sentence: "The repeats fall into two groups with a gap between them, as when a machine changes between two states.",
 		Source: "Best split of 8 repeats or more with 3 or more on each side; the gap between the groups above L times " +
-			"the scatter within them and above 3·s_r.",
-		Hides: []string{"spread", "outlier"},
+			"the scatter within them and above what three standard deviations of one run would explain.",
+		Hides: []string{"spread", "outlier", "drift"},
 		Find: func(c Case, limit float64) []Found {
 			var out []Found
 			for _, f := range c.Figures {
 				xs, rs := f.working()
-				sd, wide := f.noise(rs)
+				sd, df := f.held()
 				if len(xs) < leastModes || sd == 0 {
 					continue
 				}
 				sorted := slices.Sorted(slices.Values(xs))
 				at, gap, within := split(sorted)
-				if at == 0 || gap <= limit*within || gap <= 3*wide*sd {
+				if at == 0 || gap <= limit*within || gap <= 3*widen(df)*sd {
 					continue
 				}
 				cut := (sorted[at-1] + sorted[at]) / 2

@@ -5,56 +5,85 @@ import (
 	"math"
 )
 
+// budgeted words the limit of rules that share a run's budget.
+const budgeted = "clean runs to one that is doubted, over all rules about repeats"
+
 func init() {
 	register(Rule{
 		Name: "outlier", Title: "Far from its repeats", Severity: Caution, Proposal: "Repeat now", Again: "repeat",
-		Statistical: true, Whole: true, Hides: []string{"spread"}, Limit: 5, LimitUnit: "standard deviations of one run",
-		Least: 3,
-		Sentence: "One repeat lies far from the mean of all, held against what one run of this test usually scatters. Of " +
-			"two repeats nobody can say which is wrong.",
-		Source: "max|xᵢ − x̄| > L·s_r·√((n−1)/n), by analogy with ISO 5725-6 at n = 2; s_r pooled without this cell.",
+		Statistical: true, Whole: true, Limit: cleanRuns, LimitUnit: budgeted, Least: 20,
+		Sentence: "One repeat lies far from the others of its sitting, or one sitting far from the others, held against " +
+			"what one run of this test on this machine scatters. Of two repeats nobody can say which is wrong.",
+		Source: "Each repeat beside the mean of the others in Student's t, with a variance moderated by what is expected " +
+			"without this cell (Smyth, Stat. Appl. Genet. Mol. Biol. 3(1), 2004); Holm's steps over a run's measures.",
 		Find: func(c Case, limit float64) []Found {
 			var out []Found
 			for _, f := range c.Figures {
-				xs, rs := f.working()
-				sd, wide := f.noise(rs)
-				n := float64(len(xs))
-				if len(xs) < 2 || sd == 0 {
+				sd, df := f.held()
+				if sd == 0 {
 					continue
 				}
-				m, worst := mean(xs), 0
-				for i, x := range xs {
-					if math.Abs(x-m) > math.Abs(xs[worst]-m) {
-						worst = i
-					}
-				}
-				far := math.Abs(xs[worst] - m)
-				bound := limit * wide * sd * math.Sqrt((n-1)/n)
-				if far <= bound {
+				x := f.worst(2, outlierShare, outlier(sd, df))
+				apart, sittings := f.sittingsApart(sd, df)
+				if math.Min(x.chance, apart.chance)*limit/cleanRuns > 1/cleanRuns {
 					continue
 				}
-				rest := (n*m - xs[worst]) / (n - 1) // mean of the others
-				if s := math.Sqrt(squares(xs) / (n - 1)); len(xs) > 2 && s > 4*wide*sd {
-					others := append(append([]float64(nil), xs[:worst]...), xs[worst+1:]...)
-					if math.Sqrt(squares(others)/(n-2)) > 2*wide*sd {
-						continue // the others do not agree either: they scatter, which another rule says
-					}
-				}
-				x := Found{Measure: f.Measure.Slug, Cell: true, Run: rs[worst].Run, Size: far / bound,
-					Evidence: []Evidence{{"repeats", list(f.Measure, rs)}, {"one run is typically good to", typical(f.Measure, sd)}},
-					Sentence: fmt.Sprintf("%s is %s than its other %d repeats, whose mean is %s.", value(f.Measure, rs[worst].Value),
-						apart(f.Measure, xs[worst]-rest), len(xs)-1, value(f.Measure, natural(f.Measure, rest)))}
-				if len(xs) == 2 {
-					x.Run, x.Runs = rs[1].Run, ids(rs)
-					x.Sentence = fmt.Sprintf("Two repeats, %s, lie %.0f times as far apart as is typical; one of them is wrong.",
-						list(f.Measure, rs), math.Abs(xs[0]-xs[1])/(1.128*sd))
-					x.Picture = repeats(f.Measure, rs, m, limit*wide*sd/math.Sqrt2, 0, 1)
+				var found Found
+				if apart.chance < x.chance {
+					found = f.farSitting(apart, sittings, sd)
 				} else {
-					x.Picture = repeats(f.Measure, rs, rest, limit*wide*sd, worst)
+					found = f.farRepeat(x, sd)
 				}
-				out = append(out, x)
+				found.Chance = math.Min(x.chance, apart.chance) * limit / cleanRuns
+				found.Size = farther(found.Chance)
+				out = append(out, found)
 			}
 			return out
 		},
 	})
+}
+
+// farRepeat says that a repeat lies far from the others of its sitting.
+func (f Figures) farRepeat(x deviation, sd float64) Found {
+	m, rs := f.Measure, x.rs
+	out := Found{Measure: m.Slug, Cell: true, Run: rs[x.at].Run,
+		Evidence: []Evidence{{"repeats", list(m, rs)}, {"one run is typically good to", typical(m, sd)}}}
+	if len(rs) == 2 {
+		out.Run, out.Runs = rs[1].Run, ids(rs)
+		out.Sentence = fmt.Sprintf("Two repeats, %s, lie %.0f times as far apart as is typical; one of them is wrong.",
+			list(m, rs), math.Abs(x.d)/(1.128*sd))
+		out.Picture = repeats(m, rs, mean(x.xs), 3*sd, 0, 1)
+		return out
+	}
+	rest := x.xs[x.at] - x.d
+	out.Sentence = fmt.Sprintf("%s is %s than its other %d repeats, whose mean is %s.", value(m, rs[x.at].Value),
+		apart(m, x.d), len(rs)-1, value(m, natural(m, rest)))
+	out.Picture = repeats(m, rs, rest, 3*sd, x.at)
+	return out
+}
+
+// farSitting says that a sitting lies far from the others.
+func (f Figures) farSitting(x deviation, all []sitting, sd float64) Found {
+	m := f.Measure
+	var rs []Repeat
+	var marked []int
+	for _, s := range all {
+		rs = append(rs, s.rs...)
+	}
+	for i, r := range rs {
+		if r.Sitting == all[x.at].name {
+			marked = append(marked, i)
+		}
+	}
+	odd := all[x.at]
+	out := Found{Measure: m.Slug, Cell: true, Run: odd.rs[len(odd.rs)-1].Run, Runs: ids(odd.rs),
+		Evidence: []Evidence{{"repeats", list(m, rs)}, {"one run is typically good to", typical(m, sd)}},
+		Picture:  repeats(m, rs, mean(odd.xs)-x.d, 3*sd, marked...)}
+	others := "the other sitting"
+	if len(all) > 2 {
+		others = fmt.Sprintf("the other %d sittings", len(all)-1)
+	}
+	out.Sentence = fmt.Sprintf("The sitting of %s has %s, %s than %s.", odd.rs[0].Started.Format("2006-01-02"),
+		value(m, natural(m, mean(odd.xs))), apart(m, x.d), others)
+	return out
 }

@@ -3,6 +3,7 @@ package trust
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"durvek/core/quantity"
 	"durvek/core/record"
@@ -33,7 +34,7 @@ func init() {
 					continue
 				}
 				off, sd, of := beside(c, f, x)
-				least := 3 * sd
+				least, within := 3*sd, 0.35
 				picture := repeats(f.Measure, f.Repeats, x-off, math.Max(least, 0.02))
 				for i, r := range f.Repeats {
 					if r.Run == c.Run.ID {
@@ -48,9 +49,12 @@ func init() {
 						f.Kin.N)
 					picture = among(f, x)
 					least = limit * sd * widen(f.Kin.DF) / widen(11)
+					if c.unslipped(f) {
+						within = 0.15
+					}
 				}
 				factor, far := nearest(off)
-				if math.Abs(off) <= least || far > math.Max(3*sd, 0.12) || sd > 0.25 {
+				if math.Abs(off) <= least || far > math.Min(math.Max(3*sd, 0.12), within) || sd > 0.25 {
 					continue
 				}
 				out = append(out, Found{Measure: f.Measure.Slug, Size: math.Abs(off) / least, Picture: picture,
@@ -61,6 +65,16 @@ func init() {
 			}
 			return out
 		},
+	})
+}
+
+// unslipped tells whether another figure of the run in the same unit is where its kin let expect it: a program that
+// mixes up a unit does so in all.
+func (c Case) unslipped(f Figures) bool {
+	return slices.ContainsFunc(c.Figures, func(o Figures) bool {
+		x, ok := own(c, o)
+		return ok && o.Measure.Slug != f.Measure.Slug && o.Measure.Unit == f.Measure.Unit && o.Kin.N >= leastKin &&
+			math.Abs(x-o.Kin.Expected) < math.Log(3)
 	})
 }
 
@@ -94,7 +108,8 @@ func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
 	if math.Abs(x-mean(others)) < 1 { // it goes with its repeats, which may all be wrong
 		return 0, 0, ""
 	}
-	return x - mean(others), math.Max(math.Max(s, f.Pool.Without(f.Cell).SR), 0.02),
+	one, _ := f.Pool.Held(f.Cell)
+	return x - mean(others), math.Max(math.Max(s, one), 0.02),
 		fmt.Sprintf("the mean of its %d other repeats", len(others))
 }
 

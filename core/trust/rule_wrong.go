@@ -15,7 +15,8 @@ func init() {
 			if !strings.Contains(c.Run.Failure, record.WrongAnswer) {
 				return nil
 			}
-			return []Found{{Sentence: "The test's own check failed: " + c.Run.Failure + ".",
+			return []Found{{Group: c.Run.Test + "|" + c.Run.Setup + "|" + c.Run.Failure,
+				Sentence: "The test's own check failed: " + c.Run.Failure + ".",
 				Evidence: []Evidence{{"said", c.Run.Failure}}}}
 		},
 	})

@@ -24,7 +24,7 @@ func cellCase(values ...float64) Case {
 		rs = append(rs, Repeat{Run: fmt.Sprint("r", i), Sitting: "s", Value: v})
 	}
 	cell := stats.NewCell(vs, true)
-	pool := []stats.Cell{cell}
+	var pool []stats.Cell
 	for range 20 {
 		pool = append(pool, stats.NewCell([]stats.Value{{X: 100, Sitting: "s"}, {X: 101, Sitting: "s"},
 			{X: 102, Sitting: "s"}}, true))
@@ -59,7 +59,9 @@ func TestRulesOverRepeats(t *testing.T) {
 		{"a last one that is off", []float64{100.12, 100.87, 120.3}, "outlier"},
 		{"all over the place", []float64{100.12, 121.3, 83.45, 130.4, 90.38}, "spread"},
 		{"two levels", []float64{100.12, 120.31, 100.9, 119.66, 99.71, 120.84, 100.22, 119.98}, "two-modes"},
-		{"the same digits", []float64{100.1234567, 100.1234567}, "same-digits"},
+		{"the same digits", []float64{100.1234567, 100.1234567, 100.1234567}, "same-digits"},
+		{"twice the same digits", []float64{100.1234567, 100.1234567}, ""},
+		{"the same, converted", []float64{3400, 3399.999999999999, 3400}, ""},
 		{"the same coarse digits", []float64{100, 100, 101, 100}, ""},
 	} {
 		if got := said(cellCase(x.values...)); got != x.want {
@@ -70,17 +72,18 @@ func TestRulesOverRepeats(t *testing.T) {
 	if got := said(c, Tuning{Rule: "outlier", Off: true}); strings.Contains(got, "outlier") {
 		t.Errorf("switched off, and yet %q", got)
 	}
-	if got := said(c, Tuning{Rule: "outlier", Off: true}, Tuning{Rule: "outlier", Test: "t", Limit: 5}); got != "outlier" {
+	if got := said(c, Tuning{Rule: "outlier", Off: true}, Tuning{Rule: "outlier", Test: "t",
+		Limit: 100}); got != "outlier" {
 		t.Errorf("off for all but on for this test: %q", got)
 	}
-	if got := said(c, Tuning{Rule: "outlier", Test: "t", Limit: 50}); strings.Contains(got, "outlier") {
-		t.Errorf("with a limit of 50: %q", got)
+	if got := said(c, Tuning{Rule: "outlier", Test: "t", Limit: 1e12}); strings.Contains(got, "outlier") {
+		t.Errorf("one in 10¹²: %q", got)
 	}
 }
 
 func TestAPoolThatKnowsLittleDoubtsLittle(t *testing.T) {
 	c := cellCase(100.12, 120.3, 100.9, 99.66)
-	c.Figures[0].Pool = stats.NewPool([]stats.Cell{c.Figures[0].Cell}, 0, 0)
+	c.Figures[0].Pool = stats.NewPool(nil, 0, 0)
 	if got := said(c); got != "" {
 		t.Errorf("a cell without others doubts itself: %q", got)
 	}

@@ -51,28 +51,12 @@ func (f *Figures) facts(ctx context.Context, id string) (x trust.Facts, err erro
 	x.Pools = map[string]stats.Pool{}
 	for _, m := range x.Test.Measures {
 		k.Measure = method.ID(x.Run.Test, m.Slug)
-		if x.Pools[m.Slug], err = f.without(compare.NewMeasure(x.Test, m), k); err != nil {
+		if x.Pools[m.Slug], err = f.PoolFor(ctx, compare.NewMeasure(x.Test, m), k); err != nil {
 			return x, err
 		}
 	}
 	x.Trace, err = f.desk.Store.Trace(ctx, id, 0, 0)
 	return x, err
-}
-
-// without is a measure's pool without some cells, whose own ups and downs are what is asked about.
-func (f *Figures) without(m compare.Measure, cells ...store.CellKey) (stats.Pool, error) {
-	pool, err := f.Pool(m)
-	for _, k := range cells {
-		if err != nil {
-			break
-		}
-		var e store.Estimate
-		var ok bool
-		if e, ok, err = f.Cell(k); ok {
-			pool = pool.Without(e.Cell)
-		}
-	}
-	return pool, err
 }
 
 // UnitHistory is how a measure of one unit went over time.
@@ -146,7 +130,7 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 		return out, err
 	}
 	for i, c := range cells {
-		own, err := f.without(m, store.CellKey{Measure: m.ID, Setup: c.Setup, Unit: c.Unit, Host: c.Host, Place: c.Place,
+		own, err := f.PoolFor(ctx, m, store.CellKey{Measure: m.ID, Setup: c.Setup, Unit: c.Unit, Host: c.Host, Place: c.Place,
 			Basis: c.Key})
 		if err != nil {
 			return out, err

@@ -1,6 +1,10 @@
 package figures
 
-import "durvek/store"
+import (
+	"context"
+
+	"durvek/store"
+)
 
 // Forget drops every column, as after a start.
 func (f *Figures) Forget() {
@@ -39,3 +43,28 @@ const (
 	MostWeight  = mostWeight
 	UsualWeight = usualWeight
 )
+
+// Large makes a desk of any size work as a large one does, that is never fitted anew while it works.
+func (f *Figures) Large() {
+	<-f.loaded
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.few, f.refitting, f.touched = 0, true, map[uint32]uint32{}
+}
+
+// Refit fits everything anew, as behind a large desk's work.
+func (f *Figures) Refit() { f.refit() }
+
+// Keeps writes down the noise as at the end.
+func (f *Figures) Keeps(ctx context.Context) error { return f.keep(ctx) }
+
+// Reread gives a room with what is kept, whose cells are not here yet.
+func (f *Figures) Reread(ctx context.Context) (units int) {
+	var t tables
+	g := &Figures{desk: f.desk, numbers: map[string]uint32{}}
+	n := g.kept(ctx, &t)
+	if n == nil {
+		return 0
+	}
+	return len(n.units)
+}

@@ -100,7 +100,7 @@ func kinOf() compare.Measure {
 }
 
 // unread are the methods that answer without the database.
-var unread = map[string]bool{"Books.Schema": true, "Books.Sheets": true}
+var unread = map[string]bool{"Books.Schema": true, "Books.Sheets": true, "Figures.Keeps": true}
 
 // rooms are a house's rooms by name.
 func rooms(d *house.House) map[string]any {
@@ -204,8 +204,10 @@ func TestNothingOfAFailedReadIsKept(t *testing.T) {
 		"history": func() (any, error) {
 			return d.Figures.History(testdesk.Ctx, figures.HistoryAsked{Unit: "a", Measure: "work/rate"})
 		},
-		"pool":    func() (any, error) { return d.Figures.Pool(kinOf()) },
-		"roughly": func() (any, error) { return d.Figures.Roughly(kinOf()) },
+		"pool": func() (any, error) { return d.Figures.Pool(testdesk.Ctx, kinOf()) },
+		"pool for": func() (any, error) {
+			return d.Figures.PoolFor(testdesk.Ctx, kinOf(), store.CellKey{Setup: "as-delivered", Unit: "a"})
+		},
 		"versions": func() (any, error) {
 			return d.Figures.Versions(kinOf(), "as-delivered", "a", map[string]string{"supply": "1"})
 		},

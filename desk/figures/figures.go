@@ -10,6 +10,7 @@ import (
 	"context"
 	"log/slog"
 	"runtime/debug"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -37,6 +38,10 @@ type Figures struct {
 	missed  map[string]int    // changes of columns that are not here yet
 	changed map[string]uint64 // the revision in which a part last changed
 
+	few       int               // fewCells
+	refitting bool              // a large desk's noise is being found anew
+	touched   map[uint32]uint32 // units that a write touched meanwhile, with their variants
+
 	stop    chan struct{}
 	closing sync.Once
 	loaded  chan struct{} // closed when every column is here, or none will come any more
@@ -49,6 +54,7 @@ type snapshot struct {
 	columns   map[string]*column // by measure; one that is not here yet is read when it is asked for
 	catalogue *view              // nil where nobody has asked since it changed
 	told      tables
+	noise     *noiseThen
 }
 
 // Parts that an answer may rest on, beside the cells of a measure.
@@ -61,8 +67,13 @@ func doubtsOf(test string) string   { return "doubts " + test }
 // Open makes the room of an open desk and begins to read all cells behind the start of the service.
 func Open(ctx context.Context, d *desk.Desk) (*Figures, error) {
 	f := &Figures{desk: d, numbers: map[string]uint32{}, bases: map[basisID]uint32{}, arounds: map[surroundings]uint32{},
-		missed: map[string]int{}, changed: map[string]uint64{}, stop: make(chan struct{}), loaded: make(chan struct{})}
-	f.now.Store(&snapshot{revision: 1, columns: map[string]*column{}})
+		missed: map[string]int{}, changed: map[string]uint64{}, stop: make(chan struct{}), loaded: make(chan struct{}),
+		few: fewCells}
+	first := snapshot{revision: 1, columns: map[string]*column{}, noise: &noiseThen{}}
+	if n := f.kept(ctx, &first.told); n != nil {
+		first.noise = done(n)
+	}
+	f.now.Store(&first)
 	fields, err := d.Store.Fields(ctx)
 	if err == nil && len(fields) == 0 {
 		err = d.Write(ctx, func(q *desk.Tx) error {
@@ -91,6 +102,9 @@ func Open(ctx context.Context, d *desk.Desk) (*Figures, error) {
 func (f *Figures) Close() {
 	f.closing.Do(func() { close(f.stop) })
 	<-f.loaded
+	if err := f.keep(context.Background()); err != nil {
+		slog.Warn("how noisy tests and machines are was not kept; the next start finds it anew", "error", err)
+	}
 }
 
 // load reads the catalogue, then the columns of all measures, one after the other.
@@ -114,6 +128,7 @@ func (f *Figures) load(measures []string) {
 			cells += len(c.cells)
 		}
 	}
+	f.ready()
 	if cells > 10000 {
 		debug.FreeOSMemory() // what reading took is not needed again
 	}
@@ -140,6 +155,9 @@ func (f *Figures) relist() {
 	defer f.mu.Unlock()
 	s := *f.now.Load()
 	s.catalogue = nil
+	if n := s.noise.done.Load(); n == nil || n.cells <= f.few {
+		s.noise = &noiseThen{}
+	}
 	f.next(s, catalogue)
 }
 
@@ -187,6 +205,7 @@ func (f *Figures) Put(changed []store.Estimate, gone []store.CellKey, tests ...s
 	}
 	s := *f.now.Load()
 	s.columns = cloned(s.columns)
+	was, touched := s.noise.done.Load(), map[uint32]uint32{}
 	var parts []string
 	for _, t := range tests {
 		parts = append(parts, runsOf(t))
@@ -194,11 +213,25 @@ func (f *Figures) Put(changed []store.Estimate, gone []store.CellKey, tests ...s
 	for measure, e := range edits {
 		parts = append(parts, cellsOf(measure))
 		if c := s.columns[measure]; c != nil {
-			s.columns[measure] = f.edited(c, e, &s.told)
+			s.columns[measure] = f.edited(c, e, &s.told, was)
 		} else {
 			f.missed[measure]++
 		}
 	}
+	for _, e := range changed {
+		touched[f.name(&s.told, e.Unit)] = f.name(&s.told, e.Variant)
+	}
+	for _, k := range gone { // its variant is that of its other cells; without any, nothing is left to say
+		if unit, ok := f.numbers[k.Unit]; ok {
+			for _, c := range s.columns {
+				if i := slices.IndexFunc(c.cells, func(p packed) bool { return p.unit == unit }); i >= 0 {
+					touched[unit] = c.cells[i].variant
+					break
+				}
+			}
+		}
+	}
+	parts = append(parts, f.settle(&s, touched, len(changed)+len(gone))...)
 	f.next(s, parts...)
 }
 

@@ -75,10 +75,10 @@ func (f *Figures) Measure(ctx context.Context, id string) (MeasurePage, error) {
 
 // good says what one run of a measure is good to.
 func good(m compare.Measure, p stats.Pool) string {
-	if p.DF == 0 || p.SR == 0 {
+	if !p.Known() {
 		return "Nothing is known of how it repeats yet: two repeats on any machine tell more."
 	}
-	half := stats.TQuantile(0.975, p.DF) * p.SR
+	half := p.First()
 	text := quantity.Format(half, m.Unit)
 	if m.Scale.Logarithmic() {
 		text = quantity.Number(100*half, 2) + " %"
@@ -90,8 +90,8 @@ func good(m compare.Measure, p stats.Pool) string {
 	default:
 		out += fmt.Sprintf(", by %.0f degrees of freedom, %.0f of them this desk's own", p.DF, p.Own)
 	}
-	if p.Own >= 20 && p.D0 < 15 && p.D0 > 0 {
-		out += "; machines differ in how noisy they are, so single cells may be wider"
+	if p.Own >= 20 && p.Unlike > 0.35 {
+		out += "; cells differ in how noisy they are, so single ones may be wider"
 	}
 	if p.Between > 0 {
 		between := quantity.Format(p.Between, m.Unit)

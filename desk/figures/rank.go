@@ -3,8 +3,6 @@ package figures
 import (
 	"cmp"
 	"context"
-	"fmt"
-	"hash/fnv"
 	"math"
 	"slices"
 
@@ -78,12 +76,10 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 			return none, err
 		}
 	}
-	h := fnv.New64a()
-	fmt.Fprint(h, m.ID)
 	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: setup.Name, Subject: q.Subject,
 		Reference: q.Reference,
 		Claims:    q.Claims, Raised: q.Raised && !f.Modes && !q.Modes, Allow: q.Allow, Carried: q.Carried,
-		Where: by.where, DeskName: d.f.desk.Name, Repeat: pool.SR, Seed: h.Sum64()}, field)
+		Where: by.where, DeskName: d.f.desk.Name, Repeat: pool.First()}, field)
 	if err != nil {
 		return out, desk.Refuse(desk.Invalid, "%v", err)
 	}

@@ -70,22 +70,41 @@ func (f *Figures) Nearby(measure string, at store.CellKey, bounds bool) (best st
 	return best, ok, nil
 }
 
-// Pool is the repeatability of a measure.
-func (f *Figures) Pool(m compare.Measure) (stats.Pool, error) {
-	c, err := f.column(m.ID)
+// Pool is what is known of a measure's noise.
+func (f *Figures) Pool(ctx context.Context, m compare.Measure) (stats.Pool, error) {
+	e, err := f.estimator(ctx, m)
 	if err != nil {
 		return stats.Pool{}, err
 	}
-	return c.pool(m), nil
+	return e.pool, nil
 }
 
-// Roughly is the same for rules that are asked with every run: on a large desk it may be one cell in a hundred behind.
-func (f *Figures) Roughly(m compare.Measure) (stats.Pool, error) {
-	c, err := f.column(m.ID)
+// PoolFor is the same as it stands for one cell, without what that says itself.
+func (f *Figures) PoolFor(ctx context.Context, m compare.Measure, k store.CellKey) (stats.Pool, error) {
+	e, err := f.estimator(ctx, m)
 	if err != nil {
 		return stats.Pool{}, err
 	}
-	return c.roughly(m), nil
+	unit, ok := f.number(k.Unit)
+	if i := e.c.find(unit, k); ok && i >= 0 {
+		return e.pool.For(e.effect(&e.c.cells[i])).Without(e.c.cell(&e.c.cells[i])), nil
+	}
+	return e.pool, nil
+}
+
+func (f *Figures) estimator(ctx context.Context, m compare.Measure) (*estimator, error) {
+	s := f.now.Load()
+	n, err := f.noise(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	c := s.columns[m.ID]
+	if c == nil {
+		if c, err = f.column(m.ID); err != nil {
+			return nil, err
+		}
+	}
+	return c.estimator(m, n), nil
 }
 
 // SoFar gives the estimate of one unit's cell; if it has several bases, the one with most readings.
@@ -102,8 +121,21 @@ func (f *Figures) SoFar(ctx context.Context, measure string, at store.CellKey) (
 	if !ok || err != nil {
 		return stats.Estimate{}, false, err
 	}
-	pool, err := f.Pool(m)
-	return toCell(e, pool, m.Scale).Estimate, err == nil, err
+	d, err := f.look(ctx)
+	if err != nil {
+		return stats.Estimate{}, false, err
+	}
+	cells, _, err := d.of(m, e.Variant)
+	if err != nil {
+		return stats.Estimate{}, false, err
+	}
+	i := slices.IndexFunc(cells[e.Variant], func(c compare.Cell) bool {
+		return c.Unit == e.Unit && c.Host == e.Host && c.Place == e.Place && c.Setup == e.Setup && c.Key == e.Basis
+	})
+	if i < 0 {
+		return stats.Estimate{}, false, nil
+	}
+	return cells[e.Variant][i].Estimate, true, nil
 }
 
 // Expected is what the desk's history leads one to expect of a measure on a unit as delivered: the middle of other

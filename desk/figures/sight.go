@@ -34,7 +34,10 @@ func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]co
 	if err != nil {
 		return nil, stats.Pool{}, err
 	}
-	pool := c.pool(measure)
+	e, err := d.estimator(c, measure)
+	if err != nil {
+		return nil, stats.Pool{}, err
+	}
 	out := make(map[string][]compare.Cell, len(variants))
 	for _, v := range variants {
 		n, ok := d.f.number(v)
@@ -42,10 +45,21 @@ func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]co
 			continue
 		}
 		for i := c.from(n); i < len(c.cells) && c.cells[i].variant == n; i++ {
-			out[v] = append(out[v], toCell(c.unpack(&c.cells[i]), pool, measure.Scale))
+			out[v] = append(out[v], e.figure(&c.cells[i]))
+			d.uses.note(noiseOf(c.names[c.cells[i].unit]))
 		}
 	}
-	return out, pool, nil
+	return out, e.pool, nil
+}
+
+// estimator begins to make a column's cells into figures.
+func (d *sight) estimator(c *column, m compare.Measure) (*estimator, error) {
+	d.uses.note(anyNoise)
+	n, err := d.f.noise(d.ctx, d.snap)
+	if err != nil {
+		return nil, err
+	}
+	return c.estimator(m, n), nil
 }
 
 // all gives a measure's cells, estimated, and the pool behind them.
@@ -54,12 +68,16 @@ func (d *sight) all(measure compare.Measure) ([]compare.Cell, stats.Pool, error)
 	if err != nil {
 		return nil, stats.Pool{}, err
 	}
-	pool := c.pool(measure)
+	e, err := d.estimator(c, measure)
+	if err != nil {
+		return nil, stats.Pool{}, err
+	}
+	d.uses.note(unitNoises)
 	out := make([]compare.Cell, 0, len(c.cells))
 	for i := range c.cells {
-		out = append(out, toCell(c.unpack(&c.cells[i]), pool, measure.Scale))
+		out = append(out, e.figure(&c.cells[i]))
 	}
-	return out, pool, nil
+	return out, e.pool, nil
 }
 
 // has counts which of some variants have a cell of a measure.
@@ -144,7 +162,11 @@ func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.E
 		if err != nil {
 			return nil, err
 		}
-		pool := c.pool(measure)
+		make, err := d.estimator(c, measure)
+		if err != nil {
+			return nil, err
+		}
+		d.uses.note(unitNoises)
 		var out []ranking.Entry
 		var mine []compare.Cell
 		flush := func() {
@@ -169,7 +191,7 @@ func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.E
 			if x := &c.around[p.around]; x.setup != like.Setup || x.key != like.Key {
 				continue
 			}
-			e := toCell(c.unpack(p), pool, measure.Scale)
+			e := make.figure(p)
 			if len(mine) > 0 && mine[0].Variant != e.Variant {
 				flush()
 			}

@@ -9,8 +9,6 @@ import (
 	"sync"
 	"time"
 
-	"durvek/core/compare"
-	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/stats"
 	"durvek/core/trust"
@@ -76,17 +74,10 @@ type column struct {
 	cells    []packed
 	sittings []packedSitting // the next column goes on behind them
 	waste    int             // sittings that no cell refers to any more
-	changes  int             // cells that changed since the column was read
 
-	mu    sync.Mutex
-	pools map[int]stats.Pool // by test version
-	rough map[int]roughPool  // the same for rules, which may be a little behind
-}
-
-// roughPool is a pool as it was when the column had changed so often.
-type roughPool struct {
-	stats.Pool
-	changes int
+	mu     sync.Mutex
+	pools  map[int]pooled // by test version
+	grains map[int]stats.Grain
 }
 
 // column gives a measure's column, read from the database if it is not here yet. A failed read is an error each time.
@@ -145,7 +136,7 @@ func (f *Figures) tryRead(measure string, waiting bool) (*column, error) {
 	if f.missed[measure] != before {
 		return nil, nil
 	}
-	c := &column{measure: measure, cells: make([]packed, 0, len(rows)), changes: len(rows)}
+	c := &column{measure: measure, cells: make([]packed, 0, len(rows))}
 	for _, r := range rows {
 		c.pack(f, &s.told, r.e, r.conditions)
 	}
@@ -217,24 +208,23 @@ type edit struct {
 	gone []store.CellKey
 }
 
-// edited makes the column that follows; mu is held.
-func (f *Figures) edited(old *column, e *edit, t *tables) *column {
-	c := &column{tables: *t, measure: old.measure, sittings: old.sittings, waste: old.waste, changes: old.changes}
+// edited makes the column that follows; was is the noise before. mu is held.
+func (f *Figures) edited(old *column, e *edit, t *tables, was *noise) *column {
+	c := &column{tables: *t, measure: old.measure, sittings: old.sittings, waste: old.waste}
 	c.cells = append(make([]packed, 0, len(old.cells)+len(e.put)), old.cells...)
-	old.mu.Lock()
-	c.rough = maps.Clone(old.rough)
-	old.mu.Unlock()
+	var gone, come []packed
 	for _, k := range e.gone {
 		unit, ok := f.numbers[k.Unit]
 		if i := c.find(unit, k); ok && i >= 0 {
+			gone = append(gone, c.cells[i])
 			c.drop(i)
-			c.rough = nil
 		}
 	}
 	for _, x := range e.put {
 		unit, ok := f.numbers[x.Unit]
 		i := c.find(unit, x.CellKey)
 		if ok && i >= 0 {
+			gone = append(gone, c.cells[i])
 			c.drop(i)
 		}
 		c.pack(f, t, x, "")
@@ -244,8 +234,9 @@ func (f *Figures) edited(old *column, e *edit, t *tables) *column {
 		at := sort.Search(len(c.cells)-1, func(i int) bool { return c.cells[i].variant > p.variant })
 		copy(c.cells[at+1:], c.cells[at:len(c.cells)-1])
 		c.cells[at] = p
-		c.changes++
+		come = append(come, p)
 	}
+	c.follow(old, was, gone, come)
 	c.tidy()
 	return c
 }
@@ -332,69 +323,4 @@ func (c *column) variants() int {
 		}
 	}
 	return n
-}
-
-// pool is the pool behind the estimates of the measure's test version.
-func (c *column) pool(measure compare.Measure) stats.Pool {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if p, ok := c.pools[measure.Version]; ok {
-		return p
-	}
-	d := measure.Def()
-	var cells []stats.Cell
-	var centre, n float64
-	for i := range c.cells {
-		if p := &c.cells[i]; c.basis[c.around[p.around].basis].TestVersion == measure.Version {
-			cells = append(cells, c.cell(p))
-			centre += p.median
-			n++
-		}
-	}
-	resolution := d.Resolution
-	if measure.Scale.Logarithmic() && n > 0 && centre > 0 {
-		resolution = math.Log1p(resolution / (centre / n))
-	}
-	p := stats.NewPool(cells, resolution, d.Repeatability)
-	if c.pools == nil {
-		c.pools = map[int]stats.Pool{}
-	}
-	c.pools[measure.Version] = p
-	return p
-}
-
-// roughly is the same, but where a column is large it may be behind by one cell in a hundred: rules that are asked with
-// every run must not count thousands of cells anew each time.
-func (c *column) roughly(measure compare.Measure) stats.Pool {
-	c.mu.Lock()
-	r, ok := c.rough[measure.Version]
-	c.mu.Unlock()
-	if ok && (c.changes-r.changes)*100 <= len(c.cells) {
-		return r.Pool
-	}
-	p := c.pool(measure)
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.rough == nil {
-		c.rough = map[int]roughPool{}
-	}
-	c.rough[measure.Version] = roughPool{p, c.changes}
-	return p
-}
-
-// toCell estimates a cell on its measure's scale.
-func toCell(e store.Estimate, p stats.Pool, scale quantity.Scale) compare.Cell {
-	c := compare.Cell{Variant: e.Variant, Unit: e.Unit, Host: e.Host, Place: e.Place, Setup: e.Setup,
-		Basis: trust.Basis{TestVersion: e.TestVersion, Conditions: e.Conditions}, Best: [2]float64{e.BestLow, e.BestHigh},
-		Simulated: e.Simulated,
-		Limiter:   e.Limiter, Key: e.Basis}
-	switch scale {
-	case quantity.Grade:
-		c.Estimate = stats.Graded(e.Cell)
-	case quantity.Pass:
-		c.Estimate = stats.Passed(e.Cell)
-	default:
-		c.Estimate = p.Estimate(e.Cell, scale.Logarithmic())
-	}
-	return c
 }

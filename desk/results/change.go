@@ -31,17 +31,15 @@ type edit struct {
 // edit changes readings, brings their cells up to date, and does what comes with it, all in one transaction. What
 // stood before is kept.
 func (d *Results) edit(ctx context.Context, edits []edit, by string, with func(*desk.Tx) error) error {
-	var changed []store.Estimate
-	var gone []store.CellKey
 	at, act := d.desk.Now(), desk.NewID()
-	tests := map[string]bool{}
 	err := d.desk.Write(ctx, func(q *desk.Tx) error {
+		c := tally{tests: map[string]bool{}}
 		for _, e := range edits {
 			r, err := q.Run(ctx, e.run)
 			if err != nil {
 				return desk.Missing(err, "run", e.run)
 			}
-			tests[r.Test] = true
+			c.tests[r.Test] = true
 			t, err := q.Test(ctx, r.Test, r.TestVersion)
 			if err != nil {
 				return err
@@ -64,38 +62,20 @@ func (d *Results) edit(ctx context.Context, edits []edit, by string, with func(*
 					continue
 				}
 				touched++
-				c := store.Change{ID: desk.NewID(), Run: r.ID, Measure: x.Measure, Kind: e.kind, Act: act, Old: x, Now: now,
+				change := store.Change{ID: desk.NewID(), Run: r.ID, Measure: x.Measure, Kind: e.kind, Act: act, Old: x, Now: now,
 					Cause: e.cause, Reason: e.reason, Doubt: e.doubt, Other: e.other, By: by, At: at}
-				if err := q.ChangeReading(ctx, c, e.extreme && e.kind == "void"); err != nil {
+				if err := q.ChangeReading(ctx, change, e.extreme && e.kind == "void"); err != nil {
 					return err
 				}
-				m, ok := t.Measure(x.Measure)
-				if !ok {
-					continue
-				}
-				est, err := d.cellOf(ctx, q, r, t, x.Measure)
-				if err != nil {
+				if err := c.cell(ctx, d, q, r, t, x.Measure); err != nil {
 					return err
-				}
-				if kept, err := recount(ctx, q, &est, m); err != nil {
-					return err
-				} else if kept {
-					changed = append(changed, est)
-				} else {
-					gone = append(gone, est.CellKey)
 				}
 			}
 			if touched == 0 && e.only == "" && e.doubt == "" {
 				return desk.Refuse(desk.Conflict, "nothing to change: %s", e.nothing(r))
 			}
 		}
-		q.After(func() {
-			// A cell may have been dropped and made again by later edits: the last word counts.
-			gone = slices.DeleteFunc(gone, func(k store.CellKey) bool {
-				return slices.ContainsFunc(changed, func(e store.Estimate) bool { return e.CellKey == k })
-			})
-			d.figures.Put(changed, gone, desk.SortedKeys(tests)...)
-		})
+		q.After(func() { c.put(d) })
 		if with != nil {
 			return with(q)
 		}
@@ -105,6 +85,70 @@ func (d *Results) edit(ctx context.Context, edits []edit, by string, with func(*
 		d.desk.Events.Send(desk.Event{Name: "run", Data: map[string]string{}})
 	}
 	return err
+}
+
+// tally gathers the cells that a transaction made anew.
+type tally struct {
+	changed []store.Estimate
+	gone    []store.CellKey
+	tests   map[string]bool
+}
+
+// cell makes the cell of one reading of a run anew.
+func (c *tally) cell(ctx context.Context, d *Results, q *desk.Tx, r record.Run, t method.Test, measure string) error {
+	m, ok := t.Measure(measure)
+	if !ok {
+		return nil
+	}
+	e, err := d.cellOf(ctx, q, r, t, measure)
+	if err != nil {
+		return err
+	}
+	kept, err := recount(ctx, q, &e, m)
+	switch {
+	case err != nil:
+	case kept:
+		c.changed = append(c.changed, e)
+	default:
+		c.gone = append(c.gone, e.CellKey)
+	}
+	return err
+}
+
+// put hands over what was gathered. A cell may have been dropped and made again: the last word counts.
+func (c *tally) put(d *Results) {
+	c.gone = slices.DeleteFunc(c.gone, func(k store.CellKey) bool {
+		return slices.ContainsFunc(c.changed, func(e store.Estimate) bool { return e.CellKey == k })
+	})
+	d.figures.Put(c.changed, c.gone, desk.SortedKeys(c.tests)...)
+}
+
+// recountRuns makes the cells of runs anew where what counts in them is another: of one measure, or of all.
+func (d *Results) recountRuns(ctx context.Context, q *desk.Tx, runs []string, measure string) error {
+	c := tally{tests: map[string]bool{}}
+	for _, id := range runs {
+		r, err := q.Run(ctx, id)
+		if err != nil {
+			return err
+		}
+		t, err := q.Test(ctx, r.Test, r.TestVersion)
+		if err != nil {
+			return err
+		}
+		c.tests[r.Test] = true
+		for _, x := range r.Readings {
+			if measure != "" && x.Measure != measure {
+				continue
+			}
+			if err := c.cell(ctx, d, q, r, t, x.Measure); err != nil {
+				return err
+			}
+		}
+	}
+	if len(runs) > 0 {
+		q.After(func() { c.put(d) })
+	}
+	return nil
 }
 
 // apply gives the reading after an edit; false where it changes nothing.

@@ -92,8 +92,11 @@ func (d *Results) settle(ctx context.Context, id string, s Settling, by string) 
 		trust.Shown: "shown with a caveat", trust.Open: "reopened"}[x.State]
 	err = d.edit(ctx, do, by, func(q *desk.Tx) error {
 		q.After(func() { d.figures.Doubted(tests...) })
-		return errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act,
-			Cause: x.Cause, Reason: s.Reason}))
+		if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: by, Act: act,
+			Cause: x.Cause, Reason: s.Reason})); err != nil || x.Severity != trust.Serious {
+			return err
+		}
+		return d.recountRuns(ctx, q, x.Runs, x.Measure) // in doubt they say nothing of the repeatability
 	})
 	if err == nil {
 		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": x.Run, "plan": x.Plan}})

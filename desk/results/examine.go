@@ -68,7 +68,7 @@ func (d *Results) caseOf(ctx context.Context, a arrived) (trust.Case, func(strin
 		}
 		measure := compare.NewMeasure(c.Test, m)
 		f := trust.Figures{Measure: m}
-		if f.Pool, err = d.figures.Roughly(measure); err != nil {
+		if f.Pool, err = d.figures.PoolFor(ctx, measure, key(m.Slug)); err != nil {
 			return c, nil, "", err
 		}
 		if f.Repeats, err = d.desk.Store.CellRuns(ctx, key(m.Slug)); err != nil {
@@ -161,11 +161,13 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 	void := a.run.Outcome == record.Done && !slices.ContainsFunc(a.run.Readings,
 		func(x record.Reading) bool { return x.State != record.Void })
 	if void {
-		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID }) // it does not count any more
+		// It does not count any more.
+		found = slices.DeleteFunc(found, func(x trust.Doubt) bool { return x.Run == a.run.ID })
 	}
 	at := d.desk.Now()
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
 		changed = 0
+		var serious []string
 		q.After(func() {
 			if changed > 0 {
 				d.figures.Doubted(a.run.Test)
@@ -174,57 +176,89 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 		held := map[string]bool{}
 		for _, x := range found {
 			held[x.Key] = true
-			if told, err := toldAlready(ctx, q, x); err != nil {
-				return err
-			} else if told {
-				continue
-			}
 			x.Variant, x.Plan, x.Started, x.Raised = variant, a.run.Plan, a.run.Started, at
-			old, err := q.DoubtByKey(ctx, x.Key)
-			for err == nil && old.State == trust.Upheld && x.Run != old.Run && !slices.Contains(old.Runs, x.Run) {
-				x.Key += "|" + old.ID // the same thing, of runs that still count: what follows the upheld one
-				old, err = q.DoubtByKey(ctx, x.Key)
-			}
-			act := store.DoubtAct{At: at, By: byRule, Sentence: x.Sentence}
-			switch {
-			case errors.Is(err, store.ErrNotFound):
-				x.ID, act.Act = desk.NewID(), "raised"
-			case err != nil:
-				return err
-			case old.State == trust.Open:
-				x.ID, x.Raised = old.ID, old.Raised
-				if x.Run != old.Run {
-					act.Act = "changed"
-				}
-				if x.Grouped {
-					if slices.Contains(old.Runs, x.Run) {
-						continue
-					}
-					x.Runs, act.Act, act.Sentence = append(old.Runs, x.Run), "changed", "also of run "+x.Run
-				}
-			case old.State == trust.Dismissed && (old.By == byRule || x.Size > grown*old.Size && old.Size > 0):
-				x.ID, act.Act = old.ID, "raised again"
-			default:
-				continue
-			}
-			if err := q.PutDoubt(ctx, x); err != nil {
+			told, runs, err := tell(ctx, q, x, at)
+			if err != nil {
 				return err
 			}
-			if act.Act != "" {
+			if told {
 				changed++
-				if err := q.AddDoubtAct(ctx, x.ID, act); err != nil {
-					return err
-				}
 			}
+			serious = append(serious, runs...)
 		}
-		n, err := liftDoubts(ctx, q, a.run.ID, fallen(c, held, cell), void, at)
+		lifted, err := liftDoubts(ctx, q, a.run.ID, fallen(c, held, cell), void, at)
 		if err != nil {
 			return err
 		}
-		changed += n
+		changed += len(lifted)
+		for _, x := range lifted {
+			if x.Severity == trust.Serious {
+				serious = append(serious, x.Runs...)
+			}
+		}
+		if err := d.recountRuns(ctx, q, serious, ""); err != nil { // in doubt they say nothing of the repeatability
+			return err
+		}
 		return q.Examined(ctx, a.run.ID)
 	})
 	return changed, err
+}
+
+// tell writes what a rule found, as something new or as more of what is known, and tells whether that is worth a word and
+// which runs are in serious doubt since.
+func tell(ctx context.Context, q *desk.Tx, x trust.Doubt, at time.Time) (told bool, serious []string, err error) {
+	if told, err := toldAlready(ctx, q, x); err != nil || told {
+		return false, nil, err
+	}
+	old, err := q.DoubtByKey(ctx, x.Key)
+	for err == nil && old.State == trust.Upheld && x.Run != old.Run && !slices.Contains(old.Runs, x.Run) {
+		x.Key += "|" + old.ID // the same thing, of runs that still count: what follows the upheld one
+		old, err = q.DoubtByKey(ctx, x.Key)
+	}
+	act := store.DoubtAct{At: at, By: byRule, Sentence: x.Sentence}
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		x.ID, act.Act = desk.NewID(), "raised"
+	case err != nil:
+		return false, nil, err
+	case old.State == trust.Open:
+		x.ID, x.Raised = old.ID, old.Raised
+		if x.Run != old.Run {
+			act.Act = "changed"
+		}
+		if x.Grouped {
+			if slices.Contains(old.Runs, x.Run) {
+				return false, nil, nil
+			}
+			x, act.Act, act.Sentence = joined(x, old), "changed", "also of run "+x.Run
+		}
+	case old.State == trust.Dismissed && (old.By == byRule || x.Size > grown*old.Size && old.Size > 0):
+		x.ID, act.Act = old.ID, "raised again"
+	default:
+		return false, nil, nil
+	}
+	if x.Severity == trust.Serious {
+		serious = slices.DeleteFunc(slices.Clone(x.Runs), func(r string) bool {
+			return old.State == trust.Open && slices.Contains(old.Runs, r)
+		})
+	}
+	if err = q.PutDoubt(ctx, x); err == nil && act.Act != "" {
+		err = q.AddDoubtAct(ctx, x.ID, act)
+	}
+	return act.Act != "", serious, err
+}
+
+// joined makes one entry of a new finding and the open one about the same thing: their runs, and no more than both have
+// in common.
+func joined(x, old trust.Doubt) trust.Doubt {
+	x.Runs = append(old.Runs, x.Run)
+	if old.Measure != x.Measure {
+		x.Measure = ""
+	}
+	if old.TestName != x.TestName {
+		x.Test, x.TestName = old.Test, "several tests"
+	}
+	return x
 }
 
 // fallen lists the keys of what rules could say of the cells as a whole and do not say any more.
@@ -240,11 +274,12 @@ func fallen(c trust.Case, held map[string]bool, cell func(string) string) (keys 
 }
 
 // liftDoubts closes open doubts that have fallen: those about whole cells that later repeats lifted, and those about
-// one run alone where it is void. It tells how many.
-func liftDoubts(ctx context.Context, q *desk.Tx, run string, keys []string, void bool, at time.Time) (int, error) {
+// one run alone where it is void. It tells which.
+func liftDoubts(ctx context.Context, q *desk.Tx, run string, keys []string, void bool, at time.Time) (out []trust.Doubt,
+	err error) {
 	lifted, err := q.CellDoubts(ctx, keys)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
 	for i := range lifted {
 		lifted[i].Reason = "the repeats since then agree"
@@ -252,7 +287,7 @@ func liftDoubts(ctx context.Context, q *desk.Tx, run string, keys []string, void
 	if void {
 		alone, _, err := q.Doubts(ctx, store.DoubtFilter{Run: run, State: trust.Open})
 		if err != nil {
-			return 0, err
+			return nil, err
 		}
 		for _, x := range alone {
 			if len(x.Runs) < 2 && x.Run == run {
@@ -261,19 +296,18 @@ func liftDoubts(ctx context.Context, q *desk.Tx, run string, keys []string, void
 			}
 		}
 	}
-	n := 0
 	for _, x := range lifted {
 		if x.State != trust.Open {
 			continue
 		}
 		x.State, x.By, x.Settled = trust.Dismissed, byRule, &at
-		n++
+		out = append(out, x)
 		if err := errors.Join(q.PutDoubt(ctx, x), q.AddDoubtAct(ctx, x.ID, store.DoubtAct{At: at, By: byRule,
 			Act: "dismissed", Reason: x.Reason})); err != nil {
-			return n, err
+			return nil, err
 		}
 	}
-	return n, nil
+	return out, nil
 }
 
 // toldAlready tells whether an open doubt about the same figure says more than a new one would.

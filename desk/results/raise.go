@@ -82,7 +82,7 @@ func (d *Results) Raise(ctx context.Context, x Raising, by string) (trust.Doubt,
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
 		q.After(func() { d.figures.Doubted(tests...) })
 		return errors.Join(q.PutDoubt(ctx, out), q.AddDoubtAct(ctx, out.ID, store.DoubtAct{At: out.Raised, By: by,
-			Act: "raised", Cause: x.Cause, Sentence: x.Sentence}))
+			Act: "raised", Cause: x.Cause, Sentence: x.Sentence}), d.recountRuns(ctx, q, out.Runs, out.Measure))
 	})
 	if err == nil {
 		d.desk.Events.Send(desk.Event{Name: "doubt", Data: map[string]string{"run": out.Run, "plan": out.Plan}})

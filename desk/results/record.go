@@ -181,7 +181,7 @@ func recount(ctx context.Context, q *desk.Tx, e *store.Estimate, m method.Measur
 	counting := 0
 	for i, r := range readings {
 		values[i] = stats.Value{X: r.Value, HalfWidth: r.HalfWidth(), Sitting: r.Sitting, Bound: r.State.Bound(),
-			Extreme: r.Extreme}
+			Extreme: r.Extreme, Doubted: r.Doubted}
 		if r.Extreme {
 			continue
 		}

@@ -25,7 +25,7 @@ type Figures interface {
 	// The others answer as of all that was written before.
 	Cell(store.CellKey) (store.Estimate, bool, error)
 	Nearby(measure string, at store.CellKey, bounds bool) (store.Estimate, bool, error)
-	Roughly(compare.Measure) (stats.Pool, error)
+	PoolFor(context.Context, compare.Measure, store.CellKey) (stats.Pool, error)
 	Kin(ctx context.Context, m compare.Measure, at store.CellKey, variant string, conditions map[string]string) (trust.Kin,
 		error)
 	Versions(m compare.Measure, setup, variant string, conditions map[string]string) (map[string]map[string]int, error)

@@ -132,7 +132,7 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	}
 	seen := map[string]bool{}
 	for _, ranked := range charts {
-		pool, err := d.figures.Pool(ranked.Measure)
+		pool, err := d.figures.Pool(ctx, ranked.Measure)
 		if err != nil {
 			return c, err
 		}

@@ -18,7 +18,7 @@ import (
 type Figures interface {
 	Rank(context.Context, compare.Question) (compare.Comparison, error)
 	CheckClaims(ctx context.Context, variant string, where ...string) ([]claims.Judged, error)
-	Pool(compare.Measure) (stats.Pool, error)
+	Pool(context.Context, compare.Measure) (stats.Pool, error)
 	Subject(ctx context.Context, variant string) (desk.Subject, error)
 	Name(ctx context.Context, variant string) (desk.Named, error)
 	FieldName(ctx context.Context, slug string) (string, error)

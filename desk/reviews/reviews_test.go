@@ -36,7 +36,7 @@ func TestFindingsNameRivalsSiblingsAndPredecessors(t *testing.T) {
 	}
 	all := strings.Join(text, "\n")
 	for _, part := range []string{"than its predecessor, the Maker A, in work, rate.", "its sibling with 32 GiB",
-		"23.0 ± 1.3 % more than the average of the 3 other measured products"} {
+		"23.0 ± 0.9 % more than the average of the 3 other measured products"} {
 		if !strings.Contains(all, part) {
 			t.Errorf("nothing says %q:\n%s", part, all)
 		}

@@ -2,6 +2,7 @@ package trials
 
 import (
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"time"
 
@@ -69,12 +70,77 @@ func plain(rng *rand.Rand) trust.Case {
 	return c
 }
 
+// swapReadings gives the first two measures one unit and three repeats each, of which the last may have changed places.
+func swapReadings(rng *rand.Rand, c *trust.Case, swapped bool) {
+	rate := c.Run.Readings[0].Value
+	values := [2]float64{rate, rate * between(rng, 1.6, 3)}
+	for i := range values {
+		f := &c.Figures[i]
+		f.Measure.Unit, c.Test.Measures[i].Unit = "MBy/s", "MBy/s"
+		f.Pool, f.Repeats = stats.NewPool(nil, 0, 0.02), nil
+		now := values[i] * between(rng, 0.99, 1.01)
+		if swapped {
+			now = values[1-i] * between(rng, 0.99, 1.01)
+		}
+		for k := range 3 {
+			f.Repeats = append(f.Repeats, trust.Repeat{Run: runID(2 - k), Sitting: "s", Value: values[i] * between(rng, 0.99,
+				1.01)})
+		}
+		f.Repeats[2].Value, c.Run.Readings[i].Value = now, now
+	}
+}
+
 func mark(c *trust.Case, kind record.MarkKind, text string) {
 	c.Run.Marks = append(c.Run.Marks, record.Mark{Kind: kind, Text: text, At: 2})
 }
 
+// kinAt is kin of which so many stand at one value and the others elsewhere, between half and twice it.
+func kinAt(rng *rand.Rand, value float64, at, others int) trust.Kin {
+	k := trust.Kin{N: at + others, Expected: math.Log(value), SD: 0.3, SE: 0.1, DF: 10, Largest: 0.6}
+	for range at {
+		k.Values = append(k.Values, math.Log(value*between(rng, 0.998, 1.002)))
+	}
+	for i := range others {
+		k.Values = append(k.Values, math.Log(value*between(rng, 1.2, 2)*math.Pow(0.3, float64(i%2))))
+	}
+	return k
+}
+
 // Certains are the deterministic kinds.
 var Certains = []Certain{
+	{"plateau", func(rng *rand.Rand, c *trust.Case) {
+		if rng.IntN(2) == 0 {
+			c.Test.Group = "network"
+			c.Run.Negotiated["link.ethernet"] = "Ethernet 1 Gbit/s"
+			c.Figures[0].Measure.Ceiling = nil
+			c.Run.Readings[0].Value = between(rng, 115.5, 117.5)
+		} else {
+			c.Figures[0].Measure.Ceiling = nil
+			c.Run.Readings[0].Value = pick(rng, 300.0, 500, 1000, 1500)
+			c.Figures[0].Kin = kinAt(rng, c.Run.Readings[0].Value, 3+rng.IntN(3), 4)
+		}
+		c.Figures[0].Repeats = nil
+	}, func(rng *rand.Rand, c *trust.Case) {
+		c.Figures[0].Measure.Ceiling = nil
+		c.Figures[0].Repeats = nil
+		if rng.IntN(2) == 0 {
+			c.Test.Group = "network"
+			c.Run.Negotiated["link.ethernet"] = "Ethernet 1 Gbit/s"
+			c.Run.Readings[0].Value = between(rng, 90, 111)
+		} else {
+			c.Run.Readings[0].Value = pick(rng, 300.0, 310, 1130)
+			at := 2
+			if c.Run.Readings[0].Value != 300 { // as many as at a limit, but not at a round figure
+				at = 4
+			}
+			c.Figures[0].Kin = kinAt(rng, c.Run.Readings[0].Value, at, 4+rng.IntN(3))
+		}
+	}},
+	{"swapped", func(rng *rand.Rand, c *trust.Case) {
+		swapReadings(rng, c, true)
+	}, func(rng *rand.Rand, c *trust.Case) {
+		swapReadings(rng, c, false)
+	}},
 	{"departure", func(rng *rand.Rand, c *trust.Case) {
 		switch rng.IntN(3) {
 		case 0:

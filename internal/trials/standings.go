@@ -12,11 +12,11 @@ import (
 
 // Field is a field of known truth: so many variants of five repeats each.
 type Field struct {
-	Size  int
-	Truth string  // tied, spread (evenly, a step of 1.5 standard errors) or blocked (by fives, 6 standard errors apart)
-	Own   bool    // every cell stands on its own variance; else on the pool
-	Tau   float64 // standard deviation of ln σ over cells
-	Draws int     // of the bootstrap; 0 means as shipped
+	Size    int
+	Truth   string  // tied, spread (evenly, a step of 1.5 standard errors) or blocked (by fives, 6 standard errors apart)
+	Own     bool    // every cell stands on its own variance; else on the pool
+	Tau     float64 // standard deviation of ln σ over cells
+	Repeats int     // 0 draws 1 to 5
 }
 
 func (f Field) String() string {
@@ -65,7 +65,11 @@ func Stand(seed uint64, f Field, fields int) Standings {
 		cells := make([]stats.Cell, f.Size)
 		for i, mu := range truth {
 			sd := 0.01 * math.Exp(f.Tau*rng.NormFloat64())
-			vs := make([]stats.Value, standingRepeats)
+			n := f.Repeats
+			if n == 0 {
+				n = 1 + rng.IntN(5)
+			}
+			vs := make([]stats.Value, n)
 			for r := range vs {
 				vs[r] = stats.Value{X: 100 * math.Exp(mu+sd*rng.NormFloat64()), Sitting: "s"}
 			}
@@ -77,14 +81,13 @@ func Stand(seed uint64, f Field, fields int) Standings {
 			e := pool.Estimate(c, true)
 			if f.Own {
 				s := c.Sittings[0]
-				e.DF, e.Pooled = float64(s.N-1), false
+				e.DF = float64(s.N - 1)
 				e.SE = math.Sqrt(s.SS / e.DF / float64(s.N))
-				e.Within, e.Alone = stats.Part{Variance: e.SE * e.SE, DF: e.DF}, stats.Part{}
+				e.Within = stats.Part{Variance: e.SE * e.SE, DF: e.DF}
 			}
 			entries[i] = ranking.Entry{ID: fmt.Sprintf("%03d", i), Estimate: e}
 		}
-		r := ranking.Rank(entries, ranking.Options{Scale: quantity.Ratio, Better: quantity.Higher, Draws: f.Draws,
-			Seed: seed + uint64(k)})
+		r := ranking.Rank(entries, ranking.Options{Scale: quantity.Ratio, Better: quantity.Higher})
 		held := true
 		for _, row := range r.Rows {
 			var i int
@@ -122,7 +125,7 @@ func singleStep(entries []ranking.Entry) float64 {
 			if j == k {
 				continue
 			}
-			se, df := stats.Difference(a.Estimate.At(p), b.Estimate.At(p))
+			se, df := stats.Difference(a.Estimate, b.Estimate, stats.RankShare)
 			key := math.Round(df*4) / 4
 			t, ok := quantiles[key]
 			if !ok {

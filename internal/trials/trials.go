@@ -197,8 +197,8 @@ func (t *trial) look(k int) trust.Case {
 	}
 	return trust.Case{Run: run, Test: test, Newest: 1, Setup: method.Setup{Slug: method.AsDelivered,
 		Conditions: map[string]string{"supply": "mains"}},
-		Figures: []trust.Figures{{Measure: test.Measures[0], Repeats: rs, Cell: cell, Pool: stats.NewPool(append(t.pool,
-			cell), 0, 0), Kin: t.kin}}}
+		Figures: []trust.Figures{{Measure: test.Measures[0], Repeats: rs, Cell: cell, Pool: stats.NewPool(t.pool, 0, 0),
+			Kin: t.kin}}}
 }
 
 // found lists the rules that speak up when run k arrives, and what each is about.
@@ -272,7 +272,7 @@ var Kinds = []Planted{
 	{"unit slip ×8", "times the factor", 1, []string{"unit-slip"}, 1, 10, slip(8)},
 	{"unit slip ×10", "times the factor", 1, []string{"unit-slip"}, 1, 10, slip(10)},
 	{"unit slip ×1000", "times the factor", 1, []string{"unit-slip"}, 1, 10, slip(1000)},
-	{"far from kin", "%", 50, []string{"far-from-kin", "unit-slip"}, 1, 10, func(t *trial, size float64) {
+	{"far from kin", "%", 75, []string{"far-from-kin", "unit-slip"}, 1, 10, func(t *trial, size float64) {
 		f := 1 + size/100
 		if t.rng.IntN(2) == 0 {
 			f = 1 - size/100

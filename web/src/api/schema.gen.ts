@@ -2671,6 +2671,8 @@ export interface components {
             /** @description The interval does not hold zero */
             sure: boolean;
             text: string;
+            /** @description Nothing is known of how much one of both scatters */
+            unknown?: boolean;
             /** Format: double */
             value: number;
         };
@@ -2705,6 +2707,8 @@ export interface components {
             text: string;
             /** @enum {string} */
             tie?: "practically equal" | "different but too small to matter" | "undecided" | "with a caveat";
+            /** @description Nothing is known of how much one of both scatters */
+            unknown?: boolean;
             /** Format: double */
             value: number;
         };
@@ -4848,7 +4852,7 @@ export interface components {
             centre: number;
             /** Format: double */
             df?: number;
-            /** @description No interval: a spec-sheet figure or no repeatability known */
+            /** @description Without an error by its nature: a spec-sheet figure, a price, a count */
             exact?: boolean;
             /** Format: double */
             half_width?: number;
@@ -4860,8 +4864,6 @@ export interface components {
             median: number;
             /** Format: int64 */
             n: number;
-            /** @description The variance is the measure's pooled repeatability, shared with other cells */
-            pooled: boolean;
             /** @description Fewer than 5 degrees of freedom stand behind the repeatability */
             provisional?: boolean;
             /**
@@ -4873,26 +4875,42 @@ export interface components {
             sittings: number;
             /** @description Repeatability as shipped, not yet this desk's own */
             typical?: boolean;
+            /** @description How much such a reading scatters is not known: no interval, and no order */
+            unknown?: boolean;
         };
         StatsPool: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Standard deviation between sittings
+             */
             between?: number;
             /**
              * Format: int64
              * @description Degrees of freedom behind it, those of the typical value among them
              */
             between_df?: number;
-            /** Format: double */
-            d0: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Degrees of freedom behind it, the desk's own and those of the shipped value together
+             */
             df: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description The desk's own part of them
+             */
             own_df: number;
-            /** Format: double */
-            s0: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description Repeatability standard deviation of a usual cell, relative on ratio scales
+             */
             s_r: number;
+            /** @description Rests mainly on the shipped value, not on this desk's runs */
             typical?: boolean;
+            /**
+             * Format: double
+             * @description Standard deviation, between cells, of the logarithm of that
+             */
+            unlike?: number;
         };
         StoreChange: {
             /** @description What was done at once has one act */

@@ -31,7 +31,7 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
     <div class="row"><strong>{{ [row.name, row.note, row.differs, row.taken].filter(Boolean).join(', ') }}</strong><v-spacer /><v-btn size="small" @click="emit('close')">Close</v-btn></div>
     <p class="mt-1">
       <strong>{{ row.estimate.bound }} {{ figure(row.estimate.centre, measure.symbol) }}</strong>
-      <span v-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ figure(row.estimate.lo, measure.symbol) }} and {{ figure(row.estimate.hi, measure.symbol) }} at 95 %, median {{ figure(row.estimate.median, measure.symbol) }}; {{ row.estimate.n }} {{ row.estimate.n === 1 ? 'repeat' : 'repeats' }} in {{ row.estimate.sittings }} {{ row.estimate.sittings === 1 ? 'sitting' : 'sittings' }}<template v-if="row.estimate.pooled">, with the test’s pooled repeatability</template><template v-else>, by its own scatter</template></span>
+      <span v-if="row.estimate.unknown" class="soft"> {{ row.estimate.n === 1 ? "one reading" : `${row.estimate.n} readings` }}, spread unknown</span><span v-else-if="!row.estimate.bound && !row.estimate.exact" class="soft"> between {{ figure(row.estimate.lo, measure.symbol) }} and {{ figure(row.estimate.hi, measure.symbol) }} at 95 %, median {{ figure(row.estimate.median, measure.symbol) }}; {{ row.estimate.n }} {{ row.estimate.n === 1 ? 'repeat' : 'repeats' }} in {{ row.estimate.sittings }} {{ row.estimate.sittings === 1 ? 'sitting' : 'sittings' }}</span>
       <span v-if="!measured" class="soft"> as written down, without an interval</span>
     </p>
     <p v-if="place.data.value">{{ place.data.value.sentence }}</p>

@@ -1,0 +1,155 @@
+package stats
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+)
+
+// The variances of six cells of one test, one of them noisy, and their degrees of freedom, as another program has them.
+func TestSpreadsOfATestsCells(t *testing.T) {
+	ns, sums := []int{1, 2, 3, 4, 5, 3}, []float64{0, .0002, .0008, .0012, .0016, .05}
+	var cells []Cell
+	for i, n := range ns {
+		cells = append(cells, Cell{Median: 1, Sittings: []Sitting{{N: n, SS: sums[i]}}})
+	}
+	p := NewPool(cells, 0, 0)
+	for i, want := range [][2]float64{{.01913, 2.35}, {.01911, 3.72}, {.01995, 4.71}, {.02002, 5.67}, {.02005, 6.55},
+		{.14438, 2.13}} {
+		e := p.Estimate(cells[i], false)
+		near(t, fmt.Sprint("spread of ", ns[i]), e.SE*math.Sqrt(float64(ns[i]))/want[0], 1, 0.015)
+		near(t, "its degrees of freedom", e.DF/want[1], 1, 0.005)
+	}
+}
+
+// deskOf is a desk of some units in some tests, three runs each; loud is how many times noisier the first unit is.
+func deskOf(rng *rand.Rand, units, tests int, loud float64) (map[string]Scatters, [][]Cell) {
+	out, cells := map[string]Scatters{}, make([][]Cell, tests)
+	for k := range tests {
+		s := Scatters{}
+		for u := range units {
+			sd := 0.01
+			if u == 0 {
+				sd *= loud
+			}
+			var xs []float64
+			for range 3 {
+				xs = append(xs, 100*math.Exp(sd*rng.NormFloat64()))
+			}
+			c := cellOf(true, xs)
+			cells[k] = append(cells[k], c)
+			nu, y, _ := ScatterOf(c, Grain{}, true)
+			s.Cells = append(s.Cells, Scatter{uint32(u), nu, y})
+		}
+		out[fmt.Sprint(k)] = s
+	}
+	return out, cells
+}
+
+func TestANoisyMachineIsKnownByItsOtherTests(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 3))
+	tests, cells := deskOf(rng, 8, 10, 8)
+	n, units := FitNoise(tests, 8)
+	loud, quiet := n.Effect(&units[0], nil), n.Effect(&units[3], nil)
+	near(t, "effect of the noisy one, ln 64", loud.Mean, math.Log(64), 0.8)
+	near(t, "effect of another", quiet.Mean, 0, 0.5)
+	if math.Abs(loud.Counted-loud.Mean) > 0.051 || math.Abs(math.Mod(loud.Counted+1e-9, 0.1)) > 1e-6 {
+		t.Errorf("counted with %g of %g", loud.Counted, loud.Mean)
+	}
+	// Of one test, what its other nine say; what a test says itself does not count twice.
+	var own UnitNoise
+	nu, y, _ := ScatterOf(cells[0][0], Grain{}, true)
+	n.Count(&own, "0", nu, y, 1)
+	others := n.Effect(&units[0], &own)
+	if others.Variance <= loud.Variance {
+		t.Errorf("nine tests say more (%g) than ten (%g)", others.Variance, loud.Variance)
+	}
+	var samples []Sample
+	for u, c := range cells[0] {
+		samples = append(samples, Sample{c, n.Effect(&units[u], nil).Counted})
+	}
+	p := PoolOf(samples, Grain{}, true, n.Prior("0", 0))
+	once := cellOf(true, []float64{100})
+	if a, b := p.For(others).Estimate(once, true), p.For(Effect{}).Estimate(once, true); a.SE < 4*b.SE {
+		t.Errorf("one run of the noisy machine is good to %g, of any to %g", a.SE, b.SE)
+	}
+	// Taken away again, nothing is left of a cell.
+	sum := own
+	n.Count(&sum, "0", nu, y, -1)
+	for i := range sum {
+		if math.Abs(float64(sum[i])) > 1e-5 {
+			t.Fatalf("%v", sum)
+		}
+	}
+	n.Count(&sum, "never fitted", nu, y, 1)
+	if math.Abs(float64(sum[0])) > 1e-5 {
+		t.Error("a test that was not fitted says something")
+	}
+}
+
+// With one unit, or in one test, what a machine adds cannot be told from what a test has.
+func TestUnitsCannotAlwaysBeToldFromTests(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 4))
+	for _, x := range [][2]int{{1, 5}, {5, 1}} {
+		tests, _ := deskOf(rng, x[0], x[1], 8)
+		n, units := FitNoise(tests, x[0])
+		if e := n.Effect(&units[0], nil); e != (Effect{}) {
+			t.Errorf("%d units in %d tests: %+v", x[0], x[1], e)
+		}
+	}
+	tests, _ := deskOf(rng, 2, 2, 1)
+	n, units := FitNoise(tests, 2)
+	if e := n.Effect(&units[0], nil); e.Variance == 0 {
+		t.Error("two units in two tests say nothing")
+	}
+	if e := n.Effect(nil, nil); e != (Effect{}) {
+		t.Errorf("of a unit without runs: %+v", e)
+	}
+	none, _ := FitNoise(nil, 0)
+	if p := PoolOf(nil, Grain{}, true, none.Prior("t", 0.02)); !p.Known() || !p.Typical {
+		t.Errorf("a desk without runs: %+v", p)
+	}
+}
+
+// What other tests ship too small, this one does, too.
+func TestADesksFactorIsLearntFromOtherTests(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	tests, _ := deskOf(rng, 10, 12, 1)
+	for k, s := range tests {
+		s.Typical = 0.004 // 2.5 times too small
+		tests[k] = s
+	}
+	n, _ := FitNoise(tests, 10)
+	p := PoolOf(nil, Grain{}, true, n.Prior("new", 0.004))
+	near(t, "a new test's repeatability", p.SR, 0.01, 0.0015)
+	// A test's own runs do not enter its own prior twice.
+	if a, b := n.Prior("0", 0.004).level, n.Prior("new", 0.004).level; a.Precision >= b.Precision {
+		t.Errorf("%+v, %+v", a, b)
+	}
+}
+
+// Bits of the tables: they hold densities, which sum to one, and beyond their ends nothing breaks.
+func TestDensitiesSumToOne(t *testing.T) {
+	for _, nu := range []float64{1, 2, 5, 40} {
+		d := densityOf(nu)
+		for k := range taus {
+			sum := 0.0
+			for i := range densities {
+				sum += d.f[k][i] * gridStep
+			}
+			near(t, fmt.Sprintf("ν %g, τ %g", nu, taus[k]), sum, 1, 0.01)
+		}
+	}
+	same := cellOf(true, []float64{100, 100, 100, 100})
+	apart := cellOf(true, []float64{1, 1e6})
+	p := NewPool([]Cell{same, apart, cellOf(true, []float64{100, 101})}, 0, 0)
+	for _, c := range []Cell{same, apart} {
+		if e := p.Estimate(c, true); math.IsNaN(e.SE) || math.IsInf(e.SE, 0) || e.SE <= 0 || math.IsNaN(e.Lo) {
+			t.Errorf("%+v", e)
+		}
+	}
+	if got := densityOf(1000); got.nu < 950 || got.nu > 1050 {
+		t.Errorf("of a thousand: %g", got.nu)
+	}
+}
