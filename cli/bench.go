@@ -272,22 +272,7 @@ func (a *app) runCmd() *cobra.Command {
 			for _, o := range p.Outside {
 				a.say("Log %q beside it (%s), shifted by %.2f s%s", o.Name, o.ID, o.Shift, note("; ", o.Note))
 			}
-			a.say("")
-			for _, s := range r.Series {
-				if len(s.Values) == 0 {
-					continue
-				}
-				if s.Axis != "" {
-					a.curve(s)
-					continue
-				}
-				lo, hi := s.Values[0], s.Values[0]
-				for _, v := range s.Values {
-					lo, hi = min(lo, v), max(hi, v)
-				}
-				a.say("Samples of %s: %d, from %s to %s", s.Channel, len(s.Values), quantity.Format(lo, s.Unit),
-					quantity.Format(hi, s.Unit))
-			}
+			a.seriesOf(p)
 		})
 	at := api.RunsFrom{Setup: method.AsDelivered}
 	imp := asking(a, "import FILE", "Take in the runs of a machine that measured alone",
@@ -296,6 +281,29 @@ func (a *app) runCmd() *cobra.Command {
 	trace, logs := a.traceCmds()
 	return noun("run", "What was measured", slices.Concat([]*cobra.Command{list, show, imp, trace}, logs,
 		a.correctCmds())...)
+}
+
+// seriesOf says how a run's series went.
+func (a *app) seriesOf(p results.RunPage) {
+	a.say("")
+	for _, w := range p.Courses {
+		a.say("%s", w.Sentence)
+	}
+	for _, s := range p.Run.Series {
+		if len(s.Values) == 0 {
+			continue
+		}
+		if s.Axis != "" {
+			a.curve(s)
+			continue
+		}
+		lo, hi := s.Values[0], s.Values[0]
+		for _, v := range s.Values {
+			lo, hi = min(lo, v), max(hi, v)
+		}
+		a.say("Samples of %s: %d, from %s to %s", s.Channel, len(s.Values), quantity.Format(lo, s.Unit),
+			quantity.Format(hi, s.Unit))
+	}
 }
 
 // curve prints a series over another axis than time, a line per point.

@@ -5,6 +5,7 @@ import (
 
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/stats"
 )
 
 // A write cache ends where the rate falls by a tenth or more, and holds what was written before that sample.
@@ -26,10 +27,10 @@ func TestWhereAWriteCacheEnds(t *testing.T) {
 			t.Errorf("%s: %+v, %v, want a cache of %g", c.name, f, ok, c.cache)
 		}
 	}
-	if _, ok := WriteCache(make([]float64, 2*leastSegment-1), make([]float64, 2*leastSegment-1)); ok {
+	if _, ok := WriteCache(make([]float64, stats.LeastCourse-1), flat(stats.LeastCourse-1, 5)); ok {
 		t.Error("too few samples were read")
 	}
-	if _, ok := WriteCache(make([]float64, 20), make([]float64, 21)); ok {
+	if _, ok := WriteCache(make([]float64, 20), flat(21, 5)); ok {
 		t.Error("rates without what was written were read")
 	}
 }

@@ -77,8 +77,9 @@ func sustained(_ method.Test, r *record.Run) ([]record.Reading, map[string]strin
 	return out, said, nil
 }
 
-// SustainedReadings turns a series of rates under lasting load into burst, sustained, hold and time to drop. A
-// rate that never fell makes the time to drop "more than" the run's length in seconds.
+// SustainedReadings turns a series of rates under lasting load into burst, sustained, hold and time to drop, and says
+// how it went. A rate that never fell makes the time to drop "more than" the run's length in seconds; one that fell and
+// recovered, or again and again, has none.
 func SustainedReadings(s record.Series, length float64) ([]record.Reading, map[string]string) {
 	ok := func(measure string, v float64) record.Reading {
 		return record.Reading{Measure: measure, State: record.OK, Value: v}
@@ -99,14 +100,13 @@ func SustainedReadings(s record.Series, length float64) ([]record.Reading, map[s
 		why := "no sustained level was reached"
 		out = append(out, missing("sustained", why), missing("hold", why))
 	}
-	if a.Drop > 0 {
+	switch {
+	case a.Drop > 0:
 		out = append(out, ok("drop", a.Drop))
-	} else {
+	case a.Way == HeldOut:
 		out = append(out, record.Reading{Measure: "drop", State: record.BeyondLimit, Value: length})
+	default:
+		out = append(out, missing("drop", "it "+string(a.Way)))
 	}
-	said := map[string]string{"load.shape": string(a.Shape)}
-	if !a.Settled {
-		said["load.shape"] += ", not settled"
-	}
-	return out, said
+	return out, map[string]string{"load.shape": a.Says("s")}
 }

@@ -1,8 +1,10 @@
 package analyse
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"durvek/core/link"
@@ -37,10 +39,6 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 		}
 		return stats.Quantile(column[len(column)/2:], 0.5), true
 	}
-	early := func(name string) float64 { // highest tenth of the first half
-		column := told(t.Column(name))
-		return stats.Quantile(column[:max(len(column)/2, 1)], 0.9)
-	}
 	amount := func(key, unit string) (v float64, ok bool) {
 		q, err := quantity.Parse(negotiated[key])
 		if err != nil {
@@ -66,7 +64,7 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 	clock, hasClock := late("clock.mean")
 	fell := 1.0
 	if hasClock {
-		best := early("clock.mean")
+		best := early(told(t.Column("clock.mean")))
 		if highest, ok := amount("clock.highest", "MHz"); ok {
 			best = math.Max(best, highest)
 		}
@@ -120,6 +118,14 @@ func Limiter(t record.Trace, negotiated map[string]string, group string) record.
 		return record.Limiter{Label: record.ByUnknown, Why: "the machine told no sensor that would say it"}
 	}
 	return record.Limiter{Label: record.ByUnknown, Why: "nothing was at its limit in " + strings.Join(has, ", ")}
+}
+
+// early is the highest level that a channel held, or the highest tenth of its first half where it held none.
+func early(column []float64) float64 {
+	if c, ok := stats.CourseOf(column, stats.CourseOptions{Matter: 0.03, Dip: 0.05}); ok && c.Shape != stats.Gradual {
+		return slices.MaxFunc(c.Levels, func(a, b stats.Segment) int { return cmp.Compare(a.Mean, b.Mean) }).Mean
+	}
+	return stats.Quantile(column[:max(len(column)/2, 1)], 0.9)
 }
 
 func told(column []float64) []float64 {

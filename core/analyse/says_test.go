@@ -57,18 +57,19 @@ func TestWhatLastingLoadsSay(t *testing.T) {
 			}
 			return 400
 		}},
-		"ten": {10, func(float64) float64 { return 400 }},
+		"twenty": {20, func(float64) float64 { return 400 }},
 	} {
 		times, rates := series(f.n, f.f)
 		s, ok := Sustain(times, rates)
 		if !ok {
 			t.Errorf("%s: nothing is read", name)
 		}
-		out[name] = s
+		s.Fit = nil
+		out[name] = map[string]any{"says": s.Says("s"), "what": s}
 	}
 	golden.JSON(t, "lasting.json", out)
-	if _, ok := Sustain(series(9, func(float64) float64 { return 400 })); ok {
-		t.Error("nine samples are enough")
+	if _, ok := Sustain(series(19, func(float64) float64 { return 400 })); ok {
+		t.Error("nineteen samples are enough")
 	}
 }
 

@@ -7,48 +7,6 @@ import (
 	"testing"
 )
 
-// S of this series is 14 (of its 28 pairs 21 rise and 7 fall), n = 8, so its variance is 8·7·21/18 = 65.33 and z =
-// 13/8.083.
-func TestMannKendallByHand(t *testing.T) {
-	z, slope := MannKendall([]float64{1, 3, 2, 5, 4, 7, 6, 3.5})
-	near(t, "z", z, 13/8.0829, 1e-3)
-	if slope <= 0 {
-		t.Errorf("slope %g of a series that rises", slope)
-	}
-	if z, _ := MannKendall([]float64{1, 2, 3}); z != 0 {
-		t.Errorf("three values give z = %g", z)
-	}
-	if z, _ := MannKendall([]float64{5, 5, 5, 5, 5, 5}); z != 0 {
-		t.Errorf("a constant series gives z = %g", z)
-	}
-	_, slope = MannKendall([]float64{10, 8, 6, 4, 2, 0})
-	near(t, "Sen's slope", slope, -2, 1e-12)
-}
-
-// A series whose neighbours are alike has no trend by that: without the correction one in three would seem to have one.
-func TestAutocorrelationIsNoTrend(t *testing.T) {
-	rng := rand.New(rand.NewPCG(4, 4))
-	falsely, plainly := 0, 0
-	for range 400 {
-		xs, x := make([]float64, 60), 0.0
-		for i := range xs {
-			x = 0.6*x + 0.8*rng.NormFloat64()
-			xs[i] = x
-		}
-		z, _ := MannKendall(xs)
-		if z > 1.96 || z < -1.96 {
-			falsely++
-		}
-		slices.Sort(xs)
-		if z, _ := MannKendall(xs); z < 2 {
-			plainly++
-		}
-	}
-	if falsely > 60 || plainly > 0 {
-		t.Errorf("%d of 400 series without a trend have one, %d of 400 sorted ones have none", falsely, plainly)
-	}
-}
-
 func TestBlocksKeepTheMean(t *testing.T) {
 	xs := []float64{1, 2, 3, 4, 5, 6, 7}
 	b := Blocks(xs, 3)

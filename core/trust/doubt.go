@@ -89,6 +89,14 @@ type Picture struct {
 	Y      []float64   `json:"y"`
 	Marked []int       `json:"marked,omitempty" doc:"Points that are doubted"`
 	Band   *[2]float64 `json:"band,omitempty" doc:"Where values are expected"`
+	Levels []Held      `json:"levels,omitempty" doc:"Levels that a course held"`
+}
+
+// Held is a level that a series held from one place to another.
+type Held struct {
+	From float64 `json:"from"`
+	To   float64 `json:"to"`
+	At   float64 `json:"at"`
 }
 
 // Cause is why a doubt was upheld. Physical causes take a run out of the repeatability of its test, too;

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/core/stats"
 )
@@ -13,9 +14,10 @@ func init() {
 		Name: "trend", Title: "Changes while it runs", Severity: Caution, Proposal: "Let it cool down and repeat, or use " +
 			"the lasting form of the test", Again: "cool", Statistical: true, Limit: 5, LimitUnit: "% from beginning to end",
 		Least:    1,
-		Sentence: "The rate rises or falls steadily within the run, in a test that is not about lasting load.",
-		Source: "Mann–Kendall test for 10 samples or more, its variance corrected for autocorrelation (Hamed and Rao, " +
-			"Journal of Hydrology 204, 1998), z > 4; size by Sen's slope.",
+		Sentence: "The rate falls, warms up or breaks in within the run, in a test that is not about lasting load.",
+		Source: "Levels by least squares over penalised segments (Killick et al., JASA 107, 2012), held against a " +
+			"constant, a " +
+			"line and an exponential approach; 20 samples or more.",
 		Find: func(c Case, limit float64) []Found {
 			if lasting(c.Test) {
 				return nil
@@ -26,21 +28,15 @@ func init() {
 				if !ok || !m.Scale.Logarithmic() {
 					continue
 				}
-				v := stats.Blocks(s.Values, 120)
-				z, slope := stats.MannKendall(v)
-				middle := stats.Quantile(v, 0.5)
-				share := 100 * math.Abs(slope) * float64(len(v)-1) / middle
-				if len(v) < 10 || math.Abs(z) < 4 || !(share > limit) {
+				way, ok := stats.CourseOf(s.Values, stats.CourseOptions{Matter: limit / 100, Dip: 0.05})
+				if !ok || way.Shape == stats.Flat || way.Shape != stats.Recurrent && !moved(way) {
 					continue
 				}
-				word := "rose"
-				if slope < 0 {
-					word = "fell"
-				}
-				out = append(out, Found{Measure: m.Slug, Size: share / limit, Picture: course(s.Unit, s.Times, s.Values),
+				share := 100 * largest(way)
+				out = append(out, Found{Measure: m.Slug, Size: share / limit, Picture: coursePicture(s, way),
 					Evidence: []Evidence{{"change", fmt.Sprintf("%.0f %%", share)}, {"samples", fmt.Sprint(len(s.Values))},
-						{"Mann–Kendall z", fmt.Sprintf("%.1f", z)}},
-					Sentence: fmt.Sprintf("The %s %s by %.0f %% while the run went on.", m.Name, word, share)})
+						{"levels", fmt.Sprint(len(way.Levels))}},
+					Sentence: "The " + m.Name + " " + saysCourse(way, s.Times) + "."})
 			}
 			return out
 		},
@@ -51,7 +47,7 @@ func init() {
 func rates(c Case) []record.Series {
 	var out []record.Series
 	for _, s := range c.Run.Series {
-		if s.Axis == "" && len(s.Values) >= 10 {
+		if s.Axis == "" && len(s.Values) >= stats.LeastCourse {
 			out = append(out, s)
 		}
 	}
@@ -68,5 +64,90 @@ func course(unit string, times, values []float64) *Picture {
 		}
 	}
 	p.X, p.Y = append(p.X, stats.Blocks(at, 60)...), append(p.Y, stats.Blocks(v, 60)...)
+	return p
+}
+
+// moved tells whether any two levels differ by what matters.
+func moved(c stats.Course) bool { return largest(c) >= c.Matter*0.999 }
+
+// largest is the largest change within a course, as a share of where it began.
+func largest(c stats.Course) float64 {
+	switch c.Shape {
+	case stats.Gradual:
+		return math.Abs(c.Change)
+	case stats.Recurrent:
+		deepest := 0.0
+		for _, d := range c.Dips {
+			deepest = math.Max(deepest, 1-d.Mean/c.Levels[0].Mean)
+		}
+		return deepest
+	}
+	out := 0.0
+	for _, g := range c.Levels {
+		out = math.Max(out, math.Abs(g.Mean/c.Levels[0].Mean-1))
+	}
+	return out
+}
+
+// saysCourse says in words how a rate went that did not stay level.
+func saysCourse(c stats.Course, times []float64) string {
+	at := func(i int) string { return quantity.Format(times[min(i, len(times)-1)], "s") }
+	word := "fell"
+	if c.Change > 0 {
+		word = "rose"
+	}
+	share := func(v float64) string { return fmt.Sprintf("%.0f %%", 100*math.Abs(v)) }
+	switch {
+	case c.Shape == stats.Recurrent:
+		return fmt.Sprintf("broke in %d times while the run went on, by up to %s", len(c.Dips), share(largest(c)))
+	case c.Shape == stats.Gradual:
+		return fmt.Sprintf("%s gradually by %s, half of it by %s", word, share(c.Change), at(c.Half))
+	case len(c.Levels) == 2 && c.Change > 0 && 2*c.Levels[0].To < c.Levels[1].To:
+		return fmt.Sprintf("warmed up: from %s on it was %s higher", at(c.Levels[1].From), share(c.Change))
+	case len(c.Levels) == 2:
+		return fmt.Sprintf("%s by %s at %s", word, share(c.Change), at(c.Levels[1].From))
+	}
+	return fmt.Sprintf("changed its level %d times, by up to %s", len(c.Levels)-1, share(largest(c)))
+}
+
+// Went is how a series of a run went, for its picture: the sentence, the levels and the dips.
+type Went struct {
+	Channel  string `json:"channel"`
+	Sentence string `json:"sentence"`
+	Levels   []Held `json:"levels" doc:"Levels that it held; none where it moved gradually"`
+	Dips     []Held `json:"dips,omitempty" doc:"Short stretches that belong to no level"`
+}
+
+// CourseOf tells how a series of rates over time went, in which five per cent matter; false for one that has no course.
+func CourseOf(name string, s record.Series) (w Went, ok bool) {
+	c, ok := stats.CourseOf(s.Values, stats.CourseOptions{Matter: 0.05, Dip: 0.05})
+	if s.Axis != "" || !ok {
+		return w, false
+	}
+	w = Went{Channel: s.Channel, Levels: heldOf(s, c), Sentence: "The " + name + " held one level."}
+	if c.Shape == stats.Recurrent || c.Shape != stats.Flat && moved(c) {
+		w.Sentence = "The " + name + " " + saysCourse(c, s.Times) + "."
+	}
+	for _, d := range c.Dips {
+		w.Dips = append(w.Dips, Held{s.Times[d.From], s.Times[d.To-1], d.Mean})
+	}
+	return w, true
+}
+
+// heldOf lists the levels of a course where it has some.
+func heldOf(s record.Series, c stats.Course) []Held {
+	out := []Held{}
+	for _, g := range c.Levels {
+		if c.Shape != stats.Gradual {
+			out = append(out, Held{s.Times[g.From], s.Times[g.To-1], g.Mean})
+		}
+	}
+	return out
+}
+
+// coursePicture is a series with its levels.
+func coursePicture(s record.Series, c stats.Course) *Picture {
+	p := course(s.Unit, s.Times, s.Values)
+	p.Levels = heldOf(s, c)
 	return p
 }

@@ -204,8 +204,8 @@ func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tun
 	return changed, err
 }
 
-// tell writes what a rule found, as something new or as more of what is known, and tells whether that is worth a word and
-// which runs are in serious doubt since.
+// tell writes what a rule found, as something new or as more of what is known, and tells whether that is worth a word
+// and which runs are in serious doubt since.
 func tell(ctx context.Context, q *desk.Tx, x trust.Doubt, at time.Time) (told bool, serious []string, err error) {
 	if told, err := toldAlready(ctx, q, x); err != nil || told {
 		return false, nil, err

@@ -2,6 +2,7 @@ package results
 
 import (
 	"context"
+	"strings"
 
 	"durvek/core/method"
 	"durvek/core/record"
@@ -31,6 +32,7 @@ type RunPage struct {
 	Departures []trust.Difference `json:"departures" doc:"Conditions observed otherwise than the setup says"`
 	Sensors    []record.Channel   `json:"sensors" doc:"Channels that its trace has"`
 	Outside    []OutsideLog       `json:"outside" doc:"Logs of outside sensors laid beside it"`
+	Courses    []trust.Went       `json:"courses" doc:"How its series of rates went"`
 	Photos     []Attachment       `json:"photos"`
 	Doubts     []trust.Doubt      `json:"doubts" doc:"What makes one distrust it, settled or not"`
 	Changes    []store.Change     `json:"changes" doc:"What was changed in it since, the newest first"`
@@ -38,7 +40,7 @@ type RunPage struct {
 
 // Run finds a run with its raw samples.
 func (d *Results) Run(ctx context.Context, id string) (RunPage, error) {
-	p := RunPage{Departures: []trust.Difference{}, Outside: []OutsideLog{}}
+	p := RunPage{Departures: []trust.Difference{}, Outside: []OutsideLog{}, Courses: []trust.Went{}}
 	var err error
 	if p.Run, err = d.desk.Store.Run(ctx, id); err != nil {
 		return p, desk.Missing(err, "run", id)
@@ -75,6 +77,18 @@ func (d *Results) Run(ctx context.Context, id string) (RunPage, error) {
 		return p, err
 	}
 	p.TestName, p.Measures = t.Name, t.Measures
+	for _, x := range p.Run.Series {
+		name := strings.ReplaceAll(x.Channel, ".", " ")
+		if m, ok := t.Measure(x.Channel); ok {
+			name = m.Name
+		}
+		if w, ok := trust.CourseOf(name, x); ok {
+			if shape := p.Run.Negotiated["load.shape"]; shape != "" && x.Channel == "rate" {
+				w.Sentence = "It " + shape + "."
+			}
+			p.Courses = append(p.Courses, w)
+		}
+	}
 	setup, err := d.desk.Store.Setup(ctx, p.Run.Setup)
 	if _, err := desk.Found(err); err != nil {
 		return p, err

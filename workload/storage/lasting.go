@@ -203,6 +203,12 @@ func runFill(ctx context.Context, env workload.Env) (out record.Outcome, err err
 		return out, fmt.Errorf("%d samples are too few to find the end of the cache", len(s.Values))
 	}
 	cache, after := workload.Reading("cache", a.Cache), workload.Reading("after", a.After)
+	switch {
+	case a.AtMost:
+		cache.State = record.AtFloor
+	case a.After == 0:
+		after = record.Reading{Measure: "after", State: record.Missing, Reason: "no level was reached behind the cache"}
+	}
 	if a.Cache == 0 { // it never fell
 		cache = record.Reading{Measure: "cache", State: record.BeyondLimit, Value: float64(size) / 1e9}
 		after = record.Reading{Measure: "after", State: record.Missing, Reason: "the rate never fell"}

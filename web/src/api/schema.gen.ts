@@ -4693,6 +4693,8 @@ export interface components {
         ResultsRunPage: {
             /** @description What was changed in it since, the newest first */
             changes: components["schemas"]["StoreChange"][];
+            /** @description How its series of rates went */
+            courses: components["schemas"]["TrustWent"][];
             /** @description Conditions observed otherwise than the setup says */
             departures: components["schemas"]["TrustDifference"][];
             /** @description What makes one distrust it, settled or not */
@@ -5043,6 +5045,14 @@ export interface components {
             name: string;
             value: string;
         };
+        TrustHeld: {
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            from: number;
+            /** Format: double */
+            to: number;
+        };
         TrustLevel: {
             /** Format: double */
             centre: number;
@@ -5085,6 +5095,8 @@ export interface components {
              * @enum {string}
              */
             kind: "repeats" | "rivals" | "course";
+            /** @description Levels that a course held */
+            levels?: components["schemas"]["TrustHeld"][];
             /** @description Points that are doubted */
             marked?: number[];
             /** @description UCUM code */
@@ -5155,6 +5167,14 @@ export interface components {
             rule: string;
             /** @description All tests if empty */
             test: string;
+        };
+        TrustWent: {
+            channel: string;
+            /** @description Short stretches that belong to no level */
+            dips?: components["schemas"]["TrustHeld"][];
+            /** @description Levels that it held; none where it moved gradually */
+            levels: components["schemas"]["TrustHeld"][];
+            sentence: string;
         };
         ValueStep: {
             /** Format: double */

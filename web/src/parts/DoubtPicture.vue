@@ -27,7 +27,8 @@ const view = computed(() => {
   const band = p.band ? (rivals ? { x: across(p.band[0]!), y: top, w: Math.max(1, across(p.band[1]!) - across(p.band[0]!)), h: h - 26 - top } : { x: left, y: y(p.band[1]!), w: w - left, h: Math.max(1, y(p.band[0]!) - y(p.band[1]!)) }) : undefined
   const ticks = rivals ? [] : [Math.min(...p.y), Math.max(...p.y)].map((v) => ({ v, y: y(v) }))
   const ends = rivals ? [Math.min(...p.y), Math.max(...p.y)].map((v) => ({ v, x: across(v) })) : []
-  return { points, band, ticks, ends, path: points.map((q, i) => `${i ? 'L' : 'M'}${q.x.toFixed(1)} ${q.y.toFixed(1)}`).join('') }
+  const levels = (p.levels ?? []).map((l) => ({ x1: x(l.from), x2: x(l.to), y: y(l.at) }))
+  return { points, band, ticks, ends, levels, path: points.map((q, i) => `${i ? 'L' : 'M'}${q.x.toFixed(1)} ${q.y.toFixed(1)}`).join('') }
 })
 const unit = computed(() => symbol(props.picture.unit))
 const foot = computed(() => ({ repeats: 'repeats in order; the band is where they were expected', course: 'over the run' })[props.picture.kind as string])
@@ -40,6 +41,7 @@ const says = computed(() => `${props.picture.y.length} values from ${number(Math
     <g v-for="t in view.ticks" :key="t.y"><text :x="left - 6" :y="t.y + 4" text-anchor="end">{{ number(t.v) }}</text><line :x1="left" :x2="w" :y1="t.y" :y2="t.y" /></g>
     <g v-for="t in view.ends" :key="t.x"><text :x="t.x" :y="h - 8" text-anchor="middle">{{ number(t.v, 3) }}</text></g>
     <path v-if="picture.kind === 'course'" :d="view.path" />
+    <line v-for="l in view.levels" :key="l.x1" class="held" :x1="l.x1" :x2="l.x2" :y1="l.y" :y2="l.y" />
     <template v-else><circle v-for="(p, i) in view.points" :key="i" :cx="p.x" :cy="p.y" :r="p.bad ? 6 : 4.5" :class="{ bad: p.bad }"><title>{{ number(p.v) }} {{ unit }}</title></circle></template>
     <text v-if="picture.kind !== 'rivals'" :x="left + 14" :y="h - 8">{{ foot }}, {{ unit }}</text>
     <text v-else :x="w - 4" :y="top + 2" text-anchor="end">{{ unit }}</text>

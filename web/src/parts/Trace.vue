@@ -12,7 +12,7 @@ import { bytes, number } from './words'
 // A series over time, or a curve over another axis, with its scales.
 use([LineChart, GridComponent, TooltipComponent, SVGRenderer])
 
-const props = defineProps<{ series: Of<'RecordSeries'>; unit: string; name: string }>()
+const props = defineProps<{ series: Of<'RecordSeries'>; unit: string; name: string; went?: Of<'TrustWent'> }>()
 const theme = useTheme()
 const axis = computed(() => props.series.axis ?? '')
 // Sizes, threads and depths double from point to point; time and amounts run evenly.
@@ -48,9 +48,13 @@ const option = computed(() => {
     series: [{
       type: 'line', name: props.name, data: props.series.times.map((t, i) => [t, props.series.values[i]]), showSymbol: props.series.times.length < 40, symbolSize: 5,
       lineStyle: { color: c.primary, width: 1.8 }, itemStyle: { color: c.primary },
-    }],
+    }, ...stretches(props.went?.levels ?? [], c.caution as string, 2.4), ...stretches(props.went?.dips ?? [], soft, 1.6)],
   }
 })
+// A level is a line over the stretch that it was held for; a dip a thinner one.
+function stretches(list: Of<'TrustHeld'>[], color: string, width: number) {
+  return list.map((l) => ({ type: 'line', data: [[l.from, l.at], [l.to, l.at]], showSymbol: false, silent: true, tooltip: { show: false }, lineStyle: { color, width } }))
+}
 </script>
 
 <template>

@@ -37,6 +37,7 @@ const others = useQuery({
   queryFn: () => must(api.GET('/api/runs', { params: { query: { subject: run.value!.subject, test: run.value!.test, outcome: 'done', limit: 40 } } })),
 })
 const against = computed(() => (others.data.value?.runs ?? []).filter((r) => r.id !== id.value).map((r) => ({ value: r.id, title: `${moment(r.started)}, ${plain(r.setup)}, repeat ${r.repeat + 1}` })))
+const went = (s: Of<'RecordSeries'>) => (s.axis ? undefined : page.data.value?.courses.find((c) => c.channel === s.channel))
 const traces = computed(() => (run.value?.series ?? []).filter((s) => s.values.length > 1))
 const sub = computed(() => {
   const r = run.value
@@ -93,7 +94,8 @@ const sub = computed(() => {
         <RunTrace v-if="page.data.value.sensors.length || page.data.value.outside.length" :run="id" :outside="page.data.value.outside" />
         <div v-for="s in traces" :key="s.channel" class="sheet pad">
           <div class="row"><strong>{{ measure(s.channel)?.name ?? plain(s.channel) }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} points, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
-          <Trace :series="s" :unit="symbol(s.unit)" :name="measure(s.channel)?.name ?? plain(s.channel)" />
+          <Trace :series="s" :unit="symbol(s.unit)" :name="measure(s.channel)?.name ?? plain(s.channel)" :went="went(s)" />
+          <div v-if="went(s)">{{ went(s)!.sentence }}</div>
         </div>
       </div>
       <div class="stack">
