@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -102,6 +103,19 @@ func (a *app) printHead(h compare.Head) {
 	}
 }
 
+// downTo is how low an index may be if it misses what it is weakest in, and at which place then; "" where it misses
+// nothing.
+func downTo(r ranking.IndexRow) string {
+	if r.Weakest == 0 {
+		return ""
+	}
+	text := quantity.Fixed(r.Weakest, 1)
+	if r.Down > 0 {
+		text += fmt.Sprintf(" (%d)", r.Down)
+	}
+	return text
+}
+
 func (a *app) indexCmd() *cobra.Command {
 	var q api.Weighed
 	index := drawing(a, "show", "Make an index of a field by a use's weights or your own; with -o draw the chart",
@@ -120,7 +134,7 @@ func (a *app) indexCmd() *cobra.Command {
 				}
 				row := []any{place, x.Names[r.ID].Name, x.Names[r.ID].Note,
 					strings.TrimSpace(r.Bound + " " + quantity.Fixed(r.Value, 1)), quantity.Fixed(r.Lo, 1) +
-						" to " + quantity.Fixed(r.Hi, 1), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
+						" to " + quantity.Fixed(r.Hi, 1), downTo(r), quantity.Fixed(100*r.Completeness, 0) + " %", moves}
 				for _, g := range x.ByGroup {
 					v := ""
 					if y, ok := g.Values[r.ID]; ok {
@@ -130,12 +144,15 @@ func (a *app) indexCmd() *cobra.Command {
 				}
 				rows = append(rows, row)
 			}
-			header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→Measured", "Moved most by"}
+			header := []string{"→Place", "Model", "Variant", "→Index", "95 %", "→At worst", "→Measured", "Moved most by"}
 			for _, g := range x.ByGroup {
 				header = append(header, "→"+g.Group)
 			}
 			a.print(header, rows)
 			a.say("%s", x.Firmness)
+			if slices.ContainsFunc(x.Rows, func(r ranking.IndexRow) bool { return r.Weakest > 0 }) {
+				a.say("At worst: the index, and the place, if what is missing is what it is weakest in.")
+			}
 			if len(x.Measures) <= 12 {
 				for _, m := range x.Measures {
 					a.say("Weight %s: %s (%s)", quantity.Number(m.Weight, 3), m.Measure, m.Name)

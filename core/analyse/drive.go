@@ -9,7 +9,8 @@ import (
 // Fill is what a drive's rate over the bytes written says.
 type Fill struct {
 	Before float64 // rate while the cache takes the data, in the unit of the rates
-	After  float64 // rate at the end, once it is full; equals Before if it never fell, 0 if the last level is too short to tell
+	// After is the rate at the end, once it is full: Before if it never fell, 0 if the last level is too short to tell.
+	After  float64
 	Cache  float64 // bytes written until the first fall; 0 if it never fell
 	AtMost bool    // the cache is shorter than three samples: it is at most so much
 	stats.Course

@@ -41,7 +41,7 @@ type Row struct {
 	Spread  string   `json:"spread,omitempty" doc:"How sure it is: ± 6, or 380 to 470 where the interval is uneven"`
 	N       int      `json:"n"`
 	Subject bool     `json:"subject,omitempty"`
-	Hollow  bool     `json:"hollow,omitempty" doc:"A bound or carried-over figure"`
+	Hollow  bool     `json:"hollow,omitempty" doc:"A bound, a carried-over figure, or one of unknown order"`
 	Mark    int      `json:"mark,omitempty" doc:"Number of the note that belongs to it"`
 	Doubt   bool     `json:"doubt,omitempty" doc:"It rests on runs that are in doubt"`
 	Carried bool     `json:"carried,omitempty" doc:"Measured on a sibling with the same limiting part; not ranked"`
@@ -146,8 +146,11 @@ func Ordinal(n int) string {
 	return fmt.Sprintf("%d%s", n, suffix)
 }
 
-// PlaceText prints a standing: "2" or "2–3".
+// PlaceText prints a standing: "2" or "2–3", "?" where the order is unknown.
 func PlaceText(best, worst int) string {
+	if best == 0 {
+		return "?"
+	}
 	if best == worst {
 		return fmt.Sprint(best)
 	}
@@ -158,6 +161,8 @@ func PlaceText(best, worst int) string {
 // between second and fifth in".
 func Standing(best, worst, field int) string {
 	switch {
+	case best == 0:
+		return "is of unknown order in"
 	case field == 1:
 		return "stands alone in"
 	case best == worst && worst == field:

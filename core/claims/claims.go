@@ -93,6 +93,8 @@ func Check(c catalog.Claim, m method.Measure, evidence *Evidence, spec map[strin
 	}
 	j := newJudge(c, m, *evidence, claimed)
 	switch {
+	case est.Unknown && c.Qualifier != "up to":
+		j.unknown(&v)
 	case m.Better == quantity.Target:
 		j.target(&v)
 	case c.Qualifier == "up to":
@@ -245,8 +247,8 @@ func (j judge) upTo(v *Verdict) {
 	case est.Bound != "" && j.better():
 		v.Outcome, v.Why = Open, fmt.Sprintf("Only known to be %s; whether “up to” %s is reached stays open.", j.measured(),
 			quantity.Given(j.claimed, j.m.Unit))
-	case est.N < leastForUpTo:
-		v.Outcome, v.More = Open, leastForUpTo-est.N
+	case est.N < leastForUpTo || est.Unknown:
+		v.Outcome, v.More = Open, max(leastForUpTo-est.N, 1)
 		v.Why = fmt.Sprintf("Best of %s is %s, below “up to” %s; %s more will decide.", readings(est.N), j.says(j.found.Best),
 			quantity.Given(j.claimed, j.m.Unit), readings(v.More))
 	default:
@@ -280,6 +282,15 @@ func (j judge) open(v *Verdict) {
 	} else {
 		v.Why += " More repeats will hardly decide: the claim lies at the edge of its tolerance."
 	}
+}
+
+// unknown says that nothing is known of how much such readings scatter, so that they decide nothing.
+func (j judge) unknown(v *Verdict) {
+	j.fill(v)
+	v.Outcome, v.Within, v.More = Open, 0, 2
+	v.Why = fmt.Sprintf("Measured %s in %s; how much such readings scatter is not known. %s more will tell.",
+		j.measured(), readings(j.found.Estimate.N), readings(v.More))
+	v.Amount, v.Effect = "", 0
 }
 
 // linkOf is the link that a claim of a data rate names, or that its drive is on.

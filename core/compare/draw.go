@@ -47,7 +47,7 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		row := chart.Row{ID: r.ID, Name: r.Name, Note: r.Note,
 			Place: chart.PlaceText(r.Standing.Best, r.Standing.Worst), Value: v, Lo: lo, Hi: hi,
 			N: e.N, Subject: r.Variant == q.Subject && q.Subject != "" && r.Mode == "", Hollow: e.Bound != "" ||
-				r.Caveat() != "", Claim: r.Claim}
+				e.Unknown || r.Caveat() != "", Claim: r.Claim}
 		row.Note = r.beside()
 		row.Label, row.Spread = r.label(m, w, v, lo, hi)
 		if r.Claim != nil {
@@ -79,6 +79,33 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 	return out
 }
 
+// Ordered counts the rows whose order is known.
+func (c *Comparison) Ordered() (n int) {
+	for _, r := range c.Rows {
+		if r.Standing.Known() {
+			n++
+		}
+	}
+	return n
+}
+
+// within says of how many rows the interval holds one sitting alone: what differs from one to the next is not in it.
+func (c *Comparison) within() string {
+	n := 0
+	for _, r := range c.Rows {
+		if e := r.Estimate; e.Sittings == 1 && e.Among.Variance == 0 && !e.Exact && !e.Unknown && e.Bound == "" {
+			n++
+		}
+	}
+	switch {
+	case n == 0:
+		return ""
+	case n == len(c.Rows):
+		return "within one sitting"
+	}
+	return fmt.Sprintf("%d of %d rows within one sitting", n, len(c.Rows))
+}
+
 // foot says how often was measured, how good one run is, what is simulated, and who measured.
 func (c *Comparison) foot(q Query, least, most, simulated int) string {
 	var foot []string
@@ -88,6 +115,9 @@ func (c *Comparison) foot(q Query, least, most, simulated int) string {
 		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
 	default:
 		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
+	}
+	if w := c.within(); w != "" && !q.Measure.OnPaper() && len(foot) > 0 {
+		foot[0] += ", " + w
 	}
 	if q.Repeat > 0 && q.Measure.Scale.Logarithmic() {
 		foot = append(foot, fmt.Sprintf("One run is good to ± %s %%", quantity.Number(100*q.Repeat, 2)))
@@ -117,6 +147,10 @@ func (c *Comparison) remark(out *chart.Ranked) {
 		var said []string
 		if r.Unlike != "" {
 			said = append(said, "Compared though unlike: "+r.Unlike+".")
+		}
+		if n := r.Estimate.N; r.Estimate.Unknown {
+			said = append(said, upperFirst(plural(n, "reading"))+
+				", spread unknown: where it stands is open until it is repeated.")
 		}
 		for k, d := range r.Doubts {
 			if k == 2 {
@@ -326,7 +360,7 @@ func (c *Comparison) title(q Query) string {
 	}
 	if i := slices.IndexFunc(c.Rows, func(r Row) bool { return r.Variant == q.Subject && r.Mode == "" }); i >= 0 {
 		p := c.Rows[i].Standing
-		return fmt.Sprintf("%s %s %s", c.called(i), chart.Standing(p.Best, p.Worst, len(c.Rows)), in)
+		return fmt.Sprintf("%s %s %s", c.called(i), chart.Standing(p.Best, p.Worst, c.Ordered()), in)
 	}
 	leaders := 0
 	for _, r := range c.Rows {
@@ -337,9 +371,11 @@ func (c *Comparison) title(q Query) string {
 	switch {
 	case len(c.Rows) == 1:
 		return "Only the " + strings.TrimSuffix(c.called(0), ",") + " has a figure in " + in
+	case c.Ordered() < 2 && len(c.Rows) > 1:
+		return "No order is known in " + in
 	case leaders == 1:
 		return c.called(0) + " leads in " + in
-	case leaders == len(c.Rows):
+	case leaders == c.Ordered():
 		return "No order is sure in " + in
 	case leaders == 2 && c.Rows[0].Name == c.Rows[1].Name && c.Rows[0].Variant != c.Rows[1].Variant:
 		return fmt.Sprintf("Two configurations of the %s share the lead in %s", c.Rows[0].Name, in)

@@ -253,6 +253,8 @@ func (h *Head) decide() {
 				continue
 			}
 			switch {
+			case g.Unknown:
+				g.Sure, g.Tie = false, "spread unknown"
 			case g.Sure && g.Tie != "":
 				g.Tie = "different but too small to matter"
 			case !g.Sure && g.Tie == "":

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"strings"
 
 	"durvek/core/quantity"
 	"durvek/core/stats"
@@ -64,6 +65,9 @@ type IndexRow struct {
 	Missing      []string `json:"missing,omitempty" doc:"Measures that were not run"`
 	Cannot       []string `json:"cannot,omitempty" doc:"Measures that it cannot run; the index is over the others"`
 	Bounded      []string `json:"bounded,omitempty" doc:"Measures with a bound in place of a figure, which enter as that bound"`
+	Weakest      float64  `json:"weakest,omitempty" doc:"How low it may be if it misses precisely what it is weakest in; where nothing is missing there is none"`
+	Down         int      `json:"down,omitempty" doc:"The place that it may take then"`
+	Unknown      []string `json:"unknown,omitempty" doc:"Measures of unknown spread: their noise is not in the interval"`
 	Bound        string   `json:"bound,omitempty" enum:"at least,at most" doc:"What the index is, where a bound entered: at least it, or at most"`
 	Moves        []Moved  `json:"moves" doc:"What moves it most, first"`
 }
@@ -73,10 +77,30 @@ type IndexTable struct {
 	Rows        []IndexRow `json:"rows"`
 	Groups      []Group    `json:"groups"`
 	Left        []string   `json:"left,omitempty" doc:"Contenders without any figure"`
+	Base        float64    `json:"-"` // what is 100, on the logarithm
 	Interaction float64    `json:"interaction" doc:"Standard deviation, in per cent, by which a variant departs from what it is elsewhere"`
 	DF          float64    `json:"df"`
 	Firm        float64    `json:"firm" doc:"Share of draws of plausible weights under which the order of the first stays"`
 	First       int        `json:"first" doc:"How many are first: three, or fewer where there are fewer"`
+}
+
+// Says tells what is to be known beside an index: how far down it may be, and whose noise is not in its interval; ""
+// for nothing.
+func (r IndexRow) Says() string {
+	var out []string
+	if r.Weakest > 0 {
+		text := "If it left out what it is weakest in: down to " + quantity.Number(r.Weakest, 3)
+		if r.Down > 0 {
+			text += fmt.Sprintf(", place down to %d", r.Down)
+		}
+		out = append(out, text+".")
+	}
+	if n := len(r.Unknown); n == 1 {
+		out = append(out, "One figure is of unknown spread; its noise is not in the interval.")
+	} else if n > 1 {
+		out = append(out, fmt.Sprintf("%d figures are of unknown spread; their noise is not in the interval.", n))
+	}
+	return strings.Join(out, " ")
 }
 
 // Complete is the share of the weight that must have been measured for a variant to be ranked and not merely listed.
@@ -89,13 +113,14 @@ var ErrIndex = errors.New("index refused")
 const MostContenders = 500
 
 // Index is the weighted geometric mean of a field's figures (Fleming and Wallace, CACM 29(3), 1986), exactly that where
-// none is missing. With missing cells it fits ln y = contender + measure + interaction + noise by weighted least
-// squares to those that exist (direction folded into the sign) and estimates what the complete mean would be. The
-// residuals' variance less the noise gives the interaction's. The error against the complete index is linear in
-// interaction and noise, so its variance is exact given theirs; degrees of freedom after Satterthwaite. Standings are
-// those of Rank, each pair with its own variance. A bound enters as the figure that it is, and the index is then one
-// itself: at least, or at most; between bounds on both sides it is listed. It returns ErrIndex if the
-// weights sum to zero, if the field is too large, or if contenders share no chain of measures.
+// none is missing: what was measured counts as it is. What is missing is filled by a model of two effects, ln y =
+// contender + measure + interaction + noise (direction folded into the sign), fitted robustly, so that one special cell
+// does not spoil the others. The residuals' variance less the noise gives the interaction's. The error against the
+// complete index is linear in interaction and noise, so its variance is exact given theirs; degrees of freedom after
+// Satterthwaite. Standings are those of Rank, each pair with its own variance. Beside an index that misses something
+// stands how low it may be if that is what it is weakest in. A bound enters as the figure that it is, and the index is
+// then one itself: at least, or at most; between bounds on both sides it is listed. It returns ErrIndex if the weights
+// sum to zero, if the field is too large, or if contenders share no chain of measures.
 func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, error) {
 	if o.Least == 0 {
 		o.Least = Complete
@@ -117,21 +142,22 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 		}
 	}
 	base := 0.0
-	for _, a := range f.alpha {
-		base += a / float64(len(f.alpha))
+	for _, a := range f.index {
+		base += a / float64(len(f.index))
 	}
 	if ref >= 0 {
-		base = f.alpha[ref]
+		base = f.index[ref]
 	}
 	cov := f.errors(ref)
+	out.Base = base
 	out.Interaction, out.DF = 100*math.Sqrt(f.sigma2), f.df
 	for i, c := range f.rows {
 		v, df := cov.at(i, i)
 		half := 0.0
 		if v > 0 {
-			half = stats.TQuantile(0.975, df) * math.Sqrt(v)
+			half = stats.Quick(0.975, df) * math.Sqrt(v)
 		}
-		x := f.alpha[i] - base
+		x := f.index[i] - base
 		row := IndexRow{ID: c.ID, Value: 100 * math.Exp(x), Lo: 100 * math.Exp(x-half), Hi: 100 * math.Exp(x+half),
 			Completeness: f.weight[i], Moves: f.moves(i)}
 		for k, fig := range c.Figures {
@@ -139,6 +165,8 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 			case measures[k].Weight == 0:
 			case fig.Estimate != nil && fig.Estimate.Bound != "":
 				row.Bounded = append(row.Bounded, id)
+			case fig.Estimate != nil && fig.Estimate.Unknown:
+				row.Unknown = append(row.Unknown, id)
 			case f.y(i, k):
 			case fig.Cannot:
 				row.Cannot = append(row.Cannot, id)
@@ -146,8 +174,12 @@ func Index(field []Contender, measures []Weighed, o IndexOptions) (IndexTable, e
 				row.Missing = append(row.Missing, id)
 			}
 		}
+		if b := f.weakest(i); b > 0 {
+			row.Weakest = 100 * math.Exp(x-half-b)
+		}
 		row.Bound = bounding(c.Figures, measures)
-		row.Ranked = row.Completeness >= o.Least-1e-9 && (row.Bound != "" || len(row.Bounded) == 0)
+		row.Ranked = row.Completeness >= o.Least-1e-9 && (f.df > 0 || f.missing[i] == 0) && (row.Bound != "" ||
+			len(row.Bounded) == 0)
 		out.Rows = append(out.Rows, row)
 	}
 	if !o.Plain {

@@ -7,6 +7,7 @@ import (
 	"sort"
 
 	"gonum.org/v1/gonum/mat"
+	"gonum.org/v1/gonum/stat/distuv"
 
 	"durvek/core/quantity"
 )
@@ -19,48 +20,59 @@ type covariance struct {
 	noise       []float64 // rows × rows × measures
 }
 
-// errors works out the joint law of all rows' errors against the complete index, relative to row ref or, below 0, to
-// the field's mean.
+// errors works out the joint law of all rows' errors against the complete index. The base is a unit without error, but
+// for a row that others are relative to: then it is the law of the differences from row ref.
 func (f *fit) errors(ref int) covariance {
 	v, n := len(f.rows), len(f.w)
 	ei, en := mat.NewDense(v, v*n, nil), make([]*mat.Dense, n)
 	for m := range n {
 		en[m] = mat.NewDense(v, v, nil)
 	}
+	d := make([][]float64, v) // the effects' part through the normal equations
+	q := make([]float64, v)
+	for i := range v {
+		var c []float64
+		c, q[i] = f.effects(i)
+		d[i] = make([]float64, n)
+		for m := range n {
+			for l := range n {
+				d[i][m] += c[l] * f.inverse.At(l, m)
+			}
+		}
+	}
+	row := make([]float64, v)
 	for j := range v {
+		for i := range v {
+			row[i] = 0
+			for l := range n {
+				row[i] += d[i][l] * f.p[j*n+l] / f.pw[j]
+			}
+		}
 		for m := range n {
 			c := j*n + m
-			fig := f.rows[j].Figures[m]
-			target := 0.0
-			if !fig.Cannot || fig.Estimate != nil {
-				target = f.w[m] / f.runnable[j]
-			}
-			at := func(i int) (l, e float64) {
-				if f.has[c] {
-					l = f.lever(i, j, m)
+			at := func(i int) (interaction, noise float64) {
+				if !f.has[c] {
+					if i == j {
+						return -f.part(i, m), 0
+					}
+					return 0, 0
 				}
-				e = l
+				l := f.p[c] * (d[i][m] - row[i])
 				if i == j {
-					e -= target
+					l += q[i] * f.p[c] / f.pw[j]
+					return l, l + f.part(i, m)
 				}
-				return l, e
+				return l, l
 			}
-			var bl, be float64
+			var bi, bn float64
 			if ref >= 0 {
-				bl, be = at(ref)
-			} else {
-				for i := range v {
-					l, e := at(i)
-					bl, be = bl+l/float64(v), be+e/float64(v)
-				}
+				bi, bn = at(ref)
 			}
 			sd := math.Sqrt(f.noise[c])
 			for i := range v {
-				l, e := at(i)
-				ei.Set(i, c, e-be)
-				if f.has[c] {
-					en[m].Set(i, j, (l-bl)*sd)
-				}
+				x, e := at(i)
+				ei.Set(i, c, x-bi)
+				en[m].Set(i, j, (e-bn)*sd)
 			}
 		}
 	}
@@ -110,19 +122,30 @@ func (c covariance) at(i, j int) (variance, df float64) {
 	return variance, variance * variance / squares
 }
 
-// moves lists by how much each measured figure moves a row's index, the most first.
+// moves lists by how much each measured figure moves a row's index, the most first: beside one that the model would put
+// in its place.
 func (f *fit) moves(i int) []Moved {
 	n := len(f.w)
 	out := []Moved{}
 	for m := range n {
-		if !f.y(i, m) || f.weight[i]-f.w[m] < 1e-12 {
-			continue
+		if f.y(i, m) {
+			out = append(out, Moved{f.names[m], 100 * math.Expm1(f.part(i, m)*f.residual(i*n+m))})
 		}
-		without := (f.alpha[i]*f.weight[i] - f.w[m]*(f.x[i*n+m]-f.beta[m])) / (f.weight[i] - f.w[m])
-		out = append(out, Moved{f.names[m], 100 * math.Expm1(f.alpha[i]-without)})
 	}
 	sort.SliceStable(out, func(a, b int) bool { return math.Abs(out[a].By) > math.Abs(out[b].By) })
 	return out
+}
+
+// weakest is by how much an index may be too high, on the logarithm, if what it misses is precisely what it is weakest
+// in: a share q of the cells of a normal law (Manski, Partial Identification of Probability Distributions, 2003, for
+// bounds of this kind).
+func (f *fit) weakest(i int) float64 {
+	q := f.missing[i]
+	if q <= 0 || q >= 1 {
+		return 0
+	}
+	n := distuv.UnitNormal
+	return math.Sqrt(f.sigma2) * n.Prob(n.Quantile(q)) / (1 - q)
 }
 
 // place gives the ranked rows their standings and says how firm their order is under plausible weights: each weight
@@ -134,13 +157,13 @@ func (f *fit) place(out *IndexTable, cov covariance, o IndexOptions) {
 			at = append(at, i)
 		}
 	}
-	sort.SliceStable(at, func(a, b int) bool { return f.alpha[at[a]] > f.alpha[at[b]] })
+	sort.SliceStable(at, func(a, b int) bool { return f.index[at[a]] > f.index[at[b]] })
 	if len(at) == 0 {
 		return
 	}
 	entries := make([]Entry, len(at))
 	for a, i := range at {
-		entries[a].ID, entries[a].Estimate.Mean, entries[a].Estimate.Bound = f.rows[i].ID, f.alpha[i], out.Rows[i].Bound
+		entries[a].ID, entries[a].Estimate.Mean, entries[a].Estimate.Bound = f.rows[i].ID, f.index[i], out.Rows[i].Bound
 	}
 	s := newPairs(entries, Options{Scale: quantity.Ratio, Better: quantity.Higher, Margin: o.Margin}.filled())
 	for a, i := range at {
@@ -155,6 +178,20 @@ func (f *fit) place(out *IndexTable, cov covariance, o IndexOptions) {
 	out.Groups = ranked.Groups
 	for a, i := range at {
 		out.Rows[i].Place, out.Rows[i].Next = ranked.Rows[a].Place, ranked.Rows[a].Next
+	}
+	for a, i := range at {
+		r := &out.Rows[i]
+		if r.Weakest == 0 {
+			continue
+		}
+		r.Down = r.Place.Worst
+		above := 0
+		for b, j := range at {
+			if b != a && out.Rows[j].Hi > r.Weakest {
+				above++
+			}
+		}
+		r.Down = max(r.Down, above+1)
 	}
 	f.firm(out, at, rand.New(rand.NewPCG(o.Seed, 0x696e646578)), o.Draws)
 }

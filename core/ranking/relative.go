@@ -13,6 +13,8 @@ type Relative struct {
 	Value float64 `json:"value"`
 	Lo    float64 `json:"lo"`
 	Hi    float64 `json:"hi"`
+	// Unknown tells that nothing is known of how much one of both scatters: there is no interval, and nothing is sure.
+	Unknown bool `json:"unknown,omitempty"`
 }
 
 // RelativeTo normalises e to ref, with a 95 % interval for the two estimates' difference: the
@@ -27,18 +29,19 @@ func RelativeTo(e, ref stats.Estimate, scale quantity.Scale) Relative {
 		}
 		half += e.HalfWidth + ref.HalfWidth
 	}
+	unknown := e.Unknown || ref.Unknown
 	if scale.Logarithmic() {
-		return Relative{100 * math.Exp(diff), 100 * math.Exp(diff-half), 100 * math.Exp(diff+half)}
+		return Relative{100 * math.Exp(diff), 100 * math.Exp(diff-half), 100 * math.Exp(diff+half), unknown}
 	}
-	return Relative{diff, diff - half, diff + half}
+	return Relative{diff, diff - half, diff + half, unknown}
 }
 
 // FieldMean is the field's class average as an exact estimate: the geometric mean on ratio scales,
-// the arithmetic mean otherwise. Bounds do not enter. ok is false for an empty field.
+// the arithmetic mean otherwise. Bounds, and figures of unknown spread, do not enter. ok is false for an empty field.
 func FieldMean(entries []Entry, scale quantity.Scale) (mean stats.Estimate, ok bool) {
 	n := 0
 	for _, e := range entries {
-		if e.Estimate.Bound == "" {
+		if e.Estimate.Bound == "" && !e.Estimate.Unknown {
 			mean.Mean += e.Estimate.Mean
 			n++
 		}

@@ -173,6 +173,7 @@ type Estimate struct {
 	Within      Part    `json:"-"` // SE² is the sum of these parts and of what rounding adds
 	Among       Part    `json:"-"`
 	Rounding    float64 `json:"-"`
+	Level       float64 `json:"-"` // degrees of freedom behind its test's own noise, which others of the test rest on, too; 0 for none
 	Bound       string  `json:"bound,omitempty" doc:"at least, more than, or at most"`
 	Provisional bool    `json:"provisional,omitempty" doc:"Fewer than 5 degrees of freedom stand behind the repeatability"`
 	Typical     bool    `json:"typical,omitempty" doc:"Repeatability as shipped, not yet this desk's own"`
@@ -241,7 +242,8 @@ const RankShare = 0.75
 // Difference gives the standard error of a difference of two centres and its degrees of freedom, (Σ v_k)² / Σ
 // (v_k²/ν_k) over distinct variance components, the sittings' component counted once (Satterthwaite, Biometrics
 // Bulletin 2, 1946). share takes the degrees of freedom of the cells' own parts down to that share, but not below one:
-// 1 for an interval, RankShare where a difference is looked at far out in the tails.
+// 1 for an interval, RankShare where a difference is looked at far out in the tails. It has no more of them than there
+// are behind the noise of the test that both rest on.
 func Difference(a, b Estimate, share float64) (se, df float64) {
 	wa, aa, ra := a.Parts()
 	wb, ab, rb := b.Parts()
@@ -253,10 +255,14 @@ func Difference(a, b Estimate, share float64) (se, df float64) {
 			squares += p.Variance * p.Variance / p.DF
 		}
 	}
-	if squares == 0 {
-		return math.Sqrt(sum), math.Inf(1)
+	df = math.Inf(1)
+	if squares > 0 {
+		df = sum * sum / squares
 	}
-	return math.Sqrt(sum), sum * sum / squares
+	if level := math.Min(a.Level, b.Level); level > 0 { // both are off together where the test's noise is hardly known
+		df = math.Min(df, math.Max(1, level))
+	}
+	return math.Sqrt(sum), df
 }
 
 // Range gives the ends of a single reading that was read as a range, such as 38 to 52: it is told as that, not as its

@@ -62,6 +62,9 @@ func Join(es []Estimate, take Take, logarithmic bool) Estimate {
 		out.Sittings = max(out.Sittings, e.Sittings)
 		out.Exact = out.Exact && e.Exact
 		out.Unknown = out.Unknown || e.Unknown
+		if e.Level > 0 && (out.Level == 0 || e.Level < out.Level) {
+			out.Level = e.Level
+		}
 		out.Typical = out.Typical || e.Typical
 		out.Provisional = out.Provisional || e.Provisional
 		if e.Bound != "" {

@@ -20,6 +20,7 @@ type Pool struct {
 	grain  Grain
 	log    bool
 	known  posterior
+	level  float64 // degrees of freedom behind the test's level
 	unit   Effect
 	joined bool // every sitting holds one reading: what runs and sittings scatter cannot be told apart
 
@@ -170,7 +171,8 @@ func (p *Pool) finish() {
 	}
 	if p.DF > 0 {
 		p.known = p.sums.given(p.prior.level, p.prior.tau)
-		level, _ := p.known.level()
+		level, v := p.known.level()
+		p.level = 2 * quickInverse(math.Max(v, 1e-6))
 		p.SR, p.Unlike = math.Exp(level/2), p.known.unlike()
 	}
 	p.between()
@@ -317,7 +319,7 @@ func (p Pool) Estimate(c Cell, logarithmic bool) Estimate {
 	floor := step * step / 12
 	s2, df := p.known.spread(p.unit, nu, max(ss, nu*floor, nu*1e-18))
 	s2 = max(s2, floor)
-	e.Within = Part{s2 / float64(n), df}
+	e.Within, e.Level = Part{s2 / float64(n), df}, p.level
 	if !p.joined {
 		e.Among = Part{p.Between * p.Between / float64(len(c.Sittings)), float64(max(p.Sittings, 1))}
 	}

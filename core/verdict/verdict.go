@@ -309,6 +309,9 @@ func (s Standing) others() string {
 
 // sure tells whether the interval lies on one side of the reference by more than the default margin.
 func sure(r ranking.Relative, s quantity.Scale) bool {
+	if r.Unknown {
+		return false
+	}
 	if s.Logarithmic() {
 		return r.Lo > 102 || r.Hi < 98
 	}

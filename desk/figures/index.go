@@ -300,6 +300,12 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 		against)
 	var listed []string
 	var all [][3]float64
+	noted := 0
+	for _, r := range x.Rows {
+		if r.Ranked && r.Says() != "" {
+			noted++
+		}
+	}
 	for _, r := range x.Rows {
 		all = append(all, [3]float64{r.Value, r.Lo, r.Hi})
 	}
@@ -311,18 +317,23 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 			note = strings.TrimPrefix(fmt.Sprintf("%s, %.0f %%", note, 100*r.Completeness), ", ")
 		}
 		if !r.Ranked {
-			listed = append(
-				listed,
-				fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3),
-					100*r.Completeness),
-			)
+			text := fmt.Sprintf("%s, %s: %s, %.0f %% measured", n.Name, n.Note, quantity.Number(r.Value, 3), 100*r.Completeness)
+			if r.Completeness >= ranking.Complete {
+				text += ", too few figures to tell how sure the rest is"
+			}
+			listed = append(listed, text)
 			continue
 		}
 		label, spread := w.Interval(r.Value, r.Lo, r.Hi)
 		if sign := map[string]string{"at least": "≥ ", "at most": "≤ "}[r.Bound]; sign != "" {
 			label, spread = sign+label, ""
 		}
-		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Place: chart.PlaceText(r.Place.Best,
+		mark := 0
+		if says := r.Says(); says != "" && (noted <= 4 || r.ID == q.Subject) {
+			c.Notes = append(c.Notes, says)
+			mark = len(c.Notes)
+		}
+		c.Rows = append(c.Rows, chart.Row{ID: r.ID, Name: n.Name, Note: note, Mark: mark, Place: chart.PlaceText(r.Place.Best,
 			r.Place.Worst), Value: r.Value, Lo: r.Lo, Hi: r.Hi, Label: label, Spread: spread,
 			Hollow: r.Bound != "", N: len(r.Moves), Subject: r.ID == q.Subject && q.Subject != ""})
 	}
@@ -334,6 +345,11 @@ func (x *Index) draw(q IndexQuestion, v *view, foot string) chart.Ranked {
 	}
 	if len(listed) > 8 {
 		listed = append(listed[:7], fmt.Sprintf("%d more", len(listed)-7))
+	}
+	if noted > 4 {
+		c.Notes = append(c.Notes, fmt.Sprintf("%d indices miss something; if that is what they are weakest in, they are "+
+			"lower: "+
+			"the table says how far.", noted))
 	}
 	c.NotRanked = listed
 	c.Foot = fmt.Sprintf("%s Variants depart from themselves by ± %s %% from measure to measure. %s.", x.Firmness,

@@ -64,7 +64,7 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 			continue
 		}
 		for i, row := range c.Rows {
-			if !own(row) {
+			if !own(row) || !row.Standing.Known() { // of unknown order nothing can be said
 				continue
 			}
 			s, err := d.standing(ctx, x, c, i)
@@ -148,7 +148,7 @@ func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Co
 	}
 	s := verdict.Standing{Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
 		Value: row.Estimate.Centre,
-		Place: row.Standing, Field: len(c.Rows), Bound: row.Estimate.Bound}
+		Place: row.Standing, Field: c.Ordered(), Bound: row.Estimate.Bound}
 	if row.Differs != "" {
 		s.Name += ", " + row.Differs
 	}

@@ -32,11 +32,23 @@ func TestStandings(t *testing.T) {
 // In short what docs/methods.md has for 4,000 fields each: intervals hold the complete index though cells are missing.
 func TestIndexIntervals(t *testing.T) {
 	for _, w := range []IndexWorld{{Interaction: 0.05, Missing: 0.3}, {Interaction: 0.12, Missing: 0.3},
-		{Interaction: 0.05}} {
+		{Interaction: 0.05}, {Interaction: 0.05, Missing: 0.3, Law: "t3"}, {Interaction: 0.05, Missing: 0.3, Special: true}} {
 		x := TryIndex(21, w, 60)
 		if x.Share() < 0.925 || x.Share() > 0.985 || math.Abs(x.Bias) > 4*x.SE {
 			t.Errorf("%s: %.1f %% of intervals hold the complete index, bias %.2f ± %.2f %%", w, 100*x.Share(), x.Bias, x.SE)
 		}
+	}
+	// What is missing where it is weak is beyond the interval, and within what is said beside it.
+	x := TryIndex(22, IndexWorld{Interaction: 0.05, Missing: 0.3, Weak: true}, 60)
+	if held := Share(x.Within, x.Missing); held < 96 || x.Missing == 0 || x.Bias < 0.5 {
+		t.Errorf("missing where weak: %.1f %% within what is said, bias %.2f %%", held, x.Bias)
+	}
+	// One special cell leaves the others' intervals as they are.
+	plain, special := TryIndex(23, IndexWorld{Interaction: 0.05, Missing: 0.3}, 60),
+		TryIndex(23, IndexWorld{Interaction: 0.05,
+			Missing: 0.3, Special: true}, 60)
+	if special.Width > 1.15*plain.Width {
+		t.Errorf("one special cell widens the intervals from %.2f to %.2f %%", plain.Width, special.Width)
 	}
 }
 

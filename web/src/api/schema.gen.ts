@@ -2443,7 +2443,7 @@ export interface components {
             doubt?: boolean;
             /** Format: double */
             hi: number;
-            /** @description A bound or carried-over figure */
+            /** @description A bound, a carried-over figure, or one of unknown order */
             hollow?: boolean;
             id: string;
             label: string;
@@ -3929,6 +3929,11 @@ export interface components {
              * @description Share of the weight that was measured; what cannot be run was not
              */
             completeness: number;
+            /**
+             * Format: int64
+             * @description The place that it may take then
+             */
+            down?: number;
             /** Format: double */
             hi: number;
             id: string;
@@ -3944,8 +3949,15 @@ export interface components {
             ranked: boolean;
             /** @description Places that it takes in nine of ten draws of plausible weights */
             under_weights: components["schemas"]["RankingPlace"];
+            /** @description Measures of unknown spread: their noise is not in the interval */
+            unknown?: string[];
             /** Format: double */
             value: number;
+            /**
+             * Format: double
+             * @description How low it may be if it misses precisely what it is weakest in; where nothing is missing there is none
+             */
+            weakest?: number;
         };
         RankingMoved: {
             /** Format: double */
@@ -3975,6 +3987,7 @@ export interface components {
             hi: number;
             /** Format: double */
             lo: number;
+            unknown?: boolean;
             /** Format: double */
             value: number;
         };

@@ -141,10 +141,10 @@ const table = ref(false)
         <thead><tr><th>Place</th><th>Variant</th><th class="n">Centre</th><th class="n">95 % interval</th><th class="n">Median</th><th class="n">Repeats</th><th>To the next</th><th>Behind it</th></tr></thead>
         <tbody>
           <tr v-for="r in ranking.data.value.rows" :key="r.id">
-            <td>{{ r.standing.best === r.standing.worst ? r.standing.best : `${r.standing.best}–${r.standing.worst}` }}</td>
+            <td>{{ !r.standing.best ? '?' : r.standing.best === r.standing.worst ? r.standing.best : `${r.standing.best}–${r.standing.worst}` }}</td>
             <td>{{ r.name }} <span class="soft">{{ [r.note, r.differs, r.taken].filter(Boolean).join(', ') }}</span></td>
             <td class="n">{{ r.estimate.bound }} {{ figure(r.estimate.centre, ranking.data.value.measure.symbol) }}</td>
-            <td class="n">{{ r.estimate.exact ? '—' : `${figure(r.estimate.lo, ranking.data.value.measure.symbol)} to ${figure(r.estimate.hi, ranking.data.value.measure.symbol)}` }}</td>
+            <td class="n">{{ r.estimate.exact ? '—' : r.estimate.unknown ? 'spread unknown' : `${figure(r.estimate.lo, ranking.data.value.measure.symbol)} to ${figure(r.estimate.hi, ranking.data.value.measure.symbol)}` }}</td>
             <td class="n">{{ number(r.estimate.median) }}</td>
             <td class="n">{{ r.estimate.n }}</td>
             <td class="soft">{{ r.next }}</td>

@@ -87,7 +87,7 @@ async function save() {
               <tr :class="{ on: r.id === asked.subject }">
                 <td><template v-if="r.ranked">{{ places(r.place) }}</template><span v-else class="caution">not ranked</span></td>
                 <td class="wide">{{ x.names[r.id]?.name }} <span class="soft">{{ x.names[r.id]?.note }}</span><div v-if="r.moves[0]" class="soft small">most moved by {{ lower(name(r.moves[0].measure)) }}, {{ signed(r.moves[0].by) }}</div></td>
-                <td class="n"><strong>{{ r.value.toFixed(1) }}</strong><div class="soft small">{{ r.lo.toFixed(1) }} to {{ r.hi.toFixed(1) }}</div></td>
+                <td class="n"><strong>{{ r.value.toFixed(1) }}</strong><div class="soft small">{{ r.lo.toFixed(1) }} to {{ r.hi.toFixed(1) }}</div><div v-if="r.weakest" class="soft small" title="If what is missing is what it is weakest in">at worst {{ r.weakest.toFixed(1) }}<template v-if="r.down">, place {{ r.down }}</template></div></td>
                 <td class="n"><button type="button" class="plainly" @click="open = open === r.id ? '' : r.id">{{ Math.round(100 * r.completeness) }} %</button></td>
                 <td class="n">{{ r.ranked ? places(r.under_weights) : '' }}</td>
                 <td v-for="g in x.group_indices" :key="g.group" class="n">{{ g.values[r.id] === undefined ? '' : Math.round(g.values[r.id]!) }}</td>
@@ -98,6 +98,7 @@ async function save() {
                 <div v-if="r.missing?.length"><strong>Not measured alike:</strong> {{ r.missing.map(name).join('; ') }}. <router-link :to="{ path: '/compare/next', query: { field: asked.field, variant: r.id } }">What to test next?</router-link></div>
                 <div v-if="r.cannot?.length"><strong>Cannot run, so its index is over the others:</strong> {{ r.cannot.map(name).join('; ') }}</div>
                 <div v-if="r.bounded?.length"><strong>Known as a bound, and counted as that:</strong> {{ r.bounded.map(name).join('; ') }}</div>
+                <div v-if="r.unknown?.length"><strong>Of unknown spread, so their noise is not in the interval:</strong> {{ r.unknown.map(name).join('; ') }}</div>
                 <div v-if="!r.missing?.length && !r.cannot?.length && !r.bounded?.length" class="soft">Everything is measured.</div>
               </td></tr>
             </template>
