@@ -10,7 +10,9 @@ import (
 	"durvek/client"
 	"durvek/core/claims"
 	"durvek/core/compare"
+	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/stats"
 	"durvek/core/trust"
 )
 
@@ -37,7 +39,7 @@ func Check(ctx context.Context, c *client.Client) error {
 	if err != nil {
 		return err
 	}
-	if err := measuredHere(all); err != nil {
+	if err := measuredHere(ctx, c, all); err != nil {
 		return err
 	}
 	if len(all.Rows) < 10 {
@@ -225,8 +227,14 @@ func rowsStand(rank func(measure, field string) (compare.Comparison, error)) err
 	return nil
 }
 
-// measuredHere makes sure that this machine, really measured, is ranked, or rightly not.
-func measuredHere(all compare.Comparison) error {
+// measuredHere makes sure that this machine, really measured, is ranked, or rightly not, and spoils nobody's figure.
+func measuredHere(ctx context.Context, c *client.Client, all compare.Comparison) error {
+	for _, x := range [][2]string{{"hashing", "all"}, {"hashing", "single"}, {"compression", "pack-single"},
+		{"memory-bandwidth", "read"}, {"drive-random", "rate"}} {
+		if err := notWidened(ctx, c, x[0], x[1]); err != nil {
+			return err
+		}
+	}
 	i := slices.IndexFunc(all.Rows, func(r compare.Row) bool { return r.Variant == ThisMachine })
 	unlike := slices.ContainsFunc(all.LeftOut, func(l compare.LeftOut) bool {
 		return l.Variant == ThisMachine &&
@@ -234,6 +242,37 @@ func measuredHere(all compare.Comparison) error {
 	})
 	if !unlike && (i < 0 || all.Rows[i].Simulated) {
 		return fmt.Errorf("this machine, really measured, is not ranked among %d machines", len(all.Rows))
+	}
+	return nil
+}
+
+// notWidened makes sure that this machine, really measured and loaded or not, widens nobody's interval by more than a
+// sixth: the readings of a measure are estimated with it and without it.
+func notWidened(ctx context.Context, c *client.Client, test, measure string) error {
+	list, err := client.Ask(ctx, c, api.Runs, api.RunsIn{RunsAsked: api.RunsAsked{Test: test}, Page: api.Page{Limit: 500}})
+	if err != nil {
+		return err
+	}
+	values := map[string][]stats.Value{}
+	for _, r := range list.Runs {
+		for _, x := range r.Readings {
+			if x.Measure == measure && x.State == record.OK && r.Setup == method.AsDelivered {
+				values[r.Subject] = append(values[r.Subject], stats.Value{X: x.Value, Sitting: r.Sitting})
+			}
+		}
+	}
+	var all, others []stats.Cell
+	for unit, vs := range values {
+		all = append(all, stats.NewCell(vs, true))
+		if unit != ThisMachine+"-a" {
+			others = append(others, all[len(all)-1])
+		}
+	}
+	with, without := stats.NewPool(all, 0, 0), stats.NewPool(others, 0, 0)
+	for _, x := range others {
+		if a, b := with.Estimate(x, true), without.Estimate(x, true); b.SE > 0 && a.SE > 7.0/6*b.SE {
+			return fmt.Errorf("this machine widens an interval in %s, %s, by %.0f %%", test, measure, 100*(a.SE/b.SE-1))
+		}
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package claims
 
 import (
+	"math"
 	"strings"
 	"testing"
 
@@ -150,8 +151,25 @@ func TestTallies(t *testing.T) {
 		of("Selvane", "2026", Untested), of("Ardnoe", "2026", Impossible)}
 	makers := Tallies(js, "maker")
 	if len(makers) != 2 || makers[0].Of != "Selvane" || makers[0].Kept != 2 || makers[0].Broken != 1 ||
-		makers[0].Sentence != "Of 4 claims by Selvane 2 held and 1 did not; 1 is not decided or not tested." {
+		makers[0].Sentence != "Of 3 claims by Selvane that are decided 2 held and 1 did not (kept: 9 to 99 %); "+
+			"1 more is not decided or not tested." || math.Abs(makers[0].Share[1]-0.0943) > 1e-3 ||
+		makers[1].Sentence != "Of 1 claim by Ardnoe that is decided 0 held and 1 did not." {
 		t.Errorf("%+v", makers)
+	}
+	none := Tallies([]Judged{of("Selvane", "2026", Open), of("Selvane", "2026", NotComparable)}, "maker")
+	if none[0].Share != nil || none[0].Sentence != "None of 2 claims by Selvane is decided." {
+		t.Errorf("%+v", none)
+	}
+	one := func(measure string, o Outcome) Judged {
+		j := of("Selvane", "2026", o)
+		j.Model, j.Measure, j.Verdict.Estimate = "Selvane Fen 14", measure, &stats.Estimate{N: 3}
+		return j
+	}
+	same := Tallies([]Judged{one("drive/read", Held), one("drive/write", Short), one("weight/weight", Held),
+		one("drive/read", Open)}, "maker")[0]
+	if len(same.Together) != 1 || !strings.HasSuffix(same.Sentence, "On the same runs rest 2 about the Selvane Fen 14 "+
+		"in drive.") {
+		t.Errorf("%+v", same)
 	}
 	if years := Tallies(js, "year"); len(years) != 2 || years[0].Of != "2025" || years[1].Claims != 4 {
 		t.Errorf("%+v", years)

@@ -3,12 +3,14 @@ package claims
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/core/stats"
 )
 
 // Judged is a claim with what became of it, ready to be shown.
@@ -24,6 +26,7 @@ type Judged struct {
 	Verdict Verdict        `json:"verdict"`
 	// Measured is what the claim was held against, in words.
 	Measured string   `json:"measured" doc:"The figure that judges it with its interval, or —"`
+	Minutes  float64  `json:"minutes,omitempty" doc:"Bench time of the repeats that would probably decide it"`
 	Runs     []string `json:"runs,omitempty" doc:"Runs that prove it: of an \"up to\" the best, else those of the figure that judges it"`
 	Doubts   []string `json:"doubts,omitempty" doc:"Open doubts about the figure that judges it, in words"`
 }
@@ -49,7 +52,43 @@ type Tally struct {
 	Kept     int             `json:"kept" doc:"Held or beyond"`
 	Broken   int             `json:"broken" doc:"Short or impossible"`
 	Outcomes map[Outcome]int `json:"outcomes"`
+	Share    *[3]float64     `json:"share,omitempty" doc:"Share of the decided claims that were kept, and its 95 % interval (Clopper and Pearson)"`
+	Together []string        `json:"together,omitempty" doc:"Decided claims that rest on the same runs, in words: they do not count as so many"`
 	Sentence string          `json:"sentence"`
+}
+
+// says writes the tally's sentence: of whom the claims are.
+func (t *Tally) says(of string) {
+	decided := t.Kept + t.Broken
+	claims := func(n int) string {
+		if n == 1 {
+			return "1 claim"
+		}
+		return fmt.Sprintf("%d claims", n)
+	}
+	if decided == 0 {
+		t.Sentence = fmt.Sprintf("None of %s %s is decided.", claims(t.Claims), of)
+		return
+	}
+	lo, hi := stats.ClopperPearson(t.Kept, decided, 0.95)
+	t.Share = &[3]float64{float64(t.Kept) / float64(decided), lo, hi}
+	are := "are"
+	if decided == 1 {
+		are = "is"
+	}
+	t.Sentence = fmt.Sprintf("Of %s %s that %s decided %d held and %d did not", claims(decided), of, are, t.Kept, t.Broken)
+	if decided > 1 {
+		t.Sentence += fmt.Sprintf(" (kept: %.0f to %.0f %%)", 100*lo, 100*hi)
+	}
+	if open := t.Claims - decided; open == 1 {
+		t.Sentence += "; 1 more is not decided or not tested"
+	} else if open > 1 {
+		t.Sentence += fmt.Sprintf("; %d more are not decided or not tested", open)
+	}
+	t.Sentence += "."
+	if len(t.Together) > 0 {
+		t.Sentence += " On the same runs rest " + strings.Join(t.Together, "; ") + "."
+	}
 }
 
 // Bys lists what claims can be tallied by.
@@ -59,6 +98,7 @@ var Bys = []string{"maker", "model", "variant", "year", "maker-year"}
 // order.
 func Tallies(js []Judged, by string) []Tally {
 	at := map[[2]string]*Tally{}
+	runs := map[*Tally]map[string]int{} // decided claims by what they rest on
 	for _, j := range js {
 		key := [2]string{j.Maker, ""}
 		switch by {
@@ -83,7 +123,17 @@ func Tallies(js []Judged, by string) []Tally {
 			t.Kept++
 		case Short, Impossible:
 			t.Broken++
+		default:
+			continue
 		}
+		if j.Verdict.Estimate == nil {
+			continue // a limit decided, not a run
+		}
+		if runs[t] == nil {
+			runs[t] = map[string]int{}
+		}
+		test, _ := method.Split(j.Measure)
+		runs[t][fmt.Sprintf("about the %s in %s", j.Model, test)]++
 	}
 	out := []Tally{}
 	for _, t := range at {
@@ -96,19 +146,12 @@ func Tallies(js []Judged, by string) []Tally {
 		case t.Year != "":
 			of += " of " + t.Year
 		}
-		claims := "claims"
-		if t.Claims == 1 {
-			claims = "claim"
+		for _, on := range slices.Sorted(maps.Keys(runs[t])) {
+			if n := runs[t][on]; n > 1 {
+				t.Together = append(t.Together, fmt.Sprintf("%d %s", n, on))
+			}
 		}
-		t.Sentence = fmt.Sprintf("Of %d %s %s %d held and %d did not", t.Claims, claims, of, t.Kept, t.Broken)
-		switch open := t.Claims - t.Kept - t.Broken; open {
-		case 0:
-		case 1:
-			t.Sentence += "; 1 is not decided or not tested"
-		default:
-			t.Sentence += fmt.Sprintf("; %d are not decided or not tested", open)
-		}
-		t.Sentence += "."
+		t.says(of)
 		out = append(out, *t)
 	}
 	slices.SortFunc(out, func(a, b Tally) int {

@@ -141,22 +141,27 @@ func effect(m Measure, d, half float64) Effect {
 func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised map[string]bool) Controlled {
 	out := Controlled{Measure: m, Worth: []Worth{}, Confounded: []Confounded{}}
 	groups := map[string]*Worth{}
-	deltas := map[string][]stats.Estimate{} // difference as an estimate: mean and SE
-	add := func(key, name, from, to string, p WorthPair, a, b stats.Estimate) {
+	deltas := map[string]map[string][]stats.Estimate{} // differences as estimates, mean and SE, by whose they are
+	add := func(who, key, name, from, to string, p WorthPair, a, b stats.Estimate) {
 		id := key + "|" + from + "|" + to
 		if groups[id] == nil {
-			groups[id] = &Worth{Key: key, Name: name, From: from, To: to}
+			groups[id], deltas[id] = &Worth{Key: key, Name: name, From: from, To: to}, map[string][]stats.Estimate{}
 		}
 		groups[id].Pairs = append(groups[id].Pairs, p)
-		deltas[id] = append(deltas[id], stats.Estimate{Mean: b.Mean - a.Mean, SE: math.Hypot(a.SE, b.SE)})
+		se, _ := stats.Difference(a, b, 1)
+		deltas[id][who] = append(deltas[id][who], stats.Estimate{Mean: b.Mean - a.Mean, SE: se})
 	}
+	cells = slices.DeleteFunc(slices.Clone(cells), func(c Cell) bool {
+		return c.Estimate.Bound != "" ||
+			c.Estimate.Unknown
+	})
 	sort.Slice(cells, func(i, j int) bool {
 		return cells[i].Variant+"|"+cells[i].Unit+"|"+cells[i].Setup+"|"+cells[i].Key < cells[j].Variant+"|"+cells[j].Unit+
 			"|"+cells[j].Setup+"|"+cells[j].Key
 	})
 	for i, a := range cells {
 		for _, b := range cells[i+1:] {
-			if a.Estimate.Bound != "" || b.Estimate.Bound != "" || a.Basis.TestVersion != b.Basis.TestVersion ||
+			if a.Basis.TestVersion != b.Basis.TestVersion ||
 				a.Host != b.Host || a.Place != b.Place {
 				continue
 			}
@@ -177,7 +182,8 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 				if c, ok := method.Condition(k); ok {
 					name = c.Name
 				}
-				add(k, name, x.Basis.Conditions[k], y.Basis.Conditions[k], WorthPair{x.Unit, y.Unit, sa.Name, x.Setup, y.Setup,
+				add(a.Unit, k, name, x.Basis.Conditions[k], y.Basis.Conditions[k], WorthPair{x.Unit, y.Unit, sa.Name, x.Setup,
+					y.Setup,
 					effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
 			case sa.Model == sb.Model && sa.Model != "" && a.Variant != b.Variant && a.Setup == b.Setup &&
 				len(trust.Comparable(a.Basis, b.Basis, m.MustMatch)) == 0:
@@ -190,8 +196,9 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 					if SpecText(x, subjects, k.Key) > SpecText(y, subjects, k.Key) {
 						x, y = y, x
 					}
-					add(k.Key, k.Name, SpecText(x, subjects, k.Key), SpecText(y, subjects, k.Key), WorthPair{x.Unit, y.Unit, sa.Name,
-						x.Setup, y.Setup, effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
+					add(x.Variant+"|"+y.Variant, k.Key, k.Name, SpecText(x, subjects, k.Key), SpecText(y, subjects, k.Key),
+						WorthPair{x.Unit, y.Unit, sa.Name,
+							x.Setup, y.Setup, effectOf(m, x.Estimate, y.Estimate)}, x.Estimate, y.Estimate)
 				} else if len(keys) > 1 {
 					c := Confounded{A: a.Unit, B: b.Unit, Name: sa.Name, Effect: effectOf(m, a.Estimate, b.Estimate)}
 					for _, k := range keys {
@@ -204,17 +211,7 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 		}
 	}
 	for id, w := range groups {
-		w.Effect = over(m, deltas[id], w.Pairs)
-		on := "1 unit"
-		if n := len(w.Pairs); n > 1 {
-			on = fmt.Sprintf("%d units", n)
-		}
-		sure := ""
-		if !w.Effect.Sure {
-			sure = ", which may be nothing"
-		}
-		w.Sentence = fmt.Sprintf("%s %s in place of %s is worth %s in %s, on %s%s.", w.Name, w.To, w.From, w.Effect.Text,
-			m.InSentence(), on, sure)
+		w.says(m, deltas[id])
 		out.Worth = append(out.Worth, *w)
 	}
 	sort.Slice(out.Worth, func(i, j int) bool {
@@ -224,11 +221,44 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 	return out
 }
 
+// says joins the differences and writes the sentence of what one thing is worth.
+func (w *Worth) says(m Measure, by map[string][]stats.Estimate) {
+	once := onceEach(by)
+	w.Effect = over(m, once, w.Pairs)
+	on := plural(len(once), "unit")
+	if strings.Contains(slices.Collect(maps.Keys(by))[0], "|") {
+		on = plural(len(once), "pair") + " of siblings"
+	}
+	sure := ""
+	if !w.Effect.Sure {
+		sure = ", which may be nothing"
+	}
+	w.Sentence = fmt.Sprintf("%s %s in place of %s is worth %s in %s, on %s%s.", w.Name, w.To, w.From, w.Effect.Text,
+		m.InSentence(), on, sure)
+}
+
+// onceEach counts each unit, or pair of siblings, once: the mean of its own differences.
+func onceEach(by map[string][]stats.Estimate) (out []stats.Estimate) {
+	for _, who := range slices.Sorted(maps.Keys(by)) {
+		var x stats.Estimate
+		k := float64(len(by[who]))
+		for _, d := range by[who] {
+			x.Mean += d.Mean / k
+			x.SE += d.SE / k // they share cells, so their errors do not average out
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
 // over joins the effects of several pairs: their mean, with the larger of what they scatter among themselves
 // and what each may be wrong by; of two, what both may be.
 func over(m Measure, ds []stats.Estimate, pairs []WorthPair) Effect {
-	if len(ds) == 1 {
+	switch {
+	case len(pairs) == 1:
 		return pairs[0].Effect
+	case len(ds) == 1: // several pairs of one unit
+		return effect(m, ds[0].Mean, 1.96*ds[0].SE)
 	}
 	k := float64(len(ds))
 	var sum, own, ss float64

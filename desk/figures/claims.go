@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -151,6 +152,10 @@ func (d *sight) checkClaims(variant string, by narrowing) ([]claims.Judged, erro
 			Measured: verdict.Says(m.Def()), Doubts: doubting(doubts, m.ID, cell)}
 		if why := aside(d.tests[test]); why != "" {
 			j.Doubts = append([]string{why}, j.Doubts...)
+		}
+		if n, t := verdict.More, d.tests[test]; n > 0 && t.Seconds > 0 {
+			j.Minutes = math.Ceil(float64(n) * t.Seconds / 60)
+			j.Verdict.Why += fmt.Sprintf(" They take about %.0f min.", j.Minutes)
 		}
 		if when := cmp.Or(c.Date, yearIn(c.Source), x.Model.Released); len(when) >= 4 {
 			j.Year = when[:4]
