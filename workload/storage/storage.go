@@ -136,7 +136,7 @@ func (f *File) data(place int64, size int) []byte {
 // other is the other content that may stand at a place.
 func (f *File) other(place int64, size int) []byte { return f.data(place+otherContent, size) }
 
-const otherContent = 7 << 20
+const otherContent = 3 * SequentialBlock
 
 // Fill writes the whole file once and flushes it.
 func (f *File) Fill(ctx context.Context, show func(share float64)) error {
