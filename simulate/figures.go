@@ -115,7 +115,7 @@ var figures = map[string]figure{
 	},
 	"drive-recovery/recovered": func(*Machine) (float64, error) { return 64, nil },
 	"drive-steady/rate":        func(m *Machine) (float64, error) { return m.random(3.1) },
-	"drive-steady/rounds":      func(*Machine) (float64, error) { return 9, nil },
+	"drive-steady/rounds":      func(*Machine) (float64, error) { return 12, nil },
 	"small-files/create":       func(m *Machine) (float64, error) { return m.random(0.9) },
 	"small-files/list":         func(m *Machine) (float64, error) { return m.single(62e3) },
 	"small-files/read":         func(m *Machine) (float64, error) { return m.random(0.7) },
