@@ -180,6 +180,7 @@ type Kin struct {
 // Found is what a rule finds.
 type Found struct {
 	Measure  string
+	Measures []string // of one about several, with an empty Measure
 	Run      string   // in place of the examined run
 	Runs     []string // in place of Run alone
 	Cell     bool     // it is about the whole cell: later runs of the cell do not raise it once more
@@ -196,6 +197,19 @@ type Found struct {
 type finding struct {
 	rule Rule
 	Found
+}
+
+// hidden tells whether other findings hide one: of its measure, or of each of its measures.
+func (f finding) hidden(all []finding) bool {
+	measures := f.Measures
+	if len(measures) == 0 {
+		measures = []string{f.Measure}
+	}
+	return !slices.ContainsFunc(measures, func(m string) bool {
+		return !slices.ContainsFunc(all, func(o finding) bool {
+			return o.Measure == m && slices.Contains(o.rule.Hides, f.rule.Name)
+		})
+	})
 }
 
 // Rule finds doubts of one sort. Limit is how far something must go before it is doubted; 0 for rules that
@@ -288,9 +302,7 @@ func Examine(c Case, ts []Tuning, cell func(measure string) string) []Doubt {
 	all = c.budget(all)
 	var out []Doubt
 	for _, f := range all {
-		if slices.ContainsFunc(all, func(o finding) bool {
-			return o.Measure == f.Measure && slices.Contains(o.rule.Hides, f.rule.Name)
-		}) {
+		if f.hidden(all) {
 			continue
 		}
 		d := Doubt{Rule: f.rule.Name, Title: f.rule.Title, Run: f.Run, Runs: f.Runs, Measure: f.Measure, Severity: f.Severity,

@@ -81,6 +81,7 @@ func together(all []Found) []Found {
 	farthest := slices.MaxFunc(all, func(a, b Found) int { return cmp.Compare(a.Size, b.Size) })
 	var others []string
 	for _, f := range all {
+		farthest.Measures = append(farthest.Measures, f.Measure)
 		if f.Measure != farthest.Measure {
 			others = append(others, f.Measure)
 			farthest.Evidence = append(farthest.Evidence, Evidence{f.Measure, f.Evidence[0].Value + ", expected " +

@@ -146,7 +146,7 @@ func init() {
 	register(method.Test{
 		Slug: "drive-steady", Version: 3, Name: "Steady state",
 		About: "Tiles of 16 KiB at random places are written, 24 under way, in rounds of a minute, until the rate is " +
-			"steady: five rounds in a row within 20 %, with a trend of at most 10 % (SNIA Solid State Storage Performance Test " +
+			"steady: five rounds in a row within 20 %, their trend at most 10 % (SNIA Solid State Storage Performance Test " +
 			"Specification), and within 3 % of the five before; 25 rounds at most. A test file cannot be preconditioned as " +
 			"that specification asks, so the figure is called “after the SNIA criterion, without preconditioning”.",
 		StandsFor: "A drive under a database that never rests.", LimitedBy: "Moving data within the drive to make room, " +
