@@ -91,7 +91,13 @@ func largest(c stats.Course) float64 {
 
 // saysCourse says in words how a rate went that did not stay level.
 func saysCourse(c stats.Course, times []float64) string {
-	at := func(i int) string { return quantity.Format(times[min(i, len(times)-1)], "s") }
+	at := func(i int) string {
+		v := times[min(i, len(times)-1)]
+		if v >= 10 {
+			v = math.Round(v)
+		}
+		return quantity.Given(v, "s")
+	}
 	word := "fell"
 	if c.Change > 0 {
 		word = "rose"

@@ -41,8 +41,8 @@ const says = computed(() => `${props.picture.y.length} values from ${number(Math
     <g v-for="t in view.ticks" :key="t.y"><text :x="left - 6" :y="t.y + 4" text-anchor="end">{{ number(t.v) }}</text><line :x1="left" :x2="w" :y1="t.y" :y2="t.y" /></g>
     <g v-for="t in view.ends" :key="t.x"><text :x="t.x" :y="h - 8" text-anchor="middle">{{ number(t.v, 3) }}</text></g>
     <path v-if="picture.kind === 'course'" :d="view.path" />
-    <line v-for="l in view.levels" :key="l.x1" class="held" :x1="l.x1" :x2="l.x2" :y1="l.y" :y2="l.y" />
     <template v-else><circle v-for="(p, i) in view.points" :key="i" :cx="p.x" :cy="p.y" :r="p.bad ? 6 : 4.5" :class="{ bad: p.bad }"><title>{{ number(p.v) }} {{ unit }}</title></circle></template>
+    <line v-for="l in view.levels" :key="l.x1" class="held" :x1="l.x1" :x2="l.x2" :y1="l.y" :y2="l.y" />
     <text v-if="picture.kind !== 'rivals'" :x="left + 14" :y="h - 8">{{ foot }}, {{ unit }}</text>
     <text v-else :x="w - 4" :y="top + 2" text-anchor="end">{{ unit }}</text>
   </svg>
