@@ -43,6 +43,17 @@ func (a *app) dataCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if err := d.Close(); err != nil {
+				return err
+			}
+			again, err := house.Open(cmd.Context(), house.Options{Options: desk.Options{Dir: dir}})
+			if err != nil {
+				return err
+			}
+			again.Figures.Wait() // how noisy tests and machines are is found once, here, and kept
+			if err := again.Close(); err != nil {
+				return err
+			}
 			if a.json {
 				return a.printJSON(made)
 			}

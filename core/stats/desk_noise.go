@@ -300,5 +300,7 @@ func (n Noise) Effect(sum, without *UnitNoise) Effect {
 		w := regular / loud
 		m, v = w*m+(1-w)*ml/s, w*v+(1-w)*vl/s
 	}
-	return Effect{Mean: m, Variance: math.Max(v-m*m, 0), Counted: math.Round(m/gridStep) * gridStep}
+	const step = 1e-4 // the sums are single precision, and may come in any order
+	m, v = math.Round(m/step)*step, math.Round(math.Max(v-m*m, 0)/step)*step
+	return Effect{Mean: m, Variance: v, Counted: math.Round(m/gridStep) * gridStep}
 }

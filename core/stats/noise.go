@@ -175,10 +175,14 @@ func (l *likelihood) given(level belief, tau [unlikes]float64) (p posterior) {
 		}
 	}
 	for t := range taus {
-		p.Weight[t] = sum[t] / all
+		p.Weight[t] = told(sum[t] / all)
+		p.Level[t], p.Variance[t] = told(p.Level[t]), told(p.Variance[t])
 	}
 	return p
 }
+
+// told rounds what was found to a millionth, so that it does not depend on the order in which cells were counted.
+func told(x float64) float64 { return math.Round(x*1e6) / 1e6 }
 
 // level is the mean and the variance of the test's level over all τ.
 func (p posterior) level() (mean, variance float64) {

@@ -22,18 +22,42 @@ import (
 type noise struct {
 	stats.Noise
 	units map[uint32]unitNoise
+	moved uint64 // the revision in which any unit's effect last was another
 	// fit tells fits apart; within one, a unit's effect may have moved since, in the revision that it has.
 	fit      uint64
 	revision uint64
-	cells    int // that it was fitted to
-	readings int
-	changes  int // since
+	cells    int // that it was fitted to, when that was
+	readings int // that there were when it was kept
+	changes  int // since the fit
 }
 
 type unitNoise struct {
 	sum     *stats.UnitNoise
 	counted float64 // the effect under which its cells stand in their tests' pools
 	moved   uint64  // the revision in which that was last another
+	earlier []moved // what it was before, the newest last
+}
+
+// moved is an effect as it was until a revision.
+type moved struct {
+	until   uint64
+	counted float64
+}
+
+// mostMoves bounds how many earlier effects of a unit are kept.
+const mostMoves = 8
+
+// at gives the effect as it was in a revision; false where that is not known any more.
+func (u unitNoise) at(revision uint64) (float64, bool) {
+	if u.moved <= revision {
+		return u.counted, true
+	}
+	for i := len(u.earlier) - 1; i >= 0; i-- {
+		if i == 0 || u.earlier[i-1].until <= revision {
+			return u.earlier[i].counted, i > 0 || len(u.earlier) < mostMoves
+		}
+	}
+	return 0, false
 }
 
 // fewCells is how large a desk may be that is fitted anew after each write: that takes some milliseconds. On a larger
@@ -68,11 +92,11 @@ func (f *Figures) noise(ctx context.Context, s *snapshot) (*noise, error) {
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
-	columns, err := f.all(s)
+	v, err := f.view(ctx)
 	if err != nil {
 		return nil, err
 	}
-	v, err := f.view(ctx)
+	columns, err := f.all(v, s)
 	if err != nil {
 		return nil, err
 	}
@@ -81,22 +105,18 @@ func (f *Figures) noise(ctx context.Context, s *snapshot) (*noise, error) {
 	return x, nil
 }
 
-// all gives every column, those that changed before they were here among them.
-func (f *Figures) all(s *snapshot) (map[string]*column, error) {
-	columns := s.columns
-	f.mu.RLock()
-	missing := slices.Collect(maps.Keys(f.missed))
-	f.mu.RUnlock()
-	for _, m := range missing {
-		if columns[m] != nil {
+// all gives every column that a measure of the catalogue has, those that nobody asked for yet among them.
+func (f *Figures) all(v *view, s *snapshot) (map[string]*column, error) {
+	columns := cloned(s.columns)
+	for id := range v.byID {
+		if columns[id] != nil {
 			continue
 		}
-		c, err := f.column(m)
+		c, err := f.column(id)
 		if err != nil {
 			return nil, err
 		}
-		columns = cloned(columns)
-		columns[m] = c
+		columns[id] = c
 	}
 	return columns, nil
 }
@@ -122,7 +142,6 @@ func fitted(v *view, revision uint64, columns map[string]*column) *noise {
 		grains := map[int]stats.Grain{}
 		for i := range c.cells {
 			p := &c.cells[i]
-			out.readings += c.readings(p)
 			version := c.version(p)
 			g, ok := grains[version]
 			if !ok {
@@ -158,7 +177,7 @@ func fitted(v *view, revision uint64, columns map[string]*column) *noise {
 // variants.
 func (n *noise) touch(v *view, revision uint64, columns map[string]*column, touched map[uint32]uint32) (*noise,
 	[]uint32) {
-	var moved []uint32
+	var moves []uint32
 	out := *n
 	out.revision = revision
 	out.units = maps.Clone(n.units)
@@ -180,14 +199,17 @@ func (n *noise) touch(v *view, revision uint64, columns map[string]*column, touc
 			delete(out.units, unit)
 			continue
 		}
-		now := unitNoise{sum: &sum, counted: was.counted, moved: was.moved}
+		now := was
+		now.sum = &sum
 		if e := out.Effect(&sum, nil); !known || math.Abs(e.Counted-was.counted) > 0.05 {
-			now.counted, now.moved = e.Counted, revision
-			moved = append(moved, unit)
+			now.counted, now.moved, out.moved = e.Counted, revision, revision
+			now.earlier = append(slices.Clone(was.earlier), moved{revision, was.counted})
+			now.earlier = now.earlier[max(0, len(now.earlier)-mostMoves):]
+			moves = append(moves, unit)
 		}
 		out.units[unit] = now
 	}
-	return &out, moved
+	return &out, moves
 }
 
 // tell counts a cell in what its unit's cells say; false if it says nothing.
@@ -220,7 +242,7 @@ func (f *Figures) settle(s *snapshot, touched map[uint32]uint32, changes int) []
 		s.noise = &noiseThen{}
 		return []string{anyNoise}
 	}
-	next, moved := n.touch(s.catalogue, f.now.Load().revision+1, s.columns, touched)
+	next, moves := n.touch(s.catalogue, f.now.Load().revision+1, s.columns, touched)
 	next.changes += changes
 	s.noise = done(next)
 	if next.changes*100 > next.cells && !f.refitting {
@@ -228,10 +250,10 @@ func (f *Figures) settle(s *snapshot, touched map[uint32]uint32, changes int) []
 		go f.refit()
 	}
 	var parts []string
-	for _, u := range moved {
+	for _, u := range moves {
 		parts = append(parts, noiseOf(s.told.names[u]))
 	}
-	if len(moved) > 0 {
+	if len(moves) > 0 {
 		parts = append(parts, unitNoises)
 	}
 	return parts
@@ -240,10 +262,10 @@ func (f *Figures) settle(s *snapshot, touched map[uint32]uint32, changes int) []
 // refit fits everything anew behind a large desk's work.
 func (f *Figures) refit() {
 	s := f.now.Load()
-	columns, err := f.all(s)
-	var v *view
+	v, err := f.view(context.Background())
+	var columns map[string]*column
 	if err == nil {
-		v, err = f.view(context.Background())
+		columns, err = f.all(v, s)
 	}
 	var n *noise
 	if err == nil {
@@ -279,14 +301,36 @@ type pooled struct {
 	revision uint64 // of the noise
 }
 
-// holds tells whether the pool is that of a noise, too: whether no unit of the column moved between.
-func (p pooled) holds(c *column, n *noise) bool {
+// moving brings a pool over to a later noise of the same fit, in which some units of the column stand otherwise; false
+// where it must be made anew.
+func (p pooled) moving(c *column, version int, n *noise) (pooled, bool) {
 	if p.fit != n.fit || p.revision > n.revision {
-		return false
+		return p, false
 	}
-	return p.revision == n.revision || !slices.ContainsFunc(c.cells, func(x packed) bool {
-		return n.units[x.unit].moved > p.revision
-	})
+	if n.moved > p.revision {
+		var out, in []stats.Sample
+		for i := range c.cells {
+			x := &c.cells[i]
+			u := n.units[x.unit]
+			if u.moved <= p.revision || c.version(x) != version {
+				continue
+			}
+			was, ok := u.at(p.revision)
+			if !ok {
+				return p, false
+			}
+			cell := c.cell(x)
+			out, in = append(out, stats.Sample{Cell: cell, Unit: was}), append(in, stats.Sample{Cell: cell, Unit: u.counted})
+		}
+		if 4*len(in) > len(c.cells) {
+			return p, false
+		}
+		if len(in) > 0 {
+			p.Pool = p.Changed(out, in)
+		}
+	}
+	p.revision = n.revision
+	return p, true
 }
 
 // follow brings pools and grains over to the column that follows, where that costs less than making them anew; was is
@@ -307,7 +351,11 @@ func (c *column) follow(old *column, was *noise, gone, come []packed) {
 	}
 	c.pools = map[int]pooled{}
 	for version, p := range old.pools {
-		if was == nil || p.fit != was.fit || p.revision != was.revision || !fits(version, p.grain) {
+		if was == nil || !fits(version, p.grain) {
+			continue
+		}
+		p, ok := p.moving(old, version, was)
+		if !ok {
 			continue
 		}
 		samples := func(cells []packed) (out []stats.Sample) {
@@ -327,8 +375,11 @@ func (c *column) follow(old *column, was *noise, gone, come []packed) {
 func (c *column) pool(m compare.Measure, n *noise) stats.Pool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if p, ok := c.pools[m.Version]; ok && p.holds(c, n) {
-		return p.Pool
+	if p, ok := c.pools[m.Version]; ok {
+		if p, ok = p.moving(c, m.Version, n); ok {
+			c.pools[m.Version] = p
+			return p.Pool
+		}
 	}
 	d := m.Def()
 	p := pooled{grain: c.grainOf(m, m.Version), fit: n.fit, revision: n.revision}
@@ -443,7 +494,8 @@ func (f *Figures) keep(ctx context.Context) error {
 	if n == nil || n.cells <= f.few {
 		return nil
 	}
-	out := keptNoise{n.Noise, map[string]stats.UnitNoise{}, map[string]float64{}, n.cells, n.readings}
+	out := keptNoise{Noise: n.Noise, Units: map[string]stats.UnitNoise{}, Counted: map[string]float64{}}
+	out.Cells, out.Readings = s.counts()
 	for u, x := range n.units {
 		out.Units[s.told.names[u]], out.Counted[s.told.names[u]] = *x.sum, x.counted
 	}
@@ -469,17 +521,25 @@ func (f *Figures) kept(ctx context.Context, t *tables) *noise {
 	return out
 }
 
-// ready puts in the noise when all cells are here: the one that was kept if it was fitted to as many cells and
-// readings. A small desk's is found when it is asked for.
-func (f *Figures) ready() {
-	s := f.now.Load()
-	cells, readings := 0, 0
+// counts tells how many cells and readings a snapshot holds.
+func (s *snapshot) counts() (cells, readings int) {
 	for _, c := range s.columns {
 		cells += len(c.cells)
 		for i := range c.cells {
 			readings += c.readings(&c.cells[i])
 		}
 	}
+	return cells, readings
+}
+
+// Wait waits until all cells are here, and with a large desk how noisy they are.
+func (f *Figures) Wait() { <-f.loaded }
+
+// ready puts in the noise when all cells are here: the one that was kept if it was fitted to as many cells and
+// readings. A small desk's is found when it is asked for.
+func (f *Figures) ready() {
+	s := f.now.Load()
+	cells, readings := s.counts()
 	if n := s.noise.done.Load(); n != nil && cells == n.cells && readings == n.readings {
 		return
 	}
