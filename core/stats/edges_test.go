@@ -231,6 +231,13 @@ func TestTheGrainOfReadings(t *testing.T) {
 	if x := (Grain{Step: 0.1, Digits: 3}); !x.Fits(12.3) || x.Fits(12.34) || x.Fits(123.4) || !x.Fits(0) {
 		t.Error("what fits a grain")
 	}
+	scatters := func(resolution float64) Pool {
+		return NewPool([]Cell{cellOf(false, []float64{10, 10.1, 9.9}), cellOf(false, []float64{20, 20.1, 20.2})},
+			resolution, 0)
+	}
+	if sr := scatters(0).SR; !scatters(0.09*sr).Fine(10) || scatters(0.12*sr).Fine(10) || (Pool{}).Fine(10) {
+		t.Error("a grain is fine below a tenth of the scatter")
+	}
 	near(t, "by digits", Grain{Digits: 2}.At(3456, false), 100, 1e-9)
 	near(t, "by digits, below one", Grain{Digits: 2}.At(0.0345, false), 0.001, 1e-12)
 	if x := (Grain{Step: 1}).At(0, true); x != 0 {

@@ -249,6 +249,10 @@ func (p Pool) Held(c Cell) (sd, df float64) {
 // alike ones.
 func (p Pool) Ties() (ties, of float64) { return p.ties, p.pairs }
 
+// Fine tells whether the grain is so fine about a value that a finer one would change nothing: below a tenth of what a
+// reading scatters.
+func (p Pool) Fine(x float64) bool { return p.Known() && p.grain.on(x, p.log) < p.SR/10 }
+
 // Grain is how finely the pool's readings are told.
 func (p Pool) Grain() Grain { return p.grain }
 

@@ -339,8 +339,9 @@ func (c *column) follow(old *column, was *noise, gone, come []packed) {
 	old.mu.Lock()
 	defer old.mu.Unlock()
 	fits := func(version int, g stats.Grain) bool {
+		pool, known := old.pools[version]
 		return !slices.ContainsFunc(come, func(p packed) bool {
-			return c.version(&p) == version && !(g.Fits(p.low) && g.Fits(p.high))
+			return c.version(&p) == version && !(g.Fits(p.low) && g.Fits(p.high)) && !(known && pool.Fine(p.median))
 		})
 	}
 	c.grains = map[int]stats.Grain{}
