@@ -21,6 +21,7 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/stats"
 	"durvek/internal/tab"
 	"durvek/probe"
 )
@@ -166,7 +167,7 @@ func TestTheSceneYieldsFrameTimesAndTheSizeThatIsHeld(t *testing.T) {
 	}
 	// A renderer in software may be too slow for a level in a few seconds; its rates are there all the same.
 	if v := figures(t, got[2]); len(got[2].Series) != 1 || len(got[2].Series[0].Values) == 0 ||
-		len(got[2].Series[0].Values) >= 10 && !(v["burst"] > 0) {
+		len(got[2].Series[0].Values) >= stats.LeastCourse && !(v["burst"] > 0) {
 		t.Errorf("under lasting load: %v %v", got[2].Readings, got[2].Series)
 	}
 	if v := figures(t, got[3]); v["refresh"] < 5 || v["width"] < 300 || got[3].Negotiated["screen.gamut"] == "" {
