@@ -2525,6 +2525,11 @@ export interface components {
             measure: string;
             /** @description The figure that judges it with its interval, or — */
             measured: string;
+            /**
+             * Format: double
+             * @description Bench time of the repeats that would probably decide it
+             */
+            minutes?: number;
             /** @description Maker and model */
             model: string;
             /** @description The measure in words */
@@ -2574,6 +2579,10 @@ export interface components {
                 [key: string]: number;
             };
             sentence: string;
+            /** @description Share of the decided claims that were kept, and its 95 % interval (Clopper and Pearson) */
+            share?: number[];
+            /** @description Decided claims that rest on the same runs, in words: they do not count as so many */
+            together?: string[];
             year?: string;
         };
         ClaimsVerdict: {
