@@ -49,7 +49,7 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 	r := do("doubt", "repeat", x.ID, "--repeats", "2")
 	r.want(t, 0, "is on the bench: Again: Log indexing")
 	do("plan", "stop", planID.FindStringSubmatch(r.out)[1]).want(t, 0, "")
-	do("doubt", "tune", "spread", "--test", "foreground", "--limit", "60", "--reason", "it is jumpy").want(t, 0, "limit 60")
+	do("doubt", "tune", "spread", "--test", "foreground", "--limit", "60", "--reason", "jumpy").want(t, 0, "limit 60")
 	do("doubt", "tune", "spread", "--test", "foreground").want(t, 0, "as it was")
 	do("doubt", "tune", "spread", "--limit", "0.5", "--reason", "x").want(t, 1, "may not lie below 2")
 	do("doubt", "examine", "--unit", "tern-mini-32-1000-a", "--test", "archive").want(t, 0, "5 runs were examined")

@@ -165,7 +165,6 @@ func TestTheSceneYieldsFrameTimesAndTheSizeThatIsHeld(t *testing.T) {
 			t.Errorf("size held: %+v", r)
 		}
 	}
-	// A renderer in software may be too slow for a level in a few seconds; its rates are there all the same.
 	if v := figures(t, got[2]); len(got[2].Series) != 1 || len(got[2].Series[0].Values) == 0 ||
 		len(got[2].Series[0].Values) >= stats.LeastCourse && !(v["burst"] > 0) {
 		t.Errorf("under lasting load: %v %v", got[2].Readings, got[2].Series)
