@@ -103,7 +103,7 @@ func TestRulesAreChangedForATest(t *testing.T) {
 	p.Says("Single slow flushes are what this test is about.")
 	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('tr')].find(r => r.innerText.includes('Repeats scatter')).querySelector('td:last-child button').click() ?? true`)
 	p.choose("For the test", "Wake-up delay")
-	p.fill("Limit", "7")
+	p.fill("Limit", "70")
 	p.fill("Why", "Timers are jumpy by nature.")
 	p.Press("Change it")
 	p.Says("Timers are jumpy by nature.")
