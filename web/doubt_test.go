@@ -108,7 +108,7 @@ func TestRulesAreChangedForATest(t *testing.T) {
 	p.Press("Change it")
 	p.Says("Timers are jumpy by nature.")
 	p.open("/bench/tests/wake-up")
-	p.Says("has the limit 7 for this test: Timers are jumpy by nature.")
+	p.Says("has the limit 70 for this test: Timers are jumpy by nature.")
 	p.Says("One run of this test is good to ±")
 	if err := bed.client.Do(context.Background(), http.MethodPut, "/api/rules/spread/tuning", nil,
 		map[string]any{"test": "wake-up"}, nil); err != nil {
