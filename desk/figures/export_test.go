@@ -3,6 +3,7 @@ package figures
 import (
 	"context"
 
+	"durvek/desk"
 	"durvek/store"
 )
 
@@ -58,13 +59,13 @@ func (f *Figures) Refit() { f.refit() }
 // Keeps writes down the noise as at the end.
 func (f *Figures) Keeps(ctx context.Context) error { return f.keep(ctx) }
 
-// Reread gives a room with what is kept, whose cells are not here yet.
-func (f *Figures) Reread(ctx context.Context) (units int) {
-	var t tables
-	g := &Figures{desk: f.desk, numbers: map[string]uint32{}}
-	n := g.kept(ctx, &t)
-	if n == nil {
-		return 0
+// OpenLarge makes another room of the same desk, which takes a desk of any size for a large one.
+func OpenLarge(ctx context.Context, d *desk.Desk) (*Figures, error) { return open(ctx, d, 0) }
+
+// Fit tells the noise's fits apart: 0 where none stands, 1 for one that was kept.
+func (f *Figures) Fit() uint64 {
+	if n := f.now.Load().noise.done.Load(); n != nil {
+		return n.fit
 	}
-	return len(n.units)
+	return 0
 }

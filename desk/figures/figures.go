@@ -39,8 +39,10 @@ type Figures struct {
 	changed map[string]uint64 // the revision in which a part last changed
 
 	few       int               // fewCells
+	complete  bool              // all cells are here
 	refitting bool              // a large desk's noise is being found anew
 	touched   map[uint32]uint32 // units that a write touched meanwhile, with their variants
+	kept      *noise            // as it was written down last
 
 	stop    chan struct{}
 	closing sync.Once
@@ -65,12 +67,15 @@ func runsOf(test string) string     { return "runs " + test }
 func doubtsOf(test string) string   { return "doubts " + test }
 
 // Open makes the room of an open desk and begins to read all cells behind the start of the service.
-func Open(ctx context.Context, d *desk.Desk) (*Figures, error) {
+func Open(ctx context.Context, d *desk.Desk) (*Figures, error) { return open(ctx, d, fewCells) }
+
+func open(ctx context.Context, d *desk.Desk, few int) (*Figures, error) {
 	f := &Figures{desk: d, numbers: map[string]uint32{}, bases: map[basisID]uint32{}, arounds: map[surroundings]uint32{},
 		missed: map[string]int{}, changed: map[string]uint64{}, stop: make(chan struct{}), loaded: make(chan struct{}),
-		few: fewCells}
+		few: few,
+		touched: map[uint32]uint32{}}
 	first := snapshot{revision: 1, columns: map[string]*column{}, noise: &noiseThen{}}
-	if n := f.kept(ctx, &first.told); n != nil {
+	if n := f.wroteDown(ctx, &first.told); n != nil {
 		first.noise = done(n)
 	}
 	f.now.Store(&first)
@@ -110,7 +115,8 @@ func (f *Figures) Close() {
 // load reads the catalogue, then the columns of all measures, one after the other.
 func (f *Figures) load(measures []string) {
 	defer close(f.loaded)
-	if _, err := f.view(context.Background()); err != nil { // every question waits for it
+	v, err := f.view(context.Background())
+	if err != nil { // every question waits for it
 		slog.Error("the catalogue could not be read; asked again with the next question", "error", err)
 	}
 	cells := 0
@@ -128,7 +134,7 @@ func (f *Figures) load(measures []string) {
 			cells += len(c.cells)
 		}
 	}
-	f.ready()
+	f.ready(v)
 	if cells > 10000 {
 		debug.FreeOSMemory() // what reading took is not needed again
 	}

@@ -11,20 +11,23 @@ import (
 
 // keptNoise is how a large desk's noise is kept from one start to the next.
 type keptNoise struct {
-	Noise           stats.Noise
-	Units           map[string]stats.UnitNoise
-	Counted         map[string]float64
-	Cells, Readings int
+	Noise                    stats.Noise
+	Units                    map[string]stats.UnitNoise
+	Counted                  map[string]float64
+	Cells, Readings, Changes int
 }
 
-// keep writes down what would take long to find again; nothing where that is not so.
+// keep writes down what would take long to find again; nothing where that is not so or it is written down already.
 func (f *Figures) keep(ctx context.Context) error {
-	s := f.now.Load()
+	f.mu.RLock()
+	s, complete, kept := f.now.Load(), f.complete, f.kept
+	f.mu.RUnlock()
 	n := s.noise.done.Load()
-	if n == nil || n.cells <= f.few {
+	if n == nil || n.cells <= f.few || !complete || n == kept {
 		return nil
 	}
-	out := keptNoise{Noise: n.Noise, Units: map[string]stats.UnitNoise{}, Counted: map[string]float64{}}
+	out := keptNoise{Noise: n.Noise, Units: map[string]stats.UnitNoise{}, Counted: map[string]float64{},
+		Changes: n.changes}
 	out.Cells, out.Readings = s.counts()
 	for u, x := range n.units {
 		out.Units[s.told.names[u]], out.Counted[s.told.names[u]] = *x.sum, x.counted
@@ -36,15 +39,15 @@ func (f *Figures) keep(ctx context.Context) error {
 	return f.desk.Write(ctx, func(q *desk.Tx) error { return q.PutNoise(ctx, b.Bytes()) })
 }
 
-// kept gives what an earlier start wrote down; nil where that is nothing, or was not written by this program.
-func (f *Figures) kept(ctx context.Context, t *tables) *noise {
+// wroteDown gives what an earlier start kept; nil where that is nothing, or was not written by this program.
+func (f *Figures) wroteDown(ctx context.Context, t *tables) *noise {
 	data, err := f.desk.Store.Noise(ctx)
 	var in keptNoise
 	if err != nil || len(data) == 0 || gob.NewDecoder(bytes.NewReader(data)).Decode(&in) != nil {
 		return nil
 	}
 	out := &noise{Noise: in.Noise, units: map[uint32]unitNoise{}, fit: 1, revision: 1, cells: in.Cells,
-		readings: in.Readings}
+		readings: in.Readings, changes: in.Changes}
 	for unit, sum := range in.Units {
 		out.units[f.name(t, unit)] = unitNoise{sum: &sum, counted: in.Counted[unit], moved: 1}
 	}
@@ -66,22 +69,26 @@ func (s *snapshot) counts() (cells, readings int) {
 func (f *Figures) Wait() { <-f.loaded }
 
 // ready puts in the noise when all cells are here: the one that was kept if it was fitted to as many cells and
-// readings. A small desk's is found when it is asked for.
-func (f *Figures) ready() {
-	s := f.now.Load()
-	cells, readings := s.counts()
-	if n := s.noise.done.Load(); n != nil && cells == n.cells && readings == n.readings {
-		return
-	}
+// readings and nothing was written since the start. A small desk's is found when it is asked for.
+func (f *Figures) ready(v *view) {
 	f.mu.Lock()
-	if cells <= f.few {
-		next := *f.now.Load()
-		next.noise = &noiseThen{}
-		f.next(next, anyNoise)
+	f.complete = v != nil
+	s := *f.now.Load()
+	cells, readings := s.counts()
+	n := s.noise.done.Load()
+	large := f.complete && cells > f.few
+	if stands := n != nil && cells == n.cells && readings == n.readings && len(f.touched) == 0; large && !stands {
+		f.refitting = true
 		f.mu.Unlock()
+		f.refit()
 		return
 	}
-	f.refitting, f.touched = true, map[uint32]uint32{}
-	f.mu.Unlock()
-	f.refit()
+	defer f.mu.Unlock()
+	s.noise = &noiseThen{}
+	if large {
+		x := *n
+		x.measures = v.byID
+		s.noise, f.kept = done(&x), &x
+	}
+	f.next(s, anyNoise)
 }

@@ -18,8 +18,9 @@ import (
 // noise is how noisy tests and units are, as fitted to a snapshot's cells. It does not change.
 type noise struct {
 	stats.Noise
-	units map[uint32]unitNoise
-	moved uint64 // the revision in which any unit's effect last was another
+	measures map[string]compare.Measure // of the catalogue, when it was fitted
+	units    map[uint32]unitNoise
+	moved    uint64 // the revision in which any unit's effect last was another
 	// fit tells fits apart; within one, a unit's effect may have moved since, in the revision that it has.
 	fit      uint64
 	revision uint64
@@ -127,7 +128,7 @@ func noisy(m compare.Measure) bool { return m.Scale != quantity.Grade && m.Scale
 // fitted fits everything anew.
 func fitted(v *view, revision uint64, columns map[string]*column) *noise {
 	tests := map[string]stats.Scatters{}
-	out := &noise{units: map[uint32]unitNoise{}, fit: revision, revision: revision}
+	out := &noise{measures: v.byID, units: map[uint32]unitNoise{}, fit: revision, revision: revision}
 	count := uint32(0)
 	for _, id := range slices.Sorted(maps.Keys(columns)) {
 		c := columns[id]
@@ -172,16 +173,15 @@ func fitted(v *view, revision uint64, columns map[string]*column) *noise {
 
 // touch fits some units anew, the tests as they were, and tells which of them moved. touched names them with their
 // variants.
-func (n *noise) touch(v *view, revision uint64, columns map[string]*column, touched map[uint32]uint32) (*noise,
-	[]uint32) {
-	var moves []uint32
+func (n *noise) touch(revision uint64, columns map[string]*column, touched map[uint32]uint32) (next *noise,
+	moves []uint32) {
 	out := *n
 	out.revision = revision
 	out.units = maps.Clone(n.units)
 	for unit, variant := range touched {
 		sum, said := stats.UnitNoise{}, false
 		for id, c := range columns {
-			m, ok := v.byID[id]
+			m, ok := n.measures[id]
 			if !ok || !noisy(m) {
 				continue
 			}
@@ -229,17 +229,20 @@ func (c *column) readings(p *packed) (n int) {
 }
 
 // settle says what a write does to the noise: parts that changed, and the noise that follows, which a small desk finds
-// anew. mu is held.
+// anew. Until all cells are here the one that was kept stands as it is. mu is held.
 func (f *Figures) settle(s *snapshot, touched map[uint32]uint32, changes int) []string {
 	n := s.noise.done.Load()
-	if f.refitting {
+	if f.refitting || !f.complete {
 		maps.Copy(f.touched, touched)
 	}
-	if n == nil || n.cells <= f.few || s.catalogue == nil {
+	if n == nil || n.cells <= f.few {
 		s.noise = &noiseThen{}
 		return []string{anyNoise}
 	}
-	next, moves := n.touch(s.catalogue, f.now.Load().revision+1, s.columns, touched)
+	if n.measures == nil {
+		return nil
+	}
+	next, moves := n.touch(f.now.Load().revision+1, s.columns, touched)
 	next.changes += changes
 	s.noise = done(next)
 	if next.changes*100 > next.cells && !f.refitting {
@@ -276,7 +279,7 @@ func (f *Figures) refit() {
 		return
 	}
 	next := *f.now.Load()
-	n, _ = n.touch(v, next.revision+1, next.columns, f.touched)
+	n, _ = n.touch(next.revision+1, next.columns, f.touched)
 	next.noise = done(n)
 	f.next(next, anyNoise)
 }

@@ -77,12 +77,73 @@ func TestALargeDesksNoiseAgreesWithAFitAnew(t *testing.T) {
 			}
 		}
 	}
-	if err := d.Figures.Keeps(testdesk.Ctx); err != nil {
+}
+
+// A large desk is not fitted anew because somebody gave a product its price between two readings.
+func TestALargeDesksNoiseOutlivesAChangedCatalogue(t *testing.T) {
+	d := testdesk.Opened(t)
+	noisyDesk(t, d)
+	widths(t, d, "work/rate")
+	d.Figures.Large()
+	fit := d.Figures.Fit()
+	testdesk.Price(t, d, "a", 99900, "EUR")
+	testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 20, Readings: map[string]string{"rate": "100.2113"}})
+	if got := d.Figures.Fit(); got != fit || fit == 0 {
+		t.Errorf("the fit is number %d after it, %d before", got, fit)
+	}
+}
+
+// What is kept of a large desk's noise stands at the next start, unless what it was fitted to is another by then.
+func TestALargeDesksNoiseIsKeptForTheNextStart(t *testing.T) {
+	d := testdesk.Opened(t)
+	noisyDesk(t, d)
+	want := widths(t, d, "work/rate")
+	again := func() *figures.Figures {
+		t.Helper()
+		f, err := figures.OpenLarge(testdesk.Ctx, d.Desk)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return f
+	}
+	f := again()
+	f.Wait()
+	if f.Fit() < 2 {
+		t.Errorf("number %d stands before anything was kept", f.Fit())
+	}
+	f.Close()
+	again().Close() // maybe before all cells were here: what was kept stays whole
+	f = again()
+	f.Wait()
+	r, err := f.Rank(testdesk.Ctx, compare.Question{Measure: "work/rate"})
+	if err != nil || f.Fit() != 1 {
+		t.Errorf("number %d stands at the next start, %v", f.Fit(), err)
+	}
+	for _, x := range r.Rows {
+		if math.Abs(x.Estimate.SE/want[x.Variant]-1) > 0.01 {
+			t.Errorf("%s is good to %.5f, before the start to %.5f", x.Variant, x.Estimate.SE, want[x.Variant])
+		}
+	}
+	for i, x := range []string{"30", "90", "45", "80"} {
+		testdesk.Typed(t, d, results.Typed{Subject: "a", Repeat: 30 + i, Readings: map[string]string{"time": x}})
+	}
+	f.Large()
+	f.Put(d.Figures.InMemory(), nil)
+	if r, err = f.Rank(testdesk.Ctx, compare.Question{Measure: "work/rate"}); err != nil {
 		t.Fatal(err)
 	}
-	if n := d.Figures.Reread(testdesk.Ctx); n != 3 {
-		t.Errorf("the noise of %d units is kept, want 3", n)
+	for _, x := range r.Rows {
+		if x.Variant == "a" && x.Estimate.SE < 1.5*want["a"] {
+			t.Errorf("a machine that turned out noisy since is good to %.5f, before to %.5f", x.Estimate.SE, want["a"])
+		}
 	}
+	later := again()
+	defer later.Close()
+	later.Wait()
+	if later.Fit() < 2 {
+		t.Error("what was kept stands though there are more readings")
+	}
+	f.Close()
 }
 
 // What a unit's other test says of it moves its figure, so an answer with that falls, and one without it stays.
