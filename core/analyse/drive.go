@@ -34,8 +34,8 @@ func WriteCache(written, rates []float64) (f Fill, ok bool) {
 	levels := f.Levels
 	if f.Shape == stats.Gradual { // without a level, a tenth of the run at each end stands for them
 		tenth := max(n/10, 3)
-		levels = []stats.Segment{{From: 0, To: f.Half, Mean: mean(rates[:tenth])}, {From: f.Half, To: n,
-			Mean: mean(rates[n-tenth:])}}
+		levels = []stats.Segment{{From: 0, To: f.Half, Mean: stats.Average(rates[:tenth])}, {From: f.Half, To: n,
+			Mean: stats.Average(rates[n-tenth:])}}
 	}
 	for len(levels) > 1 && float64(levels[0].To) <= warmShare*float64(n) && levels[1].Mean > levels[0].Mean {
 		levels = levels[1:]
@@ -82,7 +82,7 @@ func SteadyState(rounds []float64) Steady {
 	var s Steady
 	for end := SteadyWindow; end <= len(rounds); end++ {
 		w := rounds[end-SteadyWindow : end]
-		lo, hi, m, slope := w[0], w[0], mean(w), 0.0
+		lo, hi, m, slope := w[0], w[0], stats.Average(w), 0.0
 		for i, x := range w {
 			lo, hi = math.Min(lo, x), math.Max(hi, x)
 			slope += (float64(i) - 2) * x / 10
@@ -90,12 +90,12 @@ func SteadyState(rounds []float64) Steady {
 		s.Mean, s.Range, s.Slope = m, (hi-lo)/m, 4*math.Abs(slope)/m
 		moving := end < 2*SteadyWindow
 		if !moving {
-			before := mean(rounds[end-2*SteadyWindow : end-SteadyWindow])
+			before := stats.Average(rounds[end-2*SteadyWindow : end-SteadyWindow])
 			moving = math.Abs(m/before-1) > steadyMoves+1e-9
 		}
 		if s.Range <= steadyRange && s.Slope <= steadySlope && !moving {
 			s.Round = end
-			s.Falling = m < 0.9*mean(rounds[:SteadyWindow])
+			s.Falling = m < 0.9*stats.Average(rounds[:SteadyWindow])
 			return s
 		}
 	}

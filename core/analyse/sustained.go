@@ -75,12 +75,12 @@ func Sustain(times, rates []float64) (s Sustained, ok bool) {
 	switch {
 	case s.Shape == stats.Gradual && s.Change < 0:
 		tail := s.Fit[n-1-int(lastShare*float64(n))]
-		s.Way, s.Burst, s.Sustained = Falling, s.Fit[0], mean(rates[n-max(int(lastShare*float64(n)), 1):])
+		s.Way, s.Burst, s.Sustained = Falling, s.Fit[0], stats.Average(rates[n-max(int(lastShare*float64(n)), 1):])
 		s.Drop, s.Reached = times[s.Half], tail/s.Fit[n-1]-1 < noMatter
 	case s.Shape == stats.Gradual:
-		s.Burst, s.Sustained, s.Reached = mean(rates[:max(n/10, 1)]), mean(rates[3*n/4:]), true
+		s.Burst, s.Sustained, s.Reached = stats.Average(rates[:max(n/10, 1)]), stats.Average(rates[3*n/4:]), true
 	case s.Shape == stats.Recurrent || falls > 1:
-		s.Way, s.Drop, s.Sustained, s.Reached = Again, 0, mean(rates[n/2:]), true
+		s.Way, s.Drop, s.Sustained, s.Reached = Again, 0, stats.Average(rates[n/2:]), true
 	case falls == 1 && below:
 		s.Way = Fell
 	case falls == 1:
@@ -123,12 +123,4 @@ func (s Sustained) Says(unit string) string {
 		}
 	}
 	return out
-}
-
-func mean(xs []float64) float64 {
-	s := 0.0
-	for _, x := range xs {
-		s += x
-	}
-	return s / math.Max(float64(len(xs)), 1)
 }

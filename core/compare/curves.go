@@ -9,6 +9,7 @@ import (
 	"durvek/core/chart"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/stats"
 )
 
 // CurveSide is one variant's series of a test.
@@ -87,15 +88,7 @@ func tail(v []float64) float64 {
 	if len(v) == 0 {
 		return 0
 	}
-	return mean(v[len(v)-max(1, len(v)/4):])
-}
-
-func mean(v []float64) float64 {
-	sum := 0.0
-	for _, x := range v {
-		sum += x
-	}
-	return sum / float64(max(len(v), 1))
+	return stats.Average(v[len(v)-max(1, len(v)/4):])
 }
 
 // summary says what a series comes to.
@@ -107,7 +100,7 @@ func summary(s record.Series) string {
 	if s.Axis == "threads" {
 		return fmt.Sprintf("× %s on %s", quantity.Number(v[n-1]/v[0], 2), quantity.Plain(math.Round(s.Times[n-1]), s.Along))
 	}
-	start := mean(v[:max(1, n/20)])
+	start := stats.Average(v[:max(1, n/20)])
 	if s.Axis == "" && start > 0 {
 		return fmt.Sprintf("keeps %.0f %%: %s %s", 100*tail(v)/start, quantity.Number(tail(v), 3), quantity.Symbol(s.Unit))
 	}
@@ -125,7 +118,7 @@ func thin(x, y []float64) ([]float64, []float64) {
 	var ox, oy []float64
 	for i := 0; i < n; i += step {
 		to := min(i+step, n)
-		ox, oy = append(ox, mean(x[i:to])), append(oy, mean(y[i:to]))
+		ox, oy = append(ox, stats.Average(x[i:to])), append(oy, stats.Average(y[i:to]))
 	}
 	return ox, oy
 }

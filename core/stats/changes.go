@@ -3,7 +3,17 @@ package stats
 import (
 	"math"
 	"slices"
+
+	"gonum.org/v1/gonum/stat"
 )
+
+// Average is the arithmetic mean of values; 0 for none.
+func Average(xs []float64) float64 {
+	if len(xs) == 0 {
+		return 0
+	}
+	return stat.Mean(xs, nil)
+}
 
 // Quantile is the type-7 quantile (Hyndman and Fan, American Statistician 50, 1996) of values that
 // need not be sorted, for 0 ≤ q ≤ 1; NaN for none.

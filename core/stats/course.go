@@ -70,10 +70,10 @@ func CourseOf(rates []float64, o CourseOptions) (c Course, ok bool) {
 		c.follow(rates, s.in)
 	}
 	for i := range c.Levels {
-		c.Levels[i].Mean = s.natural(rates, c.Levels[i])
+		c.Levels[i].Mean = s.mean(rates, c.Levels[i])
 	}
 	for i := range c.Dips {
-		c.Dips[i].Mean = mean(rates[c.Dips[i].From:c.Dips[i].To])
+		c.Dips[i].Mean = Average(rates[c.Dips[i].From:c.Dips[i].To])
 	}
 	return c, true
 }
@@ -216,7 +216,7 @@ func (s *series) undipped(levels []Segment) []Segment {
 		}
 		s.dips = append(s.dips, dip)
 		joined := Segment{From: levels[found-1].From, To: levels[found+1].To}
-		joined.Mean = s.mean(joined)
+		joined.Mean = s.mean(s.clipped, joined)
 		levels = slices.Replace(slices.Clone(levels), found-1, found+2, joined)
 	}
 }
@@ -234,32 +234,21 @@ func (s *series) merged(levels []Segment) []Segment {
 			break
 		}
 		joined := Segment{From: levels[at-1].From, To: levels[at].To}
-		joined.Mean = s.mean(joined)
+		joined.Mean = s.mean(s.clipped, joined)
 		levels = slices.Replace(slices.Clone(levels), at-1, at+1, joined)
 	}
 	return levels
 }
 
-// mean is the mean over a stretch without dips.
-func (s *series) mean(g Segment) float64 {
-	sum, n := 0.0, 0.0
+// mean is the mean of a stretch of logarithms, or of the rates themselves, without dips.
+func (s *series) mean(xs []float64, g Segment) float64 {
+	var in []float64
 	for i := g.From; i < g.To; i++ {
 		if !s.in[i] {
-			sum, n = sum+s.clipped[i], n+1
+			in = append(in, xs[i])
 		}
 	}
-	return sum / math.Max(n, 1)
-}
-
-// natural is the mean of the rates of a stretch without dips.
-func (s *series) natural(rates []float64, g Segment) float64 {
-	sum, n := 0.0, 0.0
-	for i := g.From; i < g.To; i++ {
-		if !s.in[i] {
-			sum, n = sum+rates[i], n+1
-		}
-	}
-	return sum / math.Max(n, 1)
+	return Average(in)
 }
 
 // choose holds a constant, the levels, a line and an approach against each other.
@@ -275,18 +264,17 @@ func (s *series) choose(c *Course, levels []Segment) {
 		return sum
 	}
 	whole := Segment{From: 0, To: n}
-	whole.Mean = s.mean(whole)
+	whole.Mean = s.mean(s.clipped, whole)
 	constant := rss(func(int) float64 { return whole.Mean })
 	c.Shape, c.Levels = Flat, []Segment{whole}
 	best := constant + per
-	stepped := 0.0
-	for _, g := range levels {
-		for i := g.From; i < g.To; i++ {
-			if !s.in[i] {
-				stepped += (s.clipped[i] - g.Mean) * (s.clipped[i] - g.Mean)
-			}
+	at := 0
+	stepped := rss(func(i int) float64 {
+		for levels[at].To <= i {
+			at++
 		}
-	}
+		return levels[at].Mean
+	})
 	if b := stepped + per*float64(2*len(levels)-1); len(levels) > 1 && b < best {
 		best, c.Shape, c.Levels = b, Stepped, levels
 	}
@@ -380,7 +368,7 @@ func fitted(ys []float64, without []bool, basis func(i int) float64) (a, b float
 func (s *series) again(c *Course) {
 	count, samples := 0, 0
 	for _, d := range c.Dips {
-		if s.mean(Segment{From: max(0, d.From-s.dip), To: min(len(s.y), d.To+s.dip)})-d.Mean >= s.matter {
+		if s.mean(s.clipped, Segment{From: max(0, d.From-s.dip), To: min(len(s.y), d.To+s.dip)})-d.Mean >= s.matter {
 			count++
 			samples += d.To - d.From
 		}
@@ -409,12 +397,4 @@ func (c Course) stretched(rates []float64) Course {
 		}
 	}
 	return out
-}
-
-func mean(xs []float64) float64 {
-	sum := 0.0
-	for _, x := range xs {
-		sum += x / float64(len(xs))
-	}
-	return sum
 }

@@ -139,7 +139,7 @@ func TestStepsAreOptimal(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	const least, penalty = 3, 4.0
 	cost := func(xs []float64) (v float64) {
-		m := mean(xs)
+		m := Average(xs)
 		for _, x := range xs {
 			v += (x - m) * (x - m)
 		}

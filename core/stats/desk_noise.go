@@ -61,7 +61,7 @@ func FitNoise(tests map[string]Scatters, units int) (Noise, []UnitNoise) {
 		keys = append(keys, k)
 	}
 	slices.Sort(keys)
-	several := n.severalUnits(tests, units)
+	several := severalUnits(tests, units)
 	for sweep := range 3 { // the last one counts the tests anew alone
 		n.fitTests(keys, tests, effect)
 		if !several || sweep == 2 {
@@ -70,7 +70,7 @@ func FitNoise(tests map[string]Scatters, units int) (Noise, []UnitNoise) {
 		clear(sums)
 		for _, k := range keys {
 			for _, c := range tests[k].Cells {
-				n.Count(&sums[c.Unit], k, c.Nu, c.Y, 1)
+				n.Count(&sums[c.Unit], k, c.Nu, c.Y)
 			}
 		}
 		n.fitUnits(sums)
@@ -83,7 +83,7 @@ func FitNoise(tests map[string]Scatters, units int) (Noise, []UnitNoise) {
 }
 
 // severalUnits tells whether two units and two tests have something to say.
-func (n *Noise) severalUnits(tests map[string]Scatters, units int) bool {
+func severalUnits(tests map[string]Scatters, units int) bool {
 	seen := make([]bool, units)
 	us, ts := 0, 0
 	for _, t := range tests {
@@ -164,9 +164,8 @@ func (n Noise) Prior(test string, typical float64) Prior {
 	return about(typical, factor, tau)
 }
 
-// Count counts a cell of a test in what its unit's cells say, once or −1 times. A test that was not fitted says
-// nothing.
-func (n Noise) Count(sum *UnitNoise, test string, nu, y, times float64) {
+// Count counts a cell of a test in what its unit's cells say. A test that was not fitted says nothing.
+func (n Noise) Count(sum *UnitNoise, test string, nu, y float64) {
 	p, ok := n.Tests[test]
 	if !ok {
 		return
@@ -186,7 +185,7 @@ func (n Noise) Count(sum *UnitNoise, test string, nu, y, times float64) {
 		}
 	}
 	for i, m := range mixed {
-		sum[i] += float32(times * math.Log(m+1e-300))
+		sum[i] += float32(math.Log(m + 1e-300))
 	}
 }
 

@@ -15,11 +15,8 @@ type Grain struct {
 	working float64
 }
 
-// At is the step at a value, on the working scale.
-func (g Grain) At(x float64, logarithmic bool) float64 { return g.on(x, logarithmic) }
-
-// on is the step at a value, on the working scale; none at zero where that is logarithmic.
-func (g Grain) on(x float64, logarithmic bool) float64 {
+// At is the step at a value, on the working scale; none at zero where that is logarithmic.
+func (g Grain) At(x float64, logarithmic bool) float64 {
 	if g.working > 0 {
 		return g.working
 	}

@@ -60,7 +60,7 @@ func TestANoisyMachineIsKnownByItsOtherTests(t *testing.T) {
 	// Of one test, what its other nine say; what a test says itself does not count twice.
 	var own UnitNoise
 	nu, y, _ := ScatterOf(cells[0][0], Grain{}, true)
-	n.Count(&own, "0", nu, y, 1)
+	n.Count(&own, "0", nu, y)
 	others := n.Effect(&units[0], &own)
 	if others.Variance <= loud.Variance {
 		t.Errorf("nine tests say more (%g) than ten (%g)", others.Variance, loud.Variance)
@@ -74,16 +74,8 @@ func TestANoisyMachineIsKnownByItsOtherTests(t *testing.T) {
 	if a, b := p.For(others).Estimate(once, true), p.For(Effect{}).Estimate(once, true); a.SE < 4*b.SE {
 		t.Errorf("one run of the noisy machine is good to %g, of any to %g", a.SE, b.SE)
 	}
-	// Taken away again, nothing is left of a cell.
 	sum := own
-	n.Count(&sum, "0", nu, y, -1)
-	for i := range sum {
-		if math.Abs(float64(sum[i])) > 1e-5 {
-			t.Fatalf("%v", sum)
-		}
-	}
-	n.Count(&sum, "never fitted", nu, y, 1)
-	if math.Abs(float64(sum[0])) > 1e-5 {
+	if n.Count(&sum, "never fitted", nu, y); sum != own {
 		t.Error("a test that was not fitted says something")
 	}
 }
@@ -151,5 +143,41 @@ func TestDensitiesSumToOne(t *testing.T) {
 	}
 	if got := densityOf(1000); got.nu < 950 || got.nu > 1050 {
 		t.Errorf("of a thousand: %g", got.nu)
+	}
+}
+
+// What runs and sittings scatter cannot be told apart while every sitting holds one reading: the first that holds two
+// changes what all the others say, and so does the last that goes.
+func TestAPoolThatChangedStandsWhileSittingsSayTheSame(t *testing.T) {
+	alone := Cell{Sittings: []Sitting{{N: 1, Mean: 4.60}, {N: 1, Mean: 4.62}}, Median: 100}
+	pair := Cell{Sittings: []Sitting{{N: 2, Mean: 4.61, SS: 1e-4}}, Median: 100}
+	once := Cell{Sittings: []Sitting{{N: 1, Mean: 4.61}}, Median: 100}
+	bound := Cell{Sittings: pair.Sittings, Median: 100, Bound: ">", BoundAt: 100}
+	pool := func(cells ...Cell) Pool { return NewPool(cells, 0, 0) }
+	list := func(cells ...Cell) (out []Sample) {
+		for _, c := range cells {
+			out = append(out, Sample{Cell: c})
+		}
+		return out
+	}
+	for what, x := range map[string]struct {
+		was     Pool
+		out, in []Sample
+		stands  bool
+	}{
+		"one more of single readings": {pool(alone, alone), nil, list(alone), true},
+		"one reading more":            {pool(alone, alone), nil, list(once), true},
+		"the first pair":              {pool(alone, alone), nil, list(pair), false},
+		"a pair at a bound":           {pool(alone, alone), nil, list(bound), true},
+		"a second pair":               {pool(alone, pair), nil, list(pair), true},
+		"one of two pairs gone":       {pool(alone, pair, pair), list(pair), nil, true},
+		"the last pair gone":          {pool(alone, pair), list(pair), nil, false},
+		"the first of several":        {pool(once, once), nil, list(alone), false},
+		"the last of several gone":    {pool(once, alone), list(alone), nil, false},
+		"a pair gone among single":    {pool(once, pair), list(pair), nil, true},
+	} {
+		if got := x.was.Changed(x.out, x.in).Stands(); got != x.stands {
+			t.Errorf("%s: stands %v", what, got)
+		}
 	}
 }

@@ -2,6 +2,7 @@ package stats
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mathext"
 )
@@ -22,7 +23,9 @@ type Pool struct {
 	known  posterior
 	level  float64 // degrees of freedom behind the test's level
 	unit   Effect
-	joined bool // every sitting holds one reading: what runs and sittings scatter cannot be told apart
+	joined bool // what runs and sittings scatter cannot be told apart, as it was when the pool was made
+
+	several, among int // cells with a sitting of several readings, and with several sittings
 
 	sums  *likelihood // not changed once it is here
 	prior Prior
@@ -78,14 +81,10 @@ func NewPool(cells []Cell, resolution, typical float64) Pool {
 // PoolOf is the pool of samples whose readings have a grain on the natural scale.
 func PoolOf(cells []Sample, grain Grain, logarithmic bool, prior Prior) Pool {
 	p := Pool{grain: grain, log: logarithmic, prior: prior}
-	own, several := false, false
 	for _, c := range cells {
-		for _, s := range c.scatter() {
-			own = own || s.N > 1 && c.Bound == ""
-		}
-		several = several || len(c.scatter()) > 1 && c.Bound == ""
+		p.sittings(c.Cell, 1)
 	}
-	p.joined = !own && several
+	p.joined = p.single()
 	var found []float64 // levels, as each cell alone has it
 	for _, c := range cells {
 		if nu, y, ok := p.variance(c.Cell); ok {
@@ -103,6 +102,27 @@ func PoolOf(cells []Sample, grain Grain, logarithmic bool, prior Prior) Pool {
 	p.finish()
 	return p
 }
+
+// sittings counts a cell once, or −1 times, by how its readings fall into sittings.
+func (p *Pool) sittings(c Cell, times int) {
+	parts := c.scatter()
+	if c.Bound != "" {
+		return
+	}
+	if slices.ContainsFunc(parts, func(s Sitting) bool { return s.N > 1 }) {
+		p.several += times
+	}
+	if len(parts) > 1 {
+		p.among += times
+	}
+}
+
+// single tells whether every sitting holds one reading, and cells have several of them.
+func (p *Pool) single() bool { return p.several == 0 && p.among > 0 }
+
+// Stands tells whether a pool that was changed is still what it would be if it were made anew: its first sitting of
+// several readings, or losing its last, shows what runs scatter in another light.
+func (p Pool) Stands() bool { return p.joined == p.single() }
 
 // variance is what a cell tells of its test's noise: degrees of freedom and the logarithm of the variance; false where
 // that is nothing.
@@ -138,7 +158,7 @@ func (p *Pool) within(sittings []Sitting) (mean, nu, ss float64) {
 }
 
 // step is the resolution of a cell's readings on the working scale.
-func (p *Pool) step(c Cell) float64 { return p.grain.on(c.Median, p.log) }
+func (p *Pool) step(c Cell) float64 { return p.grain.At(c.Median, p.log) }
 
 // count counts a sample once, or −1 times.
 func (p *Pool) count(c Sample, times float64) {
@@ -199,9 +219,11 @@ func (p Pool) Changed(out, in []Sample) Pool {
 	sums := *p.sums
 	p.sums = &sums
 	for _, c := range out {
+		p.sittings(c.Cell, -1)
 		p.count(c, -1)
 	}
 	for _, c := range in {
+		p.sittings(c.Cell, 1)
 		p.count(c, 1)
 	}
 	if p.Own < 0.5 {
@@ -251,7 +273,7 @@ func (p Pool) Ties() (ties, of float64) { return p.ties, p.pairs }
 
 // Fine tells whether the grain is so fine about a value that a finer one would change nothing: below a tenth of what a
 // reading scatters.
-func (p Pool) Fine(x float64) bool { return p.Known() && p.grain.on(x, p.log) < p.SR/10 }
+func (p Pool) Fine(x float64) bool { return p.Known() && p.grain.At(x, p.log) < p.SR/10 }
 
 // Grain is how finely the pool's readings are told.
 func (p Pool) Grain() Grain { return p.grain }

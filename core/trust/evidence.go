@@ -10,6 +10,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/stats"
 )
 
 // told gives the marks of a run of some kinds as one sentence each, without those that say the same.
@@ -63,16 +64,8 @@ func several(rs []Repeat) bool {
 	return false
 }
 
-func mean(xs []float64) float64 {
-	s := 0.0
-	for _, x := range xs {
-		s += x / float64(len(xs))
-	}
-	return s
-}
-
 func squares(xs []float64) float64 {
-	m, s := mean(xs), 0.0
+	m, s := stats.Average(xs), 0.0
 	for _, x := range xs {
 		s += (x - m) * (x - m)
 	}

@@ -94,8 +94,8 @@ func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 		for i := 1; i < n; i++ {
 			squared = append(squared, (means[i]-means[i-1])*(means[i]-means[i-1]))
 		}
-		own := stats.Quantile(squared, 0.5)/(2*0.4549) - mean(noise) // 0.4549 is the median of χ² with one degree of freedom
-		between = math.Max(0, own)
+		// 0.4549 is the median of χ² with one degree of freedom
+		between = math.Max(0, stats.Quantile(squared, 0.5)/(2*0.4549)-stats.Average(noise))
 		if pool.Sittings > 0 {
 			between = math.Min(between, pool.Between*pool.Between)
 		}

@@ -34,7 +34,7 @@ func KinOf(own []float64, kin [][]float64, target int) Kin {
 			return Kin{}
 		}
 		sd := math.Sqrt(squares(ys) / (k - 1))
-		out := Kin{N: len(ys), Expected: mean(ys), SD: sd, DF: k - 1, SE: sd / math.Sqrt(k), Values: ys}
+		out := Kin{N: len(ys), Expected: stats.Average(ys), SD: sd, DF: k - 1, SE: sd / math.Sqrt(k), Values: ys}
 		for _, y := range ys {
 			out.Largest = math.Max(out.Largest, math.Abs(y-out.Expected))
 		}
@@ -55,14 +55,14 @@ func KinOf(own []float64, kin [][]float64, target int) Kin {
 		}
 		k := float64(len(rs))
 		for _, r := range rs {
-			largest = math.Max(largest, math.Abs(r-mean(rs)))
+			largest = math.Max(largest, math.Abs(r-stats.Average(rs)))
 		}
 		if i == 0 {
 			if k < 3 {
 				return Kin{}
 			}
 			a, _ := variantEffect(own, columns, effect, target)
-			out = Kin{N: len(rs), Expected: mean(rs) + a, Values: ys}
+			out = Kin{N: len(rs), Expected: stats.Average(rs) + a, Values: ys}
 		}
 		if k >= 3 {
 			variances, dfs = append(variances, squares(rs)/(k-1)), append(dfs, k-1)

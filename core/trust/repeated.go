@@ -91,7 +91,7 @@ func outlier(s0, d0 float64) func(xs []float64) (p float64, at int, d float64) {
 			rest := append(append([]float64(nil), xs[:i]...), xs[i+1:]...)
 			df := d0 + n - 2
 			v := (d0*s0*s0 + squares(rest)) / df
-			off := x - mean(rest)
+			off := x - stats.Average(rest)
 			if q := stats.TwoSided(off/math.Sqrt(v*n/(n-1)), df); q < p {
 				p, at, d = q, i, off
 			}
@@ -133,7 +133,7 @@ func (f Figures) sittingsApart(s0, d0 float64) (out deviation, all []sitting) {
 	b, bdf := f.Pool.SittingSpread()
 	means, own := make([]float64, k), make([]float64, k)
 	for i, s := range all {
-		means[i], own[i] = mean(s.xs), s0*s0/float64(len(s.xs))
+		means[i], own[i] = stats.Average(s.xs), s0*s0/float64(len(s.xs))
 	}
 	for i := range all {
 		rest, restOwn := 0.0, 0.0
@@ -165,7 +165,7 @@ func (f Figures) sittingsApart(s0, d0 float64) (out deviation, all []sitting) {
 
 // line is the least-squares slope of values in order, per step, and the sum of squares of the steps.
 func line(xs []float64) (slope, sxx float64) {
-	mid, m := float64(len(xs)-1)/2, mean(xs)
+	mid, m := float64(len(xs)-1)/2, stats.Average(xs)
 	for i, x := range xs {
 		sxx += (float64(i) - mid) * (float64(i) - mid)
 		slope += (float64(i) - mid) * (x - m)

@@ -6,6 +6,7 @@ import (
 
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/stats"
 )
 
 func init() {
@@ -55,7 +56,7 @@ func (c Case) heldLess() (free int, worse string) {
 		if !ok || len(others) < 2 || sd == 0 {
 			continue
 		}
-		d := x - mean(others)
+		d := x - stats.Average(others)
 		if (d < 0) == (f.Measure.Better == quantity.Higher) && math.Abs(d) > 2*math.Sqrt2*sd {
 			return len(others), fmt.Sprintf("%s: %s", f.Measure.Name, apart(f.Measure, d))
 		}

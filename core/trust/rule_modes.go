@@ -1,6 +1,7 @@
 package trust
 
 import (
+	"durvek/core/stats"
 	"fmt"
 	"math"
 	"slices"
@@ -52,8 +53,8 @@ func init() {
 					Size: gap / (limit * within), Picture: repeats(f.Measure, rs, cut, gap/2, marked...),
 					Evidence: []Evidence{{"lower group", list(f.Measure, low)}, {"upper group", list(f.Measure, high)}},
 					Sentence: fmt.Sprintf("%d repeats stand around %s and %d around %s, with nothing between.", len(low),
-						value(f.Measure, natural(f.Measure, mean(sorted[:at]))), len(high), value(f.Measure, natural(f.Measure,
-							mean(sorted[at:]))))})
+						value(f.Measure, natural(f.Measure, stats.Average(sorted[:at]))), len(high), value(f.Measure, natural(f.Measure,
+							stats.Average(sorted[at:]))))})
 			}
 			return out
 		},

@@ -1,6 +1,7 @@
 package trust
 
 import (
+	"durvek/core/stats"
 	"fmt"
 	"math"
 )
@@ -52,7 +53,7 @@ func (f Figures) farRepeat(x deviation, sd float64) Found {
 		out.Run, out.Runs = rs[1].Run, ids(rs)
 		out.Sentence = fmt.Sprintf("Two repeats, %s, lie %.0f times as far apart as is typical; one of them is wrong.",
 			list(m, rs), math.Abs(x.d)/(1.128*sd))
-		out.Picture = repeats(m, rs, mean(x.xs), 3*sd, 0, 1)
+		out.Picture = repeats(m, rs, stats.Average(x.xs), 3*sd, 0, 1)
 		return out
 	}
 	rest := x.xs[x.at] - x.d
@@ -78,12 +79,12 @@ func (f Figures) farSitting(x deviation, all []sitting, sd float64) Found {
 	odd := all[x.at]
 	out := Found{Measure: m.Slug, Cell: true, Run: odd.rs[len(odd.rs)-1].Run, Runs: ids(odd.rs),
 		Evidence: []Evidence{{"repeats", list(m, rs)}, {"one run is typically good to", typical(m, sd)}},
-		Picture:  repeats(m, rs, mean(odd.xs)-x.d, 3*sd, marked...)}
+		Picture:  repeats(m, rs, stats.Average(odd.xs)-x.d, 3*sd, marked...)}
 	others := "the other sitting"
 	if len(all) > 2 {
 		others = fmt.Sprintf("the other %d sittings", len(all)-1)
 	}
 	out.Sentence = fmt.Sprintf("The sitting of %s has %s, %s than %s.", odd.rs[0].Started.Format("2006-01-02"),
-		value(m, natural(m, mean(odd.xs))), apart(m, x.d), others)
+		value(m, natural(m, stats.Average(odd.xs))), apart(m, x.d), others)
 	return out
 }

@@ -7,6 +7,7 @@ import (
 
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/stats"
 )
 
 // slips are the factors by which a figure goes wrong when units are mixed up: bit for byte, a decimal
@@ -105,11 +106,11 @@ func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
 		return 0, 0, ""
 	}
 	s := math.Sqrt(squares(others) / float64(len(others)-1))
-	if math.Abs(x-mean(others)) < 1 { // it goes with its repeats, which may all be wrong
+	if math.Abs(x-stats.Average(others)) < 1 { // it goes with its repeats, which may all be wrong
 		return 0, 0, ""
 	}
 	one, _ := f.Pool.Held(f.Cell)
-	return x - mean(others), math.Max(math.Max(s, one), 0.02),
+	return x - stats.Average(others), math.Max(math.Max(s, one), 0.02),
 		fmt.Sprintf("the mean of its %d other repeats", len(others))
 }
 

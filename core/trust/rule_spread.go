@@ -1,6 +1,9 @@
 package trust
 
-import "fmt"
+import (
+	"durvek/core/stats"
+	"fmt"
+)
 
 func init() {
 	register(Rule{
@@ -22,7 +25,7 @@ func init() {
 				}
 				n := len(x.rs)
 				out = append(out, Found{Measure: f.Measure.Slug, Cell: true, Run: x.rs[n-1].Run, Runs: ids(x.rs),
-					Chance: chance, Size: farther(chance), Picture: repeats(f.Measure, x.rs, mean(x.xs), 2*sd),
+					Chance: chance, Size: farther(chance), Picture: repeats(f.Measure, x.rs, stats.Average(x.xs), 2*sd),
 					Evidence: []Evidence{{"repeats", list(f.Measure, x.rs)}, {"their standard deviation", typical(f.Measure, x.d)},
 						{"typical of this test", typical(f.Measure, sd)}},
 					Sentence: fmt.Sprintf("%d repeats scatter %.0f times as much as is typical of this test.", n, x.d/sd)})

@@ -1,6 +1,7 @@
 package trust
 
 import (
+	"durvek/core/stats"
 	"fmt"
 	"math"
 )
@@ -49,7 +50,7 @@ func (c Case) expected(f Figures) (at, sd float64) {
 	one, _ := f.held()
 	if len(others) >= 2 && one > 0 {
 		s := math.Sqrt(squares(others) / float64(len(others)-1))
-		return mean(others), math.Max(math.Max(s, one), 0.02)
+		return stats.Average(others), math.Max(math.Max(s, one), 0.02)
 	}
 	if f.Kin.N < fewKin || f.Kin.SD == 0 {
 		return 0, 0

@@ -72,7 +72,7 @@ func Open(ctx context.Context, d *desk.Desk) (*Figures, error) { return open(ctx
 func open(ctx context.Context, d *desk.Desk, few int) (*Figures, error) {
 	f := &Figures{desk: d, numbers: map[string]uint32{}, bases: map[basisID]uint32{}, arounds: map[surroundings]uint32{},
 		missed: map[string]int{}, changed: map[string]uint64{}, stop: make(chan struct{}), loaded: make(chan struct{}),
-		few: few,
+		few:     few,
 		touched: map[uint32]uint32{}}
 	first := snapshot{revision: 1, columns: map[string]*column{}, noise: &noiseThen{}}
 	if n := f.wroteDown(ctx, &first.told); n != nil {

@@ -187,7 +187,7 @@ func (n *noise) touch(revision uint64, columns map[string]*column, touched map[u
 			}
 			for i := c.from(variant); i < len(c.cells) && c.cells[i].variant == variant; i++ {
 				if p := &c.cells[i]; p.unit == unit {
-					said = c.tell(p, m, &out.Noise, &sum, 1) || said
+					said = c.tell(p, m, &out.Noise, &sum) || said
 				}
 			}
 		}
@@ -210,11 +210,11 @@ func (n *noise) touch(revision uint64, columns map[string]*column, touched map[u
 }
 
 // tell counts a cell in what its unit's cells say; false if it says nothing.
-func (c *column) tell(p *packed, m compare.Measure, n *stats.Noise, sum *stats.UnitNoise, times float64) bool {
+func (c *column) tell(p *packed, m compare.Measure, n *stats.Noise, sum *stats.UnitNoise) bool {
 	version := c.version(p)
 	nu, y, ok := stats.ScatterOf(c.cell(p), c.grain(m, version), m.Scale.Logarithmic())
 	if ok {
-		n.Count(sum, testKey(c.measure, version), nu, y, times)
+		n.Count(sum, testKey(c.measure, version), nu, y)
 	}
 	return ok
 }

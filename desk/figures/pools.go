@@ -82,8 +82,9 @@ func (c *column) follow(old *column, was *noise, gone, come []packed) {
 			}
 			return out
 		}
-		p.Pool = p.Changed(samples(gone), samples(come))
-		c.pools[version] = p
+		if p.Pool = p.Changed(samples(gone), samples(come)); p.Stands() {
+			c.pools[version] = p
+		}
 	}
 }
 
@@ -164,7 +165,7 @@ func (e *estimator) effect(p *packed) stats.Effect {
 		var own stats.UnitNoise
 		for i := e.c.from(p.variant); i < len(e.c.cells) && e.c.cells[i].variant == p.variant; i++ {
 			if x := &e.c.cells[i]; x.unit == p.unit && u.sum != nil {
-				e.c.tell(x, e.m, &e.n.Noise, &own, 1)
+				e.c.tell(x, e.m, &e.n.Noise, &own)
 			}
 		}
 		sum := u.sum

@@ -96,7 +96,7 @@ func Noise(seed uint64, w NoiseWorld, desks int) Noised {
 			for u, c := range cells[t] {
 				var own stats.UnitNoise
 				if nu, y, ok := stats.ScatterOf(c, grain, true); ok {
-					n.Count(&own, id, nu, y, 1)
+					n.Count(&own, id, nu, y)
 				}
 				e := pool.For(n.Effect(&units[u], &own)).Estimate(c, true)
 				out.count(e, sigma[t][u], u < w.Noisy && (t == 0 || !w.One))
