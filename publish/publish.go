@@ -204,11 +204,26 @@ func Files(c Content) (map[string][]byte, error) {
 	})
 }
 
+func num(v float64) string { return strconv.FormatFloat(v, 'g', 8, 64) }
+
+// ends are the ends of an estimate's interval; empty where its spread is not known.
+func ends(e stats.Estimate) (lo, hi string) {
+	if e.Unknown {
+		return "", ""
+	}
+	return num(e.Lo), num(e.Hi)
+}
+
 // csvOf writes every figure that the charts show, raised modes and relative values included.
 func csvOf(c Content) ([]byte, error) {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
-	num := func(v float64) string { return strconv.FormatFloat(v, 'g', 8, 64) }
+	place := func(n int) string { // none where that is not known
+		if n == 0 {
+			return ""
+		}
+		return strconv.Itoa(n)
+	}
 	w.Write([]string{"measure", "unit", "better", "test_version", "variant", "name", "sample", "host", "place", "setup",
 		"conditions",
 		"row", "place_best", "place_worst",
@@ -222,17 +237,20 @@ func csvOf(c Content) ([]byte, error) {
 			head := []string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), r.Variant,
 				r.Name, r.Unit, r.Host, r.Place}
 			e := r.Estimate
+			lo, hi := ends(e)
+			note := ""
+			if e.Unknown {
+				note = "spread unknown"
+			}
 			w.Write(append(head, r.Setup, strings.Join(compare.Conditions(f.Measure, r.Basis), "; "),
-				strings.Trim(r.Differs+"; "+r.Taken, "; "), strconv.Itoa(r.Standing.Best), strconv.Itoa(r.Standing.Worst), e.Bound,
-				num(e.Centre),
-				num(e.Lo), num(e.Hi), num(e.Median),
-				strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), claim, ""))
+				strings.Trim(r.Differs+"; "+r.Taken, "; "), place(r.Standing.Best), place(r.Standing.Worst), e.Bound,
+				num(e.Centre), lo, hi, num(e.Median), strconv.Itoa(e.N), strconv.Itoa(e.Sittings),
+				strconv.FormatBool(r.Simulated), claim, note))
 			for _, x := range r.Raised {
 				e := x.Estimate
-				w.Write(append(append([]string(nil), head...), x.Setup, "", "", "", "", e.Bound, num(e.Centre), num(e.Lo),
-					num(e.Hi),
-					num(e.Median),
-					strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "", "another mode, not ranked"))
+				lo, hi := ends(e)
+				w.Write(append(append([]string(nil), head...), x.Setup, "", "", "", "", e.Bound, num(e.Centre), lo, hi,
+					num(e.Median), strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "", "another mode, not ranked"))
 			}
 		}
 		for _, l := range append(slices.Clone(f.LeftOut), f.Beside...) {
@@ -252,10 +270,11 @@ func claimsCSV(c Content) ([]byte, error) {
 	for _, j := range c.Claims {
 		measured, lo, hi := "", "", ""
 		if e := j.Verdict.Estimate; e != nil {
-			measured, lo, hi = fmt.Sprintf("%.8g", e.Centre), fmt.Sprintf("%.8g", e.Lo), fmt.Sprintf("%.8g", e.Hi)
+			measured = num(e.Centre)
+			lo, hi = ends(*e)
 		}
-		w.Write([]string{j.Measure, fmt.Sprintf("%g", j.Value), string(j.Qualifier), j.Unit, fmt.Sprintf("%.8g",
-			j.Verdict.Claimed), measured, lo, hi, j.Symbol,
+		w.Write([]string{j.Measure, fmt.Sprintf("%g", j.Value), string(j.Qualifier), j.Unit,
+			num(j.Verdict.Claimed), measured, lo, hi, j.Symbol,
 			string(j.Verdict.Outcome), j.Verdict.Why, j.Source})
 	}
 	w.Flush()

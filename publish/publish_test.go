@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -96,6 +97,33 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 	}
 	if sums := read(t, dir, "SHA256SUMS"); bytes.Count(sums, []byte("\n")) != 13 {
 		t.Errorf("digests of %d files:\n%s", bytes.Count(sums, []byte("\n")), sums)
+	}
+}
+
+// A figure whose spread is not known has neither an interval nor a place, also in the tables.
+func TestTheTablesSayNothingThatIsNotKnown(t *testing.T) {
+	c := content()
+	row := &c.Figures[0].Rows[0]
+	row.Estimate = stats.Estimate{Centre: 3600, Lo: 3600, Hi: 3600, Median: 3600, N: 1, Sittings: 1, Unknown: true}
+	row.Standing = ranking.Place{}
+	row.Raised[0].Estimate = row.Estimate
+	c.Claims[0].Verdict.Estimate = &row.Estimate
+	figures, err := csvOf(c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows, err := csv.NewReader(bytes.NewReader(figures)).ReadAll()
+	if want := []string{"", "", "", "3600", "", "", "3600", "1", "1"}; err != nil || !slices.Equal(rows[1][12:21], want) ||
+		rows[1][23] != "spread unknown" || !slices.Equal(rows[2][12:21], want) {
+		t.Errorf("%q, %v", rows[1:3], err)
+	}
+	judged, err := claimsCSV(c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if rows, err = csv.NewReader(bytes.NewReader(judged)).ReadAll(); err != nil ||
+		!slices.Equal(rows[1][5:8], []string{"3600", "", ""}) {
+		t.Errorf("%q, %v", rows, err)
 	}
 }
 

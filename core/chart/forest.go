@@ -54,11 +54,20 @@ func (f Forest) Table() Table {
 		}
 		row := []string{r.Group, name, "", "", "", r.Label}
 		if !r.Bare {
-			row[2], row[3], row[4] = plain(r.Value), plain(r.Lo), plain(r.Hi)
+			row[2] = plain(r.Value)
+			row[3], row[4] = ends(r.Lo, r.Hi)
 		}
 		t.Rows = append(t.Rows, row)
 	}
 	return t
+}
+
+// ends are the ends of an interval; none where there is none, as of a bound, or of a figure whose spread is not known.
+func ends(lo, hi float64) (from, to string) {
+	if lo == hi {
+		return "", ""
+	}
+	return plain(lo), plain(hi)
 }
 
 // plain writes a number with six digits, as any program reads it.

@@ -32,8 +32,8 @@ func (r Ranked) Table() Table {
 		if x.Carried {
 			place = "not ranked"
 		}
-		t.Rows = append(t.Rows, []string{place, x.Name, x.Note, plain(x.Value), plain(x.Lo), plain(x.Hi), claim,
-			fmt.Sprint(x.N), x.Label})
+		lo, hi := ends(x.Lo, x.Hi)
+		t.Rows = append(t.Rows, []string{place, x.Name, x.Note, plain(x.Value), lo, hi, claim, fmt.Sprint(x.N), x.Label})
 	}
 	return t
 }

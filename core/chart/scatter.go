@@ -48,7 +48,8 @@ func (s Scatter) Table() Table {
 		if p.Best {
 			best = "yes"
 		}
-		t.Rows = append(t.Rows, []string{p.Name, p.Note, plain(p.X), plain(p.Y), plain(p.Lo), plain(p.Hi), best})
+		lo, hi := ends(p.Lo, p.Hi)
+		t.Rows = append(t.Rows, []string{p.Name, p.Note, plain(p.X), plain(p.Y), lo, hi, best})
 	}
 	return t
 }

@@ -45,7 +45,8 @@ func (s Side) Table() Table {
 		for i, b := range p.Bars {
 			row := []string{p.Name, p.Symbol, s.States[i], "", "", "", b.Label}
 			if !b.Bare {
-				row[3], row[4], row[5] = plain(b.Value), plain(b.Lo), plain(b.Hi)
+				row[3] = plain(b.Value)
+				row[4], row[5] = ends(b.Lo, b.Hi)
 			}
 			t.Rows = append(t.Rows, row)
 		}
