@@ -2,6 +2,7 @@ package fit
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"durvek/core/catalog"
@@ -48,6 +49,9 @@ func TestNeedsAtTheirLimits(t *testing.T) {
 		{"upper end just above it", most, e(480, 500.1), Undecided, Open},
 		{"lower end on the most", most, e(500, 520), Undecided, Open},
 		{"lower end just above it", most, e(500.1, 520), Failed, Wrong},
+		{"far above the least, its spread unknown", least, stats.Estimate{Centre: 900, Lo: 900, Hi: 900, Unknown: true},
+			Undecided, Open},
+		{"far below it", least, stats.Estimate{Centre: 100, Lo: 100, Hi: 100, Unknown: true}, Undecided, Open},
 		{"a bound above the least", least, stats.Estimate{Centre: 600, Lo: 600, Hi: 600, Bound: "at least"}, Kept, Right},
 		{"a bound below the least", least, stats.Estimate{Centre: 400, Lo: 400, Hi: 400, Bound: "at least"}, Undecided, Open},
 	} {
@@ -56,6 +60,12 @@ func TestNeedsAtTheirLimits(t *testing.T) {
 		if f.Needs[0].Met != c.want || f.For != c.is {
 			t.Errorf("%s: %s and %q, want %s and %q", c.name, f.Needs[0].Met, f.For, c.want, c.is)
 		}
+	}
+	far := one(Use{Needs: []Need{least}, Weights: []Weight{{Measure: "screen/white", Weight: 1}}}, nil, judges,
+		map[string]stats.Estimate{"screen/white": {Centre: 900, Lo: 900, Hi: 900, Unknown: true}})
+	if far.Needs[0].Why != "Measured 900.0 cd/m²; how much that scatters is not known." ||
+		!slices.Equal(far.Unknown, []string{"screen/white"}) {
+		t.Errorf("%+v", far)
 	}
 	skewed := map[string]stats.Estimate{"screen/white": {Centre: 480, Lo: 470, Hi: 510}}
 	if f := one(Use{Needs: []Need{least}}, nil, judges, skewed); f.Needs[0].Why != "Measured 480.0 cd/m²." {

@@ -147,7 +147,7 @@ type Met string
 const (
 	Kept      Met = "met"
 	Failed    Met = "failed"
-	Undecided Met = "undecided" // the interval holds the limit
+	Undecided Met = "undecided" // the interval holds the limit, or is not known
 	Unknown   Met = "unknown"   // nothing was measured
 )
 
@@ -185,6 +185,7 @@ type Fit struct {
 	For          Verdict   `json:"for" enum:"for,not for,open"`
 	Needs        []NeedMet `json:"needs"`
 	Parts        []Part    `json:"parts"`
+	Unknown      []string  `json:"unknown,omitempty" doc:"Measures of unknown spread: their noise is not in the interval"`
 }
 
 // Figure finds a variant's estimate of a measure under a setup; ok is false where nothing comparable was measured.
@@ -269,6 +270,9 @@ func All(u Use, variants []string, spec func(string) map[string]any, judges map[
 			half := math.Abs(worth(e.Hi)-worth(e.Lo)) / 2
 			sum, weight = sum+t.weight*w, weight+t.weight
 			squares += t.weight * t.weight * half * half
+			if e.Unknown {
+				f.Unknown = append(f.Unknown, t.measure)
+			}
 			f.Parts = append(f.Parts, Part{t.measure, t.weight / total, w, e.Centre})
 		}
 		if weight > 0 {
@@ -341,7 +345,12 @@ func (n Need) met(variant string, spec map[string]any, judges map[string]catalog
 			return out
 		}
 		bound = e.Bound
-		out.Why = "Measured " + strings.TrimSpace(bound+" "+quantity.Format(mid, cmp.Or(n.Unit, unit))) + "."
+		out.Why = "Measured " + strings.TrimSpace(bound+" "+quantity.Format(mid, cmp.Or(n.Unit, unit)))
+		if e.Unknown {
+			out.Met, out.Why = Undecided, out.Why+"; how much that scatters is not known."
+			return out
+		}
+		out.Why += "."
 	}
 	switch {
 	case bound != "" && stats.Upward(bound):

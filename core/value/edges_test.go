@@ -93,6 +93,25 @@ func TestTheFrontierAtItsEdges(t *testing.T) {
 	}
 }
 
+// What is known of one reading alone has no interval, so nothing is surely better than it, nor it than anything.
+func TestNothingIsSureOfUnknownSpread(t *testing.T) {
+	for _, c := range []struct {
+		a, b bool // whose spread is not known
+		sure bool
+	}{{false, false, true}, {true, false, false}, {false, true, false}, {true, true, false}} {
+		field := []Priced{{ID: "a", Model: "m", Price: 200, Worth: 50, Lo: 50, Hi: 50, Unsure: c.a},
+			{ID: "b", Model: "m", Price: 100, Worth: 90, Lo: 90, Hi: 90, Unsure: c.b}}
+		for _, v := range Of(field) {
+			if v.ID == "a" && (v.Frontier || v.SureBeat != c.sure) {
+				t.Errorf("%+v: %+v", c, v)
+			}
+		}
+		if s := Steps(field); s[0].Sure != c.sure {
+			t.Errorf("%+v: the step is %+v", c, s[0])
+		}
+	}
+}
+
 func TestTheClimbGoesUpTheFrontierAlone(t *testing.T) {
 	climb := Climb([]Priced{{ID: "c", Price: 300, Worth: 90, Lo: 89, Hi: 91}, {ID: "x", Price: 250, Worth: 40, Lo: 39,
 		Hi: 41}, {ID: "a", Price: 100, Worth: 50, Lo: 49, Hi: 51}, {ID: "b", Price: 200, Worth: 80, Lo: 79, Hi: 81}})

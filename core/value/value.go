@@ -15,6 +15,7 @@ type Priced struct {
 	Worth    float64
 	Lo, Hi   float64
 	LowerIs  bool // lower is better
+	Unsure   bool // nothing is known of its noise, or of that of a part of it
 	Unranked bool // listed, not compared: a bound, or too incomplete
 }
 
@@ -88,7 +89,7 @@ func Of(field []Priced) []Value {
 			}
 			if o.Price <= p.Price {
 				v.Frontier = false
-				v.SureBeat = v.SureBeat || olo > hi
+				v.SureBeat = v.SureBeat || olo > hi && !o.Unsure && !p.Unsure
 				if beater == nil || o.Price < beater.Price {
 					beater = o
 				}
@@ -174,7 +175,7 @@ func step(a, b Priced) Step {
 	d := math.Log(bm / am)
 	half := math.Hypot(math.Log(ahi/alo)/2, math.Log(bhi/blo)/2)
 	s := Step{From: a.ID, To: b.ID, Costs: b.Price - a.Price, More: 100 * math.Expm1(d), Lo: 100 * math.Expm1(d-half),
-		Hi: 100 * math.Expm1(d+half), Sure: math.Abs(d) > half}
+		Hi: 100 * math.Expm1(d+half), Sure: math.Abs(d) > half && !a.Unsure && !b.Unsure}
 	if s.More > 0 {
 		s.Per = s.Costs / s.More
 	}

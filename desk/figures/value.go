@@ -70,13 +70,14 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	out := Valued{Currency: q.Pricing.Currency, Prices: map[string]catalog.Price{}, Spans: map[string]catalog.Span{},
 		Names: map[string]Called{}, Per: []PerPrice{}, Sentence: []string{}}
 	var field []value.Priced
-	add := func(slug string, worth, lo, hi float64, unranked, lower bool) error {
+	add := func(x value.Priced) error {
+		slug := x.ID
 		p, ok, err := d.price(slug, q.Pricing)
 		if err != nil {
 			return desk.Refuse(desk.Invalid, "value cannot be compared: %s has %v", slug, err)
 		}
-		x := d.variants[slug]
-		out.Names[slug] = Called{x.FullName(), x.Note}
+		v := d.variants[slug]
+		out.Names[slug] = Called{v.FullName(), v.Note}
 		if !ok || p.Amount == 0 {
 			why := ": no price"
 			if n := len(d.offers[slug]); n > 0 {
@@ -87,11 +88,8 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 			return nil
 		}
 		out.Prices[slug] = p
-		field = append(
-			field,
-			value.Priced{ID: slug, Model: x.Model.Slug, Price: p.Value(), Worth: worth, Lo: lo, Hi: hi,
-				LowerIs: lower, Unranked: unranked},
-		)
+		x.Model, x.Price = v.Model.Slug, p.Value()
+		field = append(field, x)
 		return nil
 	}
 	if q.Index != nil {
@@ -105,7 +103,8 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 			out.What = "Index for " + u.Name
 		}
 		for _, r := range x.Rows {
-			if err := add(r.ID, r.Value, r.Lo, r.Hi, !r.Ranked, false); err != nil {
+			if err := add(value.Priced{ID: r.ID, Worth: r.Value, Lo: r.Lo, Hi: r.Hi, Unsure: len(r.Unknown) > 0,
+				Unranked: !r.Ranked}); err != nil {
 				return Valued{}, err
 			}
 		}
@@ -127,8 +126,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 }
 
 // valueOne takes one measure's figures for performance.
-func (d *sight) valueOne(q ValueQuestion, out *Valued, add func(slug string, worth, lo, hi float64, unranked,
-	lower bool) error) error {
+func (d *sight) valueOne(q ValueQuestion, out *Valued, add func(value.Priced) error) error {
 	c, err := d.rank(compare.Question{Field: q.Field, Measure: q.Measure, Setup: q.Setup, Where: q.Where})
 	if err != nil {
 		return err
@@ -148,7 +146,8 @@ func (d *sight) valueOne(q ValueQuestion, out *Valued, add func(slug string, wor
 			)
 			continue
 		}
-		if err := add(r.Variant, e.Centre, e.Lo, e.Hi, e.Bound != "", c.Measure.Better == quantity.Lower); err != nil {
+		if err := add(value.Priced{ID: r.Variant, Worth: e.Centre, Lo: e.Lo, Hi: e.Hi, Unsure: e.Unknown,
+			Unranked: e.Bound != "", LowerIs: c.Measure.Better == quantity.Lower}); err != nil {
 			return err
 		}
 	}
@@ -265,7 +264,7 @@ func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {
 		figure := x.field[slices.IndexFunc(x.field, func(p value.Priced) bool { return p.ID == v.ID })]
 		lower = figure.LowerIs
 		p := chart.Point{ID: v.ID, Name: n.Name, Note: n.Note, X: v.Price, Y: v.Worth, Lo: figure.Lo, Hi: figure.Hi,
-			Best: v.Frontier, Subject: v.ID == q.Subject && q.Subject != "", Hollow: v.Unranked,
+			Best: v.Frontier, Subject: v.ID == q.Subject && q.Subject != "", Hollow: v.Unranked || figure.Unsure,
 			Label: fmt.Sprintf(
 				"%s for %s",
 				strings.TrimSpace(quantity.Number(v.Worth, 3)+" "+x.Symbol),

@@ -3223,6 +3223,8 @@ export interface components {
              * @description 0 to 100, over what was measured
              */
             score: number;
+            /** @description Measures of unknown spread: their noise is not in the interval */
+            unknown?: string[];
             variant: string;
         };
         FitNeed: {

@@ -26,10 +26,10 @@ const words: Record<string, string> = { for: 'right for it', open: 'open', 'not 
       <v-select label="Kind of use" :model-value="asked.use" :items="uses.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ use: $event })" />
       <v-select label="Field" :model-value="asked.field" :items="fields.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ field: $event })" />
       <v-select label="Setup" :model-value="asked.setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" @update:model-value="set({ setup: $event })" />
+      <v-combobox label="Only where" multiple chips closable-chips placeholder="place=left port" :model-value="asked.where.split(';').filter(Boolean)" @update:model-value="set({ where: $event.join(';') })" />
       <div v-if="x" class="small">
         <strong>Needs</strong>
-        <div v-for="n in x.use.needs ?? []" :key="n.measure ?? n.spec" class="soft">{{ n.measure ? name(n.measure) : n.spec }}<template v-if="n.least !== undefined"> at least {{ n.least }}  <v-combobox label="Only where" multiple chips closable-chips placeholder="place=left port" :model-value="asked.where.split(';').filter(Boolean)" @update:model-value="set({ where: $event.join(';') })" />
-    </template><template v-if="n.most !== undefined"> at most {{ n.most }}</template> {{ n.unit }}</div>
+        <div v-for="n in x.use.needs ?? []" :key="n.measure ?? n.spec" class="soft">{{ n.measure ? name(n.measure) : n.spec }}<template v-if="n.least !== undefined"> at least {{ n.least }}</template><template v-if="n.most !== undefined"> at most {{ n.most }}</template> {{ n.unit }}</div>
         <div v-if="!x.use.needs?.length" class="soft">None that must be met.</div>
         <strong>What counts</strong>
         <div v-for="w in x.use.weights" :key="w.measure ?? w.group" class="soft">{{ w.measure ? name(w.measure) : w.group }}: {{ number(w.weight, 2) }}<template v-if="w.curve?.length">; {{ w.curve.map((c) => `${c.at} is worth ${c.worth}`).join(', ') }}</template></div>
@@ -51,6 +51,7 @@ const words: Record<string, string> = { for: 'right for it', open: 'open', 'not 
               <td class="small"><div v-for="n in f.needs.filter((x) => x.met !== 'met')" :key="n.text"><span class="caution">{{ n.met }}:</span> {{ n.text }}. <span class="soft">{{ n.why }}</span></div><span v-if="f.needs.every((n) => n.met === 'met')" class="soft">{{ f.needs.length ? 'all met' : '' }}</span></td>
             </tr>
             <tr v-if="asked.open === f.variant"><td colspan="6" class="small">
+              <div v-if="f.unknown?.length"><strong>Of unknown spread, so their noise is not in the interval:</strong> {{ f.unknown.map(name).join('; ') }}</div>
               <div v-for="p in f.parts" :key="p.measure">{{ name(p.measure) }}: {{ number(p.value) }}, worth {{ p.worth.toFixed(2) }}, with {{ (100 * p.weight).toFixed(1) }} % of the weight</div>
             </td></tr>
           </template>
