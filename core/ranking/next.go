@@ -45,13 +45,13 @@ type Suggestion struct {
 // a test yields all its measures, so gaps of one test of one variant are one suggestion, with the largest number of
 // repeats among them.
 //
-// A missing figure is expected to narrow the variant's standing from the whole field to the mean width of those that
-// are ranked. A weak one is expected to part those undecided neighbours whose difference would exceed its 95 % interval
+// A missing figure, or one of which nobody knows how much it scatters, is expected to narrow the variant's standing from
+// the whole field to the mean width of those that have a place. A weak one is expected to part those undecided neighbours whose difference would exceed its 95 % interval
 // with the repeats added.
 func Next(gaps []Gap, most int) []Suggestion {
 	type key struct{ variant, test, setup string }
 	at := map[key]*Suggestion{}
-	weak := map[key]int{}
+	weak, unknown := map[key]int{}, map[key]int{}
 	seconds := map[key]float64{}
 	var order []key
 	for _, g := range gaps {
@@ -74,6 +74,9 @@ func Next(gaps []Gap, most int) []Suggestion {
 		if g.Weak {
 			weak[k]++
 		}
+		if g.unknown() {
+			unknown[k]++
+		}
 	}
 	out := []Suggestion{}
 	for _, k := range order {
@@ -85,6 +88,9 @@ func Next(gaps []Gap, most int) []Suggestion {
 			what = fmt.Sprintf("%d measures, %s among them", n, what)
 		}
 		switch {
+		case unknown[k] == len(s.Measures):
+			s.Why = fmt.Sprintf("%d more repeats tell how much it scatters in %s, without which it has no place", s.Repeats,
+				what)
 		case weak[k] == len(s.Measures):
 			s.Why = fmt.Sprintf("%d more repeats should part it from neighbours in %s", s.Repeats, what)
 		default:
@@ -128,20 +134,32 @@ func Next(gaps []Gap, most int) []Suggestion {
 	return out
 }
 
+// own finds the variant's row; below 0 if there is none.
+func (g Gap) own() int {
+	return slices.IndexFunc(g.Rows, func(r Row) bool { return r.ID == g.Variant })
+}
+
+// unknown tells whether there is a figure of which nobody knows how much it scatters.
+func (g Gap) unknown() bool {
+	i := g.own()
+	return g.Weak && i >= 0 && g.Rows[i].Estimate.Unknown
+}
+
 // narrowing is by how many places the variant's standing is expected to narrow.
 func (g Gap) narrowing() float64 {
-	n := len(g.Rows)
-	if !g.Weak {
+	if n := len(g.Rows); !g.Weak || g.unknown() {
 		if n < 2 {
 			return 0
 		}
-		width := 0.0
+		var widths []float64
 		for _, r := range g.Rows {
-			width += float64(r.Place.Worst - r.Place.Best)
+			if r.Place.Best > 0 {
+				widths = append(widths, float64(r.Place.Worst-r.Place.Best))
+			}
 		}
-		return float64(n) - width/float64(n)
+		return float64(n) - stats.Average(widths)
 	}
-	i := slices.IndexFunc(g.Rows, func(r Row) bool { return r.ID == g.Variant })
+	i := g.own()
 	if i < 0 || g.Rows[i].Estimate.Bound != "" || g.Rows[i].Estimate.N == 0 {
 		return 0
 	}

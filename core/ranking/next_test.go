@@ -4,6 +4,8 @@ import (
 	"math"
 	"strings"
 	"testing"
+
+	"durvek/core/stats"
 )
 
 // ranked makes rows of which each has a standing, a step of d apart.
@@ -68,5 +70,21 @@ func TestMoreRepeatsPayWhereTheyPartNeighbours(t *testing.T) {
 	}
 	if clear := weak(1, 0.01); clear != 0 {
 		t.Errorf("what is parted already narrows by %g", clear)
+	}
+}
+
+// Of a field in which some have a place and some have none, those alone tell how wide a place is.
+func TestAnUnknownSpreadNarrowsAsWhatIsMissing(t *testing.T) {
+	rows := Rank(field(0.02, 5, 4.999, 3), higher).Rows // two tied, one alone: 2/3 of a place wide
+	unknown := Row{Entry: Entry{ID: "x", Estimate: stats.Estimate{Centre: 9, Mean: 2, N: 1, Unknown: true}}}
+	rows = append(rows, unknown)
+	for what, g := range map[string]Gap{"missing": {Variant: "y"}, "of unknown spread": {Variant: "x", Weak: true}} {
+		g.Rows = rows
+		if got := g.narrowing(); math.Abs(got-(4-2.0/3)) > 1e-9 {
+			t.Errorf("what is %s narrows by %g", what, got)
+		}
+	}
+	if got := (Gap{Variant: "x", Weak: true, Rows: rows[3:]}).narrowing(); got != 0 {
+		t.Errorf("alone in its field it narrows by %g", got)
 	}
 }

@@ -134,13 +134,16 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 			gaps = append(gaps, g)
 		}
 		for i := range rows {
-			tied := i > 0 && c.Rows[i-1].Next == ranking.Undecided || c.Rows[i].Next == ranking.Undecided
 			at := c.Rows[i]
-			if !tied || !asked(at.Variant) || at.Host != "" || at.Place != "" || at.Differs != "" {
+			tied := i > 0 && c.Rows[i-1].Next == ranking.Undecided || at.Next == ranking.Undecided
+			if !tied && !at.Estimate.Unknown || !asked(at.Variant) || at.Host != "" || at.Place != "" || at.Differs != "" {
 				continue // a plan for it would have to say where
 			}
 			g := gap(at.Variant)
-			g.Weak, g.Repeats = true, weakRepeats
+			g.Weak = true
+			if tied {
+				g.Repeats = weakRepeats
+			}
 			gaps = append(gaps, g)
 		}
 	}

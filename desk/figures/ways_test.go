@@ -179,6 +179,37 @@ func TestSuggestionsFollowWhatIsMissing(t *testing.T) {
 	}
 }
 
+// After one run of each of a test of which nobody knows how much it scatters nothing has a place: any more repeats say.
+func TestRepeatsAreSuggestedWhereTheSpreadIsNotKnown(t *testing.T) {
+	d := testdesk.Opened(t)
+	if _, err := d.Books.ImportTest(testdesk.Ctx, []byte("format: durvek-test/1\nslug: knots\nversion: 1\nname: Knots\n"+
+		"group: application\nrepeats: 4\nseconds: 30\nmust_match: [supply]\nmeasures: [{slug: tied, name: knots, "+
+		"unit: /min, scale: ratio, better: higher}]\n"), "me"); err != nil {
+		t.Fatal(err)
+	}
+	tie := func(unit, value string, repeat int) {
+		testdesk.Typed(t, d, results.Typed{Test: "knots", Subject: unit, Repeat: repeat,
+			Readings: map[string]string{"tied": value}})
+	}
+	q := figures.NextQuestion{Measure: "knots/tied"}
+	tie("a", "31.7", 0)
+	tie("b", "44.2", 0)
+	list, err := d.Figures.Next(testdesk.Ctx, q)
+	if err != nil || len(list) != 3 {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	for i, why := range []string{"4 more repeats tell how much it scatters in knots, without which it has no place;",
+		"4 more repeats tell how", "It is missing in knots;"} {
+		if x := list[i]; x.Variant != "abc"[i:i+1] || x.Repeats != 4 || x.Places != 2 || !strings.HasPrefix(x.Why, why) {
+			t.Errorf("%+v", x)
+		}
+	}
+	tie("a", "31.9", 1)
+	if list, err = d.Figures.Next(testdesk.Ctx, q); err != nil || len(list) != 1 || list[0].Variant != "c" {
+		t.Errorf("once it is known: %+v, %v", list, err)
+	}
+}
+
 func TestFieldsByRuleFollowTheCatalogue(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Price(t, d, "a", 50000, "EUR")
