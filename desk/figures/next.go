@@ -111,16 +111,9 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		t := d.tests[test]
 		gap := func(variant string) ranking.Gap {
 			return ranking.Gap{
-				Variant: variant,
-				Unit:    units[variant],
-				Name:    d.label(variant),
-				Test:    test,
-				Measure: m.ID,
-				What:    m.InSentence(),
-				Setup:   method.AsDelivered,
-				Rows:    rows,
-				Seconds: cmp.Or(t.Seconds, 60),
-				Repeats: max(t.Repeats, 3),
+				Variant: variant, Unit: units[variant], Name: d.label(variant),
+				Test: test, Measure: m.ID, What: m.InSentence(), Setup: method.AsDelivered,
+				Rows: rows, Seconds: cmp.Or(t.Seconds, 60), Repeats: max(t.Repeats, 3),
 			}
 		}
 		for _, l := range c.LeftOut {
