@@ -250,7 +250,8 @@ func csvOf(c Content) ([]byte, error) {
 				e := x.Estimate
 				lo, hi := ends(e)
 				w.Write(append(append([]string(nil), head...), x.Setup, "", "", "", "", e.Bound, num(e.Centre), lo, hi,
-					num(e.Median), strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "", "another mode, not ranked"))
+					num(e.Median), strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "",
+					"another mode, not ranked"))
 			}
 		}
 		for _, l := range append(slices.Clone(f.LeftOut), f.Beside...) {

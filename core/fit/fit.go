@@ -191,19 +191,45 @@ type Fit struct {
 // Figure finds a variant's estimate of a measure under a setup; ok is false where nothing comparable was measured.
 type Figure func(variant, measure, setup string) (stats.Estimate, bool)
 
+// term is one measure of a use with its weight; best is the merit of the field's best.
+type term struct {
+	measure string
+	judge   catalog.Judge
+	weight  float64
+	curve   []Worth
+	unit    string
+	best    float64
+}
+
+// merit is larger where a value is better.
+func (t term) merit(v float64) float64 {
+	if t.judge.Better == quantity.Lower {
+		return 1 / v
+	}
+	return v
+}
+
+// worth is what a value is worth, 0 to 1.
+func (t term) worth(v float64) float64 {
+	if len(t.curve) > 0 {
+		c, err := quantity.Convert(v, t.judge.Unit, t.unit)
+		if err != nil {
+			return 0
+		}
+		return utility(t.curve, c)
+	}
+	if t.best == 0 || v <= 0 {
+		return 0
+	}
+	return math.Min(1, t.merit(v)/t.best)
+}
+
 // All says how each variant fits a use, best first: those whose needs all hold, then those of which a need is open,
 // then those of which one fails, whatever their score; in each, those of which less than 60 % was measured come last. A
 // measure with a curve is worth what the curve says; one without is worth its share of the field's best. The score's
 // interval takes all figures at their limits at once in proportion to their weights, as root of the sum of squares.
 func All(u Use, variants []string, spec func(string) map[string]any, judges map[string]catalog.Judge,
 	groups map[string][]string, figure Figure) []Fit {
-	type term struct {
-		measure string
-		weight  float64
-		curve   []Worth
-		unit    string
-		best    float64
-	}
 	var terms []term
 	total := 0.0
 	for _, w := range u.Weights {
@@ -217,20 +243,15 @@ func All(u Use, variants []string, spec func(string) map[string]any, judges map[
 			}
 		}
 		for _, id := range ids {
-			terms = append(terms, term{id, w.Weight / float64(len(ids)), w.Curve, cmp.Or(w.Unit, judges[id].Unit), 0})
+			terms = append(terms, term{id, judges[id], w.Weight / float64(len(ids)), w.Curve,
+				cmp.Or(w.Unit, judges[id].Unit), 0})
 			total += w.Weight / float64(len(ids))
 		}
-	}
-	merit := func(id string, v float64) float64 {
-		if judges[id].Better == quantity.Lower {
-			return 1 / v
-		}
-		return v
 	}
 	for i, t := range terms {
 		for _, v := range variants {
 			if e, ok := figure(v, t.measure, ""); ok && e.Centre > 0 {
-				terms[i].best = math.Max(terms[i].best, merit(t.measure, e.Centre))
+				terms[i].best = math.Max(terms[i].best, t.merit(e.Centre))
 			}
 		}
 	}
@@ -253,21 +274,8 @@ func All(u Use, variants []string, spec func(string) map[string]any, judges map[
 			if !ok {
 				continue
 			}
-			worth := func(x float64) float64 {
-				if len(t.curve) > 0 {
-					c, err := quantity.Convert(x, judges[t.measure].Unit, t.unit)
-					if err != nil {
-						return 0
-					}
-					return utility(t.curve, c)
-				}
-				if t.best == 0 || x <= 0 {
-					return 0
-				}
-				return math.Min(1, merit(t.measure, x)/t.best)
-			}
-			w := worth(e.Centre)
-			half := math.Abs(worth(e.Hi)-worth(e.Lo)) / 2
+			w := t.worth(e.Centre)
+			half := math.Abs(t.worth(e.Hi)-t.worth(e.Lo)) / 2
 			sum, weight = sum+t.weight*w, weight+t.weight
 			squares += t.weight * t.weight * half * half
 			if e.Unknown {

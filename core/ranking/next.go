@@ -45,9 +45,9 @@ type Suggestion struct {
 // a test yields all its measures, so gaps of one test of one variant are one suggestion, with the largest number of
 // repeats among them.
 //
-// A missing figure, or one of which nobody knows how much it scatters, is expected to narrow the variant's standing from
-// the whole field to the mean width of those that have a place. A weak one is expected to part those undecided neighbours whose difference would exceed its 95 % interval
-// with the repeats added.
+// A missing figure, or one of which nobody knows how much it scatters, is expected to narrow the variant's standing
+// from the whole field to the mean width of those that have a place. A weak one is expected to part those undecided
+// neighbours whose difference would exceed its 95 % interval with the repeats added.
 func Next(gaps []Gap, most int) []Suggestion {
 	type key struct{ variant, test, setup string }
 	at := map[key]*Suggestion{}
@@ -83,34 +83,7 @@ func Next(gaps []Gap, most int) []Suggestion {
 		s := *at[k]
 		s.Minutes = math.Max(seconds[k], 1) * float64(s.Repeats) / 60
 		s.PerHour = 60 * (s.Places + float64(s.Claims)) / s.Minutes
-		what := s.Measures[0]
-		if n := len(s.Measures); n > 1 {
-			what = fmt.Sprintf("%d measures, %s among them", n, what)
-		}
-		switch {
-		case unknown[k] == len(s.Measures):
-			s.Why = fmt.Sprintf("%d more repeats tell how much it scatters in %s, without which it has no place", s.Repeats,
-				what)
-		case weak[k] == len(s.Measures):
-			s.Why = fmt.Sprintf("%d more repeats should part it from neighbours in %s", s.Repeats, what)
-		default:
-			s.Why = "It is missing in " + what
-		}
-		if s.Places > 0.05 {
-			s.Why += fmt.Sprintf("; standings narrow by about %.1f places", s.Places)
-		}
-		if s.Claims == 1 {
-			s.Why += "; one claim could be decided"
-		} else if s.Claims > 1 {
-			s.Why += fmt.Sprintf("; %d claims could be decided", s.Claims)
-		}
-		if s.Carried {
-			s.Why += "; a sibling's figure can stand in"
-		}
-		if s.Unit == "" {
-			s.Why += "; no unit of it is on the desk"
-		}
-		s.Why += "."
+		s.Why = s.why(weak[k], unknown[k])
 		out = append(out, s)
 	}
 	slices.SortStableFunc(out, func(a, b Suggestion) int {
@@ -132,6 +105,39 @@ func Next(gaps []Gap, most int) []Suggestion {
 		out = out[:most]
 	}
 	return out
+}
+
+// why says what the suggestion would settle; weak and unknown count its measures that have such a figure.
+func (s Suggestion) why(weak, unknown int) string {
+	what := s.Measures[0]
+	if n := len(s.Measures); n > 1 {
+		what = fmt.Sprintf("%d measures, %s among them", n, what)
+	}
+	var why string
+	switch {
+	case unknown == len(s.Measures):
+		why = fmt.Sprintf("%d more repeats tell how much it scatters in %s, without which it has no place", s.Repeats,
+			what)
+	case weak == len(s.Measures):
+		why = fmt.Sprintf("%d more repeats should part it from neighbours in %s", s.Repeats, what)
+	default:
+		why = "It is missing in " + what
+	}
+	if s.Places > 0.05 {
+		why += fmt.Sprintf("; standings narrow by about %.1f places", s.Places)
+	}
+	if s.Claims == 1 {
+		why += "; one claim could be decided"
+	} else if s.Claims > 1 {
+		why += fmt.Sprintf("; %d claims could be decided", s.Claims)
+	}
+	if s.Carried {
+		why += "; a sibling's figure can stand in"
+	}
+	if s.Unit == "" {
+		why += "; no unit of it is on the desk"
+	}
+	return why + "."
 }
 
 // own finds the variant's row; below 0 if there is none.
