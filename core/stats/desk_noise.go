@@ -1,6 +1,7 @@
 package stats
 
 import (
+	"maps"
 	"math"
 	"slices"
 )
@@ -53,25 +54,94 @@ type TestNoise struct {
 // FitNoise fits tests and units to all that was measured, by test version's measure; so many units there are. The
 // units' own sums come back by number.
 func FitNoise(tests map[string]Scatters, units int) (Noise, []UnitNoise) {
+	return (&NoiseFitter{once: true}).Fit(tests, units)
+}
+
+// NoiseFitter fits noise again and again to what changes little, and finds the same as FitNoise: it keeps what it found
+// of each test, and looks anew at those only whose cells, or what is known of them beforehand, are other ones. The zero
+// value is ready; one caller at once.
+type NoiseFitter struct {
+	once bool // what cells say of units is not kept: that is 404 bytes for each
+	kept [sweeps]map[string]*fittedTest
+}
+
+// sweeps is how often tests are fitted; the last time, they alone are.
+const sweeps = 3
+
+// fittedTest is what was found of a test whose cells stood under such effects of their units.
+type fittedTest struct {
+	Scatters
+	effects []float64
+	sums    *likelihood
+	alone   posterior // under what is known of every test
+	factor  belief
+	prior   Prior
+	last    posterior   // under prior
+	says    []UnitNoise // what each cell says of its unit, with that; nil where nobody asked
+}
+
+// fit finds what the test says by itself.
+func (s Scatters) fit(effect []float64) *fittedTest {
+	t := &fittedTest{Scatters: s, effects: s.under(effect), sums: s.sum(effect)}
+	t.alone = t.sums.given(about(s.Typical, deskFactor, tauPrior).level, tauPrior)
+	if s.Typical > 0 && len(s.Cells) > 0 {
+		level, v := t.sums.given(belief{}, tauPrior).level()
+		t.factor = belief{level - 2*math.Log(s.Typical), 1 / (v + shippedVariance)}
+	}
+	return t
+}
+
+// under gives the effect of each cell's unit.
+func (s Scatters) under(effect []float64) []float64 {
+	out := make([]float64, len(s.Cells))
+	for i, c := range s.Cells {
+		out[i] = effect[c.Unit]
+	}
+	return out
+}
+
+// of tells whether that is what it was found from.
+func (t *fittedTest) of(s Scatters, effect []float64) bool {
+	return t != nil && t.Typical == s.Typical && slices.Equal(t.Cells, s.Cells) && slices.EqualFunc(t.Cells, t.effects,
+		func(c Scatter, e float64) bool { return effect[c.Unit] == e })
+}
+
+// tell adds what the test's cells say to their units' sums.
+func (t *fittedTest) tell(n Noise, key string, sums []UnitNoise, once bool) {
+	if once {
+		for _, c := range t.Cells {
+			n.Count(&sums[c.Unit], key, c.Nu, c.Y)
+		}
+		return
+	}
+	if t.says == nil {
+		t.says = make([]UnitNoise, len(t.Cells))
+		for i, c := range t.Cells {
+			n.Count(&t.says[i], key, c.Nu, c.Y)
+		}
+	}
+	for i, c := range t.Cells {
+		for j, x := range t.says[i] {
+			sums[c.Unit][j] += x
+		}
+	}
+}
+
+// Fit is FitNoise.
+func (f *NoiseFitter) Fit(tests map[string]Scatters, units int) (Noise, []UnitNoise) {
 	n := Noise{Tests: map[string]TestNoise{}}
 	sums := make([]UnitNoise, units)
 	effect := make([]float64, units)
-	keys := make([]string, 0, len(tests))
-	for k := range tests {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
+	keys := slices.Sorted(maps.Keys(tests))
 	several := severalUnits(tests, units)
-	for sweep := range 3 { // the last one counts the tests anew alone
-		n.fitTests(keys, tests, effect)
-		if !several || sweep == 2 {
+	for sweep := range sweeps {
+		f.fitTests(&n, sweep, keys, tests, effect)
+		if !several || sweep == sweeps-1 {
 			break
 		}
 		clear(sums)
 		for _, k := range keys {
-			for _, c := range tests[k].Cells {
-				n.Count(&sums[c.Unit], k, c.Nu, c.Y)
-			}
+			f.kept[sweep][k].tell(n, k, sums, f.once)
 		}
 		n.fitUnits(sums)
 		for u := range sums {
@@ -101,36 +171,45 @@ func severalUnits(tests map[string]Scatters, units int) bool {
 }
 
 // fitTests finds every test's level, what is common to them, and each again with that.
-func (n *Noise) fitTests(keys []string, tests map[string]Scatters, effect []float64) {
+func (f *NoiseFitter) fitTests(n *Noise, sweep int, keys []string, tests map[string]Scatters, effect []float64) {
 	n.Tau, n.Factor = tauPrior, deskFactor
-	sums := make([]*likelihood, len(keys))
-	for i, k := range keys {
-		sums[i] = n.sumOf(tests[k], effect)
-	}
+	found := make(map[string]*fittedTest, len(keys))
 	var weight [unlikes]float64
-	for i, k := range keys {
-		t := TestNoise{Posterior: sums[i].given(about(tests[k].Typical, deskFactor, tauPrior).level, tauPrior)}
-		for j, w := range t.Posterior.Weight {
+	for _, k := range keys {
+		t := f.kept[sweep][k]
+		if sweep > 0 && !t.of(tests[k], effect) {
+			t = f.kept[sweep-1][k]
+		}
+		if !t.of(tests[k], effect) {
+			t = tests[k].fit(effect)
+		}
+		found[k] = t
+		for j, w := range t.alone.Weight {
 			weight[j] += w
 		}
-		if s := tests[k].Typical; s > 0 && len(tests[k].Cells) > 0 {
-			level, v := sums[i].given(belief{}, tauPrior).level()
-			t.Factor = belief{level - 2*math.Log(s), 1 / (v + shippedVariance)}
-			n.Factor = n.Factor.and(t.Factor, 1)
+		if t.factor.Precision > 0 {
+			n.Factor = n.Factor.and(t.factor, 1)
 		}
-		n.Tests[k] = t
+		n.Tests[k] = TestNoise{Factor: t.factor}
 	}
 	for j := range n.Tau {
-		n.Tau[j] = (3*tauPrior[j] + weight[j]) / (3 + float64(len(keys)))
+		root := math.Sqrt((3*tauPrior[j] + weight[j]) / (3 + float64(len(keys))))
+		n.Tau[j] = math.Pow(max(math.Round(40*root), 1)/40, 2)
 	}
-	for i, k := range keys {
-		t := n.Tests[k]
-		t.Posterior = sums[i].given(n.Prior(k, tests[k].Typical).level, n.Tau)
-		n.Tests[k] = t
+	for _, k := range keys {
+		t := found[k]
+		if prior := n.Prior(k, t.Typical); prior != t.prior {
+			again := *t
+			again.prior, again.last, again.says = prior, t.sums.given(prior.level, prior.tau), nil
+			t, found[k] = &again, &again
+		}
+		n.Tests[k] = TestNoise{t.last, t.factor}
 	}
+	f.kept[sweep] = found
 }
 
-func (n *Noise) sumOf(s Scatters, effect []float64) *likelihood {
+// sum is the likelihood of the test's level, its cells under such effects of their units.
+func (s Scatters) sum(effect []float64) *likelihood {
 	var found []float64
 	for _, c := range s.Cells {
 		found = append(found, c.Y-effect[c.Unit]-digamma(c.Nu/2)+math.Log(c.Nu/2))
@@ -161,6 +240,8 @@ func (n Noise) Prior(test string, typical float64) Prior {
 	if own := n.Tests[test].Factor; own.Precision > 0 {
 		factor = factor.and(own, -1)
 	}
+	// What tests have in common is taken in steps: it is not known any better, and one run more need not change it.
+	factor = belief{math.Round(20*factor.Mean) / 20, math.Exp(math.Round(10*math.Log(factor.Precision)) / 10)}
 	return about(typical, factor, tau)
 }
 

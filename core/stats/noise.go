@@ -147,22 +147,29 @@ type posterior struct {
 func (l *likelihood) given(level belief, tau [unlikes]float64) (p posterior) {
 	var sum [unlikes]float64
 	most := math.Inf(-1)
+	var prior [levels]float64
+	for j := range levels {
+		prior[j] = level.ln(gridStep * float64(l.from+j))
+	}
 	var ln [unlikes][levels]float64
 	for t := range taus {
 		base := math.Log(tau[t])
-		for j := range levels {
-			ln[t][j] = base + level.ln(gridStep*float64(l.from+j)) + l.sum[t][j]
-			most = math.Max(most, ln[t][j])
+		for j, x := range l.sum[t] {
+			x += base + prior[j]
+			ln[t][j] = x
+			if x > most {
+				most = x
+			}
 		}
 	}
 	all := 0.0
 	for t := range taus {
 		var m1, m2 float64
-		for j := range levels {
-			if ln[t][j] < most-60 {
+		for j, y := range ln[t] {
+			if y < most-25 { // less than is told
 				continue
 			}
-			w, x := math.Exp(ln[t][j]-most), float64(j)
+			w, x := math.Exp(y-most), float64(j)
 			sum[t] += w
 			m1 += w * x
 			m2 += w * x * x

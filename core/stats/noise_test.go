@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"reflect"
+	"slices"
 	"testing"
 )
 
@@ -179,5 +181,64 @@ func TestAPoolThatChangedStandsWhileSittingsSayTheSame(t *testing.T) {
 		if got := x.was.Changed(x.out, x.in).Stands(); got != x.stands {
 			t.Errorf("%s: stands %v", what, got)
 		}
+	}
+}
+
+// A desk is fitted again and again while runs come in, one turns out noisy, and a test comes and goes.
+func TestFittingAgainFindsTheSame(t *testing.T) {
+	rng := rand.New(rand.NewPCG(17, 3))
+	tests, _ := deskOf(rng, 8, 10, 1)
+	loud, _ := deskOf(rng, 8, 10, 8)
+	var f NoiseFitter
+	for step := range 40 {
+		k := fmt.Sprint(rng.IntN(10))
+		s := tests[k]
+		s.Cells = slices.Clone(s.Cells)
+		switch {
+		case step%10 == 9:
+			delete(tests, k)
+		case len(s.Cells) == 0 || step%10 == 4:
+			s = Scatters{Cells: loud[k].Cells, Typical: 0.01 * float64(step%3)}
+		case step > 20:
+			s.Cells[0] = loud[k].Cells[0]
+		default:
+			s.Cells[rng.IntN(len(s.Cells))].Y += rng.NormFloat64()
+		}
+		if step%10 != 9 {
+			tests[k] = s
+		}
+		n, units := f.Fit(tests, 8)
+		anew, same := FitNoise(tests, 8)
+		if !reflect.DeepEqual(n, anew) {
+			t.Fatalf("step %d: another noise than a fit anew finds", step)
+		}
+		for u := range units {
+			if a, b := n.Effect(&units[u], nil), n.Effect(&same[u], nil); a != b {
+				t.Fatalf("step %d, unit %d: %v, anew %v", step, u, a, b)
+			}
+		}
+	}
+}
+
+// One run of the last of 3,000 cells, 150 tests of 20 machines.
+func BenchmarkNoiseFollows(b *testing.B) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	tests, _ := deskOf(rng, 20, 150, 4)
+	var f NoiseFitter
+	f.Fit(tests, 20)
+	for b.Loop() {
+		s := tests["7"]
+		s.Cells = slices.Clone(s.Cells)
+		s.Cells[3].Y += 0.1 * rng.NormFloat64()
+		tests["7"] = s
+		f.Fit(tests, 20)
+	}
+}
+
+func BenchmarkNoiseAnew(b *testing.B) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	tests, _ := deskOf(rng, 20, 150, 4)
+	for b.Loop() {
+		FitNoise(tests, 20)
 	}
 }

@@ -18,6 +18,7 @@ import (
 
 	"durvek/core/method"
 	"durvek/core/ranking"
+	"durvek/core/stats"
 	"durvek/desk"
 	"durvek/store"
 )
@@ -39,6 +40,8 @@ type Figures struct {
 	changed map[string]uint64 // the revision in which a part last changed
 
 	few       int               // fewCells
+	fitting   sync.Mutex        // held while fitter is used
+	fitter    stats.NoiseFitter // of a desk with few cells
 	complete  bool              // all cells are here
 	refitting bool              // a large desk's noise is being found anew
 	touched   map[uint32]uint32 // units that a write touched meanwhile, with their variants

@@ -60,7 +60,7 @@ func (u unitNoise) at(revision uint64) (float64, bool) {
 
 // fewCells is how large a desk may be that is fitted anew after each write: that takes some milliseconds. On a larger
 // one only the units that a write touches are, and everything again when one cell in a hundred has changed.
-const fewCells = 1000
+const fewCells = 3000
 
 // noiseThen is the noise of a snapshot, worked out when it is first asked for.
 type noiseThen struct {
@@ -98,7 +98,7 @@ func (f *Figures) noise(ctx context.Context, s *snapshot) (*noise, error) {
 	if err != nil {
 		return nil, err
 	}
-	x := fitted(v, s.revision, columns)
+	x := f.fitted(v, s.revision, columns)
 	n.done.Store(x)
 	return x, nil
 }
@@ -125,8 +125,9 @@ func testKey(measure string, version int) string { return fmt.Sprintf("%s@%d", m
 // noisy tells whether a measure's readings scatter at all; marks and checks do not.
 func noisy(m compare.Measure) bool { return m.Scale != quantity.Grade && m.Scale != quantity.Pass }
 
-// fitted fits everything anew.
-func fitted(v *view, revision uint64, columns map[string]*column) *noise {
+// fitted fits everything anew; few is how many cells a desk may have whose tests are looked at again only where they
+// changed.
+func (f *Figures) fitted(v *view, revision uint64, columns map[string]*column) *noise {
 	tests := map[string]stats.Scatters{}
 	out := &noise{measures: v.byID, units: map[uint32]unitNoise{}, fit: revision, revision: revision}
 	count := uint32(0)
@@ -137,29 +138,36 @@ func fitted(v *view, revision uint64, columns map[string]*column) *noise {
 		if !ok || !noisy(m) {
 			continue
 		}
-		grains := map[int]stats.Grain{}
+		type of struct {
+			grain stats.Grain
+			stats.Scatters
+		}
+		versions := map[int]*of{}
 		for i := range c.cells {
 			p := &c.cells[i]
 			version := c.version(p)
-			g, ok := grains[version]
-			if !ok {
-				g = c.grain(m, version)
-				grains[version] = g
+			t := versions[version]
+			if t == nil {
+				t = &of{c.grain(m, version), stats.Scatters{Typical: m.Def().Repeatability}}
+				versions[version] = t
 			}
-			key := testKey(id, version)
-			t, ok := tests[key]
-			if !ok {
-				t.Typical = m.Def().Repeatability
-			}
-			if nu, y, ok := stats.ScatterOf(c.cell(p), g, m.Scale.Logarithmic()); ok {
+			if nu, y, ok := stats.ScatterOf(c.cell(p), t.grain, m.Scale.Logarithmic()); ok {
 				t.Cells = append(t.Cells, stats.Scatter{Unit: p.unit, Nu: nu, Y: y})
 				count = max(count, p.unit+1)
 			}
-			tests[key] = t
+		}
+		for version, t := range versions {
+			tests[testKey(id, version)] = t.Scatters
 		}
 	}
 	var sums []stats.UnitNoise
-	out.Noise, sums = stats.FitNoise(tests, int(count))
+	if out.cells <= f.few {
+		f.fitting.Lock()
+		out.Noise, sums = f.fitter.Fit(tests, int(count))
+		f.fitting.Unlock()
+	} else {
+		out.Noise, sums = stats.FitNoise(tests, int(count))
+	}
 	for _, t := range tests {
 		for _, c := range t.Cells {
 			if _, ok := out.units[c.Unit]; !ok {
@@ -269,7 +277,7 @@ func (f *Figures) refit() {
 	}
 	var n *noise
 	if err == nil {
-		n = fitted(v, s.revision, columns)
+		n = f.fitted(v, s.revision, columns)
 	}
 	f.mu.Lock()
 	defer f.mu.Unlock()
