@@ -92,9 +92,9 @@ func own(c Case, f Figures) (x float64, ok bool) {
 	return 0, false
 }
 
-// beside holds a reading against two or more other repeats that agree with each other; sd 0 where there
-// are none.
-func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
+// others is the mean of a figure's repeats but for the examined run's, how many there are, and the standard deviation
+// that one more is held against, 2 % at least; 0 where fewer than two are there.
+func (c Case) others(f Figures) (mean, sd float64, n int) {
 	xs, rs := f.working()
 	var others []float64
 	for i, r := range rs {
@@ -102,16 +102,21 @@ func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
 			others = append(others, xs[i])
 		}
 	}
-	if len(others) < 2 {
-		return 0, 0, ""
-	}
-	s := math.Sqrt(squares(others) / float64(len(others)-1))
-	if math.Abs(x-stats.Average(others)) < 1 { // it goes with its repeats, which may all be wrong
-		return 0, 0, ""
+	if n = len(others); n < 2 {
+		return 0, 0, n
 	}
 	one, _ := f.Pool.Held(f.Cell)
-	return x - stats.Average(others), math.Max(math.Max(s, one), 0.02),
-		fmt.Sprintf("the mean of its %d other repeats", len(others))
+	return stats.Average(others), max(math.Sqrt(squares(others)/float64(n-1)), one, 0.02), n
+}
+
+// beside holds a reading against two or more other repeats that agree with each other; sd 0 where there
+// are none.
+func beside(c Case, f Figures, x float64) (off, sd float64, of string) {
+	mean, sd, n := c.others(f)
+	if n < 2 || math.Abs(x-mean) < 1 { // it goes with its repeats, which may all be wrong
+		return 0, 0, ""
+	}
+	return x - mean, sd, fmt.Sprintf("the mean of its %d other repeats", n)
 }
 
 // nearest names the slip that a distance on the scale of logarithms comes closest to, and how far it is from it.

@@ -1,7 +1,6 @@
 package trust
 
 import (
-	"durvek/core/stats"
 	"fmt"
 	"math"
 )
@@ -40,17 +39,9 @@ func init() {
 // expected is what a figure's other repeats let expect, else its kin, and the standard deviation about that; 0 for
 // nothing.
 func (c Case) expected(f Figures) (at, sd float64) {
-	xs, rs := f.working()
-	var others []float64
-	for i, r := range rs {
-		if r.Run != c.Run.ID {
-			others = append(others, xs[i])
-		}
-	}
 	one, _ := f.held()
-	if len(others) >= 2 && one > 0 {
-		s := math.Sqrt(squares(others) / float64(len(others)-1))
-		return stats.Average(others), math.Max(math.Max(s, one), 0.02)
+	if mean, sd, n := c.others(f); n >= 2 && one > 0 {
+		return mean, sd
 	}
 	if f.Kin.N < fewKin || f.Kin.SD == 0 {
 		return 0, 0
