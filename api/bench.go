@@ -6,6 +6,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/schedule"
 	"durvek/desk/bench"
 	"durvek/desk/books"
 )
@@ -30,6 +31,8 @@ var (
 		"A plan with what came of each step")
 	PlanCode = post[Asking, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
 		"Make a one-time code with which a machine joins for a plan")
+	Schedule = get[ScheduleAsked, schedule.Schedule](onBench, "/api/schedule", "schedule",
+		"What to put on the bench in the minutes at hand")
 	PlanLibrary = get[KindOf, []bench.PlanFile](onBench, "/api/plan-library", "plan-library",
 		"Plans that ship with the program, with what each takes")
 	AddPlanFrom = post[PlanFrom, method.Plan](onBench, "/api/plan-files", "add-plan-from-file",
@@ -47,6 +50,17 @@ var (
 	AddCondition = post[Body[method.ConditionKey], method.ConditionKey](onBench, "/api/conditions", "add-condition",
 		"Add a condition of the desk's own; its key begins with own.")
 )
+
+// ScheduleAsked is what time there is, and what is wanted of it.
+type ScheduleAsked struct {
+	Minutes float64 `query:"minutes" default:"180" minimum:"1" maximum:"10000" doc:"Minutes at hand"`
+	Field   string  `query:"field" doc:"Field; everything if empty"`
+	Variant string  `query:"variant" doc:"Only this one is put on the bench"`
+	Use     string  `query:"use" doc:"Only what counts for this kind of use, as it weighs there"`
+	Opening float64 `query:"opening" default:"9" minimum:"0.5" maximum:"600" doc:"Minutes that a machine takes before its first run"`
+	Repeats int     `query:"repeats" default:"1" minimum:"1" maximum:"5" doc:"Repeats at least of what has no figure yet"`
+	Claims  float64 `query:"claims" default:"3" minimum:"0.01" maximum:"1000" doc:"Pairs of variants that deciding one claim is worth"`
+}
 
 // AtMost20 bounds a list.
 type AtMost20 struct {

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -53,6 +54,10 @@ func within(c *cobra.Command, in any, words cobra.PositionalArgs) cobra.Position
 			least := t.Tag.Get("minimum")
 			if v.Kind() == reflect.Int && least > "0" && v.Int() < 1 && c.Flags().Changed(name) {
 				err = usageError{fmt.Errorf("--%s is %s or more, not %d", name, least, v.Int())}
+			}
+			if at, e := strconv.ParseFloat(least, 64); e == nil && v.Kind() == reflect.Float64 && v.Float() < at &&
+				c.Flags().Changed(name) {
+				err = usageError{fmt.Errorf("--%s is %s or more, not %g", name, least, v.Float())}
 			}
 		})
 		return err

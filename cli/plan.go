@@ -159,7 +159,7 @@ func (a *app) planCmd() *cobra.Command {
 	}
 	says := func(s string) func(api.Directing) string { return func(api.Directing) string { return s } }
 	return under(noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(),
-		export, a.schema("plan", "plan files"), confirm,
+		a.scheduleCmd(), export, a.schema("plan", "plan files"), confirm,
 		direct("pause", "", "Let a plan rest after the present run", says("rests after the present run")),
 		direct("resume", "", "Let a plan go on", says("goes on")),
 		direct("stop", "", "End a plan; what it has stays", says("ends")),

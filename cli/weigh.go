@@ -17,6 +17,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/schedule"
 	"durvek/desk/figures"
 )
 
@@ -310,6 +311,66 @@ func (a *app) tallyCmd() *cobra.Command {
 			}
 			a.say("%s", l.Note)
 		})
+}
+
+func (a *app) scheduleCmd() *cobra.Command {
+	q := api.ScheduleAsked{Minutes: 180, Opening: 9, Repeats: 1, Claims: 3}
+	add := false
+	show := func(s schedule.Schedule) {
+		a.say("%s", s.Sentence)
+		var rows [][]any
+		for _, b := range s.Bundles {
+			var tests []string
+			for _, i := range b.Items {
+				tests = append(tests, fmt.Sprintf("%s × %d", i.Test, i.Repeats))
+			}
+			if more := len(tests) - 3; more > 1 {
+				tests = append(tests[:3], fmt.Sprintf("%d more", more))
+			}
+			rows = append(rows, []any{b.Unit, b.Setup, quantity.Number(b.Minutes, 0), quantity.Fixed(b.Pairs, 0),
+				quantity.Fixed(b.Claims, 1), strings.Join(tests, ", ")})
+		}
+		if len(rows) > 0 {
+			a.print([]string{"Unit", "Setup", "→Minutes", "→Pairs", "→Claims", "Tests"}, rows)
+		}
+		for _, b := range s.Bundles {
+			a.say("%s", b.Why)
+		}
+		if s.Thrice != "" {
+			a.say("%s", s.Thrice)
+		}
+	}
+	c := asking(a, "schedule", "Choose what to put on the bench in the minutes at hand; --add puts it there",
+		"durvek plan schedule --minutes 180 --field laptops", api.Schedule, &q, nil, show)
+	c.Flags().BoolVar(&add, "add", false, "put all of it on the bench, a plan for each machine")
+	look := c.RunE
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if !add {
+			return look(cmd, args)
+		}
+		s, err := answer(a, cmd, api.Schedule, q)
+		if err != nil {
+			return err
+		}
+		for _, b := range s.Bundles {
+			name, steps, hand := b.Plan()
+			if len(steps) > 0 {
+				if err := ask(a, cmd, api.AddPlan, api.With(api.PlanRequest{Unit: b.Unit, Setup: b.Setup, Name: name,
+					Steps: steps}),
+					func(p method.Plan) {
+						a.say("Plan %s is on the bench: %d tests on %s.", p.ID, len(steps), b.Unit)
+					}); err != nil {
+					return err
+				}
+			}
+			if len(hand) > 0 {
+				a.say("By hand on %s: %s.", b.Unit, strings.Join(hand, ", "))
+			}
+		}
+		a.say("%s", s.Sentence)
+		return nil
+	}
+	return c
 }
 
 func (a *app) suggestCmd() *cobra.Command {

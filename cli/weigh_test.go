@@ -98,6 +98,24 @@ func TestASuggestionGoesOnTheBench(t *testing.T) {
 	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Suggested: ", "waiting")
 }
 
+func TestAScheduleGoesOnTheBench(t *testing.T) {
+	serve(t, bed.fresh)
+	home := t.TempDir()
+	schedule := func(args ...string) result {
+		return call(t, home, append([]string{"--data", bed.fresh, "plan", "schedule", "--field", "laptops"}, args...)...)
+	}
+	schedule("--minutes", "30", "--variant", "pilot-13-16-512").want(t, 0, "of 30 min on one machine", "pilot-13-16-512-a",
+		"with 9 min of set-up", "hree repeats of everything")
+	schedule("--minutes", "9").want(t, 0, "Nothing that fits into 9 min")
+	schedule("--minutes", "0").want(t, 2, "--minutes is 1 or more, not 0")
+	schedule("--variant", "nobody").want(t, 1, "nobody")
+	schedule("--use", "nothing").want(t, 1, "nothing")
+	schedule("--minutes", "30", "--variant", "pilot-13-16-512", "--use", "chart-room", "--repeats", "3",
+		"--add").want(t, 0,
+		"tests on pilot-13-16-512-a", "By hand on pilot-13-16-512-a: ", "of 30 min on one machine")
+	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Scheduled: ", "waiting")
+}
+
 func TestDataAreMadeUpForASize(t *testing.T) {
 	home := t.TempDir()
 	call(t, home, "data", "generate", "--data", "load", "--variants", "60", "--tests", "20", "--readings", "6000").want(t,

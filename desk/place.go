@@ -30,7 +30,7 @@ func (d *Desk) CheckPlace(ctx context.Context, unit, host, setup string) (kind c
 		if !known {
 			wrong = append(wrong, fmt.Sprintf("no unit or rig %q is known to be the host", host))
 		}
-	} else if slices.Contains(parts, kind) {
+	} else if NeedsHost(kind) {
 		wrong = append(wrong, fmt.Sprintf("a %s is measured in a host: name the unit or rig it sat in", kind))
 	}
 	_, err = d.Store.Setup(ctx, setup)
@@ -43,6 +43,9 @@ func (d *Desk) CheckPlace(ctx context.Context, unit, host, setup string) (kind c
 	}
 	return kind, wrong, nil
 }
+
+// NeedsHost tells whether a kind is measured in a host.
+func NeedsHost(k catalog.Kind) bool { return slices.Contains(parts, k) }
 
 // KindOf tells of which kind a unit is.
 func (d *Desk) KindOf(ctx context.Context, unit string) (catalog.Kind, error) {

@@ -8,6 +8,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/policy"
 	"durvek/core/record"
+	"durvek/core/schedule"
 	"durvek/desk/bench"
 	"durvek/desk/books"
 )
@@ -40,6 +41,10 @@ func (s *Service) planRoutes() {
 	add(s, api.AddPlan, func(ctx context.Context, b api.PlanRequest, by string) (method.Plan, error) {
 		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name,
 			Steps: method.Cross(b.Steps, b.Setups), Terms: b.Terms}, by)
+	})
+	serve(s, api.Schedule, func(ctx context.Context, in *api.ScheduleAsked) (schedule.Schedule, error) {
+		return d.Schedule(ctx, schedule.Question{Field: in.Field, Variant: in.Variant, Use: in.Use},
+			schedule.Terms{Minutes: in.Minutes, Opening: in.Opening, Least: in.Repeats, Claims: in.Claims})
 	})
 	serve(s, api.PlanLibrary, func(ctx context.Context, in *api.KindOf) ([]bench.PlanFile, error) {
 		return d.PlanLibrary(ctx, in.Kind)

@@ -4,13 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 
 	"durvek/client"
 	"durvek/core/method"
+	"durvek/core/schedule"
 	"durvek/desk/figures"
 	"durvek/internal/tab"
 )
@@ -142,6 +145,36 @@ func TestASuggestionIsPutOnTheBenchByAButton(t *testing.T) {
 	if err != nil || !slices.ContainsFunc(list,
 		func(b struct{ Plan method.Plan }) bool { return b.Plan.Name == "Suggested: video-encode" }) {
 		t.Errorf("%+v, %v", list, err)
+	}
+}
+
+func TestTheTimeAtHandIsPutOnTheBenchByAButton(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/compare/next?field=laptops&variant=sound-16-16-512&hours=0.5")
+	p.Says("In the time at hand")
+	p.Says("of 30 min on one machine")
+	p.Says("Hythebrook Sound 16")
+	p.Press("Put it on the bench")
+	p.Says("1 plan is on the bench")
+	list, err := client.Get[[]struct{ Plan method.Plan }](context.Background(), bed.client, "/api/bench", nil)
+	i := slices.IndexFunc(list, func(b struct{ Plan method.Plan }) bool {
+		return strings.HasPrefix(b.Plan.Name, "Scheduled: ") && b.Plan.Unit == "sound-16-16-512-a"
+	})
+	if err != nil || i < 0 || len(list[i].Plan.Steps) < 2 {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	// What waits there is not scheduled again.
+	s, err := client.Get[schedule.Schedule](context.Background(), bed.client, "/api/schedule",
+		url.Values{"field": {"laptops"}, "variant": {"sound-16-16-512"}, "minutes": {"500"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, b := range s.Bundles {
+		for _, x := range b.Items {
+			if slices.ContainsFunc(list[i].Plan.Steps, func(s method.PlanStep) bool { return s.Test == x.Test }) {
+				t.Errorf("%s waits, and is scheduled again", x.Test)
+			}
+		}
 	}
 }
 

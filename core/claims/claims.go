@@ -121,9 +121,9 @@ type judge struct {
 	lo, hi   float64
 }
 
-// toleranceOf is the tolerance of a claim: its own or its measure's, both relative to the claimed value; without either
+// Tolerance is the tolerance of a claim: its own or its measure's, both relative to the claimed value; without either
 // 1 % on ratio scales, and what does not matter (the margin, in the measure's unit) on others.
-func toleranceOf(c catalog.Claim, m method.Measure, claimed float64, relative bool) float64 {
+func Tolerance(c catalog.Claim, m method.Measure, claimed float64, relative bool) float64 {
 	e := c.Tolerance
 	if e == 0 {
 		e = m.Tolerance
@@ -141,7 +141,7 @@ func toleranceOf(c catalog.Claim, m method.Measure, claimed float64, relative bo
 
 func newJudge(c catalog.Claim, m method.Measure, found Evidence, claimed float64) judge {
 	j := judge{m: m, found: found, claimed: claimed, relative: m.Scale == quantity.Ratio, sign: 1, unit: 1}
-	j.e = toleranceOf(c, m, claimed, j.relative)
+	j.e = Tolerance(c, m, claimed, j.relative)
 	if m.Better == quantity.Lower {
 		j.sign = -1
 	}

@@ -49,6 +49,7 @@ type Noise struct {
 type TestNoise struct {
 	Posterior posterior
 	Factor    belief
+	Told      bool // by a cell of its own
 }
 
 // FitNoise fits tests and units to all that was measured, by test version's measure; so many units there are. The
@@ -203,7 +204,7 @@ func (f *NoiseFitter) fitTests(n *Noise, sweep int, keys []string, tests map[str
 			again.prior, again.last, again.says = prior, t.sums.given(prior.level, prior.tau), nil
 			t, found[k] = &again, &again
 		}
-		n.Tests[k] = TestNoise{t.last, t.factor}
+		n.Tests[k] = TestNoise{t.last, t.factor, len(t.Cells) > 0}
 	}
 	f.kept[sweep] = found
 }
@@ -243,6 +244,17 @@ func (n Noise) Prior(test string, typical float64) Prior {
 	// What tests have in common is taken in steps: it is not known any better, and one run more need not change it.
 	factor = belief{math.Round(20*factor.Mean) / 20, math.Exp(math.Round(10*math.Log(factor.Precision)) / 10)}
 	return about(typical, factor, tau)
+}
+
+// Usual is the standard deviation of one reading of a usual machine in a test, whose shipped one is typical, 0 if there
+// is none; false where nothing is known of it.
+func (n Noise) Usual(test string, typical float64) (sd float64, known bool) {
+	t, fitted := n.Tests[test]
+	level, _ := t.Posterior.level()
+	if !fitted {
+		level = n.Prior(test, typical).level.Mean
+	}
+	return math.Exp(level / 2), typical > 0 || fitted && t.Told
 }
 
 // Count counts a cell of a test in what its unit's cells say. A test that was not fitted says nothing.

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"durvek/core/method"
+	"durvek/core/schedule"
 	"durvek/core/stats"
 	"durvek/desk"
 	"durvek/store"
@@ -19,6 +20,7 @@ type Figures interface {
 	Tests(ctx context.Context) (map[string]method.Test, error)
 	SoFar(ctx context.Context, measure string, at store.CellKey) (stats.Estimate, bool, error)
 	Expected(ctx context.Context, measure, unit, variant string) (value float64, from string, err error)
+	ToSchedule(ctx context.Context, q schedule.Question) (schedule.Desk, map[string]float64, error)
 }
 
 // Bench is the room. All of it may be used by many at once; what runs now and what runs took have a lock each, held for

@@ -79,15 +79,9 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 	if err != nil {
 		return nil, err
 	}
-	units := map[string]string{}
-	list, err := d.f.desk.Store.Units(d.ctx, "")
+	units, err := d.benched()
 	if err != nil {
 		return nil, err
-	}
-	for _, u := range list {
-		if (u.State == "" || u.State == "on desk") && units[u.Variant] == "" {
-			units[u.Variant] = u.Slug
-		}
 	}
 	asked := func(variant string) bool { return q.Variant == "" || q.Variant == variant }
 	var gaps []ranking.Gap

@@ -1620,6 +1620,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What to put on the bench in the minutes at hand */
+        get: operations["schedule"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setups": {
         parameters: {
             query?: never;
@@ -4863,6 +4880,79 @@ export interface components {
             runs: components["schemas"]["RecordRun"][];
             /** Format: int64 */
             total: number;
+        };
+        ScheduleBundle: {
+            /** Format: double */
+            claims: number;
+            items: components["schemas"]["ScheduleItem"][];
+            /**
+             * Format: double
+             * @description With the opening
+             */
+            minutes: number;
+            name: string;
+            /**
+             * Format: double
+             * @description Minutes before the first run: unpacking, starting, another mode
+             */
+            opening: number;
+            /** Format: double */
+            pairs: number;
+            setup: string;
+            setup_name: string;
+            unit: string;
+            variant: string;
+            why: string;
+        };
+        ScheduleItem: {
+            /** Format: double */
+            claims: number;
+            /** @description A person makes it and enters what came out: no plan has it */
+            hand?: boolean;
+            /** @description That it helps, in words */
+            measures: string[];
+            /**
+             * Format: double
+             * @description Attended
+             */
+            minutes: number;
+            /** @description It has no figure yet in at least one measure of the test */
+            missing: boolean;
+            name: string;
+            /** Format: double */
+            pairs: number;
+            /** Format: int64 */
+            repeats: number;
+            /** @description It runs by itself, and goes on when the minutes are over */
+            run_down?: boolean;
+            test: string;
+        };
+        ScheduleSchedule: {
+            /** @description What is run on one machine at once */
+            bundles: components["schemas"]["ScheduleBundle"][];
+            /**
+             * Format: double
+             * @description Claims that it should decide; about
+             */
+            claims: number;
+            /**
+             * Format: double
+             * @description At hand
+             */
+            minutes: number;
+            /**
+             * Format: int64
+             * @description Pairs of variants that it should part or find alike, over all measures; about
+             */
+            pairs: number;
+            sentence: string;
+            /** @description What three repeats of everything would cost, in words: one reading cannot show an outlier */
+            thrice?: string;
+            /**
+             * Format: double
+             * @description Minutes that it takes
+             */
+            used: number;
         };
         Shift: {
             /** Format: double */
@@ -13348,6 +13438,86 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    schedule: {
+        parameters: {
+            query?: {
+                /** @description Minutes at hand */
+                minutes?: number;
+                /** @description Field; everything if empty */
+                field?: string;
+                /** @description Only this one is put on the bench */
+                variant?: string;
+                /** @description Only what counts for this kind of use, as it weighs there */
+                use?: string;
+                /** @description Minutes that a machine takes before its first run */
+                opening?: number;
+                /** @description Repeats at least of what has no figure yet */
+                repeats?: number;
+                /** @description Pairs of variants that deciding one claim is worth */
+                claims?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleSchedule"];
                 };
             };
             /** @description Unauthorized */

@@ -6,15 +6,17 @@ import Trouble from '../../parts/Trouble.vue'
 import { span } from '../../parts/words'
 import { useAsked, useLists } from './asked'
 import Frame from './Frame.vue'
+import Schedule from './Schedule.vue'
 
 const queries = useQueryClient()
 const { fields, uses, choices, title, measured, fieldName, usualField } = useLists()
-const { asked, set } = useAsked(() => ({ field: usualField(), use: '', variant: '', measure: '', most: '20' }))
+const { asked, set } = useAsked(() => ({ field: usualField(), use: '', variant: '', measure: '', most: '20', hours: '3', least: '1' }))
+const of = computed(() => [asked.value.field, asked.value.use, asked.value.variant, asked.value.measure, asked.value.most])
 const next = useQuery({
-  queryKey: computed(() => ['compared', 'next', asked.value]),
+  queryKey: computed(() => ['compared', 'next', ...of.value]),
   enabled: computed(() => fields.data.value !== undefined),
   placeholderData: (before) => before,
-  queryFn: () => must(api.GET('/api/suggestions', { params: { query: { ...asked.value, most: Number(asked.value.most) } } })),
+  queryFn: () => must(api.GET('/api/suggestions', { params: { query: { field: asked.value.field, use: asked.value.use, variant: asked.value.variant, measure: asked.value.measure, most: Number(asked.value.most) } } })),
 })
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const testName = (slug: string) => tests.data.value?.find((t) => t.slug === slug)?.name ?? slug
@@ -44,6 +46,8 @@ const minutes = computed(() => (next.data.value ?? []).filter((s) => s.unit).red
       <p class="soft small">In order of what each would settle in an hour: places by which standings would narrow, and claims that it could decide. Samples that are not on the desk, and figures that a sibling’s can stand in for, come last.</p>
     </template>
     <Trouble v-if="trouble ?? next.error.value" :error="trouble ?? next.error.value" />
+    <Schedule v-if="!asked.measure && fields.data.value" :field="asked.field" :use="asked.use" :variant="asked.variant" :hours="asked.hours" :least="asked.least" @set="set" />
+    <h2 v-if="!asked.measure">Test by test</h2>
     <div v-if="next.data.value && !next.data.value.length" class="sheet empty">Nothing is missing and no tie would part with a few more repeats.</div>
     <div v-else class="sheet scroll">
       <table aria-label="What to test next">

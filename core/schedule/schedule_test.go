@@ -1,0 +1,362 @@
+package schedule
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+)
+
+func near(t *testing.T, what string, got, want, off float64) {
+	t.Helper()
+	if math.Abs(got-want) > off {
+		t.Errorf("%s: %g, want %g", what, got, want)
+	}
+}
+
+// Worked by hand: a figure of two readings, three more, a neighbour; one that is missing.
+func TestWhatMoreReadingsShouldDecide(t *testing.T) {
+	b := &believed{Measure: &Measure{Cells: []Cell{{At: 0, SD: .01, N: 2}, {}}}, tau2: .05 * .05, sd: .01, c: 3.5,
+		p: []float32{.04, .04}}
+	y := after{.03, 0, .005 * .005, true}
+	x := b.with(0, 3)
+	near(t, "expected", x.at, .000471, 1e-6)
+	near(t, "its deviation", math.Sqrt(x.v), .005445, 1e-6)
+	near(t, "decided", b.decides(x, y), .8668, 2e-4)
+	now := after{0, 0, .01 * .01 / 2, true}
+	near(t, "decided now", b.decides(now, y), 0, 0)
+	near(t, "of one that is missing", b.decides(b.with(1, 1), y), .4515, 2e-4)
+	// Within the margin both are alike, whatever the difference is; exactly at the critical one nothing is decided.
+	b.margin = .1
+	near(t, "alike", b.decides(now, after{.001, 0, .005 * .005, true}), 1, 0)
+	b.margin = 0
+	h := b.c * math.Sqrt(2*.25)
+	for _, c := range []struct{ d, want float64 }{{h, 0}, {h * 1.0001, 1}, {h * .9999, 0}} {
+		near(t, fmt.Sprint("at ", c.d), b.decides(after{0, 0, .25, true}, after{c.d, 0, .25, true}), c.want, 0)
+	}
+}
+
+func TestPhi(t *testing.T) {
+	for _, c := range []struct{ z, want float64 }{{0, .5}, {1.96, .9750021}, {-1.96, .0249979}, {9, 1}, {-9, 0},
+		{math.Inf(1), 1}, {math.Inf(-1), 0}, {math.NaN(), 0}} {
+		near(t, fmt.Sprint("phi ", c.z), phi(c.z), c.want, 2e-6)
+	}
+}
+
+// laid is a made-up desk with the truth behind it.
+type laid struct {
+	Desk
+	truth [][]float64 // by measure and variant
+}
+
+// lay makes a desk of units in measures, one to three to a test; about so much of it is missing.
+func lay(rng *rand.Rand, units, measures int, missing float64, claims int) laid {
+	d := laid{Desk: Desk{Tests: map[string]Test{}}}
+	better := make([]float64, units)
+	for u := range units {
+		better[u] = 0.2 * rng.NormFloat64()
+		d.Machines = append(d.Machines, Machine{Variant: fmt.Sprint("v", u), Unit: fmt.Sprint("u", u),
+			Name: fmt.Sprint("Pilot ", u)})
+	}
+	for i := 0; i < measures; {
+		slug := fmt.Sprint("t", len(d.Tests))
+		d.Tests[slug] = Test{Slug: slug, Name: slug, Setup: "as-delivered", Seconds: 60 * math.Exp(3.4*rng.Float64())}
+		gone := make([]bool, units)
+		for u := range gone {
+			gone[u] = rng.Float64() < missing
+		}
+		own, area := 0.05+0.1*rng.Float64(), fmt.Sprint("area ", rng.IntN(5))
+		for range 1 + rng.IntN(3) {
+			if i == measures {
+				break
+			}
+			sd := 0.004 * math.Exp(1.8*rng.Float64())
+			m := Measure{ID: fmt.Sprint(slug, "/m", i), Test: slug, What: fmt.Sprint("figure ", i), Area: area, Log: true,
+				Lower: rng.IntN(2) == 0, SD: sd, Margin: math.Log(1.02)}
+			sign := 1.0
+			if m.Lower {
+				sign = -1
+			}
+			truth := make([]float64, units)
+			for u := range units {
+				truth[u] = 3 + sign*better[u] + own*rng.NormFloat64()
+				c := Cell{}
+				if n := 1 + rng.IntN(3); !gone[u] {
+					c = Cell{At: float32(truth[u] + sd/math.Sqrt(float64(n))*rng.NormFloat64()), SD: float32(sd), N: uint16(n)}
+				}
+				m.Cells = append(m.Cells, c)
+			}
+			d.Measures, d.truth = append(d.Measures, m), append(d.truth, truth)
+			i++
+		}
+	}
+	for range claims {
+		i, u := rng.IntN(measures), rng.IntN(units)
+		d.Claims = append(d.Claims, Claim{u, d.Measures[i].ID, "a rate", d.truth[i][u] + 0.03*rng.NormFloat64()})
+	}
+	return d
+}
+
+// job is a test on a machine, so many times.
+type job struct {
+	machine int
+	test    string
+	times   int
+}
+
+// settled tells how many pairs and claims are decided after some jobs, told apart or found within 2 % alike.
+func (d laid) settled(rng *rand.Rand, jobs []job) (pairs, claims float64) {
+	for i, m := range d.Measures {
+		at, se := make([]float64, len(m.Cells)), make([]float64, len(m.Cells))
+		measured := 0.0
+		for u, c := range m.Cells {
+			n, sum := float64(c.N), float64(c.At)*float64(c.N)
+			if n > 0 {
+				measured++
+			}
+			for _, j := range jobs {
+				if j.machine == u && j.test == m.Test {
+					for range j.times {
+						sum += d.truth[i][u] + m.SD*rng.NormFloat64()
+						n++
+					}
+				}
+			}
+			at[u], se[u] = sum/n, m.SD/math.Sqrt(n)
+		}
+		c := math.Sqrt2 * math.Erfinv(1-0.05/(measured*(measured-1)/2))
+		for u := range at {
+			for v := range u {
+				d, h := math.Abs(at[u]-at[v]), c*math.Hypot(se[u], se[v])
+				if d > h || d+h < math.Log(1.02) {
+					pairs++
+				}
+			}
+		}
+		for _, x := range d.Claims {
+			if x.Measure == m.ID && math.Abs(at[x.Machine]-x.Limit) > 1.96*se[x.Machine] {
+				claims++
+			}
+		}
+	}
+	return pairs, claims
+}
+
+// filled takes jobs in order while the minutes last; each machine is opened once.
+func (d laid) filled(jobs []job, minutes, opening float64) (out []job) {
+	open := map[int]bool{}
+	for _, j := range jobs {
+		cost := float64(j.times) * d.Tests[j.test].Seconds / 60
+		if !open[j.machine] {
+			cost += opening
+		}
+		if cost > minutes {
+			continue
+		}
+		open[j.machine] = true
+		minutes -= cost
+		out = append(out, j)
+	}
+	return out
+}
+
+func (d laid) tests() (out []string) {
+	for k := range d.Tests {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// A schedule settles about twice what one gets by running all that is missing once, machine by machine, or everything
+// thrice on the newest machines, whichever is more; on nine desks in ten at least a fifth more.
+func TestAScheduleSettlesTwiceAsMuch(t *testing.T) {
+	desks := 40
+	if testing.Short() {
+		desks = 10
+	}
+	for _, hours := range []float64{1, 3} {
+		rng := rand.New(rand.NewPCG(8, uint64(hours)))
+		var ratios []float64
+		sum, promised, kept := 0.0, 0.0, 0.0
+		for range desks {
+			d := lay(rng, 10+rng.IntN(31), 15+rng.IntN(26), 0.3, 20+rng.IntN(41))
+			before, had := d.settled(rng, nil)
+			gained := func(jobs []job) (float64, float64) {
+				p, c := d.settled(rng, jobs)
+				return p - before, c - had
+			}
+			var once, thrice []job
+			for u := range d.Machines {
+				for _, k := range d.tests() {
+					i := slices.IndexFunc(d.Measures, func(m Measure) bool { return m.Test == k })
+					if d.Measures[i].Cells[u].N == 0 {
+						once = append(once, job{u, k, 1})
+					}
+					thrice = append(thrice, job{len(d.Machines) - 1 - u, k, 3})
+				}
+			}
+			s := Make(d.Desk, Terms{Minutes: 60 * hours, Opening: 9, Claims: 3})
+			var mine []job
+			for _, b := range s.Bundles {
+				for _, i := range b.Items {
+					mine = append(mine, job{slices.IndexFunc(d.Machines, func(m Machine) bool { return m.Unit == b.Unit }), i.Test,
+						i.Repeats})
+				}
+			}
+			if got := d.filled(mine, 60*hours, 9); len(got) != len(mine) {
+				t.Fatalf("the schedule takes longer than the %g h at hand", hours)
+			}
+			p, c := gained(mine)
+			best := 1.0
+			for _, other := range [][]job{once, thrice} {
+				p, c := gained(d.filled(other, 60*hours, 9))
+				best = max(best, p+3*c)
+			}
+			ratios = append(ratios, (p+3*c)/best)
+			sum += (p + 3*c) / best
+			promised, kept = promised+float64(s.Pairs), kept+p
+		}
+		slices.Sort(ratios)
+		t.Logf("%g h: %.2f times on average, %.2f on nine desks in ten; promised %.0f pairs, kept %.0f", hours,
+			sum/float64(desks), ratios[desks/10], promised, kept)
+		if mean := sum / float64(desks); mean < 1.8 {
+			t.Errorf("%g h: %.2f times on average", hours, mean)
+		}
+		if ratios[desks/10] < 1.2 {
+			t.Errorf("%g h: %.2f times on nine desks in ten", hours, ratios[desks/10])
+		}
+		if r := promised / kept; r < 0.8 || r > 1.2 {
+			t.Errorf("%g h: promised %.2f times what was kept", hours, r)
+		}
+	}
+}
+
+func small() Desk {
+	cells := func(ats ...float32) (out []Cell) {
+		for _, at := range ats {
+			c := Cell{At: at, SD: .01, N: 3}
+			if at == 0 {
+				c = Cell{}
+			}
+			out = append(out, c)
+		}
+		return out
+	}
+	return Desk{
+		Tests: map[string]Test{"pack": {Slug: "pack", Name: "Packing", Setup: "as-delivered", Seconds: 60},
+			"last": {Slug: "last", Name: "Run-down", Setup: "on-battery", Raised: true, Seconds: 20000, RunDown: true}},
+		Machines: []Machine{{Variant: "a", Unit: "a-1", Name: "A"}, {Variant: "b", Unit: "b-1", Name: "B"},
+			{Variant: "c", Name: "C"}, {Variant: "d", Unit: "d-1", Name: "D"}},
+		Measures: []Measure{
+			{ID: "pack/rate", Test: "pack", What: "packing rate", Area: "x", Log: true, SD: .01, Cells: cells(3, 0, 0, 4)},
+			{ID: "last/time", Test: "last", What: "run-down", Area: "y", Log: true, SD: .02, Cells: cells(9, 0, 9.5, 9.2)},
+		},
+	}
+}
+
+func TestASmallDesksSchedule(t *testing.T) {
+	terms := Terms{Minutes: 30, Opening: 8, Least: 1, Claims: 3}
+	s := Make(small(), terms)
+	// Only B has gaps that can be filled here: its run-down, three minutes of one's time, and packing.
+	if len(s.Bundles) == 0 || s.Bundles[0].Unit != "b-1" || s.Used > 30 {
+		t.Fatalf("%+v", s)
+	}
+	for _, b := range s.Bundles {
+		for _, i := range b.Items {
+			if i.RunDown && (i.Minutes != 3 || i.Repeats != 1 || b.Setup != "on-battery") {
+				t.Errorf("%+v", i)
+			}
+		}
+		if b.Variant == "c" {
+			t.Error("nobody has a C")
+		}
+	}
+	if !strings.Contains(s.Bundles[0].Why, "one missing test should settle about") ||
+		!strings.Contains(s.Bundles[0].Why, "B, ") || !strings.Contains(s.Sentence, "of 30 min on") {
+		t.Errorf("%q, %q", s.Bundles[0].Why, s.Sentence)
+	}
+	opening := 0.0
+	for _, b := range s.Bundles {
+		if b.Unit == "b-1" {
+			opening += b.Opening
+		}
+	}
+	near(t, "B is opened once, and set to another mode once", opening, 13, 1e-9)
+	// What waits on the bench is not put there again.
+	d := small()
+	d.Waiting = []Waiting{{1, "pack", 1}, {1, "last", 1}}
+	for _, b := range Make(d, terms).Bundles {
+		if b.Unit == "b-1" {
+			t.Errorf("again %+v", b)
+		}
+	}
+	// Too few minutes, exactly enough, and none.
+	for _, c := range []struct {
+		minutes float64
+		want    int
+	}{{0, 0}, {8.9, 0}, {9, 1}} {
+		d := small()
+		delete(d.Tests, "last")
+		s := Make(d, Terms{Minutes: c.minutes, Opening: 8})
+		if len(s.Bundles) != c.want {
+			t.Errorf("%g min: %+v", c.minutes, s.Bundles)
+		}
+		if c.want == 0 && !strings.HasPrefix(s.Sentence, "Nothing that fits into") {
+			t.Error(s.Sentence)
+		}
+	}
+	// Three repeats where three are asked for.
+	d = small()
+	delete(d.Tests, "last")
+	if s := Make(d, Terms{Minutes: 60, Opening: 8, Least: 3}); s.Bundles[0].Items[0].Repeats < 3 {
+		t.Errorf("%+v", s.Bundles[0].Items)
+	}
+	// A test that is not for a machine, and a figure that cannot be had.
+	d = small()
+	d.Machines[1].Never = map[string]bool{"pack": true}
+	d.Measures[1].Cells[1].Never = true
+	for _, b := range Make(d, terms).Bundles {
+		if b.Unit == "b-1" {
+			t.Errorf("never %+v", b)
+		}
+	}
+}
+
+func TestAClaimIsWorthItsPairs(t *testing.T) {
+	d := Desk{Tests: map[string]Test{"t": {Slug: "t", Name: "T", Setup: "s", Seconds: 60}},
+		Machines: []Machine{{Variant: "a", Unit: "a-1", Name: "A"}},
+		Measures: []Measure{{ID: "t/m", Test: "t", What: "m", Area: "x", Log: true, SD: .01,
+			Cells: []Cell{{At: 3, SD: .01, N: 1}}}},
+		Claims: []Claim{{0, "t/m", "weight", 3.013}}}
+	s := Make(d, Terms{Minutes: 30, Opening: 5, Claims: 3})
+	if len(s.Bundles) != 1 || !(s.Claims > .3) || !strings.Contains(s.Bundles[0].Why,
+		"chance of deciding its claim of weight") {
+		t.Fatalf("%+v", s)
+	}
+	if s := Make(d, Terms{Minutes: 30, Opening: 5}); len(s.Bundles) != 0 {
+		t.Errorf("claims are worth nothing: %+v", s)
+	}
+}
+
+// On a desk without a figure somebody has to be first.
+func TestAnEmptyDeskBeginsSomewhere(t *testing.T) {
+	d := small()
+	for i := range d.Measures {
+		d.Measures[i].Cells = make([]Cell, 4)
+	}
+	s := Make(d, Terms{Minutes: 60, Opening: 8})
+	if len(s.Bundles) < 2 {
+		t.Errorf("%+v", s)
+	}
+}
+
+func BenchmarkLarge(b *testing.B) {
+	d := lay(rand.New(rand.NewPCG(2, 2)), 5000, 300, 0.3, 500)
+	for b.Loop() {
+		s := Make(d.Desk, Terms{Minutes: 180, Opening: 9, Claims: 3})
+		b.ReportMetric(float64(s.Pairs), "pairs")
+	}
+}
