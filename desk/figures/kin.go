@@ -1,7 +1,6 @@
 package figures
 
 import (
-	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -23,67 +22,59 @@ const (
 type kinCell struct {
 	variant, around uint32
 	n               int
-	mean            float64 // logarithm
+	median          float64
 }
 
 // among gives the figure of each variant under a setup, by the variants' numbers. It is found anew each time: a pass
 // over a column costs less than keeping what it finds in step with every write.
-func (c *column) among(setup string) []kinCell {
-	var out []kinCell
+func (c *column) among(setup string) (out []kinCell) {
+	var best kinCell
 	for i := range c.cells {
-		out = c.take(out, i, setup)
+		if c.cells[i].variant != best.variant && best.n > 0 {
+			out, best = append(out, best), kinCell{}
+		}
+		c.take(&best, i, setup)
+	}
+	if best.n > 0 {
+		out = append(out, best)
 	}
 	return out
 }
 
-// own gives the figure of one variant under a setup.
-func (c *column) own(variant uint32, setup string) (kinCell, bool) {
-	var out []kinCell
+// own gives the figure of one variant under a setup; n is 0 where it has none.
+func (c *column) own(variant uint32, setup string) (best kinCell) {
 	for i := c.from(variant); i < len(c.cells) && c.cells[i].variant == variant; i++ {
-		out = c.take(out, i, setup)
+		c.take(&best, i, setup)
 	}
-	if len(out) == 0 {
-		return kinCell{}, false
-	}
-	return out[0], true
+	return best
 }
 
-// take adds a cell, or puts it in place of the last of the same variant if it says more: more readings, or as many on
-// an earlier basis.
-func (c *column) take(out []kinCell, i int, setup string) []kinCell {
+// take puts a cell in place of another of its variant if it says more: more readings, or as many on an earlier basis.
+func (c *column) take(best *kinCell, i int, setup string) {
 	p := &c.cells[i]
 	around := &c.around[p.around]
 	if around.setup != setup || around.bound != "" || !(p.median > 0) {
-		return out
+		return
 	}
-	x := kinCell{variant: p.variant, around: p.around, mean: math.Log(p.median)}
-	for _, s := range c.sittings[p.first : p.first+uint32(p.sittings)] {
-		x.n += int(s.n)
+	n := c.readings(p)
+	if n > best.n || n == best.n && n > 0 && around.key < c.around[best.around].key {
+		*best = kinCell{p.variant, p.around, n, p.median}
 	}
-	k := len(out) - 1
-	if k < 0 || out[k].variant != x.variant {
-		return append(out, x)
-	}
-	if x.n > out[k].n || x.n == out[k].n && around.key < c.around[out[k].around].key {
-		out[k] = x
-	}
-	return out
 }
 
-// kinColumn is what one measure says of variants on one basis.
+// kinColumn is what one measure says of variants under a setup, on one basis.
 type kinColumn struct {
-	cells []kinCell
-	c     *column
-	basis string
+	*column
+	setup, basis string
 }
 
-// mean is a variant's figure, NaN where it has none on the basis.
+// mean is the logarithm of a variant's figure, NaN where it has none on the basis.
 func (k kinColumn) mean(variant uint32) float64 {
-	i, ok := slices.BinarySearchFunc(k.cells, variant, func(x kinCell, v uint32) int { return cmp.Compare(x.variant, v) })
-	if !ok || k.c.around[k.cells[i].around].key != k.basis {
+	x := k.own(variant, k.setup)
+	if x.n == 0 || k.around[x.around].key != k.basis {
 		return math.NaN()
 	}
-	return k.cells[i].mean
+	return math.Log(x.median)
 }
 
 // Kin tells what a variant's kin let expect of one of its figures: variants under the same setup, on the same basis. It
@@ -103,8 +94,7 @@ func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, 
 		return trust.Kin{}, err
 	}
 	number, _ := f.number(variant)
-	target := kinColumn{c.among(at.Setup), c, at.Basis}
-	columns, own := []kinColumn{target}, []float64{math.NaN()}
+	columns, own := []kinColumn{{c, at.Setup, at.Basis}}, []float64{math.NaN()}
 	for _, other := range v.measures {
 		if other.Group != m.Group || !other.Scale.Logarithmic() || other.ID == m.ID || len(columns) > mostBeside {
 			continue
@@ -113,25 +103,30 @@ func (f *Figures) Kin(ctx context.Context, m compare.Measure, at store.CellKey, 
 		if err != nil {
 			return trust.Kin{}, err
 		}
-		if x, ok := c.own(number, at.Setup); ok {
-			columns, own = append(columns, kinColumn{c.among(at.Setup), c, c.around[x.around].key}), append(own, x.mean)
+		if x := c.own(number, at.Setup); x.n > 0 {
+			columns = append(columns, kinColumn{c, at.Setup, c.around[x.around].key})
+			own = append(own, math.Log(x.median))
 		}
 	}
 	// Other figures tell a phone from a desktop; without them only products of the same kind can be kin.
 	alike := len(columns) < 3
 	kind := v.variants[variant].Model.Kind
-	var kin []uint32
-	for _, x := range target.cells {
-		if x.variant != number && c.around[x.around].key == at.Basis &&
-			(!alike || v.variants[c.names[x.variant]].Model.Kind == kind) {
-			kin = append(kin, x.variant)
+	var kin []uint32 // the first by name, in that order
+	byName := func(x, y uint32) int { return strings.Compare(c.names[x], c.names[y]) }
+	for _, x := range c.among(at.Setup) {
+		if x.variant == number || c.around[x.around].key != at.Basis ||
+			alike && v.variants[c.names[x.variant]].Model.Kind != kind ||
+			len(kin) == mostKin && byName(x.variant, kin[mostKin-1]) > 0 {
+			continue
 		}
+		i, _ := slices.BinarySearchFunc(kin, x.variant, byName)
+		kin = slices.Insert(kin, i, x.variant)
+		kin = kin[:min(len(kin), mostKin)]
 	}
 	if len(kin) < 3 {
 		return trust.Kin{}, nil
 	}
-	slices.SortFunc(kin, func(a, b uint32) int { return strings.Compare(c.names[a], c.names[b]) })
-	rows := make([][]float64, min(len(kin), mostKin))
+	rows := make([][]float64, len(kin))
 	for i := range rows {
 		rows[i] = make([]float64, len(columns))
 		for k, column := range columns {
