@@ -2,6 +2,7 @@ package schedule
 
 import (
 	"cmp"
+	"maps"
 	"math"
 	"slices"
 )
@@ -15,8 +16,9 @@ type believed struct {
 	sd         float64 // of one reading of a usual machine
 	margin     float64
 	c          float64               // critical multiple
-	p          []float32             // what is believed of each variant
-	then       []after               // of every variant with a figure, or with one that is on its way
+	mu         float64               // of a variant of no effect
+	effects    []float64             // of variants
+	then       map[int]after         // of variants with a test on its way
 	rivals     []rival               // the same, in bins where they are many
 	some       float64               // how many there are
 	wide       float64               // largest variance among them
@@ -55,30 +57,25 @@ const (
 // variant is expected where the rest are.
 func believe(d *Desk, weights map[string]float64) []*believed {
 	out := make([]*believed, len(d.Measures))
+	effects := variantEffects(d)
 	for i := range d.Measures {
 		m := &d.Measures[i]
-		b := &believed{Measure: m, sd: m.SD, margin: m.Margin, p: make([]float32, len(m.Cells)),
-			then: make([]after, len(m.Cells))}
+		b := &believed{Measure: m, sd: m.SD, margin: m.Margin, effects: effects, then: map[int]after{}}
 		if b.sd == 0 {
 			b.sd = unknownS
 		}
 		out[i] = b
 	}
-	effects := variantEffects(d)
 	pool, all := 0.0, 0.0
 	own := make([]float64, len(out))
 	count := make([]float64, len(out))
 	for i, b := range out {
-		mu := b.centre(effects)
-		for v, c := range b.Cells {
-			b.p[v] = float32(mu)
-			if b.Log {
-				b.p[v] += float32(b.sign() * effects[v])
-			}
+		b.mu = b.centre(effects)
+		for _, c := range b.Cells {
 			if c.N == 0 || c.Never {
 				continue
 			}
-			e := float64(c.At - b.p[v])
+			e := float64(c.At) - b.believes(int(c.Variant))
 			own[i] += max(e*e-b.reading2(c)/float64(c.N), 0)
 			count[i]++
 		}
@@ -98,11 +95,6 @@ func believe(d *Desk, weights map[string]float64) []*believed {
 		}
 		b.tau2 = max(b.tau2, b.sd*b.sd)
 		b.c = critical(count[i])
-		for v, c := range b.Cells {
-			if c.N > 0 && !c.Never {
-				b.then[v] = after{float64(c.At), 0, b.reading2(c) / float64(c.N), true}
-			}
-		}
 	}
 	weigh(out, weights)
 	return out
@@ -116,6 +108,30 @@ func (m *Measure) sign() float64 {
 	return 1
 }
 
+// believes is where a variant is expected in the measure.
+func (b *believed) believes(v int) float64 {
+	if !b.Log {
+		return b.mu
+	}
+	return b.mu + b.sign()*b.effects[v]
+}
+
+// now is a cell as a figure.
+func (b *believed) now(c Cell) after {
+	return after{float64(c.At), 0, b.reading2(c) / float64(c.N), true}
+}
+
+// at is the figure of a variant as it will be with what is on its way.
+func (b *believed) at(v int) after {
+	if x, ok := b.then[v]; ok {
+		return x
+	}
+	if c := b.cell(v); c.N > 0 && !c.Never {
+		return b.now(c)
+	}
+	return after{}
+}
+
 // reading2 is the variance of one reading of a cell.
 func (b *believed) reading2(c Cell) float64 {
 	if c.SD > 0 && !c.Unknown {
@@ -127,13 +143,13 @@ func (b *believed) reading2(c Cell) float64 {
 // centre is where a measure's figures are without their variants' effects.
 func (b *Measure) centre(effects []float64) float64 {
 	sum, n := 0.0, 0.0
-	for v, c := range b.Cells {
+	for _, c := range b.Cells {
 		if c.N == 0 || c.Never {
 			continue
 		}
 		x := float64(c.At)
 		if b.Log {
-			x -= b.sign() * effects[v]
+			x -= b.sign() * effects[c.Variant]
 		}
 		sum, n = sum+x, n+1
 	}
@@ -153,10 +169,10 @@ func variantEffects(d *Desk) []float64 {
 				continue
 			}
 			mu, sign := m.centre(a), m.sign()
-			for v, c := range m.Cells {
+			for _, c := range m.Cells {
 				if c.N > 0 && !c.Never {
-					sum[v] += sign * (float64(c.At) - mu)
-					count[v]++
+					sum[c.Variant] += sign * (float64(c.At) - mu)
+					count[c.Variant]++
 				}
 			}
 		}
@@ -197,16 +213,22 @@ func weigh(all []*believed, weights map[string]float64) {
 // gather makes the rivals of what each figure will be: each alone, or in bins of equally many where there are many.
 func (b *believed) gather() {
 	b.rivals, b.some, b.wide = b.rivals[:0], 0, 0
-	for _, x := range b.then {
-		if x.has {
-			b.rivals = append(b.rivals, rival{x, 1})
-			b.some++
-			b.wide = max(b.wide, x.se2)
+	add := func(x after) {
+		b.rivals = append(b.rivals, rival{x, 1})
+		b.some++
+		b.wide = max(b.wide, x.se2)
+	}
+	for _, c := range b.Cells {
+		if _, coming := b.then[int(c.Variant)]; c.N > 0 && !c.Never && !coming {
+			add(b.now(c))
 		}
 	}
+	for _, v := range slices.Sorted(maps.Keys(b.then)) {
+		add(b.then[v])
+	}
 	if b.hopes = b.some < 2; b.hopes {
-		for v, x := range b.then {
-			if c := b.Cells[v]; !x.has && b.here[v] && !c.Never {
+		for v, here := range b.here {
+			if here && !b.at(v).has && !b.cell(v).Never {
 				b.rivals = append(b.rivals, rival{b.with(v, 1), hoped})
 			}
 		}
@@ -234,7 +256,7 @@ func (b *believed) bin() {
 		s := &sum[beyond(edges, r.at)]
 		s.at, s.v, s.se2, s.count = s.at+r.at, s.v+r.v, s.se2+r.se2, s.count+1
 	}
-	b.rivals = b.rivals[:0]
+	b.rivals = make([]rival, 0, bins) // thousands of them would be kept for each measure
 	for _, s := range sum {
 		if s.count > 0 {
 			s.at, s.v, s.se2 = s.at/s.count, s.v/s.count, s.se2/s.count
@@ -258,7 +280,7 @@ func beyond(sorted []float64, x float64) int {
 
 // with is a variant's figure with k more readings.
 func (b *believed) with(v, k int) after {
-	c, p := b.Cells[v], float64(b.p[v])
+	c, p := b.cell(v), b.believes(v)
 	n, more := float64(c.N), float64(k)
 	if n == 0 {
 		s2 := b.sd * b.sd

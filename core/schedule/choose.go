@@ -84,7 +84,7 @@ func Make(d Desk, t Terms) Schedule {
 	}
 	out.Pairs = int(math.Round(honest * pairs))
 	out.Claims *= honest
-	out.says(t)
+	out.says(t, slices.ContainsFunc(d.Machines, func(m Machine) bool { return m.Unit != "" }))
 	return out
 }
 
@@ -175,7 +175,7 @@ func (c *chooser) fill(o *choice) {
 // expect enters what a test on a machine will yield.
 func (c *chooser) expect(machine, test, k int) {
 	for _, i := range c.of[test] {
-		if m := c.measures[i]; !m.Cells[machine].Never {
+		if m := c.measures[i]; !m.cell(machine).Never {
 			m.then[machine] = m.with(machine, k)
 		}
 	}
@@ -323,9 +323,8 @@ func (c *chooser) take(s *Schedule, o *choice) (pairs float64) {
 	c.opened[o.machine], o.opened = true, true
 	for k := range touched {
 		for _, i := range c.of[k] {
-			c.measures[i].gather()
-			if !c.exact {
-				c.measures[i].tabulate()
+			if c.exact {
+				c.measures[i].gather()
 			}
 		}
 	}

@@ -8,15 +8,17 @@ import (
 // guess is what a test on a machine settles for a minute at most, found at little cost.
 func (c *chooser) guess(machine, test int) option {
 	best, t := option{test: test}, &c.tests[test]
-	fixed, missing := 0.0, false
+	fixed := 0.0
+	var lacking [32]*believed // more than a test has
+	missing := lacking[:0]
 	for _, i := range c.of[test] {
 		m := c.measures[i]
-		switch x := &m.Cells[machine]; {
+		switch x := m.cell(machine); {
 		case x.Never:
 		case x.N == 0:
-			missing = true
+			missing = append(missing, m)
 		default:
-			fixed += m.weight * m.undecided(machine)
+			fixed += m.weight * m.undecided(x)
 		}
 	}
 	for _, x := range c.claims[machine] {
@@ -24,20 +26,18 @@ func (c *chooser) guess(machine, test int) option {
 			fixed += c.Claims
 		}
 	}
-	for n, k := range t.times(missing, c.Least) {
+	for n, k := range t.times(len(missing) > 0, c.Least) {
 		if k == 0 {
 			continue
 		}
 		gain := fixed
-		for _, i := range c.of[test] {
-			if m := c.measures[i]; missing && m.Cells[machine].N == 0 && !m.Cells[machine].Never {
-				gain += m.weight * m.missing(n, float64(m.p[machine]))
-			}
+		for _, m := range missing {
+			gain += m.weight * m.missing(n, m.believes(machine))
 		}
 		if rate := gain / t.minutes(k); rate > best.rate {
 			best.rate, best.minutes = rate, t.minutes(k)
 		}
-		if !missing {
+		if len(missing) == 0 {
 			break // the first is the shortest
 		}
 	}
@@ -59,8 +59,7 @@ func (c *chooser) look(machine, test int) (best option) {
 	best = option{test: test, exact: true}
 	t := &c.tests[test]
 	missing := slices.ContainsFunc(c.of[test], func(i int) bool {
-		x := c.measures[i].Cells[machine]
-		return x.N == 0 && !x.Never
+		return c.measures[i].lacks(machine)
 	})
 	for n, k := range t.times(missing, c.Least) {
 		if k == 0 {
@@ -70,13 +69,13 @@ func (c *chooser) look(machine, test int) (best option) {
 			Hand: t.Hand, Missing: missing}
 		for _, i := range c.of[test] {
 			m := c.measures[i]
-			x := &m.Cells[machine]
+			x := m.cell(machine)
 			if x.Never {
 				continue
 			}
 			pairs := 0.0
 			if x.N == 0 && !c.exact {
-				pairs = m.missing(n, float64(m.p[machine]))
+				pairs = m.missing(n, m.believes(machine))
 			} else {
 				pairs = m.gain(machine, k)
 			}
@@ -88,7 +87,7 @@ func (c *chooser) look(machine, test int) (best option) {
 		}
 		for _, x := range c.claims[machine] {
 			m := c.measures[x.measure]
-			if m.Test != t.Slug || m.Cells[machine].Never {
+			if m.Test != t.Slug || m.cell(machine).Never {
 				continue
 			}
 			if p := reaches(m.with(machine, k), x.Limit); p >= 0.05 {
@@ -104,19 +103,25 @@ func (c *chooser) look(machine, test int) (best option) {
 	return best
 }
 
+// lacks tells whether a variant's figure is missing and could be had.
+func (m *Measure) lacks(v int) bool {
+	c := m.cell(v)
+	return c.N == 0 && !c.Never
+}
+
 // gain is how many pairs more are decided with k more readings of a variant.
 func (b *believed) gain(v, k int) (pairs float64) {
-	then, now := b.with(v, k), b.then[v]
+	then, now, c := b.with(v, k), b.at(v), b.cell(v)
 	for _, r := range b.rivals {
 		pairs += r.count * b.decides(then, r.after)
-		if now.has && !b.Cells[v].Unknown {
+		if now.has && !c.Unknown {
 			pairs -= r.count * b.decides(now, r.after)
 		}
 	}
 	switch { // it is no rival of its own
 	case now.has:
 		pairs -= b.decides(then, now)
-		if !b.Cells[v].Unknown {
+		if !c.Unknown {
 			pairs += b.decides(now, now)
 		}
 	case b.hopes && b.here[v]:
@@ -125,12 +130,12 @@ func (b *believed) gain(v, k int) (pairs float64) {
 	return pairs
 }
 
-// undecided is about how many pairs of a variant could become decided.
-func (b *believed) undecided(v int) float64 {
-	now := b.then[v]
-	if b.Cells[v].Unknown {
+// undecided is about how many pairs of a cell could become decided.
+func (b *believed) undecided(c Cell) float64 {
+	if c.Unknown {
 		return b.some
 	}
+	now := b.now(c)
 	h := b.c * math.Sqrt(now.se2+b.wide)
 	from, to := beyond(b.ends, now.at-h), beyond(b.ends, now.at+h)
 	if b.some <= many {
@@ -140,7 +145,7 @@ func (b *believed) undecided(v int) float64 {
 }
 
 // places is how finely what missing figures gain is tabulated.
-const places = 64
+const places = 32
 
 // tabulate works out what a figure that is missing gains, by what is believed of it: that is all that it depends on.
 func (b *believed) tabulate() {

@@ -8,16 +8,19 @@
 package schedule
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"durvek/core/method"
 	"durvek/core/quantity"
 )
 
-// Cell is what is known of a variant in a measure. The zero value is a figure that is missing and could be had.
+// Cell is what is known of a variant in a measure.
 type Cell struct {
+	Variant int32   // its place among the desk's machines
 	At      float32 // mean on the working scale
 	SD      float32 // of one reading
 	N       uint16  // readings; 0 for none
@@ -25,7 +28,8 @@ type Cell struct {
 	Never   bool    // it cannot be had, or not be made surer: a machine that cannot run it, a bound
 }
 
-// Measure is one measure with its cells, one for each variant of the desk, in their order.
+// Measure is one measure with its cells, in order of their variants. A variant without one lacks the figure, and could
+// have it.
 type Measure struct {
 	ID, Test, What string
 	Area           string
@@ -34,6 +38,15 @@ type Measure struct {
 	SD             float64 // of one reading of a usual machine; 0 where nobody knows
 	Margin         float64 // difference that does not matter, on the working scale
 	Cells          []Cell
+}
+
+// cell is what is known of a variant; the zero value where that is nothing.
+func (m *Measure) cell(v int) Cell {
+	i, ok := slices.BinarySearchFunc(m.Cells, int32(v), func(c Cell, v int32) int { return cmp.Compare(c.Variant, v) })
+	if !ok {
+		return Cell{}
+	}
+	return m.Cells[i]
 }
 
 // Test is what a run takes.
@@ -139,12 +152,16 @@ const (
 // times are how often a test may be run.
 var times = []int{1, 2, 3, 5}
 
-// says writes the sentences of a schedule.
-func (s *Schedule) says(t Terms) {
+// says writes the sentences of a schedule; here tells whether anything can be put on the bench.
+func (s *Schedule) says(t Terms, here bool) {
 	machines := map[string]bool{}
 	for i := range s.Bundles {
 		s.Bundles[i].says()
 		machines[s.Bundles[i].Variant] = true
+	}
+	if len(s.Bundles) == 0 && !here {
+		s.Sentence = "No unit of these is on the desk, so nothing can be put on the bench; add one, or choose another field."
+		return
 	}
 	if len(s.Bundles) == 0 {
 		s.Sentence = fmt.Sprintf("Nothing that fits into %s would part a pair or decide a claim.", minutes(t.Minutes))

@@ -18,8 +18,7 @@ func near(t *testing.T, what string, got, want, off float64) {
 
 // Worked by hand: a figure of two readings, three more, a neighbour; one that is missing.
 func TestWhatMoreReadingsShouldDecide(t *testing.T) {
-	b := &believed{Measure: &Measure{Cells: []Cell{{At: 0, SD: .01, N: 2}, {}}}, tau2: .05 * .05, sd: .01, c: 3.5,
-		p: []float32{.04, .04}}
+	b := &believed{Measure: &Measure{Cells: []Cell{{At: 0, SD: .01, N: 2}}}, tau2: .05 * .05, sd: .01, c: 3.5, mu: .04}
 	y := after{.03, 0, .005 * .005, true}
 	x := b.with(0, 3)
 	near(t, "expected", x.at, .000471, 1e-6)
@@ -82,11 +81,10 @@ func lay(rng *rand.Rand, units, measures int, missing float64, claims int) laid 
 			truth := make([]float64, units)
 			for u := range units {
 				truth[u] = 3 + sign*better[u] + own*rng.NormFloat64()
-				c := Cell{}
 				if n := 1 + rng.IntN(3); !gone[u] {
-					c = Cell{At: float32(truth[u] + sd/math.Sqrt(float64(n))*rng.NormFloat64()), SD: float32(sd), N: uint16(n)}
+					m.Cells = append(m.Cells, Cell{Variant: int32(u),
+						At: float32(truth[u] + sd/math.Sqrt(float64(n))*rng.NormFloat64()), SD: float32(sd), N: uint16(n)})
 				}
-				m.Cells = append(m.Cells, c)
 			}
 			d.Measures, d.truth = append(d.Measures, m), append(d.truth, truth)
 			i++
@@ -109,9 +107,10 @@ type job struct {
 // settled tells how many pairs and claims are decided after some jobs, told apart or found within 2 % alike.
 func (d laid) settled(rng *rand.Rand, jobs []job) (pairs, claims float64) {
 	for i, m := range d.Measures {
-		at, se := make([]float64, len(m.Cells)), make([]float64, len(m.Cells))
+		at, se := make([]float64, len(d.Machines)), make([]float64, len(d.Machines))
 		measured := 0.0
-		for u, c := range m.Cells {
+		for u := range at {
+			c := m.cell(u)
 			n, sum := float64(c.N), float64(c.At)*float64(c.N)
 			if n > 0 {
 				measured++
@@ -192,7 +191,7 @@ func TestAScheduleSettlesTwiceAsMuch(t *testing.T) {
 			for u := range d.Machines {
 				for _, k := range d.tests() {
 					i := slices.IndexFunc(d.Measures, func(m Measure) bool { return m.Test == k })
-					if d.Measures[i].Cells[u].N == 0 {
+					if d.Measures[i].cell(u).N == 0 {
 						once = append(once, job{u, k, 1})
 					}
 					thrice = append(thrice, job{len(d.Machines) - 1 - u, k, 3})
@@ -236,12 +235,10 @@ func TestAScheduleSettlesTwiceAsMuch(t *testing.T) {
 
 func small() Desk {
 	cells := func(ats ...float32) (out []Cell) {
-		for _, at := range ats {
-			c := Cell{At: at, SD: .01, N: 3}
-			if at == 0 {
-				c = Cell{}
+		for v, at := range ats {
+			if at > 0 {
+				out = append(out, Cell{Variant: int32(v), At: at, SD: .01, N: 3})
 			}
-			out = append(out, c)
 		}
 		return out
 	}
@@ -317,7 +314,7 @@ func TestASmallDesksSchedule(t *testing.T) {
 	// A test that is not for a machine, and a figure that cannot be had.
 	d = small()
 	d.Machines[1].Never = map[string]bool{"pack": true}
-	d.Measures[1].Cells[1].Never = true
+	d.Measures[1].Cells = slices.Insert(d.Measures[1].Cells, 1, Cell{Variant: 1, Never: true})
 	for _, b := range Make(d, terms).Bundles {
 		if b.Unit == "b-1" {
 			t.Errorf("never %+v", b)
@@ -345,7 +342,7 @@ func TestAClaimIsWorthItsPairs(t *testing.T) {
 func TestAnEmptyDeskBeginsSomewhere(t *testing.T) {
 	d := small()
 	for i := range d.Measures {
-		d.Measures[i].Cells = make([]Cell, 4)
+		d.Measures[i].Cells = nil
 	}
 	s := Make(d, Terms{Minutes: 60, Opening: 8})
 	if len(s.Bundles) < 2 {

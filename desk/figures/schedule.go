@@ -45,10 +45,15 @@ func (f *Figures) ToSchedule(ctx context.Context, q schedule.Question) (out sche
 	if out.Machines, err = d.machines(members, q.Variant); err != nil {
 		return out, nil, err
 	}
+	if !slices.ContainsFunc(out.Machines, func(m schedule.Machine) bool { return m.Unit != "" }) {
+		return out, nil, nil
+	}
 	out.Tests = map[string]schedule.Test{}
-	at := map[string]int{}
+	at := map[uint32]int32{} // place by the variant's number
 	for i, slug := range members {
-		at[slug] = i
+		if n, ok := d.f.number(slug); ok {
+			at[n] = int32(i)
+		}
 	}
 	for _, m := range d.measures {
 		test, _ := method.Split(m.ID)
@@ -57,7 +62,7 @@ func (f *Figures) ToSchedule(ctx context.Context, q schedule.Question) (out sche
 			!slices.Contains(counts, m.Group) {
 			continue
 		}
-		x, setup, err := d.toMeasure(m, members)
+		x, setup, err := d.toMeasure(m, at)
 		if err != nil {
 			return out, nil, err
 		}
@@ -76,7 +81,7 @@ func (f *Figures) ToSchedule(ctx context.Context, q schedule.Question) (out sche
 	if err := d.never(&out, members); err != nil {
 		return out, nil, err
 	}
-	if out.Claims, err = d.toClaims(q.Variant, at); err != nil {
+	if out.Claims, err = d.toClaims(out.Machines); err != nil {
 		return out, nil, err
 	}
 	return out, d.weights(q.Use), nil
@@ -112,19 +117,22 @@ func (d *sight) benched() (map[string]string, error) {
 
 // toMeasure makes a measure's cells, and tells the setup that they are under: those in the machine itself, in no place
 // of their own, of the test as it is now. Of several of a variant it is the one with most readings.
-func (d *sight) toMeasure(m compare.Measure, members []string) (x schedule.Measure, setup string, err error) {
+func (d *sight) toMeasure(m compare.Measure, at map[uint32]int32) (x schedule.Measure, setup string, err error) {
 	test, _ := method.Split(m.ID)
-	if setup, err = d.usualSetup(m, members, ""); err != nil {
-		return x, "", err
-	}
-	if !d.plain(test, setup) {
-		if i := slices.IndexFunc(d.setups, func(s method.Setup) bool { return d.plain(test, s.Slug) }); i >= 0 {
-			setup = d.setups[i].Slug
-		}
-	}
 	c, err := d.column(m.ID)
 	if err != nil {
 		return x, "", err
+	}
+	count := map[string]int{}
+	for i := range c.cells {
+		if _, ok := at[c.cells[i].variant]; ok {
+			count[c.around[c.cells[i].around].setup]++
+		}
+	}
+	if setup = usual(count); !d.plain(test, setup) {
+		if i := slices.IndexFunc(d.setups, func(s method.Setup) bool { return d.plain(test, s.Slug) }); i >= 0 {
+			setup = d.setups[i].Slug
+		}
 	}
 	d.uses.note(anyNoise)
 	d.uses.note(unitNoises)
@@ -133,7 +141,7 @@ func (d *sight) toMeasure(m compare.Measure, members []string) (x schedule.Measu
 		return x, "", err
 	}
 	x = schedule.Measure{ID: m.ID, Test: test, What: m.InSentence(), Area: m.Group, Log: m.Scale.Logarithmic(),
-		Lower: m.Better == quantity.Lower, Cells: make([]schedule.Cell, len(members))}
+		Lower: m.Better == quantity.Lower}
 	if x.Margin = m.Def().Margin; x.Log {
 		x.Margin = math.Log1p(cmp.Or(x.Margin, 0.02))
 	}
@@ -141,24 +149,27 @@ func (d *sight) toMeasure(m compare.Measure, members []string) (x schedule.Measu
 	if known {
 		x.SD = sd
 	}
-	for v, slug := range members {
-		id, ok := d.f.number(slug)
-		for i := c.from(id); ok && i < len(c.cells) && c.cells[i].variant == id; i++ {
-			p, cell := &c.cells[i], &x.Cells[v]
-			around := &c.around[p.around]
-			if c.version(p) != m.Version || around.setup != setup {
-				continue
-			}
-			if around.host != "" || around.place != "" || around.bound != "" {
-				cell.Never = cell.N == 0
-				continue
-			}
-			if r := c.readings(p); r > int(cell.N) {
-				*cell = schedule.Cell{At: float32(c.mean(p)), N: uint16(min(r, math.MaxUint16)), Unknown: !known,
-					SD: float32(x.SD * math.Exp(n.units[p.unit].counted/2))}
-			}
+	for i := range c.cells {
+		p := &c.cells[i]
+		around := &c.around[p.around]
+		v, ok := at[p.variant]
+		if !ok || c.version(p) != m.Version || around.setup != setup {
+			continue
+		}
+		k := len(x.Cells) - 1
+		if k < 0 || x.Cells[k].Variant != v {
+			x.Cells, k = append(x.Cells, schedule.Cell{Variant: v}), k+1
+		}
+		cell, r := &x.Cells[k], c.readings(p)
+		switch {
+		case around.host != "" || around.place != "" || around.bound != "":
+			cell.Never = cell.N == 0
+		case r > int(cell.N):
+			*cell = schedule.Cell{Variant: v, At: float32(c.mean(p)), N: uint16(min(r, math.MaxUint16)), Unknown: !known,
+				SD: float32(x.SD * math.Exp(n.units[p.unit].counted/2))}
 		}
 	}
+	slices.SortFunc(x.Cells, func(a, b schedule.Cell) int { return cmp.Compare(a.Variant, b.Variant) })
 	return x, setup, nil
 }
 
@@ -188,33 +199,43 @@ func (d *sight) never(out *schedule.Desk, members []string) error {
 }
 
 // toClaims lists the claims that more readings could decide, at the value where each begins to be short.
-func (d *sight) toClaims(variant string, at map[string]int) (out []schedule.Claim, err error) {
-	judged, err := d.checkClaims(variant, narrowing{})
-	if err != nil {
-		return nil, err
-	}
-	for _, j := range judged {
-		v, ok := at[j.Variant]
-		m := d.byID[j.Measure]
-		open := j.Verdict.Outcome == claims.Untested || j.Verdict.Outcome == claims.Open
-		if !ok || !open || len(j.Conditions) > 0 || j.Place != "" || m.Better == quantity.Target {
+func (d *sight) toClaims(machines []schedule.Machine) (out []schedule.Claim, err error) {
+	for i, m := range machines {
+		if m.Unit == "" || len(d.claims[m.Variant]) == 0 {
 			continue
 		}
-		value, err := j.Claim.In(m.Unit, d.variants[j.Variant].Spec)
+		judged, err := d.checkClaims(m.Variant, narrowing{})
 		if err != nil {
-			continue // its verdict says so
+			return nil, err
 		}
-		e := claims.Tolerance(j.Claim, m.Def(), value, m.Scale.Logarithmic())
-		if m.Scale.Logarithmic() {
-			value = math.Log(value)
+		for _, j := range judged {
+			if c, ok := d.toClaim(j); ok {
+				c.Machine = i
+				out = append(out, c)
+			}
 		}
-		if m.Better == quantity.Higher {
-			e = -e
-		}
-		out = append(out, schedule.Claim{Machine: v, Measure: j.Measure, What: j.Text + " in " + compare.LowerFirst(j.Name),
-			Limit: value + e})
 	}
 	return out, nil
+}
+
+func (d *sight) toClaim(j claims.Judged) (schedule.Claim, bool) {
+	m := d.byID[j.Measure]
+	open := j.Verdict.Outcome == claims.Untested || j.Verdict.Outcome == claims.Open
+	if !open || len(j.Conditions) > 0 || j.Place != "" || m.Better == quantity.Target {
+		return schedule.Claim{}, false
+	}
+	value, err := j.Claim.In(m.Unit, d.variants[j.Variant].Spec)
+	if err != nil {
+		return schedule.Claim{}, false // its verdict says so
+	}
+	e := claims.Tolerance(j.Claim, m.Def(), value, m.Scale.Logarithmic())
+	if m.Scale.Logarithmic() {
+		value = math.Log(value)
+	}
+	if m.Better == quantity.Higher {
+		e = -e
+	}
+	return schedule.Claim{Measure: j.Measure, What: j.Text + " in " + compare.LowerFirst(j.Name), Limit: value + e}, true
 }
 
 // weights are those of a use's areas; nil for all alike.
