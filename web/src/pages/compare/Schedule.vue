@@ -39,7 +39,7 @@ async function putAll() {
 const open = ref<Record<string, boolean>>({})
 const said = (i: Of<'ScheduleItem'>) => i.name + (i.repeats > 1 ? ` × ${i.repeats}` : '') + (i.hand ? ' (by hand)' : '')
 const key = (b: Of<'ScheduleBundle'>) => `${b.unit} ${b.setup}`
-const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h, title: span(3600 * Number(h)) }))
+const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h, title: Number(h) < 1 ? `${60 * Number(h)} min` : `${h} h` }))
 </script>
 
 <template>
@@ -66,6 +66,7 @@ const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h
                 {{ (open[key(b)] ? b.items : b.items.slice(0, 4)).map(said).join(', ') }}
                 <button v-if="b.items.length > 4" type="button" class="link" :aria-expanded="!!open[key(b)]" @click="open[key(b)] = !open[key(b)]">{{ open[key(b)] ? 'fewer' : `and ${b.items.length - 4} more` }}</button>
               </div>
+              <div v-if="open[key(b)] || b.items.length <= 4" class="small">{{ b.why }}</div>
             </td>
             <td class="n">{{ span(60 * b.minutes) }}</td>
             <td class="n">{{ b.opening ? span(60 * b.opening) : '' }}</td>
