@@ -357,3 +357,103 @@ func BenchmarkLarge(b *testing.B) {
 		b.ReportMetric(float64(s.Pairs), "pairs")
 	}
 }
+
+// Run-downs run by themselves: one on a machine, three on a schedule.
+func TestRunDownsAreFew(t *testing.T) {
+	d := Desk{Tests: map[string]Test{}}
+	for i := range 5 {
+		d.Machines = append(d.Machines, Machine{Variant: fmt.Sprint("v", i), Unit: fmt.Sprint("u", i), Name: "A"})
+	}
+	for _, slug := range []string{"pan", "film"} {
+		d.Tests[slug] = Test{Slug: slug, Name: slug, Setup: "on-battery", Raised: true, Seconds: 30000, RunDown: true}
+		m := Measure{ID: slug + "/time", Test: slug, What: slug, Area: "battery", Log: true, SD: .02}
+		for v := range 5 {
+			if v > 3 {
+				m.Cells = append(m.Cells, Cell{Variant: int32(v), At: 9, SD: .02, N: 3})
+			}
+		}
+		d.Measures = append(d.Measures, m)
+	}
+	s := Make(d, Terms{Minutes: 600, Opening: 9})
+	by, all := map[string]int{}, 0
+	for _, b := range s.Bundles {
+		for _, i := range b.Items {
+			if i.RunDown {
+				by[b.Unit]++
+				all++
+			}
+		}
+	}
+	if all != 3 || len(by) != 3 {
+		t.Errorf("%d run-downs on %d machines", all, len(by))
+	}
+	if s.Used != 3*(9+5+3) {
+		t.Errorf("they take %g min", s.Used)
+	}
+}
+
+// An area that counts for nothing is not measured, one that counts for more comes first; two measures of an area count
+// as much as one of another.
+func TestAreasWeigh(t *testing.T) {
+	d := Desk{Tests: map[string]Test{}, Machines: []Machine{{Variant: "a", Unit: "a", Name: "A"}, {Variant: "b", Name: "B"},
+		{Variant: "c", Name: "C"}}}
+	for _, x := range []struct{ id, test, area string }{{"p/1", "p", "one"}, {"p/2", "p", "one"}, {"q/1", "q", "two"}} {
+		d.Tests[x.test] = Test{Slug: x.test, Name: x.test, Setup: "s", Seconds: 60}
+		d.Measures = append(d.Measures, Measure{ID: x.id, Test: x.test, What: x.id, Area: x.area, Log: true, SD: .01,
+			Cells: []Cell{{Variant: 1, At: 3, SD: .01, N: 3}, {Variant: 2, At: 4, SD: .01, N: 3}}})
+	}
+	first := func(weights map[string]float64) string {
+		s := Make(d, Terms{Minutes: 60, Opening: 9, Weights: weights})
+		var tests []string
+		for _, i := range s.Bundles[0].Items {
+			tests = append(tests, i.Test)
+		}
+		return strings.Join(tests, " ")
+	}
+	for _, c := range []struct {
+		weights map[string]float64
+		want    string
+	}{{map[string]float64{"one": 1}, "p"}, {map[string]float64{"two": 1}, "q"}, {map[string]float64{"one": 1, "two": 3},
+		"q p"}, {map[string]float64{"one": 3, "two": 1}, "p q"}} {
+		if got := first(c.weights); got != c.want {
+			t.Errorf("weighed %v: %q, want %q", c.weights, got, c.want)
+		}
+	}
+	b := believe(&d, nil)
+	near(t, "two of an area", b[0].weight+b[1].weight, b[2].weight, 1e-9)
+	near(t, "the mean", (b[0].weight+b[1].weight+b[2].weight)/3, 1, 1e-9)
+}
+
+func TestNothingOnTheDeskIsSaid(t *testing.T) {
+	d := small()
+	for i := range d.Machines {
+		d.Machines[i].Unit = ""
+	}
+	if s := Make(d, Terms{Minutes: 60}); !strings.HasPrefix(s.Sentence, "No unit of these is on the desk") {
+		t.Error(s.Sentence)
+	}
+	if s := Make(Desk{}, Terms{Minutes: 60}); len(s.Bundles) != 0 {
+		t.Errorf("%+v", s)
+	}
+}
+
+func TestNumbersInWords(t *testing.T) {
+	for n, want := range map[int]string{0: "no pairs", 1: "one pair", 2: "two pairs", 12: "twelve pairs", 13: "13 pairs",
+		99: "99 pairs", 104: "100 pairs", 105: "110 pairs", 1249: "1200 pairs", 1250: "1300 pairs"} {
+		if got := counted(n, "pair"); got != want {
+			t.Errorf("%d: %q, want %q", n, got, want)
+		}
+	}
+	for x, want := range map[float64]string{1: "one claim", 1.04: "one claim", 1.3: "1.3 claims", 2.96: "three claims",
+		12.4: "twelve claims"} {
+		if got := claimsSaid(x); got != want {
+			t.Errorf("%g: %q, want %q", x, got, want)
+		}
+	}
+	s := Schedule{Bundles: []Bundle{{}}, gain: 100}
+	for gain, want := range map[float64]string{85: "15 % less", 99.6: "settle as much", 120: "settle as much"} {
+		if s.Against(Schedule{gain: gain}); !strings.Contains(s.Thrice, want) {
+			t.Errorf("%g of 100: %q", gain, s.Thrice)
+		}
+	}
+}
