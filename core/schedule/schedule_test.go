@@ -395,7 +395,8 @@ func TestRunDownsAreFew(t *testing.T) {
 // An area that counts for nothing is not measured, one that counts for more comes first; two measures of an area count
 // as much as one of another.
 func TestAreasWeigh(t *testing.T) {
-	d := Desk{Tests: map[string]Test{}, Machines: []Machine{{Variant: "a", Unit: "a", Name: "A"}, {Variant: "b", Name: "B"},
+	d := Desk{Tests: map[string]Test{}, Machines: []Machine{{Variant: "a", Unit: "a", Name: "A"},
+		{Variant: "b", Name: "B"},
 		{Variant: "c", Name: "C"}}}
 	for _, x := range []struct{ id, test, area string }{{"p/1", "p", "one"}, {"p/2", "p", "one"}, {"q/1", "q", "two"}} {
 		d.Tests[x.test] = Test{Slug: x.test, Name: x.test, Setup: "s", Seconds: 60}
