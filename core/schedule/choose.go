@@ -84,6 +84,14 @@ func Make(d Desk, t Terms) Schedule {
 	}
 	out.Pairs = int(math.Round(honest * pairs))
 	out.Claims *= honest
+	for i := range out.Bundles {
+		b := &out.Bundles[i]
+		b.Pairs, b.Claims = honest*b.Pairs, honest*b.Claims
+		for k := range b.Items {
+			x := &b.Items[k]
+			x.Pairs, x.Claims = honest*x.Pairs, honest*x.Claims
+		}
+	}
 	out.says(t, slices.ContainsFunc(d.Machines, func(m Machine) bool { return m.Unit != "" }))
 	return out
 }

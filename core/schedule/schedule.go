@@ -224,7 +224,7 @@ func (b *Bundle) says() {
 		}
 		text := what
 		verb := "should"
-		if n := int(math.Round(honest * pairs)); n > 0 {
+		if n := int(math.Round(pairs)); n > 0 {
 			text += fmt.Sprintf(" %s settle about %s with rivals", verb, counted(n, "comparison"))
 			verb = "and"
 		}
@@ -232,7 +232,7 @@ func (b *Bundle) says() {
 			if verb == "and" {
 				text += ", and"
 			}
-			text += fmt.Sprintf(" %s a %.0f %% chance of deciding its claim of %s", have(len(items)), 100*honest*min(best, 1),
+			text += fmt.Sprintf(" %s a %.0f %% chance of deciding its claim of %s", have(len(items)), 100*min(best, 1),
 				claim)
 		} else if verb == "should" {
 			text += " make it a little surer"

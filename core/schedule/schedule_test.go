@@ -205,6 +205,13 @@ func TestAScheduleSettlesTwiceAsMuch(t *testing.T) {
 						i.Repeats})
 				}
 			}
+			told := 0.0
+			for _, b := range s.Bundles {
+				for _, i := range b.Items {
+					told += i.Pairs
+				}
+			}
+			near(t, "pairs of all items", told, float64(s.Pairs), 0.51)
 			if got := d.filled(mine, 60*hours, 9); len(got) != len(mine) {
 				t.Fatalf("the schedule takes longer than the %g h at hand", hours)
 			}

@@ -70,8 +70,8 @@ const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h
             </td>
             <td class="n">{{ span(60 * b.minutes) }}</td>
             <td class="n">{{ b.opening ? span(60 * b.opening) : '' }}</td>
-            <td class="n">{{ Math.round(0.9 * b.pairs) }}</td>
-            <td class="n">{{ b.claims >= 0.05 ? (0.9 * b.claims).toFixed(1) : '' }}</td>
+            <td class="n">{{ Math.round(b.pairs) }}</td>
+            <td class="n">{{ b.claims >= 0.05 ? b.claims.toFixed(1) : '' }}</td>
           </tr>
         </tbody>
       </table>
