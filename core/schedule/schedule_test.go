@@ -465,3 +465,22 @@ func TestNumbersInWords(t *testing.T) {
 		}
 	}
 }
+
+// Two figures, ± 0.2 about 3: each variant's effect is its residual over 1 + 1.5, and what remains is ± 0.12.
+func TestWhatIsBelieved(t *testing.T) {
+	for _, lower := range []bool{false, true} {
+		d := Desk{Machines: make([]Machine, 4), Measures: []Measure{{ID: "t/m", Test: "t", Log: true, Lower: lower, SD: .01,
+			Cells: []Cell{{Variant: 0, At: 3.2, SD: .01, N: 1}, {Variant: 1, At: 2.8, SD: .01, N: 1}, {Variant: 2, Never: true,
+				At: 9}}}, {ID: "u/m", Test: "u", SD: 1, Cells: []Cell{{Variant: 0, At: 40, SD: 1, N: 4}, {Variant: 1, At: 50, SD: 1,
+			N: 4}}}}}
+		b := believe(&d, nil)
+		for v, want := range []float64{3.08, 2.92, 3, 3} {
+			near(t, fmt.Sprint("believed of ", v), b[0].believes(v), want, 1e-6)
+		}
+		near(t, "about that", b[0].tau2, 1.21*(5*.0143+2*.0143)/7, 1e-6)
+		// On a scale that is no logarithm, a variant is expected where the rest are.
+		near(t, "believed of a level", b[1].believes(0), 45, 1e-6)
+		near(t, "about that", b[1].tau2, 1.21*(25-.25), 1e-4)
+		near(t, "of one pair", b[0].c, 1.96, 1e-3)
+	}
+}
