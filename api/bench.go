@@ -57,9 +57,9 @@ type ScheduleAsked struct {
 	Field   string  `query:"field" doc:"Field; everything if empty"`
 	Variant string  `query:"variant" doc:"Only this one is put on the bench"`
 	Use     string  `query:"use" doc:"Only what counts for this kind of use, as it weighs there"`
-	Opening float64 `query:"opening" default:"9" minimum:"0.5" maximum:"600" doc:"Minutes that a machine takes before its first run"`
+	Opening float64 `query:"opening" default:"9" minimum:"0.5" maximum:"600" doc:"Minutes that a machine takes to open"`
 	Repeats int     `query:"repeats" default:"1" minimum:"1" maximum:"5" doc:"Repeats at least of what has no figure yet"`
-	Claims  float64 `query:"claims" default:"3" minimum:"0.01" maximum:"1000" doc:"Pairs of variants that deciding one claim is worth"`
+	Claims  float64 `query:"claims" default:"3" minimum:"0.01" maximum:"1000" doc:"Pairs that deciding one claim is worth"`
 }
 
 // AtMost20 bounds a list.

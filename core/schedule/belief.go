@@ -23,7 +23,7 @@ type believed struct {
 	some       float64               // how many there are
 	wide       float64               // largest variance among them
 	ends       []float64             // where rivals are, where there are many machines; so the next
-	table      [len(kinds)][]float64 // what a missing figure gains, by times and by what is believed of it
+	table      [len(times)][]float64 // what a missing figure gains, by times and by what is believed of it
 	from, step float64               // of the table
 	here       []bool                // which variants could be put on the bench
 	hopes      bool                  // some rivals are those that could be, since there are none yet

@@ -35,9 +35,6 @@ type claimed struct {
 	measure int
 }
 
-// kinds are the numbers of times; an array's length must be constant.
-var kinds [4]struct{}
-
 // choice is a machine under a setup: what could be run on it.
 type choice struct {
 	machine, setup int
@@ -92,7 +89,13 @@ func Make(d Desk, t Terms) Schedule {
 			x.Pairs, x.Claims = honest*x.Pairs, honest*x.Claims
 		}
 	}
-	out.says(t, slices.ContainsFunc(d.Machines, func(m Machine) bool { return m.Unit != "" }))
+	here := 0
+	for _, m := range d.Machines {
+		if m.Unit != "" {
+			here++
+		}
+	}
+	out.says(t, here)
 	return out
 }
 
@@ -144,7 +147,7 @@ func prepare(d *Desk, t Terms) *chooser {
 	each(len(c.choices), func(i int) {
 		o := &c.choices[i]
 		o.machine, o.setup = i/len(c.setups), i%len(c.setups)
-		if d.Machines[o.machine].Unit != "" {
+		if m := d.Machines[o.machine]; m.Unit != "" && !m.Left {
 			c.fill(o)
 		}
 		if !c.exact {

@@ -45,7 +45,7 @@ func (c *chooser) guess(machine, test int) option {
 }
 
 // times are how often a test may be run; 0 for a number that it may not.
-func (t *Test) times(missing bool, least int) (out [len(kinds)]int) {
+func (t *Test) times(missing bool, least int) (out [len(times)]int) {
 	for n, k := range times {
 		if !t.RunDown && (!missing || k >= least) || t.RunDown && k == 1 {
 			out[n] = k
@@ -66,7 +66,7 @@ func (c *chooser) look(machine, test int) (best option) {
 			continue
 		}
 		item := Item{Test: t.Slug, Name: t.Name, Repeats: k, Minutes: t.minutes(k), RunDown: t.RunDown,
-			Hand: t.Hand, Missing: missing}
+			Hand: t.Hand, Missing: missing, Measures: []string{}}
 		for _, i := range c.of[test] {
 			m := c.measures[i]
 			x := m.cell(machine)
@@ -154,7 +154,7 @@ func (b *believed) tabulate() {
 		b.ends = append(b.ends, r.at)
 	}
 	if len(b.ends) == 0 {
-		b.table = [len(kinds)][]float64{}
+		b.table = [len(times)][]float64{}
 		return
 	}
 	wide := 2 * math.Sqrt(b.tau2)

@@ -63,6 +63,7 @@ type Test struct {
 // Machine is a variant of the desk; Unit is empty where none of it can be put on the bench.
 type Machine struct {
 	Variant, Unit, Name string
+	Left                bool            // it is left out this time, though a unit is there
 	Never               map[string]bool // tests that are not for it
 }
 
@@ -79,6 +80,13 @@ type Waiting struct {
 	Machine int
 	Test    string
 	Repeats int
+}
+
+// Question is what a schedule is asked for: a field, perhaps one variant, and what counts.
+type Question struct {
+	Field   string // everything if empty
+	Variant string // only this one is put on the bench
+	Use     string // only measures that count for this use, areas weighed as it weighs them
 }
 
 // Desk is all that a schedule is chosen from.
@@ -107,7 +115,7 @@ type Schedule struct {
 	Claims   float64  `json:"claims" doc:"Claims that it should decide; about"`
 	Bundles  []Bundle `json:"bundles" doc:"What is run on one machine at once"`
 	Sentence string   `json:"sentence"`
-	Thrice   string   `json:"thrice,omitempty" doc:"What three repeats of everything would cost, in words: one reading cannot show an outlier"`
+	Thrice   string   `json:"thrice,omitempty" doc:"What three repeats of everything would cost, in words"`
 	gain     float64
 }
 
@@ -150,21 +158,23 @@ const (
 )
 
 // times are how often a test may be run.
-var times = []int{1, 2, 3, 5}
+var times = [...]int{1, 2, 3, 5}
 
-// says writes the sentences of a schedule; here tells whether anything can be put on the bench.
-func (s *Schedule) says(t Terms, here bool) {
+// says writes the sentences of a schedule; here is how many machines there are to put on the bench.
+func (s *Schedule) says(t Terms, here int) {
 	machines := map[string]bool{}
 	for i := range s.Bundles {
 		s.Bundles[i].says()
 		machines[s.Bundles[i].Variant] = true
 	}
-	if len(s.Bundles) == 0 && !here {
-		s.Sentence = "No unit of these is on the desk, so nothing can be put on the bench; add one, or choose another field."
-		return
-	}
 	if len(s.Bundles) == 0 {
-		s.Sentence = fmt.Sprintf("Nothing that fits into %s would part a pair or decide a claim.", minutes(t.Minutes))
+		switch s.Sentence = fmt.Sprintf("Nothing that fits into %s would part a pair or decide a claim.",
+			minutes(t.Minutes)); here {
+		case 0:
+			s.Sentence = "No unit of these is on the desk, so nothing can be put on the bench; add one, or choose another field."
+		case 1:
+			s.Sentence += " Where there is one machine alone, a plan of the library measures it whole."
+		}
 		return
 	}
 	s.Sentence = fmt.Sprintf("%s of %s on %s should part, or find alike, about %s", minutes(s.Used), minutes(s.Minutes),

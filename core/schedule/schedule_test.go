@@ -437,6 +437,10 @@ func TestNothingOnTheDeskIsSaid(t *testing.T) {
 	if s := Make(d, Terms{Minutes: 60}); !strings.HasPrefix(s.Sentence, "No unit of these is on the desk") {
 		t.Error(s.Sentence)
 	}
+	d.Machines[0].Unit = "a-1"
+	if s := Make(Desk{Machines: d.Machines}, Terms{Minutes: 60}); !strings.Contains(s.Sentence, "a plan of the library") {
+		t.Error(s.Sentence)
+	}
 	if s := Make(Desk{}, Terms{Minutes: 60}); len(s.Bundles) != 0 {
 		t.Errorf("%+v", s)
 	}

@@ -37,6 +37,9 @@ func (f *Figures) ToSchedule(ctx context.Context, q schedule.Question) (out sche
 		if _, err := d.variant(q.Variant); err != nil {
 			return out, nil, err
 		}
+		if !slices.Contains(members, q.Variant) { // held against the field all the same
+			members = append(slices.Clone(members), q.Variant)
+		}
 	}
 	counts, err := d.counted(NextQuestion{Use: q.Use})
 	if err != nil {
@@ -95,7 +98,8 @@ func (d *sight) machines(members []string, only string) (out []schedule.Machine,
 	}
 	for _, slug := range members {
 		m := schedule.Machine{Variant: slug, Unit: units[slug], Name: d.label(slug), Never: map[string]bool{}}
-		if only != "" && only != slug || desk.NeedsHost(d.variants[slug].Model.Kind) {
+		m.Left = only != "" && only != slug
+		if desk.NeedsHost(d.variants[slug].Model.Kind) {
 			m.Unit = "" // a part's plan says in which host, and a schedule does not know
 		}
 		out = append(out, m)

@@ -8,6 +8,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/method"
+	"durvek/core/ranking"
 	"durvek/core/schedule"
 	"durvek/desk"
 	"durvek/desk/house"
@@ -59,9 +60,17 @@ func TestWhatAScheduleIsChosenFrom(t *testing.T) {
 		t.Errorf("%+v", x)
 	}
 	for _, m := range toSchedule(t, d, schedule.Question{Variant: "a"}).Machines {
-		if (m.Unit != "") != (m.Variant == "a") {
+		if m.Left != (m.Variant != "a") || m.Unit == "" {
 			t.Errorf("only a: %+v", m)
 		}
+	}
+	if err := d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "pair", Name: "a pair", Variants: []string{"a", "b"}},
+		"me"); err != nil {
+		t.Fatal(err)
+	}
+	if m := toSchedule(t, d, schedule.Question{Field: "pair", Variant: "c"}).Machines; len(m) != 3 || m[2].Left ||
+		!m[0].Left {
+		t.Errorf("c, held against a field that it is not of: %+v", m)
 	}
 	testdesk.Says(t, testdesk.Err(d.Bench.Schedule(testdesk.Ctx, schedule.Question{Variant: "x"}, schedule.Terms{})),
 		desk.NotFound, "x")
@@ -74,8 +83,9 @@ func TestWhatAScheduleIsChosenFrom(t *testing.T) {
 func TestAScheduleFromAnEmptyDesk(t *testing.T) {
 	d := testdesk.Opened(t)
 	terms := schedule.Terms{Minutes: 60, Opening: 9, Least: 1, Claims: 3}
+	asked := ""
 	on := func() string {
-		s, err := d.Bench.Schedule(testdesk.Ctx, schedule.Question{}, terms)
+		s, err := d.Bench.Schedule(testdesk.Ctx, schedule.Question{Variant: asked}, terms)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -108,6 +118,10 @@ func TestAScheduleFromAnEmptyDesk(t *testing.T) {
 	}
 	if got := on(); got != "a b" {
 		t.Errorf("with the plan stopped, %q is scheduled", got)
+	}
+	asked = "b"
+	if got := on(); got != "b" {
+		t.Errorf("asked for b alone, %q is scheduled", got)
 	}
 	if terms.Minutes = 9; on() != "" {
 		t.Error("the opening alone takes the time")

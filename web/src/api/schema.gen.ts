@@ -4946,7 +4946,7 @@ export interface components {
              */
             pairs: number;
             sentence: string;
-            /** @description What three repeats of everything would cost, in words: one reading cannot show an outlier */
+            /** @description What three repeats of everything would cost, in words */
             thrice?: string;
             /**
              * Format: double
@@ -13498,11 +13498,11 @@ export interface operations {
                 variant?: string;
                 /** @description Only what counts for this kind of use, as it weighs there */
                 use?: string;
-                /** @description Minutes that a machine takes before its first run */
+                /** @description Minutes that a machine takes to open */
                 opening?: number;
                 /** @description Repeats at least of what has no figure yet */
                 repeats?: number;
-                /** @description Pairs of variants that deciding one claim is worth */
+                /** @description Pairs that deciding one claim is worth */
                 claims?: number;
             };
             header?: never;
