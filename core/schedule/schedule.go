@@ -265,7 +265,7 @@ func have(n int) string {
 	return "have"
 }
 
-func minutes(m float64) string { return quantity.Number(math.Ceil(m-1e-9), 0) + " min" }
+func minutes(m float64) string { return quantity.Number(math.Round(m), 0) + " min" }
 
 // counted writes a number with its noun, small ones in words.
 func counted(n int, noun string) string {
