@@ -13,11 +13,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/parser"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/santhosh-tekuri/jsonschema/v6/kind"
+	"go.yaml.in/yaml/v3"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 )
@@ -49,66 +47,6 @@ func (e *Faults) Error() string {
 		lines[i] = f.String()
 	}
 	return fmt.Sprintf("%s has %d fault(s), nothing was taken in:\n  %s", e.What, len(e.List), strings.Join(lines, "\n  "))
-}
-
-// File is a parsed file.
-type File struct {
-	What  string
-	root  ast.Node
-	value any
-}
-
-// MaxSize is the largest file that Read takes.
-const MaxSize = 8 << 20
-
-// Read parses data, YAML or JSON. what names the kind of file in errors. A syntax fault comes back
-// as *Faults.
-func Read(what string, data []byte) (file *File, err error) {
-	defer func() {
-		if p := recover(); p != nil { // the parser gave up on something strange
-			file, err = nil, &Faults{what, []Fault{{1, 1, "", fmt.Sprintf("the file cannot be parsed: %v", p)}}}
-		}
-	}()
-	if len(data) > MaxSize {
-		return nil, fmt.Errorf("%s is larger than %d MiB", what, MaxSize>>20)
-	}
-	tree, err := parser.ParseBytes(data, 0)
-	if err != nil {
-		return nil, syntaxFault(what, err)
-	}
-	if len(tree.Docs) == 0 || tree.Docs[0].Body == nil {
-		return nil, &Faults{what, []Fault{{1, 1, "", "the file is empty"}}}
-	}
-	if len(tree.Docs) > 1 && tree.Docs[1].Body != nil {
-		t := tree.Docs[1].Body.GetToken()
-		return nil, &Faults{what, []Fault{{t.Position.Line, t.Position.Column, "", "a file holds one document"}}}
-	}
-	f := &File{What: what, root: tree.Docs[0].Body}
-	var v any
-	if err := yaml.NodeToValue(f.root, &v); err != nil {
-		return nil, syntaxFault(what, err)
-	}
-	// By way of JSON: keys become texts and numbers json.Number, as the schema library wants them.
-	j, err := json.Marshal(v)
-	if err != nil {
-		return nil, &Faults{what, []Fault{{1, 1, "", err.Error()}}}
-	}
-	if f.value, err = jsonschema.UnmarshalJSON(bytes.NewReader(j)); err != nil {
-		return nil, &Faults{what, []Fault{{1, 1, "", err.Error()}}}
-	}
-	return f, nil
-}
-
-func syntaxFault(what string, err error) error {
-	f := Fault{Line: 1, Column: 1, Reason: err.Error()}
-	var se yaml.Error
-	if errors.As(err, &se) {
-		f.Reason = se.GetMessage()
-		if t := se.GetToken(); t != nil && t.Position != nil {
-			f.Line, f.Column = t.Position.Line, t.Position.Column
-		}
-	}
-	return &Faults{what, []Fault{f}}
 }
 
 // Schema is a compiled JSON Schema (2020-12).
@@ -222,11 +160,7 @@ func pathText(path []any) string {
 // find gives line and column of the entry at path, or of the nearest entry above it.
 func (f *File) find(path []any) (line, col int) {
 	node := f.root
-	pos := node.GetToken().Position
-	if m, ok := node.(*ast.MappingNode); ok && len(m.Values) > 0 {
-		pos = m.Values[0].Key.GetToken().Position
-	}
-	line, col = pos.Line, pos.Column
+	line, col = node.Line, node.Column
 	for _, step := range path {
 		next, at := child(node, step)
 		if next == nil {
@@ -238,46 +172,24 @@ func (f *File) find(path []any) (line, col int) {
 	return line, col
 }
 
-type position struct{ Line, Column int }
-
-func child(node ast.Node, step any) (ast.Node, position) {
-	if a, ok := node.(*ast.AnchorNode); ok {
-		node = a.Value
+// child is an entry of a node, and what it begins with: its key, or itself in a list.
+func child(node *yaml.Node, step any) (entry, at *yaml.Node) {
+	for node.Kind == yaml.AliasNode {
+		node = node.Alias
 	}
-	switch n := node.(type) {
-	case *ast.MappingNode:
-		for _, v := range n.Values {
-			if v.Key.GetToken().Value == fmt.Sprint(step) {
-				p := v.Key.GetToken().Position
-				return v.Value, position{p.Line, p.Column}
+	switch node.Kind {
+	case yaml.MappingNode:
+		for i := 0; i+1 < len(node.Content); i += 2 {
+			if node.Content[i].Value == fmt.Sprint(step) {
+				return node.Content[i+1], node.Content[i]
 			}
 		}
-	case *ast.MappingValueNode:
-		if n.Key.GetToken().Value == fmt.Sprint(step) {
-			p := n.Key.GetToken().Position
-			return n.Value, position{p.Line, p.Column}
-		}
-	case *ast.SequenceNode:
-		if i, ok := step.(int); ok && i < len(n.Values) {
-			p := start(n.Values[i])
-			return n.Values[i], p
+	case yaml.SequenceNode:
+		if i, ok := step.(int); ok && i < len(node.Content) {
+			return node.Content[i], node.Content[i]
 		}
 	}
-	return nil, position{}
-}
-
-// start is where a node begins; a mapping's own token is its first colon.
-func start(n ast.Node) position {
-	switch m := n.(type) {
-	case *ast.MappingNode:
-		if len(m.Values) > 0 {
-			n = m.Values[0].Key
-		}
-	case *ast.MappingValueNode:
-		n = m.Key
-	}
-	p := n.GetToken().Position
-	return position{p.Line, p.Column}
+	return nil, nil
 }
 
 // YAML writes a value as YAML by way of its JSON names, keys in the order of the struct's fields.
@@ -286,5 +198,13 @@ func YAML(v any) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return yaml.JSONToYAML(j)
+	root, err := readJSON(j)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	e := yaml.NewEncoder(&b)
+	e.SetIndent(2)
+	err = errors.Join(e.Encode(root), e.Close())
+	return b.Bytes(), err
 }
