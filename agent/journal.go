@@ -15,6 +15,7 @@ import (
 	"github.com/google/uuid"
 
 	"durvek/core/record"
+	"durvek/internal/durable"
 )
 
 // journal is a file of what was begun and ended, a line each, flushed before the work goes on.
@@ -205,29 +206,13 @@ func (w *worker) onDisk(ctx context.Context, write func() error) error {
 	}
 }
 
-// writeWhole writes a file so that it is there whole or not at all, also after the power went.
+// writeWhole writes a value as JSON so that it is there whole or not at all.
 func writeWhole(path string, v any) error {
 	b, err := json.Marshal(v)
 	if err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(filepath.Dir(path), ".part-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(b)
-	if err = errors.Join(err, f.Sync(), f.Close()); err != nil {
-		return err
-	}
-	if err = os.Rename(f.Name(), path); err != nil {
-		return err
-	}
-	if dir, err := os.Open(filepath.Dir(path)); err == nil { // the name too; not every system can
-		dir.Sync()
-		dir.Close()
-	}
-	return nil
+	return durable.Write(path, b, 0o600)
 }
 
 // kept lists this plan's runs on disk, the oldest first.

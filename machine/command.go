@@ -20,6 +20,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/internal/durable"
 	"durvek/workload"
 	"durvek/workload/storage"
 )
@@ -83,11 +84,7 @@ func Allow(path string, run []string, forbid bool, now time.Time) (program strin
 	if err != nil {
 		return "", err
 	}
-	part := path + ".part"
-	if err := os.WriteFile(part, append(b, '\n'), 0o600); err != nil {
-		return "", err
-	}
-	return program, os.Rename(part, path)
+	return program, durable.Write(path, append(b, '\n'), 0o600)
 }
 
 // resolve finds the file that a program's name stands for.

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"durvek/desk"
+	"durvek/internal/durable"
 	"durvek/store"
 )
 
@@ -84,7 +85,7 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 		return a, err
 	}
 	if _, err := os.Stat(path); err != nil {
-		if err := writeWhole(path, clean); err != nil {
+		if err := durable.Write(path, clean, 0o600); err != nil {
 			return a, fmt.Errorf("keep the photo: %w", err)
 		}
 	}
@@ -112,20 +113,6 @@ func (d *Results) Photo(ctx context.Context, id string) (data []byte, media stri
 		err = desk.Refuse(desk.NotFound, "the file of photo %q is gone from the data folder", id)
 	}
 	return data, a.Media, err
-}
-
-func writeWhole(path string, data []byte) error {
-	f, err := os.CreateTemp(filepath.Dir(path), ".part-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name())
-	_, err = f.Write(data)
-	err = errors.Join(err, f.Sync(), f.Close())
-	if err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	return err
 }
 
 // cleanPhoto draws a picture anew, upright, so that nothing but the picture is left.
