@@ -3,6 +3,8 @@
 package api
 
 import (
+	"durvek/desk/books"
+	"durvek/document"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -19,7 +21,27 @@ type Operation[I, O any] struct {
 	Group      string // its tag there
 	Words      string
 	Media      string
+	Needs      books.Role // the least that who asks must be; agents reach those of their own group alone
+	Most       int64      // bytes of a body at most
 }
+
+// For is the operation for who is at least of a role; "" for anybody.
+func (o Operation[I, O]) For(r books.Role) Operation[I, O] {
+	o.Needs = r
+	return o
+}
+
+// AtMost is the operation with bodies of so many bytes at most.
+func (o Operation[I, O]) AtMost(n int64) Operation[I, O] {
+	o.Most = n
+	return o
+}
+
+// Bodies that operations take where they do not say how much: values, and files as people write them.
+const (
+	mostBody = 256 << 10
+	mostFile = document.MaxSize
+)
 
 // Request is an operation asked with an input.
 type Request struct {
@@ -82,22 +104,34 @@ type (
 // With is an input that is nothing but a value.
 func With[T any](v T) Body[T] { return Body[T]{v} }
 
+func operation[I, O any](verb, group, path, id, words, media string, needs books.Role) Operation[I, O] {
+	o := Operation[I, O]{verb, path, id, group, words, media, needs, mostBody}
+	if f, ok := reflect.TypeFor[I]().FieldByName("RawBody"); ok && f.Type.Kind() == reflect.Slice {
+		o.Most = mostFile
+	}
+	return o
+}
+
 func get[I, O any](group, path, id, words string) Operation[I, O] {
-	return Operation[I, O]{http.MethodGet, path, id, group, words, ""}
+	return operation[I, O](http.MethodGet, group, path, id, words, "", books.Reader)
 }
 
 func post[I, O any](group, path, id, words string) Operation[I, O] {
-	return Operation[I, O]{http.MethodPost, path, id, group, words, ""}
+	return operation[I, O](http.MethodPost, group, path, id, words, "", books.Editor)
 }
 
 func put[I, O any](group, path, id, words string) Operation[I, O] {
-	return Operation[I, O]{http.MethodPut, path, id, group, words, ""}
+	return operation[I, O](http.MethodPut, group, path, id, words, "", books.Editor)
+}
+
+func patch[I, O any](group, path, id, words string) Operation[I, O] {
+	return operation[I, O](http.MethodPatch, group, path, id, words, "", books.Editor)
 }
 
 func drop[I any](group, path, id, words string) Operation[I, None] {
-	return Operation[I, None]{http.MethodDelete, path, id, group, words, ""}
+	return operation[I, None](http.MethodDelete, group, path, id, words, "", books.Editor)
 }
 
 func file[I any](group, path, id, words, media string) Operation[I, []byte] {
-	return Operation[I, []byte]{http.MethodGet, path, id, group, words, media}
+	return operation[I, []byte](http.MethodGet, group, path, id, words, media, books.Reader)
 }

@@ -19,7 +19,7 @@ var (
 	ImportTest = post[File, method.Test](onBench, "/api/tests", "import-test",
 		"Take in a test definition of the desk's own (YAML or JSON)")
 	TryMapping = post[Body[books.Trial], books.Tried](onBench, "/api/trials", "try-mapping",
-		"Try a test's mapping on a saved output; nothing is recorded")
+		"Try a test's mapping on a saved output; nothing is recorded").AtMost(mostFile)
 	SetAside = put[Asiding, method.Test](onBench, "/api/tests/{slug}/aside", "set-test-aside",
 		"Show a test's figures and count them nowhere, for a reason that stands beside them; count them again with none")
 	Test     = get[Slugged, method.Test](onBench, "/api/tests/{slug}", "show-test", "A test")
@@ -29,7 +29,7 @@ var (
 	AddPlan  = post[Body[PlanRequest], method.Plan](onBench, "/api/plans", "add-plan", "Add a plan for a unit")
 	Plan     = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan",
 		"A plan with what came of each step")
-	PlanCode = post[Asking, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
+	PlanCode = post[Slugged, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
 		"Make a one-time code with which a machine joins for a plan")
 	Schedule = get[ScheduleAsked, schedule.Schedule](onBench, "/api/schedule", "schedule",
 		"What to put on the bench in the minutes at hand")
@@ -105,13 +105,6 @@ type PlanFrom struct {
 	Setups  []string `query:"setups" doc:"In place of the file's own"`
 	Repeats int      `query:"repeats" doc:"In place of the file's own"`
 	RawBody []byte   `contentType:"application/octet-stream"`
-}
-
-// Asking is a plan whose code is asked for, and by which address.
-type Asking struct {
-	Slugged
-	Host  string `header:"Host" hidden:"true"`
-	Proto string `header:"X-Forwarded-Proto" hidden:"true"`
 }
 
 // JoinCode is what a machine joins a plan with: a code to type, and a link to the probe that carries it.

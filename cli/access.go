@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -51,35 +52,72 @@ func (a *app) signInCmd() *cobra.Command {
 			a.say("Signed in to %s.", server)
 			return nil
 		})
-	c.AddCommand(verb("link", "Print a new one-time sign-in link", "durvek sign-in link --data demo-data", 0,
-		func(cmd *cobra.Command, _ []string) error {
-			cl, err := a.client()
-			if err != nil {
-				return err
+	var whose api.Body[api.Whose]
+	c.AddCommand(asking(a, "link", "Print a new one-time sign-in link", `durvek sign-in link --person "Ilse Brandt"`,
+		api.MakeSignInLink, &whose, nil, func(x api.Code) {
+			if cl, err := a.client(); err == nil {
+				a.say("%s/sign-in?code=%s", cl.Server, x.Code)
 			}
-			return ask(a, cmd, api.MakeSignInLink, api.None{}, func(x api.Code) {
-				a.say("%s/sign-in?code=%s",
-					cl.Server, x.Code)
-			})
 		}))
 	return c
 }
 
 func (a *app) tokenCmd() *cobra.Command {
-	var named api.Body[api.Me]
+	var named api.Body[books.NewToken]
 	var gone api.Slugged
 	return noun("token", "Tokens for programs",
-		asking(a, "add NAME", "Make a token; it is shown this once", "durvek token add nightly-export", api.AddToken, &named,
-			[]any{&named.Body.Name}, func(x api.Token) { a.say("%s", x.Token) }),
-		all(a, "list", "List tokens", "durvek token list", api.Tokens, func(ts []books.Named) {
+		asking(a, "add NAME", "Make a token; it is shown this once", "durvek token add nightly-export --scope reader "+
+			"--days 90",
+			api.AddToken, &named, []any{&named.Body.Name}, func(x api.Token) { a.say("%s", x.Token) }),
+		all(a, "list", "List what lets people, programs and machines in", "durvek token list", api.Tokens,
+			func(ts []books.Named) {
+				var rows [][]any
+				for _, t := range ts {
+					rows = append(rows, []any{t.Name, t.Kind, cmp.Or(t.Person, "plan "+t.Plan), t.Role, day(t.Created),
+						cmp.Or(day(t.Expires), "never"), t.ID})
+				}
+				a.print([]string{"Name", "Kind", "Whose", "May", "Made", "Ends", "Id"}, rows)
+			}),
+		asking(a, "drop NAME", "End a token, by its name or id", "durvek token drop nightly-export", api.DropToken, &gone,
+			[]any{&gone.Slug}, func(api.None) { a.say("Token %q is ended.", gone.Slug) }))
+}
+
+func (a *app) journalCmd() *cobra.Command {
+	var in api.JournalIn
+	return noun("journal", "Who did what", asking(a, "list", "List what was done, the newest first",
+		`durvek journal list --text "Ilse"`, api.Journal, &in, nil, func(p api.JournalPage) {
 			var rows [][]any
-			for _, t := range ts {
-				rows = append(rows, []any{t.Name, t.Role, t.Created, cmp.Or(t.Expires, "never")})
+			for _, n := range p.Lines {
+				rows = append(rows, []any{n.At.Local().Format("2006-01-02 15:04"), n.By, n.Act, n.Subject, n.Detail})
 			}
-			a.print([]string{"Name", "Role", "Made", "Expires"}, rows)
+			a.print([]string{"When", "Who", "Did", "To", "How"}, rows)
+			a.say("%d of %d.", len(p.Lines), p.Total)
+		}))
+}
+
+func day(s string) string { return s[:min(10, len(s))] }
+
+func (a *app) personCmd() *cobra.Command {
+	add := api.With(api.PersonNote{Role: books.Editor})
+	var change api.ChangingPerson
+	var gone api.Slugged
+	show := func(p books.Person) { a.say("%s works here as %s.", p.Name, p.Role) }
+	return noun("person", "Who works at the desk, and what they may do",
+		all(a, "list", "List people", "durvek person list", api.People, func(ps []books.Person) {
+			var rows [][]any
+			for _, p := range ps {
+				rows = append(rows, []any{p.Name, p.Role, p.Added.Format(time.DateOnly)})
+			}
+			a.print([]string{"Name", "Role", "Added"}, rows)
 		}),
-		asking(a, "drop NAME", "End a token", "durvek token drop nightly-export", api.DropToken, &gone, []any{&gone.Slug},
-			func(api.None) { a.say("Token %q is ended.", gone.Slug) }))
+		asking(a, "add NAME", "Take somebody into the desk; then print them a sign-in link",
+			`durvek person add "Ilse Brandt" --role editor`, api.AddPerson, &add, []any{&add.Body.Name}, show),
+		asking(a, "change NAME", "Give somebody another name or role", `durvek person change Owner --name "Ada Winter"`,
+			api.ChangePerson, &change, []any{&change.Slug}, show),
+		asking(a, "drop NAME", "End somebody's sign-ins and tokens; what they did keeps their name",
+			`durvek person drop "Ilse Brandt"`, api.DropPerson, &gone, []any{&gone.Slug}, func(api.None) {
+				a.say("%s works here no more; every sign-in and token of theirs is ended.", gone.Slug)
+			}))
 }
 
 func (a *app) apiCmd() *cobra.Command {

@@ -113,7 +113,7 @@ func (a *app) planCmd() *cobra.Command {
 		})
 	show := one(a, "show PLAN", "Show a plan with what came of each step", "durvek plan show 01995c3e-…", api.Plan,
 		a.printPlan)
-	in := &api.Asking{}
+	in := &api.Slugged{}
 	code := asking(a, "code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…",
 		api.PlanCode, in, []any{&in.Slug}, func(x api.JoinCode) {
 			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
@@ -171,7 +171,7 @@ func (a *app) planCmd() *cobra.Command {
 
 // planned says how a machine joins for a plan, and what it takes.
 func (a *app) planned(cmd *cobra.Command, c *client.Client, x method.Plan) {
-	code, err := client.Ask(cmd.Context(), c, api.PlanCode, api.Asking{Slugged: slugged(x.ID)})
+	code, err := client.Ask(cmd.Context(), c, api.PlanCode, slugged(x.ID))
 	if err != nil {
 		a.say("Plan %s is on the bench. (%v)", x.ID, err)
 		return

@@ -96,7 +96,8 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	f.StringVar(&a.data, "data", os.Getenv("DURVEK_DATA"), "data folder of a service on this computer")
 	f.BoolVar(&a.json, "json", false, "print what the service answered, as JSON")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.tokenCmd(),
+	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.personCmd(),
+		a.tokenCmd(), a.journalCmd(),
 		a.apiCmd(),
 		a.dossierCmd(), a.kindCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(),
 		a.vocabularyCmd(),

@@ -84,7 +84,7 @@ func attend(ctx context.Context, o Options, p method.Plan) error {
 	if m.Setup, err = setupOf(ctx, o.Client, p.SetupOf(0)); err != nil {
 		return err
 	}
-	code, err := client.Ask(ctx, o.Client, api.PlanCode, api.Asking{Slugged: api.Slugged{Slug: p.ID}})
+	code, err := client.Ask(ctx, o.Client, api.PlanCode, api.Slugged{Slug: p.ID})
 	if err != nil {
 		return err
 	}
@@ -113,7 +113,7 @@ func planFor(ctx context.Context, c *client.Client, p method.Plan) (string, erro
 	if err != nil {
 		return "", err
 	}
-	code, err := client.Ask(ctx, c, api.PlanCode, api.Asking{Slugged: api.Slugged{Slug: p.ID}})
+	code, err := client.Ask(ctx, c, api.PlanCode, api.Slugged{Slug: p.ID})
 	return code.Code, err
 }
 

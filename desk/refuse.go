@@ -16,7 +16,9 @@ const (
 	Invalid  Kind = "invalid"
 	NotFound Kind = "not found"
 	Conflict Kind = "conflict"
-	Denied   Kind = "denied"
+	Denied   Kind = "denied" // nobody known asks
+
+	Forbidden Kind = "forbidden" // who asks may not
 )
 
 // Error is a refusal: what is wrong, where, and what to do.

@@ -61,7 +61,7 @@ func run(m *testing.M) int {
 	ctx, stop := context.WithCancel(context.Background())
 	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir, Name: demo.DeskName}, Tests: workload.Tests()})
 	must(err)
-	certificates, err := service.NewCertificates(filepath.Join(dir, "tls"), "", "", time.Now)
+	certificates, err := service.NewCertificates(service.CertificateOptions{Dir: filepath.Join(dir, "tls"), Now: time.Now})
 	must(err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(err)

@@ -30,6 +30,7 @@ func (s *Service) link(r fiber.Router) {
 			return problem(c, fiber.StatusUnprocessableEntity, "seconds is a number above 0 and at most 60")
 		}
 		c.Set(fiber.HeaderContentType, fiber.MIMEOctetStream)
+		c.Context().Conn().SetWriteDeadline(time.Now().Add((linkSeconds + 10) * time.Second))
 		c.Context().SetBodyStreamWriter(func(w *bufio.Writer) {
 			for end := time.Now().Add(time.Duration(seconds * float64(time.Second))); time.Now().Before(end); {
 				if _, err := w.Write(incompressible); err != nil {
@@ -44,6 +45,7 @@ func (s *Service) link(r fiber.Router) {
 		if body == nil {
 			return c.SendString("0")
 		}
+		c.Context().Conn().SetReadDeadline(time.Now().Add((linkSeconds + 10) * time.Second))
 		// A machine that sends for longer than the test does is turned away.
 		n, err := io.Copy(io.Discard, &until{body, time.Now().Add(linkSeconds * time.Second)})
 		if err != nil {

@@ -20,13 +20,14 @@ import (
 )
 
 // planCode makes a code for a plan, and a link to the probe by the address that it was asked by.
-func (s *Service) planCode(ctx context.Context, in *api.Asking) (api.JoinCode, error) {
+func (s *Service) planCode(ctx context.Context, in *api.Slugged) (api.JoinCode, error) {
 	c, expires, err := s.desk.Bench.JoinCode(ctx, in.Slug)
 	if err != nil {
 		return api.JoinCode{}, err
 	}
 	out := api.JoinCode{Code: c, Expires: expires}
-	base, alone := s.base(in.Host, in.Proto)
+	asked, _ := ctx.Value(askedKey{}).(askedBy)
+	base, alone := s.base(asked.host, asked.proto)
 	out.Link = base + "/probe/#" + c
 	if alone {
 		out.Note = "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices " +
@@ -88,7 +89,7 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 	if !fs.ValidPath(name) {
 		return problem(c, http.StatusNotFound, "no such page")
 	}
-	if ip := net.ParseIP(c.Hostname()); c.Secure() || c.Hostname() == "localhost" || ip != nil && ip.IsLoopback() {
+	if ip := net.ParseIP(hostOf(c)); c.Secure() || hostOf(c) == "localhost" || ip != nil && ip.IsLoopback() {
 		c.Set("Cross-Origin-Opener-Policy", "same-origin")
 		c.Set("Cross-Origin-Embedder-Policy", "require-corp")
 	}

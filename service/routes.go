@@ -2,13 +2,14 @@ package service
 
 import (
 	"context"
+	"fmt"
 	"net/http"
-	"time"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"durvek/api"
-	"durvek/document"
+	"durvek/desk/books"
 )
 
 // answer is a JSON body.
@@ -21,11 +22,11 @@ type blob struct {
 }
 
 // by is the name of who asks.
-func by(ctx context.Context) string { return who(ctx).Name }
+func by(ctx context.Context) string { return who(ctx).By() }
 
 // serve answers an operation.
 func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, *I) (O, error)) {
-	huma.Register(s.api, described(o), func(ctx context.Context, in *I) (*answer[O], error) {
+	huma.Register(s.api, described(s, o), func(ctx context.Context, in *I) (*answer[O], error) {
 		out, err := f(ctx, in)
 		if err != nil {
 			return nil, fail(err)
@@ -54,7 +55,7 @@ func put[B any](s *Service, o api.Operation[api.Body[B], B], f func(context.Cont
 
 // files answers an operation with bytes.
 func files[I any](s *Service, op api.Operation[I, []byte], f func(context.Context, *I) (*blob, error)) {
-	o := described(op)
+	o := described(s, op)
 	o.Responses = map[string]*huma.Response{"200": {Description: op.Words,
 		Content: map[string]*huma.MediaType{op.Media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
 	huma.Register(s.api, o, func(ctx context.Context, in *I) (*blob, error) {
@@ -66,10 +67,42 @@ func files[I any](s *Service, op api.Operation[I, []byte], f func(context.Contex
 	})
 }
 
-func described[I, O any](o api.Operation[I, O]) huma.Operation {
+func described[I, O any](s *Service, o api.Operation[I, O]) huma.Operation {
 	return huma.Operation{Method: o.Verb, Path: o.Path, OperationID: o.ID, Summary: o.Words, Tags: []string{o.Group},
-		MaxBodyBytes: document.MaxSize, BodyReadTimeout: time.Minute,
+		MaxBodyBytes: o.Most, BodyReadTimeout: bodyTime, Middlewares: huma.Middlewares{s.rights(o.Group, o.Needs)},
 		Errors: []int{http.StatusUnauthorized, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity}}
+}
+
+// rights refuses who may not ask an operation: an agent's is an agent's alone, a person's needs a role.
+func (s *Service) rights(group string, needs books.Role) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		w := who(ctx.Context())
+		why := ""
+		switch {
+		case needs == "":
+		case group == api.Agents && w.Plan == "":
+			why = "only a machine that joined a plan asks this"
+		case group != api.Agents && !w.Role.May(needs):
+			why = fmt.Sprintf("%s may not do this: it takes %s, and this sign-in is %s's", w.By(), article(string(needs)),
+				article(string(w.Role)))
+		}
+		if why == "" {
+			next(ctx)
+			return
+		}
+		security("refused", "why", why, "person", w.Person, "path", ctx.Operation().Path)
+		huma.WriteErr(s.api, ctx, http.StatusForbidden, why)
+	}
+}
+
+func article(role string) string {
+	if role == "" {
+		return "nobody"
+	}
+	if strings.ContainsRune("aeio", rune(role[0])) {
+		return "an " + role
+	}
+	return "a " + role
 }
 
 func (s *Service) routes() {

@@ -2,12 +2,14 @@ package service
 
 import (
 	"bufio"
+	"bytes"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
+	"durvek/internal/durable"
 	"encoding/pem"
 	"errors"
 	"fmt"
@@ -16,6 +18,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 )
@@ -24,8 +27,7 @@ import (
 // only, and a plain address on a local network is none. Where the owner brings no certificate, the service
 // signs one with an authority of its own, made at first use, for this computer's name and addresses.
 type Certificates struct {
-	dir     string
-	now     func() time.Time
+	CertificateOptions
 	brought *tls.Certificate
 
 	mu   sync.Mutex
@@ -41,21 +43,29 @@ const (
 	renewBefore   = 30 * 24 * time.Hour
 )
 
-// NewCertificates keeps its authority in dir. certificate and key are the owner's own files in PEM; both empty
-// for none. now is the clock.
-func NewCertificates(dir, certificate, key string, now func() time.Time) (*Certificates, error) {
-	c := &Certificates{dir: dir, now: now}
-	if (certificate == "") != (key == "") {
+// CertificateOptions say where a service keeps its authority, which certificate it speaks TLS with and for whom it
+// signs one.
+type CertificateOptions struct {
+	Dir              string
+	Certificate, Key string   // the owner's own files in PEM; both empty for a certificate that the service signs
+	Names            []string // further names and addresses that lead to this computer
+	Now              func() time.Time
+}
+
+// NewCertificates opens the certificates of a service.
+func NewCertificates(o CertificateOptions) (*Certificates, error) {
+	c := &Certificates{CertificateOptions: o}
+	if (o.Certificate == "") != (o.Key == "") {
 		return nil, errors.New("a certificate of your own needs both --certificate and --key")
 	}
-	if certificate != "" {
-		pair, err := tls.LoadX509KeyPair(certificate, key)
+	if o.Certificate != "" {
+		pair, err := tls.LoadX509KeyPair(o.Certificate, o.Key)
 		if err != nil {
-			return nil, fmt.Errorf("read the certificate %s with its key %s: %w", certificate, key, err)
+			return nil, fmt.Errorf("read the certificate %s with its key %s: %w", o.Certificate, o.Key, err)
 		}
-		if pair.Leaf != nil && now().After(pair.Leaf.NotAfter) {
+		if pair.Leaf != nil && o.Now().After(pair.Leaf.NotAfter) {
 			return nil, fmt.Errorf("the certificate %s ended on %s; bring a new one, or leave it out for one of the "+
-				"service's own", certificate, pair.Leaf.NotAfter.Format(time.DateOnly))
+				"service's own", o.Certificate, pair.Leaf.NotAfter.Format(time.DateOnly))
 		}
 		c.brought = &pair
 	}
@@ -81,14 +91,14 @@ func (c *Certificates) authority() error {
 	if c.ca != nil {
 		return nil
 	}
-	at, keyAt := filepath.Join(c.dir, "authority.pem"), filepath.Join(c.dir, "authority-key.pem")
+	at, keyAt := filepath.Join(c.Dir, "authority.pem"), filepath.Join(c.Dir, "authority-key.pem")
 	if pair, err := tls.LoadX509KeyPair(at, keyAt); err == nil {
-		if key, ok := pair.PrivateKey.(*ecdsa.PrivateKey); ok && c.now().Before(pair.Leaf.NotAfter.Add(-serverLife)) {
+		if key, ok := pair.PrivateKey.(*ecdsa.PrivateKey); ok && c.Now().Before(pair.Leaf.NotAfter.Add(-serverLife)) {
 			c.ca, c.key = pair.Leaf, key
 			return nil
 		}
 	} else if !errors.Is(err, os.ErrNotExist) {
-		return fmt.Errorf("read the certificate authority in %s: %w", c.dir, err)
+		return fmt.Errorf("read the certificate authority in %s: %w", c.Dir, err)
 	}
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
@@ -96,10 +106,11 @@ func (c *Certificates) authority() error {
 	}
 	host, _ := os.Hostname()
 	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: "Durvek on " + host},
-		NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(authorityLife),
+		NotBefore: c.Now().Add(-time.Hour), NotAfter: c.Now().Add(authorityLife),
 		IsCA: true, BasicConstraintsValid: true, MaxPathLenZero: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageCRLSign,
-		PermittedDNSDomainsCritical: true, PermittedDNSDomains: slices.DeleteFunc([]string{"localhost", "local", "home.arpa",
-			"lan", "internal", "test", host}, func(s string) bool { return s == "" }), PermittedIPRanges: local()}
+		PermittedDNSDomainsCritical: true, PermittedIPRanges: local(),
+		PermittedDNSDomains: slices.DeleteFunc(append([]string{"localhost", host}, localDomains...),
+			func(s string) bool { return s == "" })}
 	raw, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 	if err != nil {
 		return err
@@ -108,7 +119,7 @@ func (c *Certificates) authority() error {
 		return err
 	}
 	c.key = key
-	if err := os.MkdirAll(c.dir, 0o700); err != nil {
+	if err := os.MkdirAll(c.Dir, 0o700); err != nil {
 		return err
 	}
 	if err := write(keyAt, "PRIVATE KEY", key); err != nil {
@@ -116,6 +127,10 @@ func (c *Certificates) authority() error {
 	}
 	return write(at, "CERTIFICATE", raw)
 }
+
+// localDomains are those that no authority of the outside world signs for (RFC 6762, 8375, 6761), and two that local
+// networks use.
+var localDomains = []string{"local", "home.arpa", "test", "internal", "lan"}
 
 // local lists the ranges of addresses that local networks use (RFC 1918, 6598, 3927, 4193, 4291).
 func local() []*net.IPNet {
@@ -141,7 +156,7 @@ func write(path, kind string, what any) error {
 			return err
 		}
 	}
-	return os.WriteFile(path, pem.EncodeToMemory(&pem.Block{Type: kind, Bytes: raw}), 0o600)
+	return durable.Write(path, pem.EncodeToMemory(&pem.Block{Type: kind, Bytes: raw}), 0o600)
 }
 
 // config chooses a certificate for each connection.
@@ -151,60 +166,99 @@ func (c *Certificates) config() *tls.Config {
 			if c.brought != nil {
 				return c.brought, nil
 			}
-			return c.serve(hello.ServerName, hello.Conn.LocalAddr())
+			return c.serve(hello.Conn.LocalAddr())
 		}}
 }
 
-// serve gives a certificate that covers the name or address by which a device asks. A device that once confirmed
-// it sees the same one again until this computer's addresses change.
-func (c *Certificates) serve(name string, at net.Addr) (*tls.Certificate, error) {
+// serve gives the certificate for this computer's names and addresses. What a device asks for by name never enters
+// it: whoever once confirmed it sees the same one again until this computer has a new address, or it is about to end.
+func (c *Certificates) serve(at net.Addr) (*tls.Certificate, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if err := c.authority(); err != nil {
 		return nil, err
 	}
-	want := name
-	if tcp, ok := at.(*net.TCPAddr); ok && want == "" {
-		want = tcp.IP.String()
-	}
 	if c.leaf == nil {
-		if pair, err := tls.LoadX509KeyPair(filepath.Join(c.dir, "server.pem"), filepath.Join(c.dir,
-			"server-key.pem")); err == nil && pair.Leaf.CheckSignatureFrom(c.ca) == nil {
+		if pair, err := tls.LoadX509KeyPair(filepath.Join(c.Dir, "server.pem"),
+			filepath.Join(c.Dir, "server-key.pem")); err == nil && c.holds(pair.Leaf) {
 			c.leaf = &pair
 		}
 	}
-	if c.leaf != nil && c.leaf.Leaf.VerifyHostname(want) == nil && c.now().Before(c.leaf.Leaf.NotAfter.Add(-renewBefore)) {
+	here := []net.IP{}
+	if tcp, ok := at.(*net.TCPAddr); ok && permitted(tcp.IP) {
+		here = append(here, tcp.IP)
+	}
+	if c.leaf != nil && c.covers(here) && c.Now().Before(c.leaf.Leaf.NotAfter.Add(-renewBefore)) {
 		return c.leaf, nil
 	}
-	names, addresses := []string{"localhost"}, []net.IP{}
-	if host, err := os.Hostname(); err == nil && host != "localhost" {
+	addresses := append(append(here, Addresses()...), net.IPv4(127, 0, 0, 1), net.IPv6loopback)
+	for _, n := range c.Names {
+		addresses = append(addresses, net.ParseIP(n)) // nil for a name, which nothing permits
+	}
+	if c.leaf != nil && len(c.leaf.Leaf.IPAddresses) < mostAddresses { // where it was before it may be again
+		addresses = append(addresses, c.leaf.Leaf.IPAddresses...)
+	}
+	addresses = slices.DeleteFunc(addresses, func(ip net.IP) bool { return !permitted(ip) })
+	slices.SortFunc(addresses, func(a, b net.IP) int { return bytes.Compare(a.To16(), b.To16()) })
+	return c.sign(c.names(), slices.CompactFunc(addresses, net.IP.Equal))
+}
+
+// mostAddresses is how many addresses a certificate may gather before those of other networks are forgotten.
+const mostAddresses = 50
+
+// names lists this computer's own names and those that it was told, as far as the authority may sign for them.
+func (c *Certificates) names() []string {
+	names := []string{"localhost"}
+	if host, err := os.Hostname(); err == nil {
 		names = append(names, host, host+".local")
 	}
-	if c.leaf != nil { // what was asked for before is covered still
-		names, addresses = append(names, c.leaf.Leaf.DNSNames...), append(addresses, c.leaf.Leaf.IPAddresses...)
-	}
-	if ip := net.ParseIP(want); ip != nil {
-		addresses = append(addresses, ip)
-	} else if len(names) < 50 {
-		names = append(names, want)
-	}
-	for _, a := range Addresses() {
-		addresses = append(addresses, a)
-	}
-	addresses = append(addresses, net.IPv4(127, 0, 0, 1), net.IPv6loopback)
-	addresses = slices.DeleteFunc(addresses, func(ip net.IP) bool {
-		return !slices.ContainsFunc(local(), func(n *net.IPNet) bool { return n.Contains(ip) })
-	})
-	names = slices.DeleteFunc(names, func(s string) bool { return s == "" })
+	names = append(names, c.Names...)
+	names = slices.DeleteFunc(names, func(n string) bool { return net.ParseIP(n) != nil || !c.mayName(n) })
 	slices.Sort(names)
+	return slices.Compact(names)
+}
+
+// mayName tells whether the authority's own constraints let it sign for a name (RFC 5280, 4.2.1.10).
+func (c *Certificates) mayName(n string) bool {
+	return n != "" && slices.ContainsFunc(c.ca.PermittedDNSDomains, func(d string) bool {
+		return strings.EqualFold(n, d) || len(n) > len(d) && strings.EqualFold(n[len(n)-len(d)-1:], "."+d)
+	})
+}
+
+// holds tells whether a kept certificate is good for all its names: its authority signed it and may name them.
+func (c *Certificates) holds(leaf *x509.Certificate) bool {
+	return leaf.CheckSignatureFrom(c.ca) == nil && !slices.ContainsFunc(leaf.DNSNames, func(n string) bool {
+		return !c.mayName(n)
+	})
+}
+
+// covers tells whether the certificate names the addresses and all of this computer's names.
+func (c *Certificates) covers(addresses []net.IP) bool {
+	for _, n := range c.names() {
+		if !slices.Contains(c.leaf.Leaf.DNSNames, n) {
+			return false
+		}
+	}
+	return !slices.ContainsFunc(addresses, func(ip net.IP) bool {
+		return !slices.ContainsFunc(c.leaf.Leaf.IPAddresses, ip.Equal)
+	})
+}
+
+// permitted tells whether the authority may sign for an address.
+func permitted(ip net.IP) bool {
+	return ip != nil && slices.ContainsFunc(local(), func(n *net.IPNet) bool { return n.Contains(ip) })
+}
+
+// sign makes a certificate for names and addresses and keeps it, so that devices see the same one again.
+func (c *Certificates) sign(names []string, addresses []net.IP) (*tls.Certificate, error) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
 		return nil, err
 	}
 	template := &x509.Certificate{SerialNumber: serial(), Subject: pkix.Name{CommonName: names[0]},
-		NotBefore: c.now().Add(-time.Hour), NotAfter: c.now().Add(serverLife),
+		NotBefore: c.Now().Add(-time.Hour), NotAfter: c.Now().Add(serverLife),
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
-		DNSNames: slices.Compact(names), IPAddresses: addresses}
+		DNSNames: names, IPAddresses: addresses}
 	raw, err := x509.CreateCertificate(rand.Reader, template, c.ca, &key.PublicKey, c.key)
 	if err != nil {
 		return nil, err
@@ -213,8 +267,8 @@ func (c *Certificates) serve(name string, at net.Addr) (*tls.Certificate, error)
 	if err != nil {
 		return nil, err
 	}
-	if err := write(filepath.Join(c.dir, "server-key.pem"), "PRIVATE KEY", key); err == nil {
-		write(filepath.Join(c.dir, "server.pem"), "CERTIFICATE", raw) // kept so that devices see the same one again
+	if err := write(filepath.Join(c.Dir, "server-key.pem"), "PRIVATE KEY", key); err == nil {
+		write(filepath.Join(c.Dir, "server.pem"), "CERTIFICATE", raw)
 	}
 	c.leaf = &tls.Certificate{Certificate: [][]byte{raw, c.ca.Raw}, PrivateKey: key, Leaf: leaf}
 	return c.leaf, nil

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -32,7 +33,7 @@ func secured(t *testing.T, dir string, c *service.Certificates) (address string)
 	ended := make(chan error, 1)
 	go func() {
 		ended <- service.New(d, service.Options{Probe: fstest.MapFS{"index.html": {Data: []byte("the probe")}},
-			Certificates: c}).Serve(t.Context(), l)
+			Certificates: c, Hosts: []string{"desk.local"}}).Serve(t.Context(), l)
 	}()
 	t.Cleanup(func() { <-ended; d.Close() })
 	return l.Addr().String()
@@ -40,7 +41,8 @@ func secured(t *testing.T, dir string, c *service.Certificates) (address string)
 
 func own(t *testing.T, dir string, now time.Time) *service.Certificates {
 	t.Helper()
-	c, err := service.NewCertificates(dir, "", "", func() time.Time { return now })
+	c, err := service.NewCertificates(service.CertificateOptions{Dir: dir, Names: []string{"desk.local"},
+		Now: func() time.Time { return now }})
 	must(t, err)
 	return c
 }
@@ -89,9 +91,13 @@ func TestOnePortSpeaksPlainlyAndSecurely(t *testing.T) {
 	// Whoever trusts the authority trusts it for local names and addresses, and for nothing else.
 	c, _ := trusting([]byte(der), "harbour.example")
 	_, err := c.Get("https://" + at + "/healthz")
-	var constraint x509.CertificateInvalidError
-	if !errors.As(err, &constraint) || constraint.Reason != x509.CANotAuthorizedForThisName {
+	if foreign := (x509.HostnameError{}); !errors.As(err, &foreign) {
 		t.Errorf("a name of the outside world: %v", err)
+	}
+	ca, err := x509.ParseCertificate([]byte(der))
+	must(t, err)
+	if !ca.PermittedDNSDomainsCritical || slices.Contains(ca.PermittedDNSDomains, "") || len(ca.PermittedIPRanges) == 0 {
+		t.Errorf("the authority may sign for all: %v, %v", ca.PermittedDNSDomains, ca.PermittedIPRanges)
 	}
 	if about, _ := read(t, http.DefaultClient, "http://"+at+"/probe/about.json"); !strings.Contains(about, `"tls":true`) ||
 		!strings.Contains(about, `"own":true`) {
@@ -146,7 +152,9 @@ func TestTheOwnersCertificateIsTakenInstead(t *testing.T) {
 	c, _ := trusting(der, "localhost")
 	read(t, c, "https://"+at+"/healthz") // makes a certificate, which is brought to another service
 	certificate, key := filepath.Join(dir, "server.pem"), filepath.Join(dir, "server-key.pem")
-	brought, err := service.NewCertificates(t.TempDir(), certificate, key, time.Now)
+	brought, err := service.NewCertificates(service.CertificateOptions{Dir: t.TempDir(), Certificate: certificate,
+		Key: key,
+		Now: time.Now})
 	must(t, err)
 	at = secured(t, dir, brought)
 	if _, r := read(t, c, "https://"+at+"/probe/authority.crt"); r.StatusCode != http.StatusNotFound {
@@ -154,12 +162,13 @@ func TestTheOwnersCertificateIsTakenInstead(t *testing.T) {
 	}
 	for says, x := range map[string][2]string{"needs both": {certificate, ""}, "read the certificate": {certificate,
 		filepath.Join(dir, "none")}} {
-		if _, err := service.NewCertificates(dir, x[0], x[1], time.Now); err == nil || !strings.Contains(err.Error(), says) {
+		if _, err := service.NewCertificates(service.CertificateOptions{Dir: dir, Certificate: x[0], Key: x[1],
+			Now: time.Now}); err == nil || !strings.Contains(err.Error(), says) {
 			t.Errorf("%v: %v", x, err)
 		}
 	}
-	if _, err := service.NewCertificates(dir, certificate, key,
-		func() time.Time { return time.Now().Add(500 * 24 * time.Hour) }); err == nil || !strings.Contains(err.Error(),
+	if _, err := service.NewCertificates(service.CertificateOptions{Dir: dir, Certificate: certificate, Key: key,
+		Now: func() time.Time { return time.Now().Add(500 * 24 * time.Hour) }}); err == nil || !strings.Contains(err.Error(),
 		"ended on") {
 		t.Errorf("a certificate that has ended: %v", err)
 	}

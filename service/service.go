@@ -28,7 +28,6 @@ import (
 	"github.com/gofiber/fiber/v2/middleware/recover"
 
 	"durvek/desk"
-	"durvek/desk/books"
 	"durvek/desk/house"
 	"durvek/document"
 )
@@ -45,43 +44,48 @@ type Service struct {
 
 	certificates *Certificates
 	address      net.Addr // that it listens on
+	hosts        []string // further names and addresses that lead to it
+	tlsOnly      bool
 }
 
 // Options say what a service serves beside its API: the built console and probe, and TLS; none of it where left out.
 type Options struct {
 	Console, Probe fs.FS
 	Certificates   *Certificates
+	Hosts          []string // further names and addresses by which it may be asked
+	Proxies        []string // addresses of proxies whose word is taken for who asks, and how
+	TLSOnly        bool     // answers others than this computer by TLS alone
+	LogRequests    bool
 }
-
-// cookie carries the console's session.
-const cookie = "durvek_session"
 
 // Version is the API's version.
 const Version = "1.0.0"
 
+func init() { huma.DefaultArrayNullable, huma.NewError = false, capped }
+
 // New makes a service of a desk.
 func New(d *house.House, o Options) *Service {
-	huma.DefaultArrayNullable = false
 	if o.Console == nil {
 		o.Console = embed.FS{}
 	}
 	if o.Probe == nil {
 		o.Probe = embed.FS{}
 	}
-	s := &Service{desk: d, console: o.Console, probe: o.Probe, certificates: o.Certificates, done: make(chan struct{})}
-	s.app = fiber.New(fiber.Config{AppName: "Durvek", Immutable: true, StreamRequestBody: true, IdleTimeout: time.Minute,
-		DisableStartupMessage: true, ErrorHandler: func(c *fiber.Ctx, err error) error {
-			status := http.StatusInternalServerError
-			var fe *fiber.Error
-			if errors.As(err, &fe) {
-				status = fe.Code
-			}
-			return problem(c, status, err.Error())
-		}})
-	s.app.Use(recover.New())
-	s.app.Use(headers)
+	s := &Service{desk: d, console: o.Console, probe: o.Probe, certificates: o.Certificates, done: make(chan struct{}),
+		hosts: o.Hosts, tlsOnly: o.TLSOnly}
+	s.app = fiber.New(fiber.Config{AppName: "Durvek", Immutable: true, StreamRequestBody: true,
+		ReadTimeout: headerTime, IdleTimeout: idleTime, ReadBufferSize: 16 << 10, DisableStartupMessage: true,
+		EnableTrustedProxyCheck: true, TrustedProxies: o.Proxies, ErrorHandler: failed})
+	s.app.Server().HeaderReceived, s.app.Server().SecureErrorLogMessage = deadlines, true
+	if o.LogRequests {
+		s.app.Use(logged)
+	}
+	s.app.Use(readWhole, recover.New())
+	s.app.Use(s.headers)
 	s.app.Get("/healthz", func(c *fiber.Ctx) error { return c.JSON(fiber.Map{"status": "ok"}) })
+	s.app.Use(s.knownHost, s.privately)
 	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true,
+		KeyGenerator: func(c *fiber.Ctx) string { return c.Path() + " " + asker(c) }, Next: s.known,
 		LimitReached: func(c *fiber.Ctx) error {
 			return problem(c, http.StatusTooManyRequests, "too many wrong codes; wait a minute")
 		}})
@@ -99,6 +103,16 @@ func New(d *house.House, o Options) *Service {
 	s.app.Get("/probe/*", s.probeFile)
 	s.app.Get("/*", s.consoleFile)
 	return s
+}
+
+// failed answers what a route let through as an error.
+func failed(c *fiber.Ctx, err error) error {
+	status := http.StatusInternalServerError
+	var fe *fiber.Error
+	if errors.As(err, &fe) {
+		status = fe.Code
+	}
+	return problem(c, status, err.Error())
 }
 
 func newAPI(app *fiber.App) huma.API {
@@ -148,6 +162,7 @@ func (s *Service) rest(while time.Duration) {
 // Serve answers on a listener until ctx ends, then lets live streams and requests finish.
 func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	s.address = l.Addr()
+	l = NewDoors(l, room())
 	if s.certificates != nil {
 		l = Both(l, s.certificates)
 	}
@@ -168,15 +183,6 @@ func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	return nil
 }
 
-func headers(c *fiber.Ctx) error {
-	c.Set("X-Content-Type-Options", "nosniff")
-	c.Set("Referrer-Policy", "no-referrer")
-	c.Set("X-Frame-Options", "SAMEORIGIN")
-	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
-		"frame-ancestors 'self'")
-	return c.Next()
-}
-
 // problem answers with problem details.
 func problem(c *fiber.Ctx, status int, detail string) error {
 	c.Status(status)
@@ -188,70 +194,44 @@ func problem(c *fiber.Ctx, status int, detail string) error {
 	return c.Send(body)
 }
 
-// open lists what may be asked for without a token.
-func open(p string) bool {
-	return p == "/api/agent/join" || p == "/api/sign-in" || strings.HasPrefix(p, "/api/openapi") || strings.HasPrefix(p,
-		"/api/schemas")
-}
+// mostFaults is how many faults of one body are told at most.
+const mostFaults = 50
 
-type (
-	whoKey   struct{}
-	tokenKey struct{}
-)
-
-// authorise finds out who asks: by bearer token, or by the console's cookie. Agents reach their own
-// routes only.
-func (s *Service) authorise(c *fiber.Ctx) error {
-	if open(c.Path()) {
-		return c.Next()
+// capped makes an error's answer with as many of its faults as somebody reads.
+func capped(status int, text string, errs ...error) huma.StatusError {
+	if n := len(errs); n > mostFaults {
+		errs = errs[:mostFaults]
+		text = fmt.Sprintf("%s; %d faults, of which the first %d are told", text, n, mostFaults)
 	}
-	token, bearer := strings.CutPrefix(c.Get("Authorization"), "Bearer ")
-	if !bearer {
-		token = c.Cookies(cookie)
-		if token != "" && c.Method() != http.MethodGet && !sameOrigin(c) {
-			return problem(c, http.StatusForbidden, "this request came from another page")
+	for _, err := range errs {
+		if d, ok := err.(*huma.ErrorDetail); ok {
+			d.Value = brief(d.Value)
 		}
 	}
-	if token == "" {
-		return problem(c, http.StatusUnauthorized, "sign in first: open the link that the service printed, or print a new "+
-			"one with `durvek sign-in link`")
-	}
-	who, err := s.desk.Books.Recognise(c.UserContext(), token)
-	var refusal *desk.Error
-	if err != nil && !errors.As(err, &refusal) {
-		return problem(c, http.StatusInternalServerError, err.Error())
-	}
-	if err != nil {
-		return problem(c, http.StatusUnauthorized, err.Error())
-	}
-	if !who.Owner() && !strings.HasPrefix(c.Path(), "/api/agent/") {
-		return problem(c, http.StatusForbidden, "an agent may only deliver its plan's runs")
-	}
-	ctx := context.WithValue(c.UserContext(), whoKey{}, who)
-	c.SetUserContext(context.WithValue(ctx, tokenKey{}, token))
-	return c.Next()
+	return plainError(status, text, errs...)
 }
 
-func sameOrigin(c *fiber.Ctx) bool {
-	origin := c.Get("Origin")
-	if origin == "" {
-		return c.Get("Sec-Fetch-Site") == "same-origin"
-	}
-	u, err := url.Parse(origin)
-	return err == nil && u.Host == c.Get("Host")
-}
+var plainError = huma.NewError
 
-func who(ctx context.Context) books.Who {
-	w, _ := ctx.Value(whoKey{}).(books.Who)
-	return w
+// brief leaves out what would send a whole body back.
+func brief(v any) any {
+	switch x := v.(type) {
+	case string:
+		if len(x) > 200 {
+			return x[:200] + "…"
+		}
+	case map[string]any, []any:
+		return nil
+	}
+	return v
 }
 
 // fail turns a refusal into problem details.
 func fail(err error) error {
 	var faults *document.Faults
 	if errors.As(err, &faults) {
-		details := make([]error, len(faults.List))
-		for i, f := range faults.List {
+		details := make([]error, min(len(faults.List), mostFaults))
+		for i, f := range faults.List[:len(details)] {
 			details[i] = &huma.ErrorDetail{Message: f.Reason, Location: fmt.Sprintf("line %d, column %d", f.Line, f.Column),
 				Value: f.Path}
 		}
@@ -261,26 +241,11 @@ func fail(err error) error {
 	var e *desk.Error
 	if errors.As(err, &e) {
 		status := map[desk.Kind]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound,
-			desk.Conflict: http.StatusConflict, desk.Denied: http.StatusUnauthorized}[e.Kind]
+			desk.Conflict: http.StatusConflict, desk.Denied: http.StatusUnauthorized,
+			desk.Forbidden: http.StatusForbidden}[e.Kind]
 		return huma.NewError(status, e.Message)
 	}
 	return err
-}
-
-// signInLink spends a one-time link, sets the session's cookie and opens the console.
-func (s *Service) signInLink(c *fiber.Ctx) error {
-	token, err := s.desk.Books.SignIn(c.UserContext(), c.Query("code"), "console", "session")
-	if err != nil {
-		c.Status(http.StatusUnauthorized).Set("Content-Type", "text/html; charset=utf-8")
-		return c.SendString("<!doctype html><title>Durvek</title><p>" + err.Error())
-	}
-	c.Cookie(&fiber.Cookie{Name: cookie, Value: token, HTTPOnly: true, SameSite: "Strict", Path: "/",
-		Expires: time.Now().Add(30 * 24 * time.Hour)})
-	to := c.Query("to")
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n") {
-		to = "/" // a link leads into this console, nowhere else
-	}
-	return c.Redirect(to, http.StatusSeeOther)
 }
 
 // events streams what happens, as server-sent events.
@@ -289,16 +254,17 @@ func (s *Service) events(c *fiber.Ctx) error {
 	c.Set("Cache-Control", "no-cache")
 	c.Set("X-Accel-Buffering", "no")
 	events, end := s.desk.Desk.Events.Listen()
-	done := s.done
+	done, conn := s.done, c.Context().Conn()
 	c.Context().SetBodyStreamWriter(func(w *bufio.Writer) {
 		defer end()
 		beat := time.NewTicker(15 * time.Second)
 		defer beat.Stop()
 		fmt.Fprint(w, "retry: 2000\n\n: here\n\n")
-		if w.Flush() != nil {
-			return
-		}
 		for {
+			conn.SetWriteDeadline(time.Now().Add(answerTime)) // who listens takes what is sent
+			if w.Flush() != nil {
+				return
+			}
 			select {
 			case <-done:
 				return
@@ -313,9 +279,6 @@ func (s *Service) events(c *fiber.Ctx) error {
 					continue
 				}
 				fmt.Fprintf(w, "event: %s\ndata: %s\n\n", e.Name, data)
-			}
-			if w.Flush() != nil {
-				return
 			}
 		}
 	})

@@ -89,7 +89,8 @@ func (r *running) up() {
 		r.t.Fatal(err)
 	}
 	r.addr, r.desk, r.stop, r.ended = l.Addr().String(), d, stop, make(chan error, 1)
-	s := service.New(d, service.Options{Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>console")}}})
+	s := service.New(d, service.Options{Hosts: []string{"desk.local"},
+		Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>console")}}})
 	go func() { r.ended <- s.Serve(ctx, l) }()
 }
 
@@ -224,7 +225,7 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	refused(t, err, 401, "sign in first")
 	_, err = client.Get[any](ctx, client.New("http://"+r.addr, "guess"), "/api/models", nil)
 	refused(t, err, 401, "unknown or expired")
-	code, err := r.desk.Books.SignInCode(ctx)
+	code, err := r.desk.Books.SignInCode(ctx, "")
 	must(t, err)
 	tok, err := client.Post[struct{ Token string }](ctx, stranger, "/api/sign-in", nil, map[string]string{"code": code})
 	must(t, err)
@@ -247,7 +248,7 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 	// The console's cookie: set by the link, refused from another page.
 	for to, want := range map[string]string{"/compare?x=1": "/compare?x=1", "//elsewhere.example": "/",
 		"https://elsewhere.example": "/", "": "/"} {
-		code, err := r.desk.Books.SignInCode(ctx)
+		code, err := r.desk.Books.SignInCode(ctx, "")
 		must(t, err)
 		stay := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 		resp, err := stay.Get("http://" + r.addr + "/sign-in?code=" + code + "&to=" + url.QueryEscape(to))
@@ -257,14 +258,13 @@ func TestSignInOnceAndOnlyOnce(t *testing.T) {
 			t.Errorf("a link to %q leads to %q", to, got)
 		}
 	}
-	code, err = r.desk.Books.SignInCode(ctx)
+	code, err = r.desk.Books.SignInCode(ctx, "")
 	must(t, err)
-	jar := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	jar := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	resp, err := jar.Get("http://" + r.addr + "/sign-in?code=" + code)
 	must(t, err)
-	resp.Body.Close()
 	cookies := resp.Cookies()
-	if resp.StatusCode != 303 || len(cookies) != 1 || !cookies[0].HttpOnly ||
+	if resp.Body.Close(); resp.StatusCode != 303 || len(cookies) != 1 || !cookies[0].HttpOnly ||
 		cookies[0].SameSite != http.SameSiteStrictMode {
 		t.Fatalf("status %d, cookies %v", resp.StatusCode, cookies)
 	}

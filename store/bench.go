@@ -195,8 +195,3 @@ func (q Queries) PutCondition(ctx context.Context, c method.ConditionKey) error 
 func (q Queries) Conditions(ctx context.Context) ([]method.ConditionKey, error) {
 	return conditions.list(ctx, q, `order by key`)
 }
-
-// DropPlanTokens ends every token of a plan's agents.
-func (q Queries) DropPlanTokens(ctx context.Context, plan string) error {
-	return q.exec(ctx, `delete from token where plan = ? and role = 'agent'`, plan)
-}

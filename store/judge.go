@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"durvek/core/record"
 	"durvek/core/verdict"
 )
 
@@ -68,54 +69,17 @@ func (q Queries) AddEdition(ctx context.Context, e verdict.Edition) error {
 	return editions.insert(ctx, q, &e)
 }
 
-// Token is a bearer's right, kept only as a hash.
-type Token struct {
-	Hash, Name, Role, Plan string
-	Created, Expires       string
-}
-
-var tokens = table[Token]{name: "token", parts: func(t *Token) []part {
-	return []part{{"hash", &t.Hash}, {"name", &t.Name}, {"role", &t.Role}, {"plan", null{&t.Plan}},
-		{"created", &t.Created}, {"expires", null{&t.Expires}}}
-}}
-
-// AddToken adds a token.
-func (q Queries) AddToken(ctx context.Context, t Token) error { return tokens.insert(ctx, q, &t) }
-
-// FindToken finds a token that has not expired.
-func (q Queries) FindToken(ctx context.Context, hash string, now time.Time) (Token, error) {
-	return tokens.one(ctx, q, `where hash = ? and coalesce(expires, '9999') > ?`, hash, Stamp(now))
-}
-
-// Tokens lists all tokens that were made by name, not the console's sessions.
-func (q Queries) Tokens(ctx context.Context) ([]Token, error) {
-	return tokens.list(ctx, q, `where role <> 'session' order by created desc, name`)
-}
-
-// DropToken removes a token by hash or by name; it returns false if there is none.
-func (q Queries) DropToken(ctx context.Context, hashOrName string) (bool, error) {
-	return q.changed(ctx, `delete from token where hash = ? or name = ?`, hashOrName, hashOrName)
-}
-
-// AddCode adds a one-time code.
-func (q Queries) AddCode(ctx context.Context, hash, purpose, plan string, now, expires time.Time) error {
-	return q.exec(ctx, `insert into code (hash, purpose, plan, created, expires) values (?,?,?,?,?)`, hash, purpose,
-		nullable(plan), Stamp(now), Stamp(expires))
-}
-
-// UseCode spends a one-time code and returns its plan. It returns ErrNotFound if the code is
-// unknown, spent or expired.
-func (q Queries) UseCode(ctx context.Context, hash, purpose string, now time.Time) (plan string, err error) {
-	fresh, err := q.changed(ctx, `update code set used = ? where hash = ? and purpose = ? and used is null
-		and expires > ?`, Stamp(now), hash, purpose, Stamp(now))
+// Journal reads the journal, the newest first, with how many lines it has. text narrows it to lines that hold it.
+func (q Queries) Journal(ctx context.Context, text string, offset, limit int) ([]record.Noted, int, error) {
+	const where = ` from journal where instr(lower(by_whom || ' ' || act || ' ' || subject), lower(?)) > 0`
+	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, text)
 	if err != nil {
-		return "", err
+		return nil, 0, err
 	}
-	if !fresh {
-		return "", ErrNotFound
-	}
-	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) },
-		`select coalesce(plan, '') from code where hash = ?`, hash)
+	lines, err := list(ctx, q, func(r row, n *record.Noted) error {
+		return r.Scan(moment{&n.At}, &n.By, &n.Act, &n.Subject, &n.Detail)
+	}, `select at, by_whom, act, subject, detail`+where+` order by id desc limit ? offset ?`, text, limit, offset)
+	return lines, total, err
 }
 
 // Note writes who did what to the journal.

@@ -57,7 +57,7 @@ func (q Queries) Remove(ctx context.Context, kind, id string) (bool, error) {
 		if err := q.DropPlanTokens(ctx, id); err != nil {
 			return false, err
 		}
-		if err := q.exec(ctx, `delete from code where plan = ?`, id); err != nil {
+		if err := q.exec(ctx, `delete from code where whose = ?`, id); err != nil {
 			return false, err
 		}
 	}

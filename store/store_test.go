@@ -274,24 +274,25 @@ func TestCodesAreSpentOnceAndExpire(t *testing.T) {
 	}
 }
 
-func TestTokensEndByNameHashOrTime(t *testing.T) {
+func TestTokensEndByHashOrTime(t *testing.T) {
 	s := open(t)
 	stampOf := func(d time.Duration) string { return at.Add(d).Format(time.RFC3339) }
 	write(t, s, func(q Queries) error {
-		return errors.Join(q.AddToken(ctx, Token{Hash: "a", Name: "one", Role: "owner", Created: stampOf(0)}),
-			q.AddToken(ctx, Token{Hash: "b", Name: "two", Role: "agent", Created: stampOf(0), Expires: stampOf(time.Hour)}),
-			q.AddToken(ctx, Token{Hash: "c", Name: "page", Role: "session", Created: stampOf(0)}))
+		return errors.Join(q.AddToken(ctx, Token{Hash: "a", Name: "one", Kind: "program", Person: "Owner", Scope: "owner",
+			Created: stampOf(0)}),
+			q.AddToken(ctx, Token{Hash: "b", Name: "two", Kind: "agent", Created: stampOf(0), Expires: stampOf(time.Hour)}),
+			q.AddToken(ctx, Token{Hash: "c", Name: "page", Kind: "session", Person: "Owner", Created: stampOf(0)}))
 	})
-	if tokens, _ := s.Tokens(ctx); len(tokens) != 2 {
-		t.Errorf("%d tokens are listed: the console's sessions are none", len(tokens))
+	if tokens, _ := s.Tokens(ctx); len(tokens) != 3 {
+		t.Errorf("%d tokens are listed", len(tokens))
 	}
 	if _, err := s.FindToken(ctx, "b", at.Add(2*time.Hour)); !errors.Is(err, ErrNotFound) {
 		t.Errorf("an expired token: %v", err)
 	}
-	if tok, err := s.FindToken(ctx, "b", at); err != nil || tok.Role != "agent" {
+	if tok, err := s.FindToken(ctx, "b", at); err != nil || tok.Kind != "agent" {
 		t.Errorf("%+v, %v", tok, err)
 	}
-	write(t, s, func(q Queries) error { _, err := q.DropToken(ctx, "one"); return err })
+	write(t, s, func(q Queries) error { _, err := q.DropToken(ctx, "a"); return err })
 	if _, err := s.FindToken(ctx, "a", at); !errors.Is(err, ErrNotFound) {
 		t.Errorf("a dropped token: %v", err)
 	}

@@ -88,7 +88,7 @@ func newTab(t *testing.T, width, height int64) *page {
 func signedIn(t *testing.T, width, height int64) *page {
 	t.Helper()
 	p := newTab(t, width, height)
-	code, err := bed.desk.Books.SignInCode(context.Background())
+	code, err := bed.desk.Books.SignInCode(context.Background(), "")
 	if err != nil {
 		t.Fatal(err)
 	}

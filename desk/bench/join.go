@@ -65,7 +65,7 @@ func (d *Bench) Join(ctx context.Context, code, token string, m record.Machine) 
 	t, err := d.desk.Store.FindToken(ctx, desk.Hash(token), d.desk.Now())
 	if known, err := desk.Found(err); err != nil {
 		return j, err
-	} else if known && t.Role == "agent" {
+	} else if known && t.Plan != "" {
 		j, err := d.Rejoin(ctx, t.Plan, m)
 		j.Token = token
 		return j, err
@@ -87,9 +87,8 @@ func (d *Bench) Join(ctx context.Context, code, token string, m record.Machine) 
 		if err := q.DropPlanTokens(ctx, plan); err != nil { // whoever had this plan before has it no more
 			return err
 		}
-		if err := q.AddToken(ctx, store.Token{Hash: desk.Hash(token), Name: m.Name, Role: "agent", Plan: plan,
-			Created: d.desk.Now().UTC().Format(time.RFC3339),
-			Expires: d.desk.Now().UTC().Add(30 * 24 * time.Hour).Format(time.RFC3339)}); err != nil {
+		if err := q.AddToken(ctx, store.Token{Hash: desk.Hash(token), Name: m.Name, Kind: "agent", Plan: plan,
+			Created: store.Stamp(d.desk.Now()), Expires: store.Stamp(d.desk.Now().Add(30 * 24 * time.Hour))}); err != nil {
 			return err
 		}
 		j.Plan.State, j.Plan.Agent = method.PlanRunning, m.Name

@@ -20,6 +20,7 @@ import (
 	"durvek/core/verdict"
 	"durvek/desk"
 	"durvek/desk/bench"
+	"durvek/desk/books"
 	"durvek/desk/figures"
 	"durvek/desk/house"
 	"durvek/desk/results"
@@ -58,6 +59,8 @@ func second[T any](_ T, err error) error { return err }
 
 // called gives arguments with which a method begins to read; those that are not named here get a value of their type.
 var called = map[string][]any{
+	"Books.AddPerson":    {books.Person{Name: "Z", Role: books.Editor}, "me"},
+	"Books.AddToken":     {books.Who{Person: "Owner", Role: books.Owner}, books.NewToken{Name: "z"}},
 	"Books.AddModel":     {catalog.Model{Slug: "z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"},
 	"Books.Clear":        {"model", "a", []string{"notes"}, "me"},
 	"Books.Remove":       {"unit", "a", "me"},

@@ -741,6 +741,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what, the newest first */
+        get: operations["journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kinds": {
         parameters: {
             query?: never;
@@ -930,6 +947,42 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who works at the desk */
+        get: operations["list-people"];
+        put?: never;
+        /** Take somebody into the desk */
+        post: operations["add-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End somebody's tokens and sign-ins; what they did keeps their name */
+        delete: operations["drop-person"];
+        options?: never;
+        head?: never;
+        /** Give somebody another name or role; tokens and sign-ins follow */
+        patch: operations["change-person"];
         trace?: never;
     };
     "/api/photos": {
@@ -1698,7 +1751,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make the code of a one-time sign-in link */
+        /** Make the code of a one-time sign-in link: for oneself, or as an owner for anybody */
         post: operations["make-sign-in-link"];
         delete?: never;
         options?: never;
@@ -1816,7 +1869,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List tokens */
+        /** Tokens and sessions that hold: one's own, or as an owner everybody's */
         get: operations["list-tokens"];
         put?: never;
         /** Make a token for a program */
@@ -1837,7 +1890,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a token */
+        /** End a token, by its id or name */
         delete: operations["drop-token"];
         options?: never;
         head?: never;
@@ -2107,8 +2160,44 @@ export interface components {
         BooksNamed: {
             created: string;
             expires?: string;
+            /** @description Names it where two bear one name */
+            id: string;
+            /**
+             * @description session: the console; program: the command line or another program; agent: a machine under test, for one plan
+             * @enum {string}
+             */
+            kind: "session" | "program" | "agent";
             name: string;
-            role: string;
+            /** @description Whose it is */
+            person?: string;
+            /** @description Plan that an agent works through */
+            plan?: string;
+            /**
+             * @description The most that it may do
+             * @enum {string}
+             */
+            role?: "" | "reader" | "editor" | "owner";
+        };
+        BooksNewToken: {
+            /**
+             * Format: int64
+             * @description Ends after so many days; 0 for never
+             */
+            days?: number;
+            /** @description What it is for; changes that come by it bear this name beside the person's */
+            name: string;
+            /**
+             * @description The most that it may do: reader, editor or owner; all that the person may if left out
+             * @enum {string}
+             */
+            scope?: "" | "reader" | "editor" | "owner";
+        };
+        BooksPerson: {
+            /** Format: date-time */
+            added: string;
+            name: string;
+            /** @enum {string} */
+            role: "reader" | "editor" | "owner";
         };
         BooksTrial: {
             /** @description The test's file, YAML or JSON; the test that the desk knows if left out */
@@ -3400,9 +3489,16 @@ export interface components {
             /** @description Secret that the agent made: 32 random bytes in base64url; asking again with it is no second joining */
             token?: string;
         };
+        JournalPage: {
+            lines: components["schemas"]["RecordNoted"][];
+            /** Format: int64 */
+            total: number;
+        };
         Me: {
             desk: string;
             name: string;
+            /** @enum {string} */
+            role: "" | "reader" | "editor" | "owner";
         };
         MethodBand: {
             /** Format: double */
@@ -3794,6 +3890,15 @@ export interface components {
             partner: string;
             /** @description Port, slot or screen */
             place?: string;
+        };
+        PersonNote: {
+            /** @description What they are called; their changes are signed with it */
+            name?: string;
+            /**
+             * @description reader: looks; editor: does the whole job; owner: also says who may
+             * @enum {string}
+             */
+            role?: "" | "reader" | "editor" | "owner";
         };
         PlanRequest: {
             /**
@@ -4372,6 +4477,14 @@ export interface components {
             /** @enum {string} */
             kind: "departure" | "ambient" | "too-short" | "clock-stepped" | "background" | "dropout" | "hidden" | "dimmed";
             text: string;
+        };
+        RecordNoted: {
+            act: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            detail?: string;
+            subject: string;
         };
         RecordPhase: {
             /**
@@ -5431,6 +5544,10 @@ export interface components {
             };
             /** Format: int64 */
             revision: number;
+        };
+        Whose: {
+            /** @description Who signs in with it; who asks if left out */
+            person?: string;
         };
         Words: {
             channels: components["schemas"]["RecordChannel"][];
@@ -9070,6 +9187,78 @@ export interface operations {
             };
         };
     };
+    journal: {
+        parameters: {
+            query?: {
+                /** @description Part of who, of what was done, or of what it was done to */
+                text?: string;
+                /** @description How many to leave out */
+                offset?: number;
+                /** @description How many */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-kinds": {
         parameters: {
             query?: never;
@@ -10046,6 +10235,278 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BooksPerson"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BooksPerson"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BooksPerson"];
                 };
             };
             /** @description Unauthorized */
@@ -13848,7 +14309,11 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Whose"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -14468,7 +14933,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Me"];
+                "application/json": components["schemas"]["BooksNewToken"];
             };
         };
         responses: {

@@ -1,0 +1,12 @@
+package record
+
+import "time"
+
+// Noted is a line of the journal: who did what, to what, when.
+type Noted struct {
+	At      time.Time `json:"at"`
+	By      string    `json:"by"`
+	Act     string    `json:"act"`
+	Subject string    `json:"subject"`
+	Detail  string    `json:"detail,omitempty"`
+}

@@ -1,0 +1,10 @@
+-- +goose Up
+-- Who works at the desk: what each may do, and whose every token and sign-in is.
+create table person (name text primary key collate nocase, role text not null, added text not null) strict, without rowid;
+insert into person (name, role, added) values ('Owner', 'owner', strftime('%Y-%m-%dT%H:%M:%fZ', 'now'));
+alter table token rename column role to kind;
+alter table token add column person text references person(name) on delete cascade on update cascade;
+alter table token add column scope text;
+update token set person = 'Owner', scope = 'owner' where kind in ('owner', 'session');
+update token set kind = 'program' where kind = 'owner';
+alter table code rename column plan to whose;
