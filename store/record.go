@@ -433,6 +433,12 @@ func (q Queries) Column(ctx context.Context, measure string, tell func(e Estimat
 	return rows.Err()
 }
 
+// MeasuresRead lists the measures that have cells.
+func (q Queries) MeasuresRead(ctx context.Context) ([]string, error) {
+	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
+		`select distinct measure from estimate order by measure`)
+}
+
 // Conditions reads conditions as they are written down.
 func Conditions(text string) map[string]string {
 	out := map[string]string{}

@@ -104,6 +104,11 @@ func (c *tally) cell(ctx context.Context, d *Results, q *desk.Tx, r record.Run, 
 	if err != nil {
 		return err
 	}
+	return c.recount(ctx, q, e, m)
+}
+
+// recount makes a cell anew and notes whether it is still there.
+func (c *tally) recount(ctx context.Context, q *desk.Tx, e store.Estimate, m method.Measure) error {
 	kept, err := recount(ctx, q, &e, m)
 	switch {
 	case err != nil:
@@ -120,6 +125,7 @@ func (c *tally) put(d *Results) {
 	c.gone = slices.DeleteFunc(c.gone, func(k store.CellKey) bool {
 		return slices.ContainsFunc(c.changed, func(e store.Estimate) bool { return e.CellKey == k })
 	})
+	d.changes.Add(1)
 	d.figures.Put(c.changed, c.gone, desk.SortedKeys(c.tests)...)
 }
 
@@ -349,15 +355,30 @@ type Recounted struct {
 	Differ []string `json:"differ" doc:"Cells that did not agree, and were made anew"`
 }
 
-// Recount makes every cell anew from its readings and says which did not agree with what was kept.
+// Recount makes every cell anew from its readings and says which did not agree with what was kept. Others write in
+// between.
 func (d *Results) Recount(ctx context.Context) (Recounted, error) {
 	out := Recounted{Differ: []string{}}
-	var changed []store.Estimate
-	var gone []store.CellKey
-	tests := map[string]bool{}
-	err := d.desk.Write(ctx, func(q *desk.Tx) error {
-		kept, err := q.Estimates(ctx)
-		if err != nil {
+	measures, err := d.desk.Store.MeasuresRead(ctx)
+	if err != nil {
+		return out, err
+	}
+	for _, m := range measures {
+		if err := d.recountMeasure(ctx, m, &out); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+func (d *Results) recountMeasure(ctx context.Context, id string, out *Recounted) error {
+	return d.desk.Write(ctx, func(q *desk.Tx) error {
+		c := tally{tests: map[string]bool{}}
+		var kept []store.Estimate
+		if err := q.Column(ctx, id, func(e store.Estimate, conditions string) {
+			e.Conditions = store.Conditions(conditions)
+			kept = append(kept, e)
+		}); err != nil {
 			return err
 		}
 		for _, e := range kept {
@@ -385,19 +406,16 @@ func (d *Results) Recount(ctx context.Context) (Recounted, error) {
 				continue
 			}
 			out.Differ = append(out.Differ, cellText(e.CellKey))
-			tests[test] = true
+			c.tests[test] = true
 			if there {
-				changed = append(changed, e)
+				c.changed = append(c.changed, e)
 			} else {
-				gone = append(gone, e.CellKey)
+				c.gone = append(c.gone, e.CellKey)
 			}
 		}
-		q.After(func() {
-			if len(out.Differ) > 0 {
-				d.figures.Put(changed, gone, desk.SortedKeys(tests)...)
-			}
-		})
+		if len(c.changed)+len(c.gone) > 0 {
+			q.After(func() { c.put(d) })
+		}
 		return nil
 	})
-	return out, err
 }

@@ -22,7 +22,8 @@ func cellText(k store.CellKey) string {
 }
 
 // caseOf gathers what rules read of a run. With figures that no longer count it is examined as it stands.
-func (d *Results) caseOf(ctx context.Context, a arrived) (trust.Case, func(string) store.CellKey, string, error) {
+func (d *Results) caseOf(ctx context.Context, a arrived, p *pass) (trust.Case, func(string) store.CellKey, string,
+	error) {
 	r := a.run
 	c := trust.Case{Run: r, Trace: a.sensed, Beside: map[string]float64{}}
 	var err error
@@ -71,10 +72,7 @@ func (d *Results) caseOf(ctx context.Context, a arrived) (trust.Case, func(strin
 		if f.Pool, err = d.figures.PoolFor(ctx, measure, key(m.Slug)); err != nil {
 			return c, nil, "", err
 		}
-		if f.Repeats, err = d.desk.Store.CellRuns(ctx, key(m.Slug)); err != nil {
-			return c, nil, "", err
-		}
-		if f.Copied, err = d.desk.Store.OtherCells(ctx, key(m.Slug)); err != nil {
+		if f.Repeats, f.Copied, err = p.repeats(ctx, key(m.Slug), r.ID); err != nil {
 			return c, nil, "", err
 		}
 		e, ok, err := d.figures.Cell(key(m.Slug))
@@ -115,6 +113,43 @@ func (d *Results) caseOf(ctx context.Context, a arrived) (trust.Case, func(strin
 	return c, key, u.Variant, nil
 }
 
+// pass is one asking of the rules about many runs: what their cells hold is read once, until a run comes in or is
+// corrected. Doubts that are raised meanwhile change nothing of it.
+type pass struct {
+	of            *Results
+	at            int64 // d.changes when it was read
+	cells, others map[store.CellKey][]trust.Repeat
+}
+
+// mostRepeats is how many repeats the rules look at: those around a run, half of them before it. A rule sees no more in
+// a thousand than in these, and looking at all for each of a thousand would take a million looks.
+const mostRepeats = 200
+
+// repeats gives the repeats of a run's cell and the same measure's outside it.
+func (p *pass) repeats(ctx context.Context, k store.CellKey, run string) (within, outside []trust.Repeat, err error) {
+	if now := p.of.changes.Load(); p.cells == nil || p.at != now || len(p.cells) > 1000 {
+		p.at, p.cells, p.others = now, map[store.CellKey][]trust.Repeat{}, map[store.CellKey][]trust.Repeat{}
+	}
+	within, known := p.cells[k]
+	if !known {
+		if within, err = p.of.desk.Store.CellRuns(ctx, k); err != nil {
+			return nil, nil, err
+		}
+		if outside, err = p.of.desk.Store.OtherCells(ctx, k); err != nil {
+			return nil, nil, err
+		}
+		p.cells[k], p.others[k] = within, outside
+	}
+	at := slices.IndexFunc(within, func(x trust.Repeat) bool { return x.Run == run })
+	return around(within, at), around(p.others[k], len(p.others[k])-1), nil
+}
+
+// around is what stands nearest to a place of a list, mostRepeats at most.
+func around(list []trust.Repeat, at int) []trust.Repeat {
+	from := min(max(0, at-mostRepeats/2), max(0, len(list)-mostRepeats))
+	return list[from:min(len(list), from+mostRepeats)]
+}
+
 // examine asks the rules about runs that came in.
 func (d *Results) examine(ctx context.Context, runs []arrived) error {
 	d.judging.Lock()
@@ -124,8 +159,9 @@ func (d *Results) examine(ctx context.Context, runs []arrived) error {
 		return err
 	}
 	changed := 0
+	p := &pass{of: d}
 	for _, a := range runs {
-		n, err := d.examineOne(ctx, a, tunings)
+		n, err := d.examineOne(ctx, a, tunings, p)
 		if err != nil {
 			return err
 		}
@@ -146,13 +182,13 @@ const byRule = "the rule"
 
 // examineOne asks the rules about one run and writes what they say. judging is held, so that what is said of a cell
 // follows from all that was said before.
-func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning) (changed int, err error) {
+func (d *Results) examineOne(ctx context.Context, a arrived, tunings []trust.Tuning, p *pass) (changed int, err error) {
 	defer func() { // a fault of a rule must cost neither the run nor the service
 		if r := recover(); r != nil {
 			err = fmt.Errorf("the rules failed on run %s: %v", a.run.ID, r)
 		}
 	}()
-	c, key, variant, err := d.caseOf(ctx, a)
+	c, key, variant, err := d.caseOf(ctx, a, p)
 	if err != nil {
 		return 0, err
 	}
@@ -361,6 +397,7 @@ func (d *Results) examineAll(ctx context.Context, ids []string) (changed int, er
 	if err != nil {
 		return 0, err
 	}
+	p := &pass{of: d}
 	for _, id := range ids {
 		if err := ctx.Err(); err != nil {
 			return changed, err
@@ -370,7 +407,7 @@ func (d *Results) examineAll(ctx context.Context, ids []string) (changed int, er
 			return changed, err
 		}
 		d.judging.Lock()
-		n, err := d.examineOne(ctx, a, tunings)
+		n, err := d.examineOne(ctx, a, tunings, p)
 		d.judging.Unlock()
 		if err != nil {
 			return changed, err

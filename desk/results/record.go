@@ -49,27 +49,9 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 	return fresh, err
 }
 
-// record writes runs and brings their cells' estimates up to date in one transaction, then asks the rules. It returns
-// whether any run was new.
+// record writes runs, all of them or none, then asks the rules. It returns whether any run was new.
 func (d *Results) record(ctx context.Context, runs []record.Run) (bool, error) {
-	var fresh []arrived
-	err := d.desk.Write(ctx, func(q *desk.Tx) error {
-		var changed []store.Estimate
-		tests := map[string]bool{}
-		for _, r := range runs {
-			a, cells, err := d.recordOne(ctx, q, r)
-			if err != nil {
-				return err
-			}
-			if a != nil {
-				fresh = append(fresh, *a)
-				changed = append(changed, cells...)
-				tests[r.Test] = true
-			}
-		}
-		q.After(func() { d.figures.Put(changed, nil, desk.SortedKeys(tests)...) })
-		return nil
-	})
+	fresh, err := d.keep(ctx, runs)
 	if err != nil {
 		return false, err
 	}
@@ -89,35 +71,79 @@ func (d *Results) record(ctx context.Context, runs []record.Run) (bool, error) {
 	return len(fresh) > 0, nil
 }
 
-// recordOne writes one run and recounts its cells; nil where the run is there already.
-func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arrived, []store.Estimate, error) {
+// write writes runs and brings their cells' estimates up to date in one transaction, with whatever more is to be
+// written in it. It returns those that were new.
+func (d *Results) write(ctx context.Context, runs []record.Run, more func(*desk.Tx) error) (fresh []arrived,
+	err error) {
+	return fresh, d.desk.Write(ctx, func(q *desk.Tx) error {
+		if err := more(q); err != nil {
+			return err
+		}
+		fresh = nil
+		var changed []store.Estimate
+		tests := map[string]bool{}
+		cells := map[store.CellKey]touched{}
+		for _, r := range runs {
+			a, err := d.recordOne(ctx, q, r, cells)
+			if err != nil {
+				return err
+			}
+			if a != nil {
+				fresh = append(fresh, *a)
+				tests[r.Test] = true
+			}
+		}
+		for _, c := range cells { // once each, however many of the runs they hold
+			if kept, err := recount(ctx, q, &c.Estimate, c.measure); err != nil {
+				return err
+			} else if kept {
+				changed = append(changed, c.Estimate)
+			}
+		}
+		q.After(func() {
+			d.changes.Add(1)
+			d.figures.Put(changed, nil, desk.SortedKeys(tests)...)
+		})
+		return nil
+	})
+}
+
+// touched is a cell that runs came into.
+type touched struct {
+	store.Estimate
+	measure method.Measure
+}
+
+// recordOne writes one run and adds its cells to those that are to be recounted; nil where the run is there already.
+func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run, cells map[store.CellKey]touched) (*arrived,
+	error) {
 	t, err := q.Test(ctx, r.Test, r.TestVersion)
 	if err != nil {
-		return nil, nil, desk.Missing(err, "test", fmt.Sprintf("%s version %d", r.Test, r.TestVersion))
+		return nil, desk.Missing(err, "test", fmt.Sprintf("%s version %d", r.Test, r.TestVersion))
 	}
 	setup, err := q.Setup(ctx, r.Setup)
 	if err != nil {
-		return nil, nil, desk.Missing(err, "setup", r.Setup)
+		return nil, desk.Missing(err, "setup", r.Setup)
 	}
 	u, err := q.Unit(ctx, r.Subject)
 	if err != nil {
-		return nil, nil, desk.Missing(err, "unit", r.Subject)
+		return nil, desk.Missing(err, "unit", r.Subject)
 	}
 	if err := settle(t, &r); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if r.Plan != "" {
 		other, err := q.JobRun(ctx, r.Plan, r.Step, r.Repeat)
 		if known, err := desk.Found(err); err != nil {
-			return nil, nil, err
+			return nil, err
 		} else if known && other != r.ID {
-			return nil, nil, desk.Refuse(desk.Conflict, "repeat %d of %q has a run already, from another agent", r.Repeat+1,
+			return nil, desk.Refuse(desk.Conflict, "repeat %d of %q has a run already, from another agent", r.Repeat+1,
 				r.Test)
 		}
 	}
 	sensed, err := trace.Unpack(r.Trace)
 	if err != nil {
-		return nil, nil, desk.Refuse(desk.Invalid, "run of %q refused: %v", r.Test, err)
+		return nil, desk.Refuse(desk.Invalid, "run of %q refused: %v", r.Test, err)
 	}
 	if r.Outcome == record.Done && (len(sensed.Times) > 0 || len(r.Negotiated) > 0) {
 		var ok bool
@@ -129,25 +155,20 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run) (*arr
 	basis := trust.BasisKey(t, conditions)
 	isNew, err := q.AddRun(ctx, r, basis)
 	if err != nil || !isNew {
-		return nil, nil, err
+		return nil, err
 	}
 	if err := q.PutTrace(ctx, r.ID, sensed); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	var changed []store.Estimate
 	for _, x := range r.Readings {
 		e := store.Estimate{CellKey: store.CellKey{Measure: method.ID(r.Test, x.Measure), Setup: r.Setup, Unit: r.Subject,
 			Host: r.Host, Place: r.Place, Basis: basis},
 			Variant: u.Variant, Conditions: conditions, TestVersion: r.TestVersion, Simulated: r.Simulated,
 			Updated: d.desk.Now()}
 		m, _ := t.Measure(x.Measure)
-		if kept, err := recount(ctx, q, &e, m); err != nil {
-			return nil, nil, err
-		} else if kept {
-			changed = append(changed, e)
-		}
+		cells[e.CellKey] = touched{e, m}
 	}
-	return &arrived{r, sensed}, changed, nil
+	return &arrived{r, sensed}, nil
 }
 
 // settle makes a run's figures and brings its readings to their measures' units and states; a run that its test cannot

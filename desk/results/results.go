@@ -7,6 +7,7 @@ import (
 	"context"
 	"log/slog"
 	"sync"
+	"sync/atomic"
 
 	"durvek/core/catalog"
 	"durvek/core/compare"
@@ -53,11 +54,16 @@ type Results struct {
 	bench   Bench
 	books   Books
 	judging sync.Mutex
+	taking  sync.Mutex   // held while runs come in by parts
+	changes atomic.Int64 // how often runs came in or were corrected
 }
 
 // Open makes the room and examines the runs that came in just before the last stop.
 func Open(ctx context.Context, d *desk.Desk, f Figures, b Bench, k Books) (*Results, error) {
 	r := &Results{desk: d, figures: f, bench: b, books: k}
+	if err := r.takeBackLeft(ctx); err != nil {
+		return nil, err
+	}
 	left, err := d.Store.Unexamined(ctx)
 	if err != nil {
 		return nil, err

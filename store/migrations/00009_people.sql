@@ -8,3 +8,5 @@ alter table token add column scope text;
 update token set person = 'Owner', scope = 'owner' where kind in ('owner', 'session');
 update token set kind = 'program' where kind = 'owner';
 alter table code rename column plan to whose;
+-- What is being taken in by parts: the runs that are taken back where it ends before all are in.
+create table intake (id text primary key, started text not null, runs text not null) strict;
