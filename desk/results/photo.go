@@ -9,9 +9,11 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"image/color"
 	"image/jpeg"
 	"image/png"
 	"io/fs"
+	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -20,6 +22,8 @@ import (
 	"durvek/desk"
 	"durvek/internal/durable"
 	"durvek/store"
+
+	"golang.org/x/image/draw"
 )
 
 // Attachment is a photo as it is listed.
@@ -47,8 +51,15 @@ func (d *Results) Attachments(ctx context.Context, f store.AttachmentFilter) ([]
 	return out, err
 }
 
-// MostPixels bounds the photos that are taken in.
-const MostPixels = 60e6
+// What a photo may be: of so many pixels, as memory holds them and as often as a picture of many scans draws each. A
+// few hundred bytes can stand for all of them. One is drawn at a time.
+const (
+	MostPixels = 60e6
+	mostDrawn  = 250e6 // pixels times scans
+	mostMemory = 250e6 // bytes of the picture as it is drawn
+	KeptPixels = 24e6  // a larger one is kept smaller
+	mostSide   = 30000
+)
 
 // AddPhoto takes in a photo of a unit, JPEG or PNG. What the camera wrote beside the picture (where, when,
 // by which device) is left out: the picture alone is kept, upright, in a folder named by content.
@@ -74,7 +85,7 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 			return a, desk.Refuse(desk.Invalid, "doubt %q is about unit %q, not %q", a.Doubt, x.Subject, a.Unit)
 		}
 	}
-	clean, media, err := cleanPhoto(data)
+	clean, media, err := d.draw(ctx, data)
 	if err != nil {
 		return a, err
 	}
@@ -115,20 +126,42 @@ func (d *Results) Photo(ctx context.Context, id string) (data []byte, media stri
 	return data, a.Media, err
 }
 
+// draw makes a clean photo when no other is being drawn.
+func (d *Results) draw(ctx context.Context, data []byte) (clean []byte, media string, err error) {
+	select {
+	case d.drawing <- struct{}{}:
+		defer func() { <-d.drawing }()
+		return cleanPhoto(data)
+	case <-ctx.Done():
+		return nil, "", ctx.Err()
+	}
+}
+
 // cleanPhoto draws a picture anew, upright, so that nothing but the picture is left.
 func cleanPhoto(data []byte) (clean []byte, media string, err error) {
 	c, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil || kind != "jpeg" && kind != "png" {
 		return nil, "", desk.Refuse(desk.Invalid, "a photo is a JPEG or PNG picture")
 	}
-	if float64(c.Width)*float64(c.Height) > MostPixels {
-		return nil, "", desk.Refuse(desk.Invalid, "a photo of %d × %d pixels is too large; at most %d million are taken in",
-			c.Width, c.Height, int(MostPixels/1e6))
+	if float64(c.Width)*float64(c.Height) > MostPixels || c.Width > mostSide || c.Height > mostSide {
+		return nil, "", desk.Refuse(desk.Invalid, "a photo of %d × %d pixels is too large; at most %d million are taken in, "+
+			"%d on a side", c.Width, c.Height, int(MostPixels/1e6), mostSide)
+	}
+	pixels := float64(c.Width) * float64(c.Height)
+	deep := 4.0
+	if c.ColorModel == color.NRGBA64Model || c.ColorModel == color.RGBA64Model {
+		deep = 8
+	}
+	if scans := bytes.Count(data, []byte{0xFF, 0xDA}); kind == "jpeg" && pixels*float64(scans) > mostDrawn ||
+		pixels*deep > mostMemory {
+		return nil, "", desk.Refuse(desk.Invalid, "this picture takes too much to be drawn (%d × %d pixels, %d scans, %g bytes "+
+			"each); save it smaller, as a plain JPEG", c.Width, c.Height, max(1, scans), deep)
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
 		return nil, "", desk.Refuse(desk.Invalid, "the picture is damaged: %v", err)
 	}
+	img = smaller(img)
 	var out bytes.Buffer
 	if kind == "png" {
 		err = png.Encode(&out, img)
@@ -136,6 +169,18 @@ func cleanPhoto(data []byte) (clean []byte, media string, err error) {
 	}
 	err = jpeg.Encode(&out, upright(img, orientation(data)), &jpeg.Options{Quality: 90})
 	return out.Bytes(), "image/jpeg", err
+}
+
+// smaller brings a picture down to the pixels that are kept.
+func smaller(img image.Image) image.Image {
+	b := img.Bounds()
+	by := math.Sqrt(KeptPixels / (float64(b.Dx()) * float64(b.Dy())))
+	if by >= 1 {
+		return img
+	}
+	out := image.NewNRGBA(image.Rect(0, 0, max(1, int(by*float64(b.Dx()))), max(1, int(by*float64(b.Dy())))))
+	draw.ApproxBiLinear.Scale(out, out.Bounds(), img, b, draw.Src, nil)
+	return out
 }
 
 // upright turns a picture as its camera says that it is held (Exif 2.3, tag 0x0112).

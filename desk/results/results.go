@@ -54,13 +54,14 @@ type Results struct {
 	bench   Bench
 	books   Books
 	judging sync.Mutex
+	drawing chan struct{} // holds one while a photo is drawn
 	taking  sync.Mutex   // held while runs come in by parts
 	changes atomic.Int64 // how often runs came in or were corrected
 }
 
 // Open makes the room and examines the runs that came in just before the last stop.
 func Open(ctx context.Context, d *desk.Desk, f Figures, b Bench, k Books) (*Results, error) {
-	r := &Results{desk: d, figures: f, bench: b, books: k}
+	r := &Results{desk: d, figures: f, bench: b, books: k, drawing: make(chan struct{}, 1)}
 	if err := r.takeBackLeft(ctx); err != nil {
 		return nil, err
 	}
