@@ -2,6 +2,7 @@ package document
 
 import (
 	"bytes"
+	"durvek/core/quantity"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -244,7 +245,10 @@ func scalar(n *yaml.Node) (any, error) {
 		err := n.Decode(&v)
 		return v, err
 	case "!!int", "!!float":
-		if _, err := strconv.ParseFloat(n.Value, 64); json.Valid([]byte(n.Value)) && err == nil { // as it was written
+		if v, err := strconv.ParseFloat(n.Value, 64); err == nil && !quantity.Sound(v) {
+			return nil, fmt.Errorf("%s is a number beyond all measure; at most %g is worked with", n.Value,
+				float64(quantity.Largest))
+		} else if json.Valid([]byte(n.Value)) && err == nil { // as it was written
 			return json.Number(n.Value), nil
 		}
 		var v any

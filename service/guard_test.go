@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"crypto/tls"
-	"encoding/json"
 	"fmt"
 	"io"
 	"log/slog"
@@ -234,43 +233,6 @@ func TestManyHalfOpenConnectionsKeepNobodyOut(t *testing.T) {
 	newcomer.Close()
 }
 
-func TestBodiesHaveLimitsByRouteAndFaultsAreFew(t *testing.T) {
-	r := start(t)
-	send := func(path, body string) (int, string) {
-		t.Helper()
-		req, err := http.NewRequest(http.MethodPost, r.c.Server+path, strings.NewReader(body))
-		must(t, err)
-		req.Header.Set("Authorization", "Bearer "+r.token)
-		req.Header.Set("Content-Type", "application/json")
-		resp, err := http.DefaultClient.Do(req)
-		must(t, err)
-		defer resp.Body.Close()
-		b, err := io.ReadAll(resp.Body)
-		must(t, err)
-		return resp.StatusCode, string(b)
-	}
-	big := `{"code":"` + strings.Repeat("x", 70<<10) + `"}`
-	if status, _ := send("/api/agent/join", big); status != http.StatusRequestEntityTooLarge {
-		t.Errorf("a join of 70 kB: %d", status)
-	}
-	many := `{"unit":"x","steps":[` + strings.Repeat(`{"x":[1,2,3]},`, 5000) + `{}]}`
-	status, says := send("/api/plans", many)
-	var p struct {
-		Detail string
-		Errors []any
-	}
-	must(t, json.Unmarshal([]byte(says), &p))
-	if status != http.StatusUnprocessableEntity || len(p.Errors) != 50 || !strings.Contains(p.Detail,
-		"the first 50 are told") ||
-		len(says) > 20<<10 {
-		t.Errorf("%d, %d faults, %d bytes: %s", status, len(p.Errors), len(says), p.Detail)
-	}
-	if status, says = send("/api/plans", `{"unit":"x","steps":[{"x":[1,2,3]}]}`); strings.Contains(says, "[1,2,3]") ||
-		strings.Contains(says, "are told") {
-		t.Errorf("a fault sends back what it came in: %d %s", status, says)
-	}
-}
-
 func TestWrongCodesAreLimitedByRouteAndAddressAndNeverAnOwner(t *testing.T) {
 	r := start(t)
 	try := func(path, token, from string) int {
@@ -446,21 +408,3 @@ func (l locked) Write(b []byte) (int, error) {
 // small is a dossier that asks for nothing else to be known.
 const small = "format: durvek-dossier/1\nmodel: {slug: fen-14, maker: Selvane, name: Fen 14, kind: laptop}\n" +
 	"variants: [{slug: fen-14-16, name: 16 GiB}]\n"
-
-// What is left of a body that nobody read is never taken for a request, with a length or in chunks.
-func TestTheRestOfABodyIsNoRequest(t *testing.T) {
-	at, d := guarded(t, service.Options{})
-	token, err := d.Books.LocalToken(t.Context())
-	must(t, err)
-	inner := "GET /api/me HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer " + token + "\r\n\r\n"
-	for name, head := range map[string]string{
-		"length": fmt.Sprintf("Content-Length: %d\r\n\r\n%s", len(inner), inner),
-		"chunks": fmt.Sprintf("Transfer-Encoding: chunked\r\n\r\n%x\r\n%s\r\n0\r\n\r\n", len(inner), inner)} {
-		c := half(t, at, "POST /api/dossiers HTTP/1.1\r\nHost: localhost\r\n"+head)
-		c.SetReadDeadline(time.Now().Add(3 * time.Second))
-		b, _ := io.ReadAll(c)
-		if n := strings.Count(string(b), "HTTP/1.1 "); n != 1 || !strings.Contains(string(b), "401 ") {
-			t.Errorf("%s: %d answers: %s", name, n, b)
-		}
-	}
-}

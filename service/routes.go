@@ -27,6 +27,9 @@ func by(ctx context.Context) string { return who(ctx).By() }
 // serve answers an operation.
 func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, *I) (O, error)) {
 	huma.Register(s.api, described(s, o), func(ctx context.Context, in *I) (*answer[O], error) {
+		if err := sound(in); err != nil {
+			return nil, err
+		}
 		out, err := f(ctx, in)
 		if err != nil {
 			return nil, fail(err)
@@ -59,6 +62,9 @@ func files[I any](s *Service, op api.Operation[I, []byte], f func(context.Contex
 	o.Responses = map[string]*huma.Response{"200": {Description: op.Words,
 		Content: map[string]*huma.MediaType{op.Media: {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
 	huma.Register(s.api, o, func(ctx context.Context, in *I) (*blob, error) {
+		if err := sound(in); err != nil {
+			return nil, err
+		}
 		b, err := f(ctx, in)
 		if err != nil {
 			return nil, fail(err)

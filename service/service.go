@@ -119,6 +119,8 @@ func newAPI(app *fiber.App) huma.API {
 	cfg := huma.DefaultConfig("Durvek", Version)
 	cfg.OpenAPIPath, cfg.SchemasPath, cfg.DocsPath = "/api/openapi", "/api/schemas", ""
 	cfg.CreateHooks = nil
+	cfg.Formats = map[string]huma.Format{"json": {Marshal: asJSON, Unmarshal: json.Unmarshal},
+		"application/json": {Marshal: asJSON, Unmarshal: json.Unmarshal}}
 	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	cfg.Info.Description = "Everything that the console and the command line do. Errors are problem details (RFC 9457)."
 	return humafiber.New(app, cfg)

@@ -205,7 +205,7 @@ const chunkLength = 600
 
 var (
 	encoder, _ = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1))
-	decoder, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1))
+	decoder, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(64<<20))
 )
 
 func (q Queries) addSeries(ctx context.Context, run string, s record.Series) error {

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"github.com/klauspost/compress/zstd"
 
@@ -21,12 +22,18 @@ const Format = "durvek-trace/1"
 // MostSamples bounds what Unpack believes a header: ten days at ten samples a second.
 const MostSamples = 10 * 86400 * 10
 
+// MostValues bounds the values of all channels of one trace: a day of ten channels at ten samples a second.
+const MostValues = 10 * 86400 * 10
+
+// mostUnpacked bounds the bytes that a packed trace stands for.
+const mostUnpacked = 32 << 20
+
 // ErrDamaged marks bytes that are no packed trace.
 var ErrDamaged = errors.New("the packed trace is damaged")
 
 var (
 	encoder, _ = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1))
-	decoder, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(1<<30))
+	decoder, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(mostUnpacked))
 )
 
 type header struct {
@@ -73,6 +80,9 @@ func Pack(t record.Trace) []byte {
 	return encoder.EncodeAll(raw, nil)
 }
 
+// strange tells whether a channel keeps decimals that no sensor has.
+func strange(c record.Channel) bool { return c.Decimals < 0 || c.Decimals > 12 }
+
 // Unpack gives back what Pack packed; no bytes are an empty trace.
 func Unpack(data []byte) (record.Trace, error) {
 	var t record.Trace
@@ -89,7 +99,7 @@ func Unpack(data []byte) (record.Trace, error) {
 	}
 	var h header
 	if json.Unmarshal(raw[k:k+int(n)], &h) != nil || h.Format != Format || h.Samples < 0 || h.Samples > MostSamples ||
-		len(h.Channels) > 200 {
+		len(h.Channels) > 200 || h.Samples*len(h.Channels) > MostValues || slices.ContainsFunc(h.Channels, strange) {
 		return t, ErrDamaged
 	}
 	raw = raw[k+int(n):]

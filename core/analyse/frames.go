@@ -3,7 +3,6 @@ package analyse
 import (
 	"errors"
 	"fmt"
-	"math"
 	"slices"
 
 	"durvek/core/method"
@@ -49,7 +48,7 @@ func FrameTimes(ms []float64, generated []bool) (Frames, error) {
 		return f, fmt.Errorf("%w: %d times, %d marks", ErrFrames, len(ms), len(generated))
 	}
 	for i, x := range ms {
-		if !(x > 0) || math.IsInf(x, 0) {
+		if !(x > 0) || !quantity.Sound(x) {
 			return f, fmt.Errorf("%w: frame %d took %g ms", ErrFrames, i+1, x)
 		}
 	}

@@ -97,7 +97,7 @@ func readTable(data []byte, started time.Time) (record.Trace, error) {
 				continue
 			}
 			v, err := strconv.ParseFloat(cell, 64)
-			if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
+			if err != nil || !quantity.Sound(v) {
 				return t, fmt.Errorf("line %d, column %d: %q is not a number", line, i+2, cell)
 			}
 			values[names[i+1]] = v

@@ -131,8 +131,13 @@ func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 	if _, err := quantity.LookUp(c.Unit); err != nil {
 		out = append(out, Problem{[]any{"unit"}, err.Error()})
 	} else if known {
-		if _, err := c.In(judge.Unit, spec); err != nil {
+		v, err := c.In(judge.Unit, spec)
+		if err != nil {
 			out = append(out, Problem{[]any{"unit"}, err.Error()})
+		} else if !quantity.Sound(v) {
+			out = append(out, Problem{[]any{"value"}, fmt.Sprintf("%g %s is a number beyond all measure; at most %g %s is "+
+				"worked with",
+				c.Value, quantity.Symbol(c.Unit), float64(quantity.Largest), quantity.Symbol(judge.Unit))})
 		}
 	}
 	switch q := c.Qualifier; {

@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"cmp"
+	"durvek/core/quantity"
 	"errors"
 	"fmt"
 	"math"
@@ -29,7 +30,7 @@ func (r Rate) Check() []Problem {
 	if r.From == r.To && r.From != "" {
 		out = append(out, Problem{[]any{"to"}, "a rate is between two currencies"})
 	}
-	if !(r.Rate > 0) || math.IsInf(r.Rate, 0) {
+	if !(r.Rate > quantity.Smallest) || !quantity.Sound(r.Rate) {
 		out = append(out, Problem{[]any{"rate"}, "the rate must be above zero"})
 	}
 	if s := checkDate(r.Date, false); s != "" {

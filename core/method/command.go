@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"path"
 	"regexp"
 	"slices"
@@ -134,7 +133,7 @@ func (f Figure) value(raw, unit string) (float64, error) {
 		}
 	}
 	v, err := q.In(unit)
-	if err == nil && (math.IsNaN(v) || math.IsInf(v, 0)) {
+	if err == nil && !quantity.Sound(v) {
 		err = fmt.Errorf("%q is no finite number", raw)
 	}
 	return v, err

@@ -23,6 +23,16 @@ type Unit struct {
 	also      []string
 }
 
+// Largest is the largest size of a value that is taken in, in any unit: with it no square, product or conversion
+// overflows. Smallest is the smallest that is not zero, for values that are divided by or whose logarithm is taken.
+const (
+	Largest  = 1e18
+	Smallest = 1e-18
+)
+
+// Sound tells whether a value is a number that can be worked with.
+func Sound(v float64) bool { return math.Abs(v) <= Largest }
+
 // ErrUnit marks an unknown or unfit unit.
 var ErrUnit = errors.New("unit")
 
@@ -255,7 +265,10 @@ func Parse(s string) (Quantity, error) {
 		return Quantity{}, fmt.Errorf("%q: write the number with a decimal point and no comma", s)
 	}
 	v, err := strconv.ParseFloat(number, 64)
-	if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
+	if errors.Is(err, strconv.ErrRange) || err == nil && !Sound(v) {
+		return Quantity{}, fmt.Errorf("%q is a number beyond all measure; at most %g is worked with", s, float64(Largest))
+	}
+	if err != nil {
 		return Quantity{}, fmt.Errorf("%q does not start with a number", s)
 	}
 	if rest == "" {

@@ -121,7 +121,7 @@ func parseMark(t string, m method.Measure) (Reading, error) {
 		}
 		marks = append(marks, fmt.Sprintf("%g: %s", l.Mark, l.Text))
 	}
-	if len(m.Levels) == 0 && numeric == nil && !math.IsNaN(number) && !math.IsInf(number, 0) {
+	if len(m.Levels) == 0 && numeric == nil && quantity.Sound(number) {
 		r.Value = number // a grade of before rubrics were written down
 		return r, nil
 	}

@@ -5,11 +5,11 @@ package record
 import (
 	"errors"
 	"fmt"
-	"math"
 	"strings"
 	"time"
 
 	"durvek/core/method"
+	"durvek/core/quantity"
 )
 
 // State says what a reading is worth.
@@ -71,10 +71,12 @@ func (r Reading) Check(m method.Measure) string {
 	switch {
 	case r.State == Missing:
 		return ""
-	case math.IsNaN(r.Value) || math.IsInf(r.Value, 0):
-		return fmt.Sprintf("%s is not a finite number", m.Name)
+	case !quantity.Sound(r.Value) || r.Low != nil && !quantity.Sound(*r.Low) || r.High != nil && !quantity.Sound(*r.High):
+		return fmt.Sprintf("%s is no number that can be worked with: it lies beyond %g", m.Name, float64(quantity.Largest))
 	case m.Scale == "ratio" && r.Value <= 0:
 		return fmt.Sprintf("%s must be above zero, got %g", m.Name, r.Value)
+	case m.Scale == "ratio" && r.Value < quantity.Smallest:
+		return fmt.Sprintf("%s is too small to be told from nothing, got %g", m.Name, r.Value)
 	case (r.Low == nil) != (r.High == nil) || r.Low != nil && *r.Low > *r.High:
 		return fmt.Sprintf("%s: a range needs a lower and a higher end", m.Name)
 	case m.Scale == "ratio" && r.Low != nil && *r.Low <= 0:

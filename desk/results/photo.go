@@ -154,7 +154,8 @@ func cleanPhoto(data []byte) (clean []byte, media string, err error) {
 	}
 	if scans := bytes.Count(data, []byte{0xFF, 0xDA}); kind == "jpeg" && pixels*float64(scans) > mostDrawn ||
 		pixels*deep > mostMemory {
-		return nil, "", desk.Refuse(desk.Invalid, "this picture takes too much to be drawn (%d × %d pixels, %d scans, %g bytes "+
+		return nil, "", desk.Refuse(desk.Invalid, "this picture takes too much to be drawn (%d × %d pixels, %d scans, %g "+
+			"bytes "+
 			"each); save it smaller, as a plain JPEG", c.Width, c.Height, max(1, scans), deep)
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"regexp"
 	"slices"
 	"sort"
@@ -16,6 +15,7 @@ import (
 	"github.com/google/uuid"
 
 	"durvek/core/method"
+	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/desk"
 )
@@ -124,7 +124,7 @@ func along(get func(string) string) (at float64, axis string, ok bool, err error
 			continue
 		}
 		at, err := strconv.ParseFloat(s, 64)
-		if err != nil || math.IsNaN(at) || math.IsInf(at, 0) || at < 0 {
+		if err != nil || !quantity.Sound(at) || at < 0 {
 			return 0, axis, false, fmt.Errorf("%s %q is not a number from 0 up", axis, s)
 		}
 		return at, axis, true, nil
