@@ -76,6 +76,7 @@ type worker struct {
 	journal journal
 	jobs    []method.Job
 	done    map[method.Job]bool
+	asks    map[string]int     // how often the service asked for the same thing
 	learned map[string]float64 // seconds of one run per test, as it turned out
 	setup   string             // the setup that the machine is in
 	crashes map[int]int        // how often each step broke off
@@ -135,6 +136,9 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	if err := w.join(ctx); err != nil {
 		return Result{}, err
 	}
+	if err := sound(w.joined); err != nil {
+		return Result{}, fmt.Errorf("%s sends a plan that cannot be worked through: %w", w.Server, err)
+	}
 	w.result = Result{Plan: w.joined.Plan}
 	w.jobs = w.joined.Plan.Jobs()
 	o.Log("Joined for plan %q: %d runs of %d tests on %s.", w.joined.Plan.Name, len(w.jobs), len(w.joined.Tests),
@@ -192,6 +196,9 @@ func (w *worker) work(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		if err := w.endless(x); err != nil {
+			return err
+		}
 		switch x.Do {
 		case policy.End:
 			if w.result.Stopped = x.Stopped; x.Stopped {
@@ -231,6 +238,8 @@ func (w *worker) next(ctx context.Context) (policy.Action, error) {
 		switch {
 		case err == nil && len(d.Actions) == 0:
 			return errors.New("the service does not say what is next")
+		case err == nil && w.sane(d) != nil:
+			return fmt.Errorf("%w: %s says what cannot be done: %w", ErrRefused, w.Server, w.sane(d))
 		case err == nil:
 			w.ahead, w.setup, w.did = d.Actions, d.Setup, ""
 		case errors.Is(err, ErrRefused):

@@ -36,9 +36,12 @@ func localAgent(ctx context.Context, server, code, dir string) error {
 	return nil
 }
 
+// mostAnswer is how much an agent reads of what its service answers.
+const mostAnswer = 16 << 20
+
 func (a *app) agentCmd() *cobra.Command {
-	var code, path, keep, browser string
-	var browserArgs []string
+	var code, keep, browser string
+	var paths, browserArgs []string
 	var seconds float64
 	c := verb("agent", "Measure this machine: join with a one-time code and work through the plan",
 		"durvek agent --server http://10.0.0.5:8460 --code K7QF-2M3X --path /mnt/dock", 0, func(cmd *cobra.Command,
@@ -50,9 +53,11 @@ func (a *app) agentCmd() *cobra.Command {
 				}
 				keep = filepath.Join(dir, "durvek-agent")
 			}
-			if at, err := os.Stat(path); err != nil || !at.IsDir() {
-				return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured",
-					path)}
+			for _, path := range paths {
+				if at, err := os.Stat(path); err != nil || !at.IsDir() {
+					return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured",
+						path)}
+				}
 			}
 			server := a.server
 			if server == "" && code == "" {
@@ -80,15 +85,19 @@ func (a *app) agentCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			m := machine.Apart{Local: machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}, Exe: exe,
-				Args: []string{"agent", "step", "--path", path, "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64), "--browser",
+			m := machine.Apart{Local: machine.Local{Dir: paths[0], Seconds: seconds, Allowed: allowed}, Exe: exe,
+				Args: []string{"agent", "step", "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64), "--browser",
 					browser}}
+			for _, path := range paths {
+				m.Args = append(m.Args, "--path", path)
+			}
 			for _, x := range browserArgs {
 				m.Args = append(m.Args, "--browser-arg", x)
 			}
 			show := a.progress()
-			r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, ""), Server: server, Machine: m,
-				Code: code, Dir: keep, Confirm: a.entered(cmd.Context()),
+			r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, "").AtMost(mostAnswer), Server: server,
+				Machine: m,
+				Code:    code, Dir: keep, Confirm: a.entered(cmd.Context()),
 				Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
 			show.end()
 			if err != nil {
@@ -102,7 +111,8 @@ func (a *app) agentCmd() *cobra.Command {
 		})
 	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where "+
 		"it was ended")
-	c.PersistentFlags().StringVar(&path, "path", ".", "folder on the drive that is to be measured")
+	c.PersistentFlags().StringArrayVar(&paths, "path", []string{"."}, "folder on the drive that is to be measured; given "+
+		"again, others that a plan's options may name, such as one to copy from")
 	c.Flags().StringVar(&keep, "keep", "", "folder where results wait until the service has them")
 	c.PersistentFlags().StringVar(&browser, "browser", "", "program that may open the probe on this machine for "+
 		"graphics tests, such as chromium; without one the agent asks for a hand")
@@ -114,7 +124,7 @@ func (a *app) agentCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			l := machine.Local{Dir: path, Seconds: seconds, Allowed: allowed}
+			l := machine.Local{Dir: paths[0], Folders: paths[1:], Seconds: seconds, Allowed: allowed}
 			if browser != "" {
 				l.Browser = append([]string{browser}, browserArgs...)
 			}

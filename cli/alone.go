@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -264,6 +265,14 @@ func (p alonePlan) steps() ([]method.PlanStep, []method.Test, error) {
 	return steps, tests, nil
 }
 
+// named lists what options were given: who runs the command names the folders too.
+func named(steps []method.PlanStep) (out []string) {
+	for _, s := range steps {
+		out = slices.AppendSeq(out, maps.Values(s.Options))
+	}
+	return out
+}
+
 // stepOptions reads TEST.OPTION=VALUE.
 func stepOptions(list []string) (map[string]map[string]string, []string) {
 	out := map[string]map[string]string{}
@@ -308,7 +317,7 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 	if err != nil {
 		allowed = ""
 	}
-	local := machine.Local{Dir: p.path, Seconds: p.seconds, Allowed: allowed}
+	local := machine.Local{Dir: p.path, Folders: named(steps), Seconds: p.seconds, Allowed: allowed}
 	file := results.RunFile{Format: results.RunsFormat, Runs: []record.Run{}}
 	if file.Machine, err = local.Describe(ctx); err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 
 // commandCmd is for a machine's owner, on the machine itself: which other programs agents may run here.
 func (a *app) commandCmd() *cobra.Command {
+	var env []string
 	change := func(name, short, example string, forbid bool) *cobra.Command {
 		return &cobra.Command{Use: name + " -- PROGRAM [ARGUMENT…]", Short: short, Example: "  " + example,
 			Args: func(_ *cobra.Command, args []string) error {
@@ -26,7 +27,7 @@ func (a *app) commandCmd() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				program, err := machine.Allow(path, args, forbid, time.Now())
+				program, err := machine.Allow(path, args, env, forbid, time.Now())
 				if err != nil {
 					return err
 				}
@@ -63,8 +64,10 @@ func (a *app) commandCmd() *cobra.Command {
 			a.print([]string{"Command", "Program", "Since (UTC)"}, rows)
 			return nil
 		})
-	return noun("command", "Which other programs agents may run on this machine",
-		change("allow", "Let agents on this machine run this very command", "durvek command allow -- hull-mesher --size 40",
-			false),
+	allow := change("allow", "Let agents on this machine run this very command", "durvek command allow -- hull-mesher "+
+		"--size 40", false)
+	allow.Flags().StringArrayVar(&env, "env", nil, "name of a variable of the agent's environment that the program gets "+
+		"beside the usual ones; may be given again")
+	return noun("command", "Which other programs agents may run on this machine", allow,
 		change("forbid", "Take a command back", "durvek command forbid -- hull-mesher --size 40", true), list)
 }

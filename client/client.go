@@ -26,11 +26,18 @@ type Client struct {
 	Server string // http://host:port
 	Token  string
 	http   *http.Client
+	most   int64
 }
 
 // New makes a client for a service's address.
 func New(server, token string) *Client {
-	return &Client{Server: strings.TrimRight(server, "/"), Token: token, http: &http.Client{Timeout: 2 * time.Minute}}
+	return &Client{Server: strings.TrimRight(server, "/"), Token: token, http: &http.Client{Timeout: 2 * time.Minute}, most: 1 << 30}
+}
+
+// AtMost has the client refuse answers of more than so many bytes.
+func (c *Client) AtMost(n int64) *Client {
+	c.most = n
+	return c
 }
 
 // Problem is the service's refusal (RFC 9457).
@@ -102,9 +109,12 @@ func (c *Client) Do(ctx context.Context, method, path string, query url.Values, 
 		return fmt.Errorf("%s: %w (%v)", c.Server, ErrUnreachable, err)
 	}
 	defer resp.Body.Close()
-	b, err := io.ReadAll(resp.Body)
+	b, err := io.ReadAll(io.LimitReader(resp.Body, c.most+1))
 	if err != nil {
 		return fmt.Errorf("%s: %w (%v)", c.Server, ErrUnreachable, err)
+	}
+	if int64(len(b)) > c.most {
+		return fmt.Errorf("%s answers %s with more than %d MiB, which is not read", c.Server, path, c.most>>20)
 	}
 	if resp.StatusCode >= 300 {
 		p := &Problem{Status: resp.StatusCode, Title: resp.Status}
@@ -168,7 +178,7 @@ func Slug(s string) string { return url.PathEscape(s) }
 // --- what an agent needs ---------------------------------------------------------------------------
 
 func (c *Client) as(token string) *Client {
-	return &Client{Server: c.Server, Token: token, http: c.http}
+	return &Client{Server: c.Server, Token: token, http: c.http, most: c.most}
 }
 
 // final marks refusals that no later try will change.

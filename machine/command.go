@@ -31,6 +31,24 @@ type Allowance struct {
 	Run     []string  `json:"run"`
 	Program string    `json:"program"`
 	Since   time.Time `json:"since"`
+	Env     []string  `json:"env,omitempty"` // names of further variables that the program gets
+}
+
+// plain lists the variables that every program gets: what it needs to find itself, a folder for what is temporary, its
+// words and its screen. Whatever else stands in the agent's environment, a token say, is nobody's business.
+var plain = []string{"PATH", "HOME", "USER", "LOGNAME", "LANG", "LANGUAGE", "LC_ALL", "LC_CTYPE", "TZ", "TMPDIR", "DISPLAY",
+	"WAYLAND_DISPLAY", "XAUTHORITY", "XDG_RUNTIME_DIR", "SYSTEMROOT", "SYSTEMDRIVE", "WINDIR", "COMSPEC", "PATHEXT", "TEMP",
+	"TMP", "USERPROFILE", "USERNAME", "PROGRAMFILES", "PROGRAMDATA", "APPDATA", "LOCALAPPDATA"}
+
+// environment is what a program gets of the agent's.
+func environment(also []string) []string {
+	out := []string{}
+	for _, name := range append(slices.Clone(plain), also...) {
+		if v, there := os.LookupEnv(name); there {
+			out = append(out, name+"="+v)
+		}
+	}
+	return out
 }
 
 // ErrNotAllowed marks a command that the machine's owner did not allow on the machine itself.
@@ -59,8 +77,8 @@ func ReadAllowed(path string) ([]Allowance, error) {
 }
 
 // Allow adds a command to the file, or with forbid takes it out. It returns the program that the first
-// word names here.
-func Allow(path string, run []string, forbid bool, now time.Time) (program string, err error) {
+// word names here. env names further variables that it gets.
+func Allow(path string, run, env []string, forbid bool, now time.Time) (program string, err error) {
 	list, err := ReadAllowed(path)
 	if err != nil {
 		return "", err
@@ -75,7 +93,7 @@ func Allow(path string, run []string, forbid bool, now time.Time) (program strin
 		if program, err = resolve(run[0]); err != nil {
 			return "", err
 		}
-		list = append(list, Allowance{run, program, now.UTC().Truncate(time.Second)})
+		list = append(list, Allowance{run, program, now.UTC().Truncate(time.Second), env})
 	}
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return "", err
@@ -116,7 +134,8 @@ func (l Local) command(ctx context.Context, t method.Test, report func(record.Sa
 	if err != nil {
 		return out, workload.NotRun("%w", err)
 	}
-	if !slices.ContainsFunc(list, func(a Allowance) bool { return slices.Equal(a.Run, c.Run) && a.Program == program }) {
+	i := slices.IndexFunc(list, func(a Allowance) bool { return slices.Equal(a.Run, c.Run) && a.Program == program })
+	if i < 0 {
 		return out, workload.NotRun("%w: %s; its owner allows it there with `durvek command allow -- %s`", ErrNotAllowed,
 			strings.Join(c.Run, " "), strings.Join(c.Run, " "))
 	}
@@ -135,7 +154,7 @@ func (l Local) command(ctx context.Context, t method.Test, report func(record.Sa
 		stop := ticking(limit, report, filepath.Base(program))
 		defer stop()
 	}
-	o, err := execute(ctx, program, c, work, limit)
+	o, err := execute(ctx, program, c, work, environment(list[i].Env), limit)
 	if errors.Is(err, errLimit) {
 		if out.Readings = limitReached(t, c); out.Readings != nil {
 			return out, nil
@@ -145,8 +164,8 @@ func (l Local) command(ctx context.Context, t method.Test, report func(record.Sa
 		return out, err
 	}
 	if c.File != "" {
-		if o.File, err = os.ReadFile(filepath.Join(work, filepath.FromSlash(c.File))); err != nil {
-			return out, fmt.Errorf("the program wrote no file %s", c.File)
+		if o.File, err = written(work, c.File); err != nil {
+			return out, fmt.Errorf("the program wrote no file %s that can be read: %w", c.File, err)
 		}
 	}
 	found, err := t.Read(o)
@@ -157,6 +176,21 @@ func (l Local) command(ctx context.Context, t method.Test, report func(record.Sa
 		out.Readings = append(out.Readings, workload.Reading(f.Measure, f.Value))
 	}
 	return out, nil
+}
+
+// written reads the beginning of a file that a program wrote; a link that leads out of its folder is not followed.
+func written(work, name string) ([]byte, error) {
+	root, err := os.OpenRoot(work)
+	if err != nil {
+		return nil, err
+	}
+	defer root.Close()
+	f, err := root.Open(filepath.FromSlash(name))
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return io.ReadAll(io.LimitReader(f, mostOutput))
 }
 
 // ticking reports the time that has gone, as a share of the limit, once a second.
@@ -205,8 +239,8 @@ var errLimit = errors.New("ended at its time limit")
 
 // execute runs the program until it ends, the awaited line comes, or its time is up. All that it
 // started ends with it, where the system lets processes be grouped.
-func execute(ctx context.Context, program string, c method.Command, dir string, limit time.Duration) (o method.Output,
-	err error) {
+func execute(ctx context.Context, program string, c method.Command, dir string, env []string,
+	limit time.Duration) (o method.Output, err error) {
 	var await *regexp.Regexp
 	if c.Line != "" {
 		if await, err = regexp.Compile(c.Line); err != nil {
@@ -217,7 +251,7 @@ func execute(ctx context.Context, program string, c method.Command, dir string, 
 	defer stop()
 	cmd := exec.CommandContext(within, program, c.Run[1:]...)
 	cmd.Args[0] = c.Run[0]
-	cmd.Dir, cmd.WaitDelay = dir, 5*time.Second
+	cmd.Dir, cmd.Env, cmd.WaitDelay = dir, env, 5*time.Second
 	group(cmd)
 	output, errs := &keeper{}, &keeper{}
 	read, write := io.Pipe()

@@ -62,7 +62,7 @@ func TestCommandsAreReadInEveryWay(t *testing.T) {
 			x.Command.Limit = 0.2
 		}), 0, 0, "ended at its time limit of 0.2 s"},
 	} {
-		if _, err := Allow(list, c.test.Command.Run, false, time.Now()); err != nil {
+		if _, err := Allow(list, c.test.Command.Run, nil, false, time.Now()); err != nil {
 			t.Fatal(err)
 		}
 		begin := time.Now()
@@ -89,7 +89,7 @@ func TestWhatACommandStartedEndsWithIt(t *testing.T) {
 	list, dir := filepath.Join(t.TempDir(), "allowed.json"), t.TempDir()
 	mark := filepath.Join(t.TempDir(), "mark")
 	x := script("(sleep 1; touch "+mark+") & sleep 60", func(x *method.Test) { x.Command.Limit = 0.2 })
-	if _, err := Allow(list, x.Command.Run, false, time.Now()); err != nil {
+	if _, err := Allow(list, x.Command.Run, nil, false, time.Now()); err != nil {
 		t.Fatal(err)
 	}
 	out, err := Local{Dir: dir, Allowed: list}.Run(context.Background(), record.Order{Test: x}, nil)
@@ -131,7 +131,7 @@ func TestOnlyTheseVeryWordsAndThisVeryFileAreAllowed(t *testing.T) {
 	if err := run(prog); !errors.Is(err, record.ErrNotRun) || !errors.Is(err, ErrNotAllowed) {
 		t.Errorf("nothing is allowed, yet %v", err)
 	}
-	if program, err := Allow(list, []string{prog, "-x"}, false, time.Now()); err != nil ||
+	if program, err := Allow(list, []string{prog, "-x"}, nil, false, time.Now()); err != nil ||
 		filepath.Base(program) != "one" {
 		t.Errorf("%s, %v", program, err)
 	}
@@ -148,7 +148,7 @@ func TestOnlyTheseVeryWordsAndThisVeryFileAreAllowed(t *testing.T) {
 	if err := run(prog, "-x"); !errors.Is(err, ErrNotAllowed) {
 		t.Errorf("another file: %v", err)
 	}
-	if _, err := Allow(list, []string{prog, "-x"}, true, time.Now()); err != nil {
+	if _, err := Allow(list, []string{prog, "-x"}, nil, true, time.Now()); err != nil {
 		t.Error(err)
 	}
 	if all, err := ReadAllowed(list); err != nil || len(all) != 0 {
@@ -160,5 +160,49 @@ func TestOnlyTheseVeryWordsAndThisVeryFileAreAllowed(t *testing.T) {
 	}
 	if info, err := os.Stat(filepath.Dir(list)); err != nil || info.Mode().Perm() != 0o700 {
 		t.Errorf("the list's folder: %v, %v", info.Mode(), err)
+	}
+}
+
+// A program gets the variables that are listed, and those that its owner named; nothing else of the agent's.
+func TestACommandGetsACleanEnvironment(t *testing.T) {
+	list, dir := filepath.Join(t.TempDir(), "allowed.json"), t.TempDir()
+	t.Setenv("DURVEK_TOKEN", "secret")
+	t.Setenv("LICENCE_SERVER", "here")
+	t.Setenv("OTHER", "not")
+	x := script(`env > all.txt; echo took $(grep -c . all.txt) ms; grep -q DURVEK all.txt && exit 4; grep -q OTHER all.txt && exit 5
+		grep -q LICENCE_SERVER=here all.txt || exit 6; grep -q PATH= all.txt || exit 7`, func(x *method.Test) {
+		x.Command.Figures[0] = method.Figure{Measure: "x", Text: `took (.*) ms`}
+	})
+	for also, want := range map[string]string{"": "status 6", "LICENCE_SERVER": ""} {
+		env := []string{}
+		if also != "" {
+			env = append(env, also)
+		}
+		if _, err := Allow(list, x.Command.Run, env, false, time.Now()); err != nil {
+			t.Fatal(err)
+		}
+		_, err := Local{Dir: dir, Allowed: list}.Run(context.Background(), record.Order{Test: x}, nil)
+		if (err == nil) != (want == "") || err != nil && !strings.Contains(err.Error(), want) {
+			t.Errorf("with %q: %v", also, err)
+		}
+	}
+}
+
+// What a program writes is read where it says, and no link leads elsewhere.
+func TestALinkThatAProgramMakesIsNotFollowed(t *testing.T) {
+	list, dir := filepath.Join(t.TempDir(), "allowed.json"), t.TempDir()
+	outside := filepath.Join(t.TempDir(), "secret.json")
+	if err := os.WriteFile(outside, []byte(`{"a": 7}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	x := script("ln -s "+outside+" out.json", func(x *method.Test) {
+		x.Command.File, x.Command.Figures[0] = "out.json", method.Figure{Measure: "x", From: "file", Pointer: "/a"}
+	})
+	if _, err := Allow(list, x.Command.Run, nil, false, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	out, err := Local{Dir: dir, Allowed: list}.Run(context.Background(), record.Order{Test: x}, nil)
+	if err == nil || !strings.Contains(err.Error(), "no file out.json that can be read") {
+		t.Errorf("%+v, %v", out, err)
 	}
 }

@@ -33,6 +33,7 @@ import (
 // without one, no other program is run.
 type Local struct {
 	Dir     string
+	Folders []string // further ones that a plan's options may name
 	Seconds float64
 	Allowed string
 	Browser []string // program, with its arguments, that may open the probe here
@@ -166,7 +167,7 @@ func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sampl
 	// A workload sets its own number of threads; the collector's debt of the run before is paid first.
 	runtime.GC()
 	debug.FreeOSMemory()
-	env := workload.Env{Options: o.Options, Dir: l.Dir, Seconds: l.Seconds, Service: o.Service, Token: o.Token,
+	env := workload.Env{Options: o.Options, Dir: l.Dir, Folders: l.Folders, Seconds: l.Seconds, Service: o.Service, Token: o.Token,
 		Browser: l.Browser, Report: report}
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		env.Memory = v.Available

@@ -68,6 +68,11 @@ func (q Queries) DropPlanTokens(ctx context.Context, plan string) error {
 	return q.exec(ctx, `delete from token where plan = ?`, plan)
 }
 
+// EndPlanTokens has the tokens of a plan's agents end at a time, unless they end before.
+func (q Queries) EndPlanTokens(ctx context.Context, plan string, at time.Time) error {
+	return q.exec(ctx, `update token set expires = min(coalesce(expires, '9999'), ?) where plan = ?`, Stamp(at), plan)
+}
+
 // AddCode adds a one-time code for a plan or a person, and forgets those that have expired.
 func (q Queries) AddCode(ctx context.Context, hash, purpose, whose string, now, expires time.Time) error {
 	if err := q.exec(ctx, `delete from code where expires <= ?`, Stamp(now.Add(-24*time.Hour))); err != nil {

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"path/filepath"
 	"runtime"
 	"slices"
 	"strings"
@@ -25,12 +26,44 @@ type Env struct {
 	Test    method.Test       // the test that runs
 	Options map[string]string // those that are not at their usual value
 	Dir     string            // folder on the drive that is to be measured
+	Folders []string          // further ones that options may name
 	Seconds float64           // length of each timed part; 0 means 1
 	Memory  uint64            // bytes that the workload may take; 0 where the system does not tell
 	Service string            // address of the service, for the network; empty where there is none
 	Token   string
 	Browser []string // program that opens the probe, with its arguments; none where its owner allowed none
 	Report  func(record.Sample)
+}
+
+// Folder is a folder that an option names, without links. It lies in one of those that the machine's owner gave, or the
+// run is none: a plan comes from elsewhere.
+func (e Env) Folder(named string) (string, error) {
+	at, err := filepath.EvalSymlinks(named)
+	if err != nil {
+		return "", NotRun("there is no folder %s on this machine", named)
+	}
+	for _, given := range append([]string{e.Dir}, e.Folders...) {
+		if given == "" {
+			continue
+		}
+		root, err := filepath.EvalSymlinks(given)
+		if err != nil {
+			continue
+		}
+		if rel, err := filepath.Rel(absolute(root), absolute(at)); err == nil && filepath.IsLocal(rel) {
+			return at, nil
+		}
+	}
+	return "", NotRun("%s lies outside the folders that this machine's owner gave its agent; a further --path there "+
+		"allows it",
+		named)
+}
+
+func absolute(path string) string {
+	if abs, err := filepath.Abs(path); err == nil {
+		return abs
+	}
+	return path
 }
 
 // Part is the environment of the i-th of n parts of a run: the shares that it reports are the run's.

@@ -392,3 +392,78 @@ func TestIncidentsAreCorrected(t *testing.T) {
 	_, _, err = d.Bench.Incident(ctx, "none")
 	testdesk.Says(t, err, desk.NotFound, "no incident")
 }
+
+// A token belongs to one plan and ends with it; what it says of itself is the plan's and its machine's.
+func TestAnAgentEndsWithItsPlan(t *testing.T) {
+	d, c := opened(t)
+	p := planned(t, d, "a")
+	j := join(t, d, p.ID)
+	deliver(t, d, j, 0, 0, record.Done)
+	runs, _, err := d.Desk.Store.Runs(ctx, store.RunFilter{Limit: 5})
+	if err != nil || len(runs) != 1 || runs[0].By != j.Plan.Agent || runs[0].Simulated {
+		t.Errorf("%+v, %v", runs, err)
+	}
+	if _, err := d.Bench.FinishPlan(ctx, p.ID); err != nil {
+		t.Fatal(err)
+	}
+	_, err = d.Bench.Progress(ctx, record.Progress{Plan: p.ID})
+	testdesk.Says(t, err, desk.Conflict, "nothing more is taken")
+	testdesk.Says(t, d.Bench.AgentIncident(ctx, record.Incident{ID: uuid.NewString(), Plan: p.ID, Kind: record.Crash}),
+		desk.Conflict, "nothing more is taken")
+	c.at = c.at.Add(15*time.Minute - time.Millisecond)
+	if who, err := d.Books.Recognise(ctx, j.Token); err != nil || who.Plan != p.ID || who.Role != "" {
+		t.Errorf("what is sent again: %+v, %v", who, err)
+	}
+	c.at = c.at.Add(time.Millisecond)
+	_, err = d.Books.Recognise(ctx, j.Token)
+	testdesk.Says(t, err, desk.Denied, "expired")
+}
+
+// Where a person stops a plan whose agent is silent, the agent may deliver what it has, and is told to stop.
+func TestASilentAgentOfAStoppedPlanDeliversWhatItHas(t *testing.T) {
+	d, c := opened(t)
+	p := planned(t, d, "a")
+	j := join(t, d, p.ID)
+	if err := d.Desk.Write(ctx, func(q *desk.Tx) error {
+		_, err := q.SetPlanState(ctx, p.ID, method.PlanRunning, method.PlanSilent)
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Bench.Direct(ctx, p.ID, bench.PlanStop, "me"); err != nil {
+		t.Fatal(err)
+	}
+	c.at = c.at.Add(6 * 24 * time.Hour)
+	if want, err := d.Bench.Progress(ctx, record.Progress{Plan: p.ID, Run: "x"}); err != nil || !want.Stop {
+		t.Errorf("%+v, %v", want, err)
+	}
+	if _, err := d.Books.Recognise(ctx, j.Token); err != nil {
+		t.Error(err)
+	}
+	c.at = c.at.Add(25 * time.Hour)
+	_, err := d.Books.Recognise(ctx, j.Token)
+	testdesk.Says(t, err, desk.Denied, "expired")
+}
+
+func TestAnAgentSpeaksOfNoOtherPlansRuns(t *testing.T) {
+	d, _ := opened(t)
+	one, two := planned(t, d, "a"), planned(t, d, "b")
+	deliver(t, d, join(t, d, one.ID), 0, 0, record.Done)
+	join(t, d, two.ID)
+	runs, _, err := d.Desk.Store.Runs(ctx, store.RunFilter{Limit: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := time.Now()
+	x := record.Incident{ID: uuid.NewString(), Plan: two.ID, Kind: record.Crash, Run: runs[0].ID, By: "somebody",
+		Withdrawn: &at}
+	testdesk.Says(t, d.Bench.AgentIncident(ctx, x), desk.Invalid, "none of this plan's")
+	x.Run = ""
+	if err := d.Bench.AgentIncident(ctx, x); err != nil {
+		t.Fatal(err)
+	}
+	list, _, err := d.Desk.Store.Incidents(ctx, store.IncidentFilter{Plan: two.ID, Limit: 5})
+	if err != nil || len(list) != 1 || list[0].By == "somebody" || list[0].Withdrawn != nil {
+		t.Errorf("%+v, %v", list, err)
+	}
+}

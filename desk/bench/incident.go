@@ -72,13 +72,20 @@ func (d *Bench) AgentIncident(ctx context.Context, x record.Incident) error {
 	if err != nil {
 		return desk.Missing(err, "plan", x.Plan)
 	}
+	if _, err := d.over(ctx, x.Plan); err != nil {
+		return err
+	}
 	if !slices.Contains(record.IncidentKinds, x.Kind) {
 		return desk.Refuse(desk.Invalid, "an agent notes %v, not %q", record.IncidentKinds, x.Kind)
 	}
 	if x.Step != nil && (*x.Step < 0 || *x.Step >= len(p.Steps)) {
 		return desk.Refuse(desk.Invalid, "the plan has no step %d", *x.Step+1)
 	}
-	x.Unit, x.Host, x.Place, x.Times, x.Tries = p.Unit, p.Host, p.Place, 1, 0
+	if r, err := d.desk.Store.Run(ctx, x.Run); err == nil && r.Plan != x.Plan {
+		return desk.Refuse(desk.Invalid, "run %q is none of this plan's", x.Run)
+	}
+	x.Unit, x.Host, x.Place, x.Times, x.Tries, x.By = p.Unit, p.Host, p.Place, 1, 0, p.Agent
+	x.Withdrawn, x.Corrected = nil, 0
 	if x.Step != nil {
 		x.Test = p.Steps[*x.Step].Test
 	}

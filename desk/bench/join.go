@@ -15,6 +15,13 @@ import (
 	"durvek/store"
 )
 
+// How long an agent's token holds after its plan's end: for what is sent again, and where a person ended the plan while
+// its agent was silent, for what that agent has made.
+const (
+	afterEnd  = 15 * time.Minute
+	afterStop = 7 * 24 * time.Hour
+)
+
 // joinLife is how long a one-time code for an agent holds.
 const joinLife = time.Hour
 
@@ -133,6 +140,10 @@ func (d *Bench) FinishPlan(ctx context.Context, id string) (method.Plan, error) 
 			}
 		}
 		if err := q.DropLive(ctx, id); err != nil {
+			return err
+		}
+		// What was answered and not heard may be sent once more; then the token has ended with its plan.
+		if err := q.EndPlanTokens(ctx, id, d.desk.Now().Add(afterEnd)); err != nil {
 			return err
 		}
 		return q.PutPlan(ctx, p)

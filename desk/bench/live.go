@@ -91,6 +91,9 @@ func (b *live) direct(plan string, d record.Directive) {
 // want of the plan. The trace that comes with it is acknowledged before it is on disk: the agent keeps
 // it until the run itself is acknowledged.
 func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directive, error) {
+	if stop, err := d.over(ctx, p.Plan); err != nil || stop.Stop {
+		return stop, err
+	}
 	var fresh record.Trace
 	if len(p.Trace) > 0 {
 		var err error
@@ -126,6 +129,20 @@ func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directi
 		d.desk.Events.Send(desk.Event{Name: "bench", Data: map[string]string{"plan": p.Plan}})
 	}
 	return directive, nil
+}
+
+// over refuses what is said of a plan that is over. Where a person stopped it while its agent was silent, the agent is
+// told to stop.
+func (d *Bench) over(ctx context.Context, plan string) (record.Directive, error) {
+	p, err := d.desk.Store.Plan(ctx, plan)
+	if err != nil || !p.State.Over() {
+		return record.Directive{}, desk.Missing(err, "plan", plan)
+	}
+	want, err := d.wanted(ctx, plan)
+	if err == nil && !want.Stop {
+		err = desk.Refuse(desk.Conflict, "plan %q is %s; nothing more is taken for it", plan, p.State)
+	}
+	return want, err
 }
 
 // LiveTrace gives what the sensors of a plan at work told of the run that is being made.

@@ -285,6 +285,9 @@ func (d *Bench) Direct(ctx context.Context, id, what, by string) (method.Plan, e
 			c.Stop = true
 			if p.State == method.PlanWaiting || p.State == method.PlanSilent {
 				p.State = method.PlanStopped
+				if err := q.EndPlanTokens(ctx, id, d.desk.Now().Add(afterStop)); err != nil {
+					return err
+				}
 				return q.PutPlan(ctx, *p)
 			}
 		default:

@@ -45,6 +45,7 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 	}
 	d.bench.Heard(ctx, p.ID)
 	r.Subject, r.Host, r.Place, r.Setup, r.Source = p.Unit, p.Host, p.Place, p.SetupOf(r.Step), record.FromAgent
+	r.By, r.Simulated = p.Agent, s.Machine.Simulated
 	fresh, err = d.record(ctx, []record.Run{r})
 	return fresh, err
 }

@@ -228,6 +228,9 @@ func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err err
 	size := int64(copySize)
 	if !own {
 		size = 0
+		if from, err = env.Folder(from); err != nil {
+			return out, err
+		}
 		if info, err := os.Stat(from); err != nil || !info.IsDir() {
 			return out, workload.NotRun("%s is no folder that could be copied", from)
 		}
@@ -250,6 +253,9 @@ func runCopy(ctx context.Context, env workload.Env) (out record.Outcome, err err
 	if own {
 		at := work
 		if other := env.Options["source"]; other != "" {
+			if other, err = env.Folder(other); err != nil {
+				return out, err
+			}
 			if _, err := Check(other, copySize); err != nil {
 				return out, err
 			}
