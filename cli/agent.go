@@ -39,100 +39,128 @@ func localAgent(ctx context.Context, server, code, dir string) error {
 // mostAnswer is how much an agent reads of what its service answers.
 const mostAnswer = 16 << 20
 
+// agentFlags say what an agent works on, and with what.
+type agentFlags struct {
+	code, keep, browser string
+	paths, browserArgs  []string
+	seconds             float64
+}
+
 func (a *app) agentCmd() *cobra.Command {
-	var code, keep, browser string
-	var paths, browserArgs []string
-	var seconds float64
+	var f agentFlags
 	c := verb("agent", "Measure this machine: join with a one-time code and work through the plan",
 		"durvek agent --server http://10.0.0.5:8460 --code K7QF-2M3X --path /mnt/dock", 0, func(cmd *cobra.Command,
 			_ []string) error {
-			if keep == "" {
-				dir, err := os.UserCacheDir()
-				if err != nil {
-					return err
-				}
-				keep = filepath.Join(dir, "durvek-agent")
-			}
-			for _, path := range paths {
-				if at, err := os.Stat(path); err != nil || !at.IsDir() {
-					return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured",
-						path)}
-				}
-			}
-			server := a.server
-			if server == "" && code == "" {
-				s, err := agent.KeptServer(keep)
-				if err != nil {
-					return usageError{err}
-				}
-				server = s
-			}
-			if server == "" && a.data != "" {
-				l, err := readLocal(localFile(a.data))
-				if err != nil {
-					return fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
-				}
-				server = l.Server
-			}
-			if server == "" {
-				return usageError{errors.New("say where the service is with --server")}
-			}
-			allowed, err := machine.AllowedFile()
-			if err != nil {
-				return err
-			}
-			exe, err := os.Executable()
-			if err != nil {
-				return err
-			}
-			m := machine.Apart{Local: machine.Local{Dir: paths[0], Seconds: seconds, Allowed: allowed}, Exe: exe,
-				Args: []string{"agent", "step", "--seconds", strconv.FormatFloat(seconds, 'g', -1, 64), "--browser",
-					browser}}
-			for _, path := range paths {
-				m.Args = append(m.Args, "--path", path)
-			}
-			for _, x := range browserArgs {
-				m.Args = append(m.Args, "--browser-arg", x)
-			}
-			show := a.progress()
-			r, err := agent.Work(cmd.Context(), agent.Options{Service: client.New(server, "").AtMost(mostAnswer), Server: server,
-				Machine: m,
-				Code:    code, Dir: keep, Confirm: a.entered(cmd.Context()),
-				Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }, Show: show.update})
-			show.end()
-			if err != nil {
-				return err
-			}
-			a.say("%s", ended(r))
-			if len(r.Refused) > 0 {
-				return fmt.Errorf("the service refused %d thing(s), which stay in %s", len(r.Refused), keep)
-			}
-			return nil
+			return a.beAgent(cmd.Context(), f)
 		})
-	c.Flags().StringVar(&code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where "+
+	c.Flags().StringVar(&f.code, "code", "", "one-time code from `durvek plan code`; left out, the agent goes on where "+
 		"it was ended")
-	c.PersistentFlags().StringArrayVar(&paths, "path", []string{"."}, "folder on the drive that is to be measured; given "+
-		"again, others that a plan's options may name, such as one to copy from")
-	c.Flags().StringVar(&keep, "keep", "", "folder where results wait until the service has them")
-	c.PersistentFlags().StringVar(&browser, "browser", "", "program that may open the probe on this machine for "+
+	c.PersistentFlags().StringArrayVar(&f.paths, "path", []string{"."}, "folder on the drive that is to be measured; "+
+		"given again, others that a plan's options may name, such as one to copy from")
+	c.Flags().StringVar(&f.keep, "keep", "", "folder where results wait until the service has them")
+	c.PersistentFlags().StringVar(&f.browser, "browser", "", "program that may open the probe on this machine for "+
 		"graphics tests, such as chromium; without one the agent asks for a hand")
-	c.PersistentFlags().StringArrayVar(&browserArgs, "browser-arg", nil, "argument for that program; may be given again")
-	c.PersistentFlags().Float64Var(&seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
+	c.PersistentFlags().StringArrayVar(&f.browserArgs, "browser-arg", nil, "argument for that program; may be given again")
+	c.PersistentFlags().Float64Var(&f.seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
 	step := verb("step", "Make one run that an agent asks for on standard input; agents start it",
 		"durvek agent step --path /mnt/dock < order.json", 0, func(cmd *cobra.Command, _ []string) error {
-			allowed, err := machine.AllowedFile()
+			l, err := f.local()
 			if err != nil {
 				return err
-			}
-			l := machine.Local{Dir: paths[0], Folders: paths[1:], Seconds: seconds, Allowed: allowed}
-			if browser != "" {
-				l.Browser = append([]string{browser}, browserArgs...)
 			}
 			return l.Serve(cmd.Context(), os.Stdin, a.out)
 		})
 	step.Hidden = true
 	c.AddCommand(step)
 	return c
+}
+
+// local is this machine as its owner lets it be measured.
+func (f agentFlags) local() (machine.Local, error) {
+	allowed, err := machine.AllowedFile()
+	l := machine.Local{Dir: f.paths[0], Folders: f.paths[1:], Seconds: f.seconds, Allowed: allowed}
+	if f.browser != "" {
+		l.Browser = append([]string{f.browser}, f.browserArgs...)
+	}
+	return l, err
+}
+
+// apart is the same machine with every run in a process of its own, which this program is started as.
+func (f agentFlags) apart() (machine.Apart, error) {
+	l, err := f.local()
+	if err != nil {
+		return machine.Apart{}, err
+	}
+	exe, err := os.Executable()
+	args := []string{"agent", "step", "--seconds", strconv.FormatFloat(f.seconds, 'g', -1, 64), "--browser", f.browser}
+	for _, path := range f.paths {
+		args = append(args, "--path", path)
+	}
+	for _, x := range f.browserArgs {
+		args = append(args, "--browser-arg", x)
+	}
+	l.Browser = nil
+	return machine.Apart{Local: l, Exe: exe, Args: args}, err
+}
+
+func (a *app) beAgent(ctx context.Context, f agentFlags) error {
+	if f.keep == "" {
+		dir, err := os.UserCacheDir()
+		if err != nil {
+			return err
+		}
+		f.keep = filepath.Join(dir, "durvek-agent")
+	}
+	for _, path := range f.paths {
+		if at, err := os.Stat(path); err != nil || !at.IsDir() {
+			return usageError{fmt.Errorf("--path %s is no folder on this machine; name one on the drive that is to be measured",
+				path)}
+		}
+	}
+	server, err := a.agentServer(f)
+	if err != nil {
+		return err
+	}
+	m, err := f.apart()
+	if err != nil {
+		return err
+	}
+	show := a.progress()
+	r, err := agent.Work(ctx, agent.Options{Service: client.New(server, "").AtMost(mostAnswer), Server: server, Machine: m,
+		Code: f.code, Dir: f.keep, Confirm: a.entered(ctx), Show: show.update,
+		Log: func(f string, v ...any) { show.line(fmt.Sprintf(f, v...)) }})
+	show.end()
+	if err != nil {
+		return err
+	}
+	a.say("%s", ended(r))
+	if len(r.Refused) > 0 {
+		return fmt.Errorf("the service refused %d thing(s), which stay in %s", len(r.Refused), f.keep)
+	}
+	return nil
+}
+
+// agentServer finds the service that an agent works for.
+func (a *app) agentServer(f agentFlags) (string, error) {
+	server := a.server
+	if server == "" && f.code == "" {
+		s, err := agent.KeptServer(f.keep)
+		if err != nil {
+			return "", usageError{err}
+		}
+		server = s
+	}
+	if server == "" && a.data != "" {
+		l, err := readLocal(localFile(a.data))
+		if err != nil {
+			return "", fmt.Errorf("%w: no service is running on the data folder %s", client.ErrUnreachable, a.data)
+		}
+		server = l.Server
+	}
+	if server == "" {
+		return "", usageError{errors.New("say where the service is with --server")}
+	}
+	return server, nil
 }
 
 // ended says how a plan went.

@@ -31,7 +31,8 @@ type Client struct {
 
 // New makes a client for a service's address.
 func New(server, token string) *Client {
-	return &Client{Server: strings.TrimRight(server, "/"), Token: token, http: &http.Client{Timeout: 2 * time.Minute}, most: 1 << 30}
+	return &Client{Server: strings.TrimRight(server, "/"), Token: token, http: &http.Client{Timeout: 2 * time.Minute},
+		most: 1 << 30}
 }
 
 // AtMost has the client refuse answers of more than so many bytes.

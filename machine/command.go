@@ -36,8 +36,10 @@ type Allowance struct {
 
 // plain lists the variables that every program gets: what it needs to find itself, a folder for what is temporary, its
 // words and its screen. Whatever else stands in the agent's environment, a token say, is nobody's business.
-var plain = []string{"PATH", "HOME", "USER", "LOGNAME", "LANG", "LANGUAGE", "LC_ALL", "LC_CTYPE", "TZ", "TMPDIR", "DISPLAY",
-	"WAYLAND_DISPLAY", "XAUTHORITY", "XDG_RUNTIME_DIR", "SYSTEMROOT", "SYSTEMDRIVE", "WINDIR", "COMSPEC", "PATHEXT", "TEMP",
+var plain = []string{"PATH", "HOME", "USER", "LOGNAME", "LANG", "LANGUAGE", "LC_ALL", "LC_CTYPE", "TZ", "TMPDIR",
+	"DISPLAY",
+	"WAYLAND_DISPLAY", "XAUTHORITY", "XDG_RUNTIME_DIR", "SYSTEMROOT", "SYSTEMDRIVE", "WINDIR", "COMSPEC", "PATHEXT",
+	"TEMP",
 	"TMP", "USERPROFILE", "USERNAME", "PROGRAMFILES", "PROGRAMDATA", "APPDATA", "LOCALAPPDATA"}
 
 // environment is what a program gets of the agent's.

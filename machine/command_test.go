@@ -169,7 +169,8 @@ func TestACommandGetsACleanEnvironment(t *testing.T) {
 	t.Setenv("DURVEK_TOKEN", "secret")
 	t.Setenv("LICENCE_SERVER", "here")
 	t.Setenv("OTHER", "not")
-	x := script(`env > all.txt; echo took $(grep -c . all.txt) ms; grep -q DURVEK all.txt && exit 4; grep -q OTHER all.txt && exit 5
+	x := script(`env > all.txt; echo took $(grep -c . all.txt) ms; grep -q DURVEK all.txt && exit 4
+		grep -q OTHER all.txt && exit 5
 		grep -q LICENCE_SERVER=here all.txt || exit 6; grep -q PATH= all.txt || exit 7`, func(x *method.Test) {
 		x.Command.Figures[0] = method.Figure{Measure: "x", Text: `took (.*) ms`}
 	})

@@ -167,7 +167,8 @@ func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sampl
 	// A workload sets its own number of threads; the collector's debt of the run before is paid first.
 	runtime.GC()
 	debug.FreeOSMemory()
-	env := workload.Env{Options: o.Options, Dir: l.Dir, Folders: l.Folders, Seconds: l.Seconds, Service: o.Service, Token: o.Token,
+	env := workload.Env{Options: o.Options, Dir: l.Dir, Folders: l.Folders, Seconds: l.Seconds, Service: o.Service,
+		Token:   o.Token,
 		Browser: l.Browser, Report: report}
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		env.Memory = v.Available
