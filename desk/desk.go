@@ -8,6 +8,7 @@ package desk
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"os"
@@ -15,6 +16,7 @@ import (
 	"slices"
 	"time"
 
+	"github.com/gofrs/flock"
 	"github.com/google/uuid"
 
 	"durvek/store"
@@ -39,6 +41,7 @@ type Desk struct {
 
 	writing  chan struct{} // holds one while somebody writes
 	watchers []func()
+	lock     *flock.Flock // of the folder, until the desk is closed
 }
 
 // Open opens the database kept in a folder, making both if needed.
@@ -46,14 +49,16 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
-		return nil, fmt.Errorf("make data folder: %w", err)
-	}
-	s, err := store.Open(ctx, filepath.Join(o.Dir, "durvek.db"))
+	lock, err := take(o.Dir)
 	if err != nil {
 		return nil, err
 	}
-	return &Desk{Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Now: o.Now, Lease: cmp.Or(o.Lease, 45*time.Second),
+	s, err := store.Open(ctx, filepath.Join(o.Dir, "durvek.db"))
+	if err != nil {
+		lock.Unlock()
+		return nil, err
+	}
+	return &Desk{lock: lock, Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Now: o.Now, Lease: cmp.Or(o.Lease, 45*time.Second),
 		Events: newHub(), writing: make(chan struct{}, 1)}, nil
 }
 
@@ -123,7 +128,29 @@ func (d *Desk) CatalogueChanged() {
 // Close ends live streams and closes the database.
 func (d *Desk) Close() error {
 	d.Events.Close()
-	return d.Store.Close()
+	return errors.Join(d.Store.Close(), d.lock.Unlock())
+}
+
+// take makes a data folder that its owner alone may read, and takes it for this process: two of them would write over
+// each other. The system frees it when the process ends, however it does.
+func take(dir string) (*flock.Flock, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("make data folder: %w", err)
+	}
+	if i, err := os.Stat(dir); err == nil && i.Mode().Perm()&0o077 != 0 {
+		if err := os.Chmod(dir, 0o700); err != nil {
+			return nil, fmt.Errorf("keep the data folder to its owner: %w", err)
+		}
+	}
+	lock := flock.New(filepath.Join(dir, "durvek.lock"), flock.SetPermissions(0o600))
+	ok, err := lock.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("take the data folder %s: %w", dir, err)
+	}
+	if !ok {
+		return nil, Refuse(Conflict, "a service runs on the data folder %s already; end it first, or name another folder", dir)
+	}
+	return lock, nil
 }
 
 // FarOff is how far a machine's clock may be from the service's.

@@ -7,22 +7,26 @@ import (
 	"bytes"
 	"crypto/sha256"
 	_ "embed"
-	"encoding/csv"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"html/template"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
-	"sort"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/microcosm-cc/bluemonday"
 	"github.com/yuin/goldmark"
+	"github.com/yuin/goldmark/ast"
+	"github.com/yuin/goldmark/parser"
+	"github.com/yuin/goldmark/text"
+	"github.com/yuin/goldmark/util"
 
 	"durvek/core/catalog"
 	"durvek/core/claims"
@@ -32,6 +36,8 @@ import (
 	"durvek/core/stats"
 	"durvek/core/verdict"
 	"durvek/draw"
+	"durvek/internal/durable"
+	"durvek/internal/sheet"
 )
 
 // Content is all that an edition shows.
@@ -55,9 +61,6 @@ type Figure struct {
 	Pool stats.Pool
 }
 
-// ErrExists is returned where an edition's folder is there already: editions are immutable.
-var ErrExists = errors.New("this edition is there already and is never written again")
-
 //go:embed edition.html
 var pageSource string
 
@@ -76,66 +79,187 @@ var page = template.Must(template.New("edition").Funcs(template.FuncMap{
 	"join":     strings.Join,
 }).Parse(pageSource))
 
-var policy = bluemonday.UGCPolicy()
+var (
+	policy   = bluemonday.UGCPolicy()
+	markdown = goldmark.New(goldmark.WithParserOptions(parser.WithASTTransformers(util.Prioritized(noPictures{}, 0))))
+)
 
-// Markdown renders a reviewer's text; nothing in it can script or style the page.
+// noPictures turns pictures into text: an edition shows its own charts alone, and asks nobody for anything.
+type noPictures struct{}
+
+func (noPictures) Transform(doc *ast.Document, reader text.Reader, _ parser.Context) {
+	var pictures []*ast.Image
+	ast.Walk(doc, func(n ast.Node, entering bool) (ast.WalkStatus, error) {
+		if i, ok := n.(*ast.Image); ok && entering {
+			pictures = append(pictures, i)
+		}
+		return ast.WalkContinue, nil
+	})
+	for _, i := range pictures {
+		said := "picture: " + string(i.Destination)
+		if alt := plainText(i, reader.Source()); alt != "" {
+			said = alt + " (" + said + ")"
+		}
+		i.Parent().ReplaceChild(i.Parent(), i, ast.NewString([]byte(said)))
+	}
+}
+
+// plainText is what stands in a node.
+func plainText(n ast.Node, source []byte) string {
+	var b strings.Builder
+	for c := n.FirstChild(); c != nil; c = c.NextSibling() {
+		if t, ok := c.(*ast.Text); ok {
+			b.Write(t.Segment.Value(source))
+		} else {
+			b.WriteString(plainText(c, source))
+		}
+	}
+	return b.String()
+}
+
+// Markdown renders a reviewer's text; nothing in it can script or style the page, or have a reader's browser ask
+// elsewhere for a picture.
 func Markdown(source string) template.HTML {
 	var b bytes.Buffer
-	if err := goldmark.Convert([]byte(source), &b); err != nil {
+	if err := markdown.Convert([]byte(source), &b); err != nil {
 		return template.HTML(template.HTMLEscapeString(source))
 	}
 	return template.HTML(policy.SanitizeBytes(b.Bytes()))
 }
 
-// Write makes the edition's folder, whole or not at all, and returns the digest over its file list.
-func Write(dir string, c Content) (digest string, err error) {
-	if _, err := os.Stat(dir); err == nil {
-		return "", fmt.Errorf("%s: %w", dir, ErrExists)
-	}
-	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
-		return "", err
-	}
-	tmp, err := os.MkdirTemp(filepath.Dir(dir), ".edition-*")
-	if err != nil {
-		return "", err
-	}
-	defer os.RemoveAll(tmp)
+// Prepare writes all of an edition into a folder of its own beside those of the review's other editions, on the disk
+// when it returns, and gives the digest over its file list. It becomes the edition by Place.
+func Prepare(dir string, c Content) (digest string, err error) {
 	files, err := Files(c)
 	if err != nil {
 		return "", err
 	}
-	names := make([]string, 0, len(files))
-	for name := range files {
-		names = append(names, name)
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", err
 	}
-	sort.Strings(names)
+	tmp, err := os.MkdirTemp(dir, unfinished)
+	if err != nil {
+		return "", err
+	}
+	defer os.RemoveAll(tmp)
 	var list strings.Builder
-	for _, name := range names {
+	for _, name := range slices.Sorted(maps.Keys(files)) {
 		sum := sha256.Sum256(files[name])
 		fmt.Fprintf(&list, "%s  %s\n", hex.EncodeToString(sum[:]), name)
 		if err := writeFile(tmp, name, files[name]); err != nil {
 			return "", err
 		}
 	}
-	if err := writeFile(tmp, "SHA256SUMS", []byte(list.String())); err != nil {
+	if err := writeFile(tmp, sums, []byte(list.String())); err != nil {
 		return "", err
+	}
+	for _, sub := range []string{"charts", "data", "fonts", "."} {
+		durable.SyncDir(filepath.Join(tmp, sub))
 	}
 	if err := os.Chmod(tmp, 0o755); err != nil {
 		return "", err
 	}
-	if err := os.Rename(tmp, dir); err != nil {
-		return "", err
-	}
 	sum := sha256.Sum256([]byte(list.String()))
-	return hex.EncodeToString(sum[:]), nil
+	digest = hex.EncodeToString(sum[:])
+	to := prepared(dir, digest)
+	if _, err := os.Stat(to); err == nil { // the same once more
+		return digest, nil
+	}
+	return digest, durable.Rename(tmp, to)
 }
 
+// sums is the list of an edition's files, each with its digest (SHA-256).
+const sums = "SHA256SUMS"
+
+// Folders beside a review's editions begin so: one that is being written, one that is written and not yet an edition,
+// one that is none.
+const (
+	unfinished = ".unfinished-"
+	waiting    = ".prepared-"
+	aside      = ".put-away-"
+)
+
+func prepared(dir, digest string) string { return filepath.Join(dir, waiting+digest) }
+
+// Place makes what was prepared the edition of a number. It may be asked again.
+func Place(dir string, number int, digest string) error {
+	to := filepath.Join(dir, strconv.Itoa(number))
+	err := durable.Rename(prepared(dir, digest), to)
+	if err != nil && Check(to, digest) == nil {
+		return nil // it stands there
+	}
+	return err
+}
+
+// Check tells what of an edition's folder is not as it was published; nil where all is.
+func Check(dir, digest string) error {
+	list, err := os.ReadFile(filepath.Join(dir, sums))
+	if err != nil {
+		return err
+	}
+	if sum := sha256.Sum256(list); hex.EncodeToString(sum[:]) != digest {
+		return fmt.Errorf("%s: its list of files is not the one that was published", dir)
+	}
+	for _, line := range strings.Split(strings.TrimSuffix(string(list), "\n"), "\n") {
+		want, name, _ := strings.Cut(line, "  ")
+		b, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name)))
+		if err != nil {
+			return err
+		}
+		if sum := sha256.Sum256(b); hex.EncodeToString(sum[:]) != want {
+			return fmt.Errorf("%s: %s was changed since it was published", dir, name)
+		}
+	}
+	return nil
+}
+
+// Tidy brings a review's folder to what was published: editions holds the digest of each number. What was prepared and
+// published is put in its place; what was never published is removed, or put away where it bears an edition's number.
+// It says what it did and what is missing.
+func Tidy(dir string, editions map[int]string, now time.Time) (did []string, err error) {
+	for number, digest := range editions {
+		if _, err := os.Stat(filepath.Join(dir, strconv.Itoa(number))); err == nil {
+			continue
+		}
+		if err := Place(dir, number, digest); err != nil {
+			did = append(did, fmt.Sprintf("the folder of edition %d is gone from %s; restore it from a backup", number, dir))
+		} else {
+			did = append(did, fmt.Sprintf("edition %d was put in its place in %s", number, dir))
+		}
+	}
+	list, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return did, nil
+	}
+	for _, e := range list {
+		name := e.Name()
+		if strings.HasPrefix(name, unfinished) || strings.HasPrefix(name, waiting) || strings.HasPrefix(name, ".edition-") {
+			err = errors.Join(err, os.RemoveAll(filepath.Join(dir, name)))
+			continue
+		}
+		number, not := strconv.Atoi(name)
+		if _, published := editions[number]; not != nil || published {
+			continue
+		}
+		to := filepath.Join(dir, fmt.Sprintf("%s%d-%s", aside, number, now.UTC().Format("20060102T150405Z")))
+		err = errors.Join(err, durable.Rename(filepath.Join(dir, name), to))
+		did = append(did, fmt.Sprintf("%s was never published and is put away as %s", filepath.Join(dir, name), to))
+	}
+	return did, err
+}
+
+// writeFile writes a file of an edition, with its folders, onto the disk.
 func writeFile(dir, name string, data []byte) error {
 	path := filepath.Join(dir, filepath.FromSlash(name))
 	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return err
 	}
-	return os.WriteFile(path, data, 0o444)
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o444)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	return errors.Join(err, f.Sync(), f.Close())
 }
 
 // Files makes every file of the edition, by its path.
@@ -176,6 +300,7 @@ func Files(c Content) (map[string][]byte, error) {
 	if out["data/datapackage.json"], err = dataPackage(c); err != nil {
 		return nil, err
 	}
+	out["data/README.md"] = []byte(aboutData)
 	var strengths, weaknesses, notes, said []verdict.Finding
 	for _, f := range c.Review.Findings {
 		switch {
@@ -217,7 +342,7 @@ func ends(e stats.Estimate) (lo, hi string) {
 // csvOf writes every figure that the charts show, raised modes and relative values included.
 func csvOf(c Content) ([]byte, error) {
 	var b bytes.Buffer
-	w := csv.NewWriter(&b)
+	w := sheet.NewWriter(&b)
 	place := func(n int) string { // none where that is not known
 		if n == 0 {
 			return ""
@@ -265,7 +390,7 @@ func csvOf(c Content) ([]byte, error) {
 
 func claimsCSV(c Content) ([]byte, error) {
 	var b bytes.Buffer
-	w := csv.NewWriter(&b)
+	w := sheet.NewWriter(&b)
 	w.Write([]string{"measure", "claim", "qualifier", "claim_unit", "claim_in_measure_unit", "measured", "low_95",
 		"high_95", "unit", "outcome", "why", "source"})
 	for _, j := range c.Claims {
@@ -281,6 +406,14 @@ func claimsCSV(c Content) ([]byte, error) {
 	w.Flush()
 	return b.Bytes(), w.Error()
 }
+
+// aboutData tells who opens the tables how they are written.
+const aboutData = `# The figures of this edition
+
+Tables are CSV (RFC 4180, UTF-8), described by datapackage.json. Numbers are written with a point, units are UCUM codes.
+A text that a spreadsheet would take for a formula, one that begins with =, +, - or @, a tab or a line end, has an
+apostrophe before it; leave that out to have the text.
+`
 
 // dataPackage describes the tables by the Frictionless Data Package standard.
 func dataPackage(c Content) ([]byte, error) {

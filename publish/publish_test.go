@@ -3,13 +3,13 @@ package publish
 import (
 	"bytes"
 	"encoding/csv"
-	"errors"
 	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"durvek/core/catalog"
 	"durvek/core/chart"
@@ -54,11 +54,15 @@ func content() Content {
 }
 
 func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
-	dir := filepath.Join(t.TempDir(), "fen", "2")
-	digest, err := Write(dir, content())
+	at := filepath.Join(t.TempDir(), "fen")
+	digest, err := Prepare(at, content())
+	if err == nil {
+		err = Place(at, 2, digest)
+	}
 	if err != nil || len(digest) != 64 {
 		t.Fatalf("%q, %v", digest, err)
 	}
+	dir := filepath.Join(at, "2")
 	page, err := os.ReadFile(filepath.Join(dir, "index.html"))
 	if err != nil {
 		t.Fatal(err)
@@ -95,7 +99,7 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 		"charts/hashing-all.svg"), []byte("<svg")) {
 		t.Error("a chart is not what its name says")
 	}
-	if sums := read(t, dir, "SHA256SUMS"); bytes.Count(sums, []byte("\n")) != 13 {
+	if sums := read(t, dir, "SHA256SUMS"); bytes.Count(sums, []byte("\n")) != 14 {
 		t.Errorf("digests of %d files:\n%s", bytes.Count(sums, []byte("\n")), sums)
 	}
 }
@@ -137,31 +141,137 @@ func read(t *testing.T, dir, name string) []byte {
 }
 
 func TestAnEditionIsNeverWrittenTwiceAndNeverHalf(t *testing.T) {
-	dir := filepath.Join(t.TempDir(), "1")
-	first, err := Write(dir, content())
+	at := t.TempDir()
+	first, err := Prepare(at, content())
 	if err != nil {
 		t.Fatal(err)
 	}
-	before := read(t, dir, "index.html")
-	changed := content()
-	changed.Review.Title = "Another"
-	if _, err := Write(dir, changed); !errors.Is(err, ErrExists) {
-		t.Errorf("a second writing: %v", err)
-	}
-	if !bytes.Equal(before, read(t, dir, "index.html")) {
-		t.Error("the edition changed")
-	}
-	again, err := Write(dir+"-again", content())
+	again, err := Prepare(at, content())
 	if err != nil || again != first {
 		t.Errorf("one content, two digests: %s, %s, %v", first, again, err)
 	}
+	for range 2 { // asked again it stands already
+		if err := Place(at, 1, first); err != nil {
+			t.Error(err)
+		}
+	}
+	changed := content()
+	changed.Review.Title = "Another"
+	other, err := Prepare(at, changed)
+	if err != nil || other == first {
+		t.Fatal(other, err)
+	}
+	if err := Place(at, 1, other); err == nil {
+		t.Error("an edition was written over")
+	}
+	if err := Check(filepath.Join(at, "1"), first); err != nil {
+		t.Errorf("the edition changed: %v", err)
+	}
 	broken := content()
 	broken.Review.Signed = nil // the page cannot be made
-	if _, err := Write(dir+"-broken", broken); err == nil {
+	if _, err := Prepare(at, broken); err == nil {
 		t.Error("an unsigned review was written")
 	}
-	left, _ := os.ReadDir(filepath.Dir(dir))
-	if len(left) != 2 {
-		t.Errorf("left are %v, want the two whole editions", left)
+	if got := names(t, at); got != ".prepared-"+other+" 1" {
+		t.Errorf("left are %s", got)
+	}
+}
+
+// names lists what stands in a folder.
+func names(t *testing.T, dir string) string {
+	t.Helper()
+	list, err := os.ReadDir(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out []string
+	for _, e := range list {
+		out = append(out, e.Name())
+	}
+	return strings.Join(out, " ")
+}
+
+// A kill may come at any moment: what was published is there after the next start, what was not is out of the way.
+func TestFoldersAreBroughtToWhatWasPublished(t *testing.T) {
+	now := time.Date(2026, 11, 28, 9, 30, 0, 0, time.UTC)
+	at := t.TempDir()
+	digest, err := Prepare(at, content())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{".unfinished-1", ".edition-2", ".prepared-of-nobody", "3", "photos"} {
+		if err := os.Mkdir(filepath.Join(at, name), 0o755); err != nil {
+			t.Fatal(err)
+		}
+	}
+	did, err := Tidy(at, map[int]string{1: digest, 2: "gone"}, now)
+	if said := strings.Join(did, "\n"); err != nil || !strings.Contains(said, "edition 1 was put in its place") ||
+		!strings.Contains(said, "the folder of edition 2 is gone") || !strings.Contains(said, "never published") ||
+		len(did) != 3 {
+		t.Errorf("%s, %v", said, err)
+	}
+	if got := names(t, at); got != ".put-away-3-20261128T093000Z 1 photos" {
+		t.Errorf("left are %s", got)
+	}
+	if did, err := Tidy(at, map[int]string{1: digest}, now); err != nil || len(did) != 0 {
+		t.Errorf("again: %v, %v", did, err)
+	}
+	if did, err := Tidy(filepath.Join(at, "none"), nil, now); err != nil || len(did) != 0 {
+		t.Errorf("a review without editions: %v, %v", did, err)
+	}
+}
+
+func TestAChangedEditionIsNoticed(t *testing.T) {
+	at := t.TempDir()
+	digest, err := Prepare(at, content())
+	if err == nil {
+		err = Place(at, 1, digest)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir := filepath.Join(at, "1")
+	for _, spoil := range []func() error{
+		func() error { return os.Chmod(filepath.Join(dir, "index.html"), 0o644) },
+		func() error { return os.WriteFile(filepath.Join(dir, "index.html"), []byte("other"), 0o644) },
+		func() error { return os.Remove(filepath.Join(dir, "index.html")) },
+	} {
+		before := Check(dir, digest)
+		if err := spoil(); err != nil {
+			t.Fatal(err)
+		}
+		if i, _ := os.Stat(filepath.Join(dir, "index.html")); before == nil && i != nil && i.Size() != 5 {
+			continue // its mode alone is another
+		}
+		if Check(dir, digest) == nil {
+			t.Error("an edition that was changed passes")
+		}
+	}
+	if Check(dir, "another") == nil {
+		t.Error("a list of files of another edition passes")
+	}
+}
+
+// No reader's browser asks elsewhere for what a reviewer wrote.
+func TestAPictureInATextIsText(t *testing.T) {
+	for source, want := range map[string]string{
+		"See ![the *hinge*](https://harbour.example/p.png \"t\") here": "See the hinge (picture: " +
+			"https://harbour.example/p.png) here",
+		"![](//harbour.example/p.png)": "picture: //harbour.example/p.png", "![a][b]\n\n[b]: x.png": "a (picture: x.png)",
+		"![a](data:image/png;base64,AA)":       "a (picture: data:image/png;base64,AA)",
+		"![<b>](\"><script>alert(1)</script>)": "script",
+	} {
+		got := string(Markdown(source))
+		if !strings.Contains(got, want) || strings.Contains(got, "<img") || strings.Contains(got, "<script") {
+			t.Errorf("%s became %s", source, got)
+		}
+	}
+	if got := string(Markdown("[text](https://harbour.example/)")); !strings.Contains(got,
+		`href="https://harbour.example/"`) {
+		t.Errorf("a link is lost: %s", got)
+	}
+	if got := string(Markdown(`<img src="https://harbour.example/p.png"><script src="x"></script>`)); strings.Contains(got,
+		"src=") {
+		t.Errorf("raw HTML gets through: %s", got)
 	}
 }

@@ -3,7 +3,6 @@ package service
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
 	"math"
 	"strconv"
 	"strings"
@@ -18,6 +17,7 @@ import (
 	"durvek/desk"
 	"durvek/desk/figures"
 	"durvek/draw"
+	"durvek/internal/sheet"
 )
 
 // split parts a list that is written with commas.
@@ -215,7 +215,7 @@ func pictures[Q any, P interface{ Wanted() api.Drawn }](s *Service, op api.Chart
 		case "csv":
 			table := c.Table()
 			var b bytes.Buffer
-			out := csv.NewWriter(&b)
+			out := sheet.NewWriter(&b)
 			out.UseCRLF = true
 			out.Write(table.Columns) // a buffer does not fail
 			out.WriteAll(table.Rows)

@@ -5,12 +5,14 @@ package store
 import (
 	"context"
 	"database/sql"
+	"durvek/internal/durable"
 	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
 	"net/url"
+	"os"
 	"path/filepath"
 	"time"
 
@@ -42,8 +44,14 @@ type querier interface {
 	QueryRowContext(context.Context, string, ...any) *sql.Row
 }
 
-// Open opens or creates the database file and brings its schema up to date.
+// Open opens or creates the database file and brings its schema up to date. Before it changes a database of an older
+// program it keeps a copy in the folder "backups" beside it. One of a newer program is refused, and so is an empty file:
+// something was there.
 func Open(ctx context.Context, path string) (*Store, error) {
+	if i, err := os.Stat(path); err == nil && i.Size() == 0 {
+		return nil, fmt.Errorf("%s is empty, and an empty file is no desk: restore it from a backup, or remove it to start anew",
+			path)
+	}
 	dsn := func(extra string) string {
 		return "file:" + (&url.URL{Path: filepath.ToSlash(path)}).EscapedPath() +
 			"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(5000)&_pragma=synchronous(FULL)" + extra
@@ -62,9 +70,12 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		w.Close()
 		return nil, fmt.Errorf("open database %s: %w", path, err)
 	}
-	if _, err := p.Up(ctx); err != nil {
+	if err = bringUp(ctx, p, w, path); err == nil {
+		err = private(path)
+	}
+	if err != nil {
 		w.Close()
-		return nil, fmt.Errorf("bring database %s up to date: %w", path, err)
+		return nil, err
 	}
 	// Comparisons read from memory, so readers need little of it.
 	r, err := sql.Open("sqlite", dsn("&_pragma=cache_size(-6144)&_pragma=query_only(1)"))
@@ -74,6 +85,61 @@ func Open(ctx context.Context, path string) (*Store, error) {
 	}
 	r.SetMaxOpenConns(readers)
 	return &Store{Queries: Queries{r}, write: w, read: r}, nil
+}
+
+// bringUp runs what migrations are missing, after a copy where there is something to lose.
+func bringUp(ctx context.Context, p *goose.Provider, db *sql.DB, path string) error {
+	current, newest, err := p.GetVersions(ctx)
+	switch {
+	case err != nil:
+		return fmt.Errorf("open database %s: %w", path, err)
+	case current > newest:
+		return fmt.Errorf("database %s is of version %d, and this program knows up to %d: run the newer program that made it, "+
+			"or restore a backup of before", path, current, newest)
+	case current == newest:
+		return nil
+	case current > 0:
+		if err := keepCopy(ctx, db, filepath.Join(filepath.Dir(path), "backups"),
+			fmt.Sprintf("before-version-%d.db", newest)); err != nil {
+			return fmt.Errorf("keep a copy of %s before it is brought from version %d to %d: %w", path, current, newest, err)
+		}
+	}
+	if _, err := p.Up(ctx); err != nil {
+		return fmt.Errorf("bring database %s up to date: %w", path, err)
+	}
+	return nil
+}
+
+// keepCopy writes a copy of the database as it stands into a folder, readable by the owner alone.
+func keepCopy(ctx context.Context, db *sql.DB, dir, name string) error {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	part := filepath.Join(dir, ".part-"+name)
+	defer os.Remove(part)
+	os.Remove(part)
+	if _, err := db.ExecContext(ctx, `vacuum into ?`, part); err != nil {
+		return err
+	}
+	if err := os.Chmod(part, 0o600); err != nil {
+		return err
+	}
+	return durable.Rename(part, filepath.Join(dir, name))
+}
+
+// Copy writes a consistent copy of the database into a file while it is used.
+func (s *Store) Copy(ctx context.Context, to string) error {
+	return keepCopy(ctx, s.read, filepath.Dir(to), filepath.Base(to))
+}
+
+// private takes the database's files from others than the owner.
+func private(path string) error {
+	for _, name := range []string{path, path + "-wal", path + "-shm"} {
+		if err := os.Chmod(name, 0o600); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("keep %s to its owner: %w", name, err)
+		}
+	}
+	return nil
 }
 
 // Close closes both pools.

@@ -81,7 +81,7 @@ func Pack(t record.Trace) []byte {
 }
 
 // strange tells whether a channel keeps decimals that no sensor has.
-func strange(c record.Channel) bool { return c.Decimals < 0 || c.Decimals > 12 }
+func strange(c record.Channel) bool { return c.Decimals < 0 || c.Decimals > 100 }
 
 // Unpack gives back what Pack packed; no bytes are an empty trace.
 func Unpack(data []byte) (record.Trace, error) {

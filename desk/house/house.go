@@ -57,8 +57,8 @@ func (h *House) furnish(ctx context.Context, tests []method.Test) (err error) {
 	if h.Results, err = results.Open(ctx, h.Desk, h.Figures, h.Bench, h.Books); err != nil {
 		return err
 	}
-	h.Reviews = reviews.Open(h.Desk, h.Figures, h.Books)
-	return nil
+	h.Reviews, err = reviews.Open(ctx, h.Desk, h.Figures, h.Books)
+	return err
 }
 
 // Close ends live streams and what runs behind, then closes the database.

@@ -18,6 +18,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/internal/sheet"
 )
 
 // Table is what a CSV table of readings holds: how much is new, and every row that is refused.
@@ -233,7 +234,7 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 			if name == "value" || name == "second" || name == "step" || slices.Contains(wide, name) {
 				return pointed(strings.TrimSpace(row[i]), sep)
 			}
-			return strings.TrimSpace(row[i])
+			return sheet.Text(strings.TrimSpace(row[i]))
 		}
 		x := Typed{Test: get("test"), Subject: get("unit"), Host: get("host"), Place: get("place"), Setup: get("setup"),
 			Sitting: get("sitting"), Date: get("date"), Time: get("time"), Conditions: map[string]string{},

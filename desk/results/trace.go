@@ -2,7 +2,6 @@ package results
 
 import (
 	"context"
-	"encoding/csv"
 	"errors"
 	"fmt"
 	"math"
@@ -12,6 +11,7 @@ import (
 	"durvek/core/analyse"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/internal/sheet"
 	"durvek/store"
 )
 
@@ -80,7 +80,7 @@ func (d *Results) TraceTable(ctx context.Context, run string) ([]byte, error) {
 		return nil, desk.Refuse(desk.NotFound, "run %q has no trace", run)
 	}
 	var b strings.Builder
-	w := csv.NewWriter(&b)
+	w := sheet.NewWriter(&b)
 	row := []string{"seconds"}
 	for _, c := range t.Channels {
 		row = append(row, fmt.Sprintf("%s [%s]", c.Name, c.Unit))

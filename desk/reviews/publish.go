@@ -3,6 +3,7 @@ package reviews
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -44,8 +45,8 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339),
 		Title: r.Title, Note: note, Revision: r.Revision}
 	content.Edition = e
-	dir := d.editionDir(slug, e.Number)
-	if e.Digest, err = publish.Write(dir, content); err != nil {
+	dir := d.folder(slug)
+	if e.Digest, err = publish.Prepare(dir, content); err != nil {
 		return e, fmt.Errorf("write edition %d of %s: %w", e.Number, slug, err)
 	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
@@ -55,8 +56,11 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 		return q.Note(ctx, d.desk.Now(), by, "publish edition", slug, fmt.Sprint(e.Number))
 	})
 	if err != nil {
-		os.RemoveAll(dir) // it never came to be
-		return e, err
+		return e, err // what is prepared waits for another try, or goes at the next start
+	}
+	// From here it is published: what is cut now is made up for at the next start.
+	if err := publish.Place(dir, e.Number, e.Digest); err != nil {
+		return e, fmt.Errorf("put edition %d of %s in its place: %w", e.Number, slug, err)
 	}
 	d.desk.Events.Send(desk.Event{Name: "review", Data: map[string]string{"review": slug}})
 	return e, nil
@@ -85,8 +89,37 @@ func said(moved []verdict.Moved) string {
 	return strings.Join(out, "; ")
 }
 
+// folder is where a review's editions stand.
+func (d *Reviews) folder(review string) string { return filepath.Join(d.desk.Dir, "editions", review) }
+
 func (d *Reviews) editionDir(review string, number int) string {
-	return filepath.Join(d.desk.Dir, "editions", review, fmt.Sprint(number))
+	return filepath.Join(d.folder(review), fmt.Sprint(number))
+}
+
+// tidy brings the folders of editions to what was published.
+func (d *Reviews) tidy(ctx context.Context) error {
+	list, err := d.desk.Store.Reviews(ctx)
+	if err != nil {
+		return err
+	}
+	for _, r := range list {
+		digests := map[int]string{}
+		editions, err := d.desk.Store.Editions(ctx, r.Slug)
+		if err != nil {
+			return err
+		}
+		for _, e := range editions {
+			digests[e.Number] = e.Digest
+		}
+		did, err := publish.Tidy(d.folder(r.Slug), digests, d.desk.Now())
+		for _, s := range did {
+			slog.Warn(s)
+		}
+		if err != nil {
+			return fmt.Errorf("bring the editions of %s in order: %w", r.Slug, err)
+		}
+	}
+	return nil
 }
 
 // EditionDir finds the folder of a published edition.
@@ -96,9 +129,17 @@ func (d *Reviews) EditionDir(ctx context.Context, review string, number int) (st
 		return "", err
 	}
 	for _, e := range r.Editions {
-		if e.Number == number {
-			return d.editionDir(review, number), nil
+		if e.Number != number {
+			continue
 		}
+		dir := d.editionDir(review, number)
+		if _, err := os.Stat(dir); err != nil { // cut between its row and its place, a moment ago
+			if publish.Place(d.folder(review), number, e.Digest) != nil {
+				return "", desk.Refuse(desk.NotFound, "the folder of edition %d of %q is gone; restore it from a backup", number,
+					review)
+			}
+		}
+		return dir, nil
 	}
 	return "", desk.Refuse(desk.NotFound, "review %q has no edition %d", review, number)
 }

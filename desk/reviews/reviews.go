@@ -40,5 +40,8 @@ type Reviews struct {
 	publishing sync.Mutex
 }
 
-// Open makes the room.
-func Open(d *desk.Desk, f Figures, b Books) *Reviews { return &Reviews{desk: d, figures: f, books: b} }
+// Open makes the room, and brings the folders of editions to what was published.
+func Open(ctx context.Context, d *desk.Desk, f Figures, b Books) (*Reviews, error) {
+	r := &Reviews{desk: d, figures: f, books: b}
+	return r, r.tidy(ctx)
+}
