@@ -105,6 +105,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		a.photoCmd(), a.partnerCmd(), a.remarkCmd(), a.reportCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
 		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(),
 		a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd())
+	root.AddCommand(a.backupCmds()...)
 	for _, c := range root.Commands() {
 		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
 			c.RunE = func(c *cobra.Command, args []string) error {

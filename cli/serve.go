@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"net/url"
 	"os"
@@ -21,6 +22,7 @@ import (
 	"durvek/client"
 	"durvek/demo"
 	"durvek/desk"
+	"durvek/desk/backup"
 	"durvek/desk/house"
 	"durvek/internal/durable"
 	"durvek/probe"
@@ -36,6 +38,7 @@ type hosting struct {
 	hosts, proxies    []string
 	tlsOnly           bool
 	log               logging
+	backups           backup.Schedule
 }
 
 // flags adds those of a service.
@@ -50,6 +53,9 @@ func (h *hosting) flags(f *pflag.FlagSet) {
 	f.StringArrayVar(&h.proxies, "proxy", nil, "address of a proxy before the service whose word for who asks is "+
 		"taken; may "+
 		"be given again")
+	f.DurationVar(&h.backups.Every, "backup-every", 24*time.Hour, "how often a backup is made by itself; 0 for never")
+	f.IntVar(&h.backups.Keep, "backup-keep", 7, "how many of them are kept")
+	f.StringVar(&h.backups.To, "backup-to", "", "folder for them; `backups` in the data folder if left out")
 	h.log.flags(f)
 }
 
@@ -59,6 +65,12 @@ func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Cont
 	link string) error) error {
 	if err := h.log.begin(a.err); err != nil {
 		return err
+	}
+	if h.backups.Every != 0 && h.backups.Every < time.Minute {
+		return usageError{fmt.Errorf("--backup-every is 1m or more, or 0 for never, not %s", h.backups.Every)}
+	}
+	if h.backups.Every != 0 && h.backups.Keep < 1 {
+		return usageError{fmt.Errorf("--backup-keep is 1 or more, not %d", h.backups.Keep)}
 	}
 	certificates, err := service.NewCertificates(service.CertificateOptions{Dir: filepath.Join(h.dir, "tls"),
 		Certificate: h.certificate, Key: h.key, Names: h.hosts, Now: time.Now})
@@ -80,6 +92,15 @@ func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Cont
 		Hosts: h.hosts, Proxies: h.proxies, TLSOnly: h.tlsOnly, LogRequests: h.log.requests})
 	serving, stop := context.WithCancel(ctx)
 	defer stop()
+	h.backups.To = cmp.Or(h.backups.To, filepath.Join(h.dir, "backups"))
+	go h.backups.Run(serving, h.dir, func(path string, err error) {
+		s.Backup(err)
+		if err != nil {
+			slog.Error("a backup could not be made", "error", err)
+		} else {
+			slog.Info("backup made", "file", path)
+		}
+	})
 	ended := make(chan error, 1)
 	go func() { ended <- s.Serve(serving, l) }()
 

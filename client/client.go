@@ -137,6 +137,30 @@ func (c *Client) Do(ctx context.Context, method, path string, query url.Values, 
 	return nil
 }
 
+// Stream writes the bytes of an answer to w, however many they are and however long they take.
+func (c *Client) Stream(ctx context.Context, path string, w io.Writer) error {
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.Server+path, nil)
+	if err != nil {
+		return fmt.Errorf("address %q: %w", c.Server, err)
+	}
+	req.Header.Set("Authorization", "Bearer "+c.Token)
+	resp, err := (&http.Client{Transport: c.http.Transport}).Do(req)
+	if err != nil {
+		return fmt.Errorf("%s: %w (%v)", c.Server, ErrUnreachable, err)
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode >= 300 {
+		p := &Problem{Status: resp.StatusCode, Title: resp.Status}
+		b, _ := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
+		if json.Unmarshal(b, p) != nil {
+			p.Detail = strings.TrimSpace(string(b))
+		}
+		return p
+	}
+	_, err = io.Copy(w, resp.Body)
+	return err
+}
+
 // Ask asks an operation.
 func Ask[I, O any](ctx context.Context, c *Client, op api.Operation[I, O], in I) (O, error) {
 	var out O

@@ -14,6 +14,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -40,6 +41,7 @@ type Desk struct {
 	Events *Hub
 
 	writing  chan struct{} // holds one while somebody writes
+	waiting  atomic.Int64  // who wait to write
 	watchers []func()
 	lock     *flock.Flock // of the folder, until the desk is closed
 }
@@ -49,7 +51,7 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	lock, err := take(o.Dir)
+	lock, err := Take(o.Dir)
 	if err != nil {
 		return nil, err
 	}
@@ -75,6 +77,8 @@ func (t *Tx) After(f func()) { t.after = append(t.after, f) }
 // Write runs f in the one writing transaction, then what f left for after it. It waits for its turn until ctx ends.
 // f must read through its Tx alone; it may be ended by an error at any time, and then nothing was written.
 func (d *Desk) Write(ctx context.Context, f func(*Tx) error) error {
+	d.waiting.Add(1)
+	defer d.waiting.Add(-1)
 	select {
 	case d.writing <- struct{}{}:
 		defer func() { <-d.writing }()
@@ -94,6 +98,9 @@ func (d *Desk) Write(ctx context.Context, f func(*Tx) error) error {
 	}
 	return nil
 }
+
+// WritersWaiting is how many write or wait to.
+func (d *Desk) WritersWaiting() int { return int(d.waiting.Load()) }
 
 // Note writes one change with its note in the journal; it is none of the catalogue's.
 func (d *Desk) Note(ctx context.Context, by, act, subject, detail string, f func(*Tx) error) error {
@@ -131,9 +138,9 @@ func (d *Desk) Close() error {
 	return errors.Join(d.Store.Close(), d.lock.Unlock())
 }
 
-// take makes a data folder that its owner alone may read, and takes it for this process: two of them would write over
+// Take makes a data folder that its owner alone may read, and takes it for this process: two of them would write over
 // each other. The system frees it when the process ends, however it does.
-func take(dir string) (*flock.Flock, error) {
+func Take(dir string) (*flock.Flock, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make data folder: %w", err)
 	}

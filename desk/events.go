@@ -58,6 +58,13 @@ func (h *Hub) Send(e Event) {
 	}
 }
 
+// Listeners is how many listen.
+func (h *Hub) Listeners() int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return len(h.listeners)
+}
+
 // Close ends all listeners.
 func (h *Hub) Close() {
 	h.mu.Lock()

@@ -51,7 +51,7 @@ func readWhole(c *fiber.Ctx) error {
 const mostConnections = 4096
 
 // streams are the routes that answer for as long as somebody listens.
-var streams = map[string]bool{"/api/events": true, "/api/agent/link/down": true}
+var streams = map[string]bool{"/api/events": true, "/api/agent/link/down": true, "/api/backup": true}
 
 // deadlines gives each request its own time to come in and its answer its time to be taken.
 func deadlines(h *fasthttp.RequestHeader) fasthttp.RequestConfig {

@@ -221,6 +221,7 @@ func sameOrigin(c *fiber.Ctx) bool {
 
 // refused keeps in the security log that somebody was not let in.
 func (s *Service) refused(c *fiber.Ctx, why string, more ...any) {
+	s.meters.refusals.WithLabelValues(why).Inc()
 	security("refused", append([]any{"why", why, "from", asker(c), "verb", c.Method(), "path", printable(c.Path())},
 		more...)...)
 }

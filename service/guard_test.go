@@ -29,12 +29,20 @@ func guarded(t *testing.T, o service.Options) (address string, d *house.House) {
 	t.Helper()
 	d, err := house.Open(t.Context(), house.Options{Options: desk.Options{Dir: t.TempDir(), Name: "Test"}})
 	must(t, err)
+	address, _ = guardedWith(t, d, o)
+	return address, d
+}
+
+// guardedWith serves a desk.
+func guardedWith(t *testing.T, d *house.House, o service.Options) (address string, s *service.Service) {
+	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(t, err)
 	ended := make(chan error, 1)
-	go func() { ended <- service.New(d, o).Serve(t.Context(), l) }()
+	s = service.New(d, o)
+	go func() { ended <- s.Serve(t.Context(), l) }()
 	t.Cleanup(func() { <-ended; d.Close() })
-	return l.Addr().String(), d
+	return l.Addr().String(), s
 }
 
 func TestAForeignNameInAHelloNeverEntersACertificate(t *testing.T) {

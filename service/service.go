@@ -42,6 +42,7 @@ type Service struct {
 	done    chan struct{}
 	asked   atomic.Int64 // comparisons so far
 
+	meters       *meters
 	certificates *Certificates
 	address      net.Addr // that it listens on
 	hosts        []string // further names and addresses that lead to it
@@ -76,13 +77,17 @@ func New(d *house.House, o Options) *Service {
 	s.app = fiber.New(fiber.Config{AppName: "Durvek", Immutable: true, StreamRequestBody: true,
 		ReadTimeout: headerTime, IdleTimeout: idleTime, ReadBufferSize: 16 << 10, DisableStartupMessage: true,
 		EnableTrustedProxyCheck: true, TrustedProxies: o.Proxies, ErrorHandler: failed})
+	s.meters = newMeters(d)
 	s.app.Server().HeaderReceived, s.app.Server().SecureErrorLogMessage = deadlines, true
+	s.app.Use(s.meters.count)
 	if o.LogRequests {
 		s.app.Use(logged)
 	}
 	s.app.Use(readWhole, recover.New())
 	s.app.Use(s.headers)
 	s.app.Get("/healthz", func(c *fiber.Ctx) error { return c.JSON(fiber.Map{"status": "ok"}) })
+	s.app.Get("/readyz", s.ready)
+	s.app.Get("/metrics", s.metrics())
 	s.app.Use(s.knownHost, s.privately)
 	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true,
 		KeyGenerator: func(c *fiber.Ctx) string { return c.Path() + " " + asker(c) }, Next: s.known,
@@ -95,6 +100,7 @@ func New(d *house.House, o Options) *Service {
 	s.app.Use("/api", s.authorise)
 	s.app.Use("/api", s.keep)
 	s.app.Get("/api/events", s.events)
+	s.app.Get("/api/backup", s.backup)
 	s.link(s.app.Group("/api/agent/link"))
 	s.app.Get("/editions/:review/:number/*", s.authorise, s.editionFile)
 	s.api = newAPI(s.app)

@@ -25,7 +25,9 @@ func (q Queries) EndIntake(ctx context.Context, id string) error {
 }
 
 // Intakes lists what was not ended.
-func (q Queries) Intakes(ctx context.Context) ([]Intake, error) { return intakes.list(ctx, q, `order by id`) }
+func (q Queries) Intakes(ctx context.Context) ([]Intake, error) {
+	return intakes.list(ctx, q, `order by id`)
+}
 
 // DropRuns takes runs back that nothing else speaks of yet.
 func (q Queries) DropRuns(ctx context.Context, ids []string) error {

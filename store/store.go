@@ -127,6 +127,45 @@ func keepCopy(ctx context.Context, db *sql.DB, dir, name string) error {
 	return durable.Rename(part, filepath.Join(dir, name))
 }
 
+// Peek opens a database to look at it and to copy it: no schema is brought up to date.
+func Peek(ctx context.Context, path string) (*Store, error) {
+	if _, err := os.Stat(path); err != nil {
+		return nil, fmt.Errorf("there is no desk: %w", err)
+	}
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: filepath.ToSlash(path)}).EscapedPath()+
+		"?_pragma=busy_timeout(5000)")
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(1)
+	if err := db.PingContext(ctx); err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
+	return &Store{Queries: Queries{db}, write: db, read: db}, nil
+}
+
+// Damage lists what is wrong within the database file itself; none where it is whole.
+func (q Queries) Damage(ctx context.Context) ([]string, error) {
+	out := []string{}
+	said, err := list(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `pragma integrity_check`)
+	if err != nil {
+		return []string{fmt.Sprintf("the database cannot be read: %v", err)}, nil
+	}
+	for _, s := range said {
+		if s != "ok" {
+			out = append(out, "the database: "+s)
+		}
+	}
+	lost, err := list(ctx, q, func(r row, s *string) error {
+		var table, parent string
+		var id, key sql.NullInt64
+		err := r.Scan(&table, &id, &parent, &key)
+		*s = fmt.Sprintf("the database: a row of %s speaks of a %s that is not there", table, parent)
+		return err
+	}, `pragma foreign_key_check`)
+	return append(out, lost...), err
+}
+
 // Copy writes a consistent copy of the database into a file while it is used.
 func (s *Store) Copy(ctx context.Context, to string) error {
 	return keepCopy(ctx, s.read, filepath.Dir(to), filepath.Base(to))

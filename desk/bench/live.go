@@ -145,6 +145,25 @@ func (d *Bench) over(ctx context.Context, plan string) (record.Directive, error)
 	return want, err
 }
 
+// AtWork is how many plans have been heard of within their lease.
+func (d *Bench) AtWork() (n int) {
+	d.live.mu.Lock()
+	defer d.live.mu.Unlock()
+	for _, w := range d.live.plans {
+		if !w.heard.IsZero() && d.desk.Now().Sub(w.heard) <= d.desk.Lease {
+			n++
+		}
+	}
+	return n
+}
+
+// Waiting is how many reports of sensors wait to be written down.
+func (d *Bench) Waiting() int {
+	d.live.mu.Lock()
+	defer d.live.mu.Unlock()
+	return len(d.live.pending)
+}
+
 // LiveTrace gives what the sensors of a plan at work told of the run that is being made.
 func (d *Bench) LiveTrace(plan string) record.Trace {
 	d.live.mu.Lock()

@@ -62,6 +62,22 @@ type snapshot struct {
 	noise     *noiseThen
 }
 
+// Columns is how many measures have their cells in memory.
+func (f *Figures) Columns() int { return len(f.now.Load().columns) }
+
+// Revision is how often cells changed since the start.
+func (f *Figures) Revision() int { return int(f.now.Load().revision) }
+
+// Loaded tells whether all cells are in memory.
+func (f *Figures) Loaded() bool {
+	select {
+	case <-f.loaded:
+		return true
+	default:
+		return false
+	}
+}
+
 // Parts that an answer may rest on, beside the cells of a measure.
 const catalogue = "catalogue"
 

@@ -13,9 +13,11 @@ import (
 	"image/jpeg"
 	"image/png"
 	"io/fs"
+	"log/slog"
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -107,6 +109,48 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 			Unit: a.Unit, Run: a.Run, Measure: a.Measure, Doubt: a.Doubt,
 			Caption: a.Caption, Added: a.Added, By: by})
 	})
+}
+
+// putAway moves files of photos that no row speaks of out of the way, as a kill between file and row leaves them, and
+// says which photos have lost theirs.
+func (d *Results) putAway(ctx context.Context) error {
+	known, err := d.desk.Store.AttachmentDigests(ctx)
+	if err != nil {
+		return err
+	}
+	root := filepath.Join(d.desk.Dir, "attachments")
+	there := map[string]bool{}
+	err = filepath.WalkDir(root, func(at string, e fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case e.IsDir():
+			if e.Name() == "put-away" {
+				return fs.SkipDir
+			}
+			return nil
+		case strings.HasPrefix(e.Name(), ".part-"):
+			return os.Remove(at)
+		}
+		digest := filepath.Base(filepath.Dir(at)) + e.Name()
+		if there[digest] = slices.Contains(known, digest); there[digest] {
+			return nil
+		}
+		slog.Warn("a photo's file that no photo speaks of is put away", "file", at)
+		if err := os.MkdirAll(filepath.Join(root, "put-away"), 0o700); err != nil {
+			return err
+		}
+		return durable.Rename(at, filepath.Join(root, "put-away", digest))
+	})
+	if errors.Is(err, fs.ErrNotExist) {
+		err = nil
+	}
+	for _, digest := range known {
+		if !there[digest] {
+			slog.Error("the file of a photo is gone; restore it from a backup", "file", d.attachmentPath(digest))
+		}
+	}
+	return err
 }
 
 func (d *Results) attachmentPath(digest string) string {

@@ -2,11 +2,17 @@ package results
 
 import (
 	"bytes"
+	"durvek/core/catalog"
+	"durvek/desk"
+	"durvek/store"
 	"encoding/binary"
+	"errors"
 	"hash/crc32"
 	"image"
 	"image/jpeg"
 	"image/png"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 )
@@ -63,6 +69,52 @@ func TestAPhotoIsBoundedByWhatItTakesToDraw(t *testing.T) {
 		}
 		if name == "a row more than that" && (c.Width != 5999 || c.Height != 4000) {
 			t.Errorf("%s is kept at %d × %d", name, c.Width, c.Height)
+		}
+	}
+}
+
+// A kill between a photo's file and its row leaves a file of nobody's: it is put away, never lost.
+func TestFilesOfNoPhotoArePutAway(t *testing.T) {
+	dir := t.TempDir()
+	open := func() *Results {
+		t.Helper()
+		d, err := desk.Open(t.Context(), desk.Options{Dir: dir})
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { d.Close() })
+		return &Results{desk: d, drawing: make(chan struct{}, 1)}
+	}
+	r := open()
+	if err := r.putAway(t.Context()); err != nil {
+		t.Fatalf("without photos: %v", err)
+	}
+	keep := func(name string) string {
+		t.Helper()
+		at := filepath.Join(dir, "attachments", name)
+		if err := errors.Join(os.MkdirAll(filepath.Dir(at), 0o700), os.WriteFile(at, []byte("x"), 0o600)); err != nil {
+			t.Fatal(err)
+		}
+		return at
+	}
+	kept, lost, part := keep("ab/cd"), keep("ab/ef"), keep("ab/.part-1")
+	if err := r.desk.Write(t.Context(), func(q *desk.Tx) error {
+		return errors.Join(q.PutModel(t.Context(), catalog.Model{Slug: "m", Maker: "M", Name: "N", Kind: "laptop"}),
+			q.PutVariant(t.Context(), catalog.Variant{Slug: "v", Model: "m", Name: "V"}, 0),
+			q.PutUnit(t.Context(), catalog.Unit{Slug: "u", Variant: "v", Origin: "bought"}, 0),
+			q.AddAttachment(t.Context(), store.Attachment{ID: "p", Digest: "abcd", Unit: "u", Media: "image/png", Name: "p"}))
+	}); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		if err := r.putAway(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for at, there := range map[string]bool{kept: true, lost: false, part: false,
+		filepath.Join(dir, "attachments", "put-away", "abef"): true} {
+		if _, err := os.Stat(at); (err == nil) != there {
+			t.Errorf("%s: %v, want there: %v", at, err, there)
 		}
 	}
 }

@@ -5,6 +5,7 @@ package results
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -62,7 +63,7 @@ type Results struct {
 // Open makes the room and examines the runs that came in just before the last stop.
 func Open(ctx context.Context, d *desk.Desk, f Figures, b Bench, k Books) (*Results, error) {
 	r := &Results{desk: d, figures: f, bench: b, books: k, drawing: make(chan struct{}, 1)}
-	if err := r.takeBackLeft(ctx); err != nil {
+	if err := errors.Join(r.putAway(ctx), r.takeBackLeft(ctx)); err != nil {
 		return nil, err
 	}
 	left, err := d.Store.Unexamined(ctx)
