@@ -11,10 +11,11 @@ SEED    ?= 1
 SAMPLE  ?= 400
 MINUTES ?= 60
 ONLY    ?=
+FUZZTIME ?= 60s
 TARGETS ?= linux/arm64 windows/arm64 darwin/amd64 darwin/arm64
 KERNELS  = probe/page/public/kernels.wasm.gz
 
-.PHONY: demo test mutate build bench console probe check cross api reference shots clean
+.PHONY: demo test check fuzz mutate build bench console probe check cross api reference shots clean
 
 ## build everything, start the service with the demo data, print the address and a sign-in link
 demo: build
@@ -27,6 +28,19 @@ test: console probe
 	$(GO) vet ./...
 	cd web && npx vue-tsc --noEmit
 	$(MAKE) --no-print-directory cross TARGETS="linux/arm64 darwin/arm64"
+
+## what reads the code for mistakes, known holes in what it needs, and races; the holes are asked for over the network,
+## races need a C compiler
+check: console probe
+	$(GO) tool -modfile=scripts/tools/go.mod staticcheck ./...
+	CGO_ENABLED=1 $(GO) test -race -short -timeout 30m ./service ./desk/... ./store ./agent
+	$(GO) tool -modfile=scripts/tools/go.mod govulncheck ./...
+
+## try every reader of what comes from outside with made-up input, each for FUZZTIME
+fuzz: console probe
+	$(GO) list -f '{{.Dir}} {{.ImportPath}}' ./... | while read dir pkg; do \
+		for f in $$(cat $$dir/*_test.go 2>/dev/null | sed -n 's/^func \(Fuzz[A-Za-z]*\)(.*/\1/p'); do \
+			echo "$$pkg $$f"; $(GO) test $$pkg -run XXX -fuzz "^$$f$$" -fuzztime $(FUZZTIME) || exit 1; done; done
 
 ## plant small faults and print those that no test notices, as ONLY="core/stats" or a seeded sample of all
 mutate: console probe

@@ -130,7 +130,7 @@ func TestArrowsPointDown(t *testing.T) {
 
 // A sentence of the core or the desk is read in the console, on paper and in a terminal: it never names a command.
 func TestSentencesNameNoCommands(t *testing.T) {
-	command := regexp.MustCompile("\\bdurvek [a-z-]+ [a-z-]+")
+	command := regexp.MustCompile(`\bdurvek [a-z-]+ [a-z-]+`)
 	for _, room := range []string{"core", "desk", "publish", "draw"} {
 		sources(t, room, func(path string, lines []string) {
 			for i, line := range lines {

@@ -43,17 +43,6 @@ func (f Figures) working() (xs []float64, kept []Repeat) {
 	return xs, kept
 }
 
-// sittings lists the sittings of repeats in their order.
-func sittings(rs []Repeat) []string {
-	var out []string
-	for _, r := range rs {
-		if !slices.Contains(out, r.Sitting) {
-			out = append(out, r.Sitting)
-		}
-	}
-	return out
-}
-
 // several tells whether repeats are of more than one sitting.
 func several(rs []Repeat) bool {
 	for _, r := range rs {

@@ -187,7 +187,7 @@ func unpack(ctx context.Context, archive io.Reader, dir string) error {
 			continue
 		}
 		if got[head.Name], err = keep(filepath.Join(dir, filepath.FromSlash(head.Name)), t); err != nil {
-			return fmt.Errorf("%s: %w", head.Name, err)
+			return fmt.Errorf("it is cut within %s: %w", head.Name, err)
 		}
 	}
 	if list == "" {

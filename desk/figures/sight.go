@@ -6,7 +6,6 @@ import (
 	"sync"
 
 	"durvek/core/compare"
-	"durvek/core/method"
 	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/core/stats"
@@ -238,13 +237,4 @@ func (v *view) measured(id string) (compare.Measure, error) {
 		return m, unknownMeasure(id)
 	}
 	return m, nil
-}
-
-// test finds the newest version of a test.
-func (v *view) test(slug string) (method.Test, error) {
-	t, ok := v.tests[slug]
-	if !ok {
-		return t, unknown("test", slug)
-	}
-	return t, nil
 }

@@ -2,6 +2,12 @@ package results
 
 import (
 	"bytes"
+	"durvek/core/method"
+	"durvek/core/quantity"
+	"durvek/desk"
+	"durvek/document"
+	"durvek/trace"
+	"errors"
 	"image"
 	"image/jpeg"
 	"testing"
@@ -22,6 +28,52 @@ func FuzzCleanPhoto(f *testing.F) {
 		clean, media, err := cleanPhoto(data)
 		if err == nil && (len(clean) == 0 || media == "" || bytes.Contains(clean, []byte("Exif\x00"))) {
 			t.Fatalf("%d bytes of %q", len(clean), media)
+		}
+	})
+}
+
+func FuzzTable(f *testing.F) {
+	for _, s := range []string{"unit,test,measure,value\na,work,rate,100\n", "unit;work/rate\na;1.234,5\n",
+		"unit\ttest\tmeasure\tvalue\trepeat\tsecond\na\twork\trate\t'=1\t2\t0.5\n", "\ufeffunit,test,measure,value\n\"a", "a"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		runs, lines, refused, err := readTable(data)
+		if err != nil {
+			var e *desk.Error
+			if !errors.As(err, &e) || e.Kind != desk.Invalid {
+				t.Fatalf("%v is no refusal", err)
+			}
+			return
+		}
+		if len(runs) != len(lines) {
+			t.Fatalf("%d runs stand on %d lines", len(runs), len(lines))
+		}
+		for _, r := range refused {
+			if r.Line < 1 || r.Reason == "" {
+				t.Fatalf("%+v says not what is wrong, and where", r)
+			}
+		}
+	})
+}
+
+func FuzzRunFile(f *testing.F) {
+	f.Add([]byte(`{"format":"durvek-runs/1","machine":{"name":"m","system":"Linux","boot":"b"},"runs":[]}`))
+	f.Add([]byte("format: durvek-runs/1\nruns: [{id: x, readings: [{measure: a, value: 1}]}]\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		file, err := document.Read("file of runs", data)
+		if err != nil {
+			return
+		}
+		var r RunFile
+		if file.Decode(runsSchema, &r) != nil {
+			return
+		}
+		for _, x := range r.Runs {
+			if _, err := trace.Unpack(x.Trace); err != nil {
+				continue
+			}
+			_ = settle(method.Test{Slug: x.Test, Measures: []method.Measure{{Slug: "a", Scale: quantity.Ratio, Unit: "s"}}}, &x)
 		}
 	})
 }

@@ -73,7 +73,6 @@ func (m Measures) noise(rng *rand.Rand) float64 {
 type several struct {
 	m      Measures
 	rng    *rand.Rand
-	cells  int
 	values [][]float64 // by measure, by repeat
 	sigma  []float64   // root mean square over cells, which is what a repeatability is
 	days   []string
