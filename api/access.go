@@ -21,7 +21,8 @@ var (
 	WhoAmI    = get[None, Me](access, "/api/me", "me", "Who is signed in")
 	People    = get[None, []books.Person](access, "/api/people", "list-people", "Who works at the desk")
 	AddPerson = post[Body[PersonNote], books.Person](access, "/api/people", "add-person",
-		"Take somebody into the desk").For(books.Owner)
+		"Take somebody into the desk").
+		Making(func(p books.Person) string { return at("/api/people", p.Name) }).For(books.Owner)
 	ChangePerson = patch[ChangingPerson, books.Person](access, "/api/people/{slug}", "change-person",
 		"Give somebody another name or role; tokens and sign-ins follow").For(books.Owner)
 	DropPerson = drop[Slugged](access, "/api/people/{slug}", "drop-person",

@@ -21,9 +21,19 @@ type Operation[I, O any] struct {
 	Group      string // its tag there
 	Words      string
 	Media      string
-	Needs      books.Role // the least that who asks must be; agents reach those of their own group alone
-	Most       int64      // bytes of a body at most
+	Needs      books.Role     // the least that who asks must be; agents reach those of their own group alone
+	Most       int64          // bytes of a body at most
+	Made       func(O) string // the path of what it makes; nil where nothing new is made
 }
+
+// Making is the operation as one that makes something, of which it gives the path.
+func (o Operation[I, O]) Making(path func(O) string) Operation[I, O] {
+	o.Made = path
+	return o
+}
+
+// at is a path with a name in it.
+func at(path, name string) string { return path + "/" + url.PathEscape(name) }
 
 // For is the operation for who is at least of a role; "" for anybody.
 func (o Operation[I, O]) For(r books.Role) Operation[I, O] {
@@ -105,7 +115,7 @@ type (
 func With[T any](v T) Body[T] { return Body[T]{v} }
 
 func operation[I, O any](verb, group, path, id, words, media string, needs books.Role) Operation[I, O] {
-	o := Operation[I, O]{verb, path, id, group, words, media, needs, mostBody}
+	o := Operation[I, O]{verb, path, id, group, words, media, needs, mostBody, nil}
 	if f, ok := reflect.TypeFor[I]().FieldByName("RawBody"); ok && f.Type.Kind() == reflect.Slice {
 		o.Most = mostFile
 	}

@@ -26,8 +26,9 @@ var (
 	Setups   = get[Listing, []method.Setup](onBench, "/api/setups", "list-setups", "List setups")
 	AddSetup = post[Body[method.Setup], method.Setup](onBench, "/api/setups", "add-setup", "Add or change a setup")
 	Bench    = get[AtMost20, []record.BenchPlan](onBench, "/api/bench", "bench", "Plans on the bench with how far each is")
-	AddPlan  = post[Body[PlanRequest], method.Plan](onBench, "/api/plans", "add-plan", "Add a plan for a unit")
-	Plan     = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan",
+	AddPlan  = post[Body[PlanRequest], method.Plan](onBench, "/api/plans", "add-plan", "Add a plan for a unit").
+			Making(func(p method.Plan) string { return at("/api/plans", p.ID) })
+	Plan = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan",
 		"A plan with what came of each step")
 	PlanCode = post[Slugged, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
 		"Make a one-time code with which a machine joins for a plan")
@@ -36,7 +37,8 @@ var (
 	PlanLibrary = get[KindOf, []bench.PlanFile](onBench, "/api/plan-library", "plan-library",
 		"Plans that ship with the program, with what each takes")
 	AddPlanFrom = post[PlanFrom, method.Plan](onBench, "/api/plan-files", "add-plan-from-file",
-		"Put a plan file's plan, or one of the library, on the bench for a unit")
+		"Put a plan file's plan, or one of the library, on the bench for a unit").
+		Making(func(p method.Plan) string { return at("/api/plans", p.ID) })
 	ExportPlan = file[Slugged](onBench, "/api/plan-files/{slug}", "export-plan", "A plan on the bench as a file",
 		"application/yaml")
 	DirectPlan = post[Directing, method.Plan](onBench, "/api/plans/{slug}/directives", "direct-plan",

@@ -16,7 +16,8 @@ var (
 	Photos = get[PhotosOf, []results.Attachment](hands, "/api/photos", "list-photos", "Photos of a unit or run")
 	// AddPhoto keeps the picture alone, not what the camera wrote beside it.
 	AddPhoto = post[PhotoIn, results.Attachment](hands, "/api/photos", "add-photo",
-		"Take in a photo of a unit, JPEG or PNG; only the picture is kept").AtMost(32 << 20)
+		"Take in a photo of a unit, JPEG or PNG; only the picture is kept").
+		Making(func(a results.Attachment) string { return at("/api/photos", a.ID) }).AtMost(32 << 20)
 	Photo    = file[Slugged](hands, "/api/photos/{slug}", "show-photo", "A photo", "image/jpeg")
 	Partners = get[OfPart, []compare.Pair](hands, "/api/partners", "partners",
 		"What works with what: part, partner, place, firmware")

@@ -30,7 +30,8 @@ var (
 	Incidents = get[IncidentsIn, IncidentList](measured, "/api/incidents", "list-incidents",
 		"List incidents, the newest first")
 	NoteIncident = post[Body[IncidentNote], record.Incident](measured, "/api/incidents", "note-incident",
-		"Note an incident, or how often something happened out of so many tries")
+		"Note an incident, or how often something happened out of so many tries").
+		Making(func(x record.Incident) string { return at("/api/incidents", x.ID) })
 	Incident = get[Slugged, IncidentPage](measured, "/api/incidents/{slug}", "show-incident",
 		"An incident with what it was before it was corrected")
 	ChangeIncident = post[ChangingIncident, record.Incident](measured, "/api/incidents/{slug}/changes", "change-incident",
@@ -38,11 +39,13 @@ var (
 	IncidentRates = get[OfUnit, []record.IncidentRate](measured, "/api/incident-rates", "incident-rates",
 		"How often each kind of incident happened, with intervals, per host and place")
 	TypeReadings = post[Body[results.Typed], record.Run](measured, "/api/readings", "type-readings",
-		"Record one run that a person read off")
+		"Record one run that a person read off").
+		Making(func(r record.Run) string { return at("/api/runs", r.ID) })
 	ImportTable = post[File, results.Table](measured, "/api/tables", "import-table",
 		"Take in a CSV table of readings, or nothing of it")
 	AddFrames = post[FramesIn, record.Run](measured, "/api/frames", "add-frames",
-		"Record a run whose frame times are in a CSV table, one row a frame")
+		"Record a run whose frame times are in a CSV table, one row a frame").
+		Making(func(r record.Run) string { return at("/api/runs", r.ID) })
 	CorrectRun = post[Correcting, results.RunPage](measured, "/api/runs/{slug}/corrections", "correct-run",
 		"Void, restore or correct readings of a run, or merge it into the run that it is a duplicate of; what stood before "+
 			"is kept")

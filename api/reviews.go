@@ -3,6 +3,8 @@ package api
 import (
 	"durvek/core/compare"
 	"durvek/core/verdict"
+	"fmt"
+	"net/url"
 )
 
 const reviews = "reviews"
@@ -11,7 +13,8 @@ const reviews = "reviews"
 var (
 	Reviews   = get[Listing, []verdict.Review](reviews, "/api/reviews", "list-reviews", "List reviews")
 	AddReview = post[Body[ReviewRequest], verdict.Review](reviews, "/api/reviews", "add-review",
-		"Start a review with findings from the figures")
+		"Start a review with findings from the figures").
+		Making(func(r verdict.Review) string { return at("/api/reviews", r.Slug) })
 	Review     = get[Slugged, verdict.Review](reviews, "/api/reviews/{slug}", "show-review", "A review")
 	SaveReview = put[Saving, verdict.Review](reviews, "/api/reviews/{slug}", "save-review",
 		"Change a review, from the revision it names")
@@ -22,7 +25,10 @@ var (
 	ReviewCharts = get[Slugged, []compare.Comparison](reviews, "/api/reviews/{slug}/charts", "review-charts",
 		"The review's ranked comparisons")
 	Publish = post[Publishing, verdict.Edition](reviews, "/api/reviews/{slug}/editions", "publish",
-		"Publish the next edition of a signed review")
+		"Publish the next edition of a signed review").
+		Making(func(e verdict.Edition) string {
+			return fmt.Sprintf("/editions/%s/%d/", url.PathEscape(e.Review), e.Number)
+		})
 	EditionArchive = file[EditionOf](reviews, "/api/reviews/{slug}/editions/{number}", "edition-archive",
 		"An edition's folder as a ZIP archive", "application/zip")
 )
@@ -39,7 +45,8 @@ type ReviewRequest struct {
 // Saving changes a review.
 type Saving struct {
 	Slugged
-	Body verdict.Review
+	IfMatch string `header:"If-Match" doc:"ETag of the review that is changed, as it was read; refused where it is another by now"`
+	Body    verdict.Review
 }
 
 // Signing signs a review.

@@ -17,9 +17,11 @@ var (
 	SettleDoubt = post[Settling, trust.Doubt](doubts, "/api/doubts/{slug}/settlements", "settle-doubt",
 		"Uphold, dismiss or reopen a doubt, or show its figure with a caveat")
 	RaiseDoubt = post[Body[results.Raising], trust.Doubt](doubts, "/api/doubts", "raise-doubt",
-		"Raise a doubt by hand, about a run or all runs of its cell")
+		"Raise a doubt by hand, about a run or all runs of its cell").
+		Making(func(d trust.Doubt) string { return at("/api/doubts", d.ID) })
 	RepeatDoubted = post[Repeating, method.Plan](doubts, "/api/doubts/{slug}/repeats", "repeat-doubted",
-		"Put what a doubt is about on the bench once more")
+		"Put what a doubt is about on the bench once more").
+		Making(func(p method.Plan) string { return at("/api/plans", p.ID) })
 	Rules = get[None, RuleList](doubts, "/api/rules", "list-rules",
 		"List the doubt rules with how each is tuned and what it has raised")
 	TuneRule = put[Tuning, trust.Tuning](doubts, "/api/rules/{slug}/tuning", "tune-rule",

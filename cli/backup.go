@@ -67,7 +67,8 @@ func (a *app) backupCmds() []*cobra.Command {
 		})
 	bring.Flags().BoolVar(&replace, "replace", false, "take the place of the desk that is there, which is kept beside")
 	bring.Flags().BoolVar(&dry, "dry-run", false, "check the archive and change nothing")
-	look := verb("verify", "Look at everything in a data folder: database, photos, editions", "durvek verify --data demo-data",
+	look := verb("verify", "Look at everything in a data folder: database, photos, editions",
+		"durvek verify --data demo-data",
 		0, func(cmd *cobra.Command, _ []string) error {
 			dir := cmp.Or(a.data, defaultData())
 			r, err := backup.Verify(cmd.Context(), dir)

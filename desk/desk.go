@@ -60,7 +60,8 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		lock.Unlock()
 		return nil, err
 	}
-	return &Desk{lock: lock, Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Now: o.Now, Lease: cmp.Or(o.Lease, 45*time.Second),
+	return &Desk{lock: lock, Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Now: o.Now, Lease: cmp.Or(o.Lease,
+		45*time.Second),
 		Events: newHub(), writing: make(chan struct{}, 1)}, nil
 }
 
@@ -155,7 +156,8 @@ func Take(dir string) (*flock.Flock, error) {
 		return nil, fmt.Errorf("take the data folder %s: %w", dir, err)
 	}
 	if !ok {
-		return nil, Refuse(Conflict, "a service runs on the data folder %s already; end it first, or name another folder", dir)
+		return nil, Refuse(Conflict, "a service runs on the data folder %s already; end it first, or name another folder",
+			dir)
 	}
 	return lock, nil
 }

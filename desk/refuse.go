@@ -19,6 +19,7 @@ const (
 	Denied   Kind = "denied" // nobody known asks
 
 	Forbidden Kind = "forbidden" // who asks may not
+	Changed   Kind = "changed"   // what was to be changed is another by now
 )
 
 // Error is a refusal: what is wrong, where, and what to do.

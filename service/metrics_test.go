@@ -29,7 +29,8 @@ func TestAServiceTellsHowItIs(t *testing.T) {
 	}
 	for _, want := range []string{`durvek_requests_total{route="/api/models",status="200",verb="GET"} 1`,
 		`durvek_requests_total{route="/api/models/:slug",status="404",verb="GET"} 2`, "durvek_agents 0",
-		`durvek_request_seconds_count{route="/api/models/:slug"} 2`, "go_goroutines", "durvek_matrix_revision", "durvek_listeners"} {
+		`durvek_request_seconds_count{route="/api/models/:slug"} 2`, "go_goroutines", "durvek_matrix_revision",
+		"durvek_listeners"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("metrics lack %s", want)
 		}

@@ -8,6 +8,7 @@ import (
 
 	"durvek/api"
 	"durvek/core/verdict"
+	"durvek/desk"
 )
 
 func (s *Service) reviewRoutes() {
@@ -20,6 +21,20 @@ func (s *Service) reviewRoutes() {
 	one(s, api.Review, d.Looked)
 	serve(s, api.SaveReview, func(ctx context.Context, in *api.Saving) (verdict.Review, error) {
 		in.Body.Slug = in.Slug
+		if in.IfMatch != "" && in.IfMatch != "*" {
+			now, err := d.Looked(ctx, in.Slug)
+			var b bytes.Buffer
+			if err == nil {
+				err = asJSON(&b, now)
+			}
+			if err != nil {
+				return verdict.Review{}, err
+			}
+			if etag(b.Bytes()) != in.IfMatch {
+				return verdict.Review{}, desk.Refuse(desk.Changed, "review %q was changed since it was read; read it again, then "+
+					"change it", in.Slug)
+			}
+		}
 		return d.SaveReview(ctx, in.Body, by(ctx))
 	})
 	serve(s, api.RefreshFindings, func(ctx context.Context, in *api.Slugged) (verdict.Review, error) {

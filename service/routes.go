@@ -24,8 +24,29 @@ type blob struct {
 // by is the name of who asks.
 func by(ctx context.Context) string { return who(ctx).By() }
 
+// made is an answer that tells where the new thing stands.
+type made[T any] struct {
+	Location string `header:"Location" doc:"Path of what was made"`
+	Body     T
+}
+
 // serve answers an operation.
 func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, *I) (O, error)) {
+	if o.Made != nil {
+		d := described(s, o)
+		d.DefaultStatus = http.StatusCreated
+		huma.Register(s.api, d, func(ctx context.Context, in *I) (*made[O], error) {
+			if err := sound(in); err != nil {
+				return nil, err
+			}
+			out, err := f(ctx, in)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return &made[O]{o.Made(out), out}, nil
+		})
+		return
+	}
 	huma.Register(s.api, described(s, o), func(ctx context.Context, in *I) (*answer[O], error) {
 		if err := sound(in); err != nil {
 			return nil, err
@@ -74,9 +95,41 @@ func files[I any](s *Service, op api.Operation[I, []byte], f func(context.Contex
 }
 
 func described[I, O any](s *Service, o api.Operation[I, O]) huma.Operation {
-	return huma.Operation{Method: o.Verb, Path: o.Path, OperationID: o.ID, Summary: o.Words, Tags: []string{o.Group},
+	op := huma.Operation{Method: o.Verb, Path: o.Path, OperationID: o.ID, Summary: o.Words, Tags: []string{o.Group},
 		MaxBodyBytes: o.Most, BodyReadTimeout: bodyTime, Middlewares: huma.Middlewares{s.rights(o.Group, o.Needs)},
-		Errors: []int{http.StatusUnauthorized, http.StatusNotFound, http.StatusConflict, http.StatusUnprocessableEntity}}
+		Description: o.Words + ". " + takes(o.Group, o.Needs), Errors: []int{http.StatusUnprocessableEntity,
+			http.StatusInternalServerError}}
+	if strings.Contains(o.Path, "{") {
+		op.Errors = append(op.Errors, http.StatusNotFound)
+	}
+	if o.Verb != http.MethodGet {
+		op.Errors = append(op.Errors, http.StatusConflict, http.StatusRequestEntityTooLarge)
+	}
+	op.Errors = append(op.Errors, http.StatusUnauthorized)
+	if o.Needs == "" && (o.ID == api.SignIn.ID || o.ID == api.Join.ID) {
+		op.Security = []map[string][]string{}
+		op.Errors = append(op.Errors, http.StatusTooManyRequests)
+		return op
+	}
+	op.Errors = append(op.Errors, http.StatusForbidden)
+	op.Security = []map[string][]string{{"token": {}}, {"session": {}}}
+	if o.Group == api.Agents {
+		op.Security = []map[string][]string{{"token": {}}}
+	}
+	return op
+}
+
+// takes says who may ask.
+func takes(group string, needs books.Role) string {
+	switch {
+	case group == api.Agents && needs != "":
+		return "Only a machine that joined a plan asks this."
+	case needs == "":
+		return "Anybody with a code may ask this; wrong codes are limited by address."
+	case needs == books.Reader:
+		return "Everybody who works at the desk may ask this."
+	}
+	return "It takes " + article(string(needs)) + "."
 }
 
 // rights refuses who may not ask an operation: an agent's is an agent's alone, a person's needs a role.

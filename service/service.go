@@ -27,6 +27,7 @@ import (
 	"github.com/gofiber/fiber/v2/middleware/limiter"
 	"github.com/gofiber/fiber/v2/middleware/recover"
 
+	"durvek/api"
 	"durvek/desk"
 	"durvek/desk/house"
 	"durvek/document"
@@ -43,6 +44,7 @@ type Service struct {
 	asked   atomic.Int64 // comparisons so far
 
 	meters       *meters
+	begun        begun
 	certificates *Certificates
 	address      net.Addr // that it listens on
 	hosts        []string // further names and addresses that lead to it
@@ -87,6 +89,7 @@ func New(d *house.House, o Options) *Service {
 	s.app.Use(s.headers)
 	s.app.Get("/healthz", func(c *fiber.Ctx) error { return c.JSON(fiber.Map{"status": "ok"}) })
 	s.app.Get("/readyz", s.ready)
+	s.app.Get("/problems/:name?", problemPage)
 	s.app.Get("/metrics", s.metrics())
 	s.app.Use(s.knownHost, s.privately)
 	guess := limiter.New(limiter.Config{Max: 30, Expiration: time.Minute, SkipSuccessfulRequests: true,
@@ -97,8 +100,7 @@ func New(d *house.House, o Options) *Service {
 	s.app.Use("/api/agent/join", guess)
 	s.app.Use("/api/sign-in", guess)
 	s.app.Get("/sign-in", guess, s.signInLink)
-	s.app.Use("/api", s.authorise)
-	s.app.Use("/api", s.keep)
+	s.app.Use("/api", pack, s.authorise, s.once, s.keep)
 	s.app.Get("/api/events", s.events)
 	s.app.Get("/api/backup", s.backup)
 	s.link(s.app.Group("/api/agent/link"))
@@ -128,7 +130,24 @@ func newAPI(app *fiber.App) huma.API {
 	cfg.Formats = map[string]huma.Format{"json": {Marshal: asJSON, Unmarshal: json.Unmarshal},
 		"application/json": {Marshal: asJSON, Unmarshal: json.Unmarshal}}
 	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
-	cfg.Info.Description = "Everything that the console and the command line do. Errors are problem details (RFC 9457)."
+	cfg.Info.Description = "Everything that the console and the command line do. Errors are problem details (RFC " +
+		"9457), whose " +
+		"type leads to a page that says what it means. A POST or PATCH with an Idempotency-Key is done once; who asks " +
+		"again within a day gets the same answer. Answers are packed with gzip for who takes them so, and bear an ETag."
+	cfg.Info.Contact = &huma.Contact{Name: "The desk that runs this service"}
+	cfg.Info.License = &huma.License{Name: "To be chosen by the owner of the project",
+		Identifier: "LicenseRef-to-be-chosen"}
+	cfg.Servers = []*huma.Server{{URL: "/", Description: "This service"}}
+	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token": {Type: "http", Scheme: "bearer", Description: "A token of a person, a program or a machine under test"},
+		"session": {Type: "apiKey", In: "cookie", Name: "durvek_session", Description: "The console's session, from a " +
+			"sign-in " +
+			"link; over TLS its name begins with __Host-"},
+	}
+	for _, g := range api.Groups {
+		cfg.Tags = append(cfg.Tags, &huma.Tag{Name: g.Name, Description: g.Words})
+	}
+	cfg.RejectUnknownQueryParameters = true
 	return humafiber.New(app, cfg)
 }
 
@@ -194,7 +213,8 @@ func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 // problem answers with problem details.
 func problem(c *fiber.Ctx, status int, detail string) error {
 	c.Status(status)
-	body, err := json.Marshal(huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
+	body, err := json.Marshal(huma.ErrorModel{Type: problemType(status), Status: status, Title: http.StatusText(status),
+		Detail: detail})
 	if err != nil {
 		return err
 	}
@@ -216,7 +236,11 @@ func capped(status int, text string, errs ...error) huma.StatusError {
 			d.Value = brief(d.Value)
 		}
 	}
-	return plainError(status, text, errs...)
+	err := plainError(status, text, errs...)
+	if m, ok := err.(*huma.ErrorModel); ok {
+		m.Type = problemType(m.Status)
+	}
+	return err
 }
 
 var plainError = huma.NewError
@@ -250,7 +274,7 @@ func fail(err error) error {
 	if errors.As(err, &e) {
 		status := map[desk.Kind]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound,
 			desk.Conflict: http.StatusConflict, desk.Denied: http.StatusUnauthorized,
-			desk.Forbidden: http.StatusForbidden}[e.Kind]
+			desk.Forbidden: http.StatusForbidden, desk.Changed: http.StatusPreconditionFailed}[e.Kind]
 		return huma.NewError(status, e.Message)
 	}
 	return err

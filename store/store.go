@@ -45,11 +45,12 @@ type querier interface {
 }
 
 // Open opens or creates the database file and brings its schema up to date. Before it changes a database of an older
-// program it keeps a copy in the folder "backups" beside it. One of a newer program is refused, and so is an empty file:
-// something was there.
+// program it keeps a copy in the folder "backups" beside it. One of a newer program is refused, and so is an empty
+// file: something was there.
 func Open(ctx context.Context, path string) (*Store, error) {
 	if i, err := os.Stat(path); err == nil && i.Size() == 0 {
-		return nil, fmt.Errorf("%s is empty, and an empty file is no desk: restore it from a backup, or remove it to start anew",
+		return nil, fmt.Errorf("%s is empty, and an empty file is no desk: restore it from a backup, or remove it to "+
+			"start anew",
 			path)
 	}
 	dsn := func(extra string) string {
@@ -94,7 +95,8 @@ func bringUp(ctx context.Context, p *goose.Provider, db *sql.DB, path string) er
 	case err != nil:
 		return fmt.Errorf("open database %s: %w", path, err)
 	case current > newest:
-		return fmt.Errorf("database %s is of version %d, and this program knows up to %d: run the newer program that made it, "+
+		return fmt.Errorf("database %s is of version %d, and this program knows up to %d: run the newer program that made "+
+			"it, "+
 			"or restore a backup of before", path, current, newest)
 	case current == newest:
 		return nil

@@ -125,7 +125,8 @@ func (p *packer) file(from, name string) {
 	defer f.Close()
 	i, err := f.Stat()
 	if err == nil {
-		err = p.tar.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: name, Size: i.Size(), Mode: 0o600, ModTime: i.ModTime()})
+		err = p.tar.WriteHeader(&tar.Header{Typeflag: tar.TypeReg, Name: name, Size: i.Size(), Mode: 0o600,
+			ModTime: i.ModTime()})
 	}
 	h := sha256.New()
 	if err == nil {

@@ -35,7 +35,8 @@ func ours(t *testing.T) (*house.House, string) {
 	if err := png.Encode(&b, image.NewGray(image.Rect(0, 0, 20, 10))); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.Results.AddPhoto(testdesk.Ctx, results.Attachment{Unit: "a", Name: "lid.png"}, b.Bytes(), "me"); err != nil {
+	if _, err := d.Results.AddPhoto(testdesk.Ctx, results.Attachment{Unit: "a", Name: "lid.png"}, b.Bytes(),
+		"me"); err != nil {
 		t.Fatal(err)
 	}
 	r, err := d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "a"}, "me")
@@ -234,7 +235,8 @@ func TestVerifyNamesWhatIsWrong(t *testing.T) {
 		}
 	}
 	os.Remove(photos[0])
-	if r, err := backup.Verify(testdesk.Ctx, dir); err != nil || !strings.Contains(strings.Join(r.Wrong, "\n"), "is gone") {
+	if r, err := backup.Verify(testdesk.Ctx, dir); err != nil || !strings.Contains(strings.Join(r.Wrong, "\n"),
+		"is gone") {
 		t.Errorf("%+v, %v", r, err)
 	}
 	if err := os.WriteFile(filepath.Join(dir, "durvek.db"), bytes.Repeat([]byte("spoilt"), 10000), 0o600); err != nil {
@@ -243,7 +245,8 @@ func TestVerifyNamesWhatIsWrong(t *testing.T) {
 	if r, err := backup.Verify(testdesk.Ctx, dir); err == nil && len(r.Wrong) == 0 {
 		t.Error("a database of nonsense passes")
 	}
-	if _, err := backup.Verify(testdesk.Ctx, t.TempDir()); err == nil || !strings.Contains(err.Error(), "there is no desk") {
+	if _, err := backup.Verify(testdesk.Ctx, t.TempDir()); err == nil || !strings.Contains(err.Error(),
+		"there is no desk") {
 		t.Errorf("%v", err)
 	}
 }

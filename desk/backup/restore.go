@@ -89,7 +89,8 @@ func Restore(ctx context.Context, archive io.Reader, dir string, replace bool, n
 	defer lock.Unlock()
 	_, there := os.Stat(filepath.Join(dir, database))
 	if there == nil && !replace {
-		return r, "", desk.Refuse(desk.Conflict, "there is a desk in %s; restore into an empty folder, or say --replace: what "+
+		return r, "", desk.Refuse(desk.Conflict, "there is a desk in %s; restore into an empty folder, or say --replace: "+
+			"what "+
 			"is there is then kept beside", dir)
 	}
 	tmp, err := os.MkdirTemp(dir, ".restore-*")

@@ -34,7 +34,8 @@ func FuzzCleanPhoto(f *testing.F) {
 
 func FuzzTable(f *testing.F) {
 	for _, s := range []string{"unit,test,measure,value\na,work,rate,100\n", "unit;work/rate\na;1.234,5\n",
-		"unit\ttest\tmeasure\tvalue\trepeat\tsecond\na\twork\trate\t'=1\t2\t0.5\n", "\ufeffunit,test,measure,value\n\"a", "a"} {
+		"unit\ttest\tmeasure\tvalue\trepeat\tsecond\na\twork\trate\t'=1\t2\t0.5\n", "\ufeffunit,test,measure,value\n\"a",
+		"a"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

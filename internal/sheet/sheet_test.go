@@ -6,8 +6,9 @@ import (
 )
 
 func TestWhatASpreadsheetWouldRunIsDefused(t *testing.T) {
-	for was, want := range map[string]string{"": "", "Fen 14": "Fen 14", "=1+1": "'=1+1", "+49 30": "'+49 30", "-3.5": "-3.5",
-		"+3": "+3", "-1e-3": "-1e-3", "-": "'-", "-3 dB": "'-3 dB", "@sum": "'@sum", "\t=1": "'\t=1", "\r=1": "'\r=1",
+	for was, want := range map[string]string{"": "", "Fen 14": "Fen 14", "=1+1": "'=1+1", "+49 30": "'+49 30",
+		"-3.5": "-3.5",
+		"+3":   "+3", "-1e-3": "-1e-3", "-": "'-", "-3 dB": "'-3 dB", "@sum": "'@sum", "\t=1": "'\t=1", "\r=1": "'\r=1",
 		"'quoted": "'quoted", "a=1": "a=1", "-Inf": "-Inf"} {
 		if got := Cell(was); got != want {
 			t.Errorf("%q is written as %q", was, got)

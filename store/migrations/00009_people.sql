@@ -10,3 +10,8 @@ update token set kind = 'program' where kind = 'owner';
 alter table code rename column plan to whose;
 -- What is being taken in by parts: the runs that are taken back where it ends before all are in.
 create table intake (id text primary key, started text not null, runs text not null) strict;
+-- Answers to requests that are not to be done twice, for who asks once more.
+create table answered (
+  person text not null, key text not null, request text not null, at text not null, status integer not null, media text not null,
+  place text not null, body blob not null, primary key (person, key)
+) strict, without rowid;

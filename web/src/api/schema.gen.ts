@@ -13,7 +13,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that the plan is worked through */
+        /**
+         * Say that the plan is worked through
+         * @description Say that the plan is worked through. Only a machine that joined a plan asks this.
+         */
         post: operations["finish"];
         delete?: never;
         options?: never;
@@ -30,7 +33,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Deliver an incident; sending it again changes nothing */
+        /**
+         * Deliver an incident; sending it again changes nothing
+         * @description Deliver an incident; sending it again changes nothing. Only a machine that joined a plan asks this.
+         */
         post: operations["send-incident"];
         delete?: never;
         options?: never;
@@ -47,7 +53,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Join with a one-time code */
+        /**
+         * Join with a one-time code
+         * @description Join with a one-time code. Anybody with a code may ask this; wrong codes are limited by address.
+         */
         post: operations["join"];
         delete?: never;
         options?: never;
@@ -64,7 +73,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask what to do next of the plan; the answer also says what follows for as long as the service cannot be asked */
+        /**
+         * Ask what to do next of the plan; the answer also says what follows for as long as the service cannot be asked
+         * @description Ask what to do next of the plan; the answer also says what follows for as long as the service cannot be asked. Only a machine that joined a plan asks this.
+         */
         post: operations["next"];
         delete?: never;
         options?: never;
@@ -81,7 +93,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say where the plan stands, with what the sensors told; the answer says what people want of it */
+        /**
+         * Say where the plan stands, with what the sensors told; the answer says what people want of it
+         * @description Say where the plan stands, with what the sensors told; the answer says what people want of it. Only a machine that joined a plan asks this.
+         */
         post: operations["send-progress"];
         delete?: never;
         options?: never;
@@ -98,7 +113,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Go on with the agent's plan after a break */
+        /**
+         * Go on with the agent's plan after a break
+         * @description Go on with the agent's plan after a break. Only a machine that joined a plan asks this.
+         */
         post: operations["rejoin"];
         delete?: never;
         options?: never;
@@ -115,7 +133,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Deliver a run; sending it again changes nothing */
+        /**
+         * Deliver a run; sending it again changes nothing
+         * @description Deliver a run; sending it again changes nothing. Only a machine that joined a plan asks this.
+         */
         post: operations["send-run"];
         delete?: never;
         options?: never;
@@ -130,10 +151,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List what is kept and no longer offered */
+        /**
+         * List what is kept and no longer offered
+         * @description List what is kept and no longer offered. Everybody who works at the desk may ask this.
+         */
         get: operations["list-archived"];
         put?: never;
-        /** Keep a model, variant, unit, setup, plan or review and have lists and fields no longer offer it */
+        /**
+         * Keep a model, variant, unit, setup, plan or review and have lists and fields no longer offer it
+         * @description Keep a model, variant, unit, setup, plan or review and have lists and fields no longer offer it. It takes an editor.
+         */
         post: operations["archive"];
         delete?: never;
         options?: never;
@@ -151,7 +178,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Have something offered again that was archived */
+        /**
+         * Have something offered again that was archived
+         * @description Have something offered again that was archived. It takes an editor.
+         */
         delete: operations["unarchive"];
         options?: never;
         head?: never;
@@ -165,7 +195,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Plans on the bench with how far each is */
+        /**
+         * Plans on the bench with how far each is
+         * @description Plans on the bench with how far each is. Everybody who works at the desk may ask this.
+         */
         get: operations["bench"];
         put?: never;
         post?: never;
@@ -185,7 +218,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove a model, variant, unit, rig, setup, claim, offer, plan or review on which nothing rests */
+        /**
+         * Remove a model, variant, unit, rig, setup, claim, offer, plan or review on which nothing rests
+         * @description Remove a model, variant, unit, rig, setup, claim, offer, plan or review on which nothing rests. It takes an editor.
+         */
         delete: operations["remove"];
         options?: never;
         head?: never;
@@ -199,7 +235,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The figures of variants in measures, as one matrix */
+        /**
+         * The figures of variants in measures, as one matrix
+         * @description The figures of variants in measures, as one matrix. Everybody who works at the desk may ask this.
+         */
         get: operations["cells"];
         put?: never;
         post?: never;
@@ -216,7 +255,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What became of the claims about a variant, drawn */
+        /**
+         * What became of the claims about a variant, drawn
+         * @description What became of the claims about a variant, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-claims"];
         put?: never;
         post?: never;
@@ -233,7 +275,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Sustained lines or scaling curves of several variants, drawn */
+        /**
+         * Sustained lines or scaling curves of several variants, drawn
+         * @description Sustained lines or scaling curves of several variants, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-curves"];
         put?: never;
         post?: never;
@@ -250,7 +295,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Two to four variants against the first, drawn */
+        /**
+         * Two to four variants against the first, drawn
+         * @description Two to four variants against the first, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-head"];
         put?: never;
         post?: never;
@@ -267,7 +315,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An index, drawn */
+        /**
+         * An index, drawn
+         * @description An index, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-index"];
         put?: never;
         post?: never;
@@ -284,7 +335,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What other modes gain against what they cost, drawn */
+        /**
+         * What other modes gain against what they cost, drawn
+         * @description What other modes gain against what they cost, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-modes"];
         put?: never;
         post?: never;
@@ -301,7 +355,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A field ranked by one measure, drawn */
+        /**
+         * A field ranked by one measure, drawn
+         * @description A field ranked by one measure, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-ranked"];
         put?: never;
         post?: never;
@@ -318,7 +375,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Performance against price, drawn */
+        /**
+         * Performance against price, drawn
+         * @description Performance against price, drawn. Everybody who works at the desk may ask this.
+         */
         get: operations["chart-value"];
         put?: never;
         post?: never;
@@ -335,10 +395,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Judge every claim about a variant, or about all */
+        /**
+         * Judge every claim about a variant, or about all
+         * @description Judge every claim about a variant, or about all. Everybody who works at the desk may ask this.
+         */
         get: operations["check-claims"];
         put?: never;
-        /** Add a claim about a variant */
+        /**
+         * Add a claim about a variant
+         * @description Add a claim about a variant. It takes an editor.
+         */
         post: operations["add-claim"];
         delete?: never;
         options?: never;
@@ -355,7 +421,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Empty parts of a model, variant or unit; adding again changes only what it names */
+        /**
+         * Empty parts of a model, variant or unit; adding again changes only what it names
+         * @description Empty parts of a model, variant or unit; adding again changes only what it names. It takes an editor.
+         */
         post: operations["clear"];
         delete?: never;
         options?: never;
@@ -370,10 +439,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Conditions of the desk's own */
+        /**
+         * Conditions of the desk's own
+         * @description Conditions of the desk's own. Everybody who works at the desk may ask this.
+         */
         get: operations["list-conditions"];
         put?: never;
-        /** Add a condition of the desk's own; its key begins with own. */
+        /**
+         * Add a condition of the desk's own; its key begins with own.
+         * @description Add a condition of the desk's own; its key begins with own.. It takes an editor.
+         */
         post: operations["add-condition"];
         delete?: never;
         options?: never;
@@ -388,7 +463,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The newest series of a test, of several variants */
+        /**
+         * The newest series of a test, of several variants
+         * @description The newest series of a test, of several variants. Everybody who works at the desk may ask this.
+         */
         get: operations["curves"];
         put?: never;
         post?: never;
@@ -407,7 +485,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take in a dossier (YAML or JSON), or nothing of it */
+        /**
+         * Take in a dossier (YAML or JSON), or nothing of it
+         * @description Take in a dossier (YAML or JSON), or nothing of it. It takes an editor.
+         */
         post: operations["import-dossier"];
         delete?: never;
         options?: never;
@@ -422,7 +503,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything known of a model, as a dossier in YAML (JSON with .json) */
+        /**
+         * Everything known of a model, as a dossier in YAML (JSON with .json)
+         * @description Everything known of a model, as a dossier in YAML (JSON with .json). Everybody who works at the desk may ask this.
+         */
         get: operations["export-dossier"];
         put?: never;
         post?: never;
@@ -439,10 +523,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List doubts: open ones first, then the gravest */
+        /**
+         * List doubts: open ones first, then the gravest
+         * @description List doubts: open ones first, then the gravest. Everybody who works at the desk may ask this.
+         */
         get: operations["list-doubts"];
         put?: never;
-        /** Raise a doubt by hand, about a run or all runs of its cell */
+        /**
+         * Raise a doubt by hand, about a run or all runs of its cell
+         * @description Raise a doubt by hand, about a run or all runs of its cell. It takes an editor.
+         */
         post: operations["raise-doubt"];
         delete?: never;
         options?: never;
@@ -457,7 +547,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A doubt with its life: who raised, upheld, dismissed or reopened it, when and why */
+        /**
+         * A doubt with its life: who raised, upheld, dismissed or reopened it, when and why
+         * @description A doubt with its life: who raised, upheld, dismissed or reopened it, when and why. Everybody who works at the desk may ask this.
+         */
         get: operations["show-doubt"];
         put?: never;
         post?: never;
@@ -476,7 +569,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put what a doubt is about on the bench once more */
+        /**
+         * Put what a doubt is about on the bench once more
+         * @description Put what a doubt is about on the bench once more. It takes an editor.
+         */
         post: operations["repeat-doubted"];
         delete?: never;
         options?: never;
@@ -493,7 +589,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Uphold, dismiss or reopen a doubt, or show its figure with a caveat */
+        /**
+         * Uphold, dismiss or reopen a doubt, or show its figure with a caveat
+         * @description Uphold, dismiss or reopen a doubt, or show its figure with a caveat. It takes an editor.
+         */
         post: operations["settle-doubt"];
         delete?: never;
         options?: never;
@@ -510,7 +609,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask the rules about runs that are there already */
+        /**
+         * Ask the rules about runs that are there already
+         * @description Ask the rules about runs that are there already. It takes an editor.
+         */
         post: operations["examine"];
         delete?: never;
         options?: never;
@@ -525,10 +627,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List fields with their rules in words */
+        /**
+         * List fields with their rules in words
+         * @description List fields with their rules in words. Everybody who works at the desk may ask this.
+         */
         get: operations["list-fields"];
         put?: never;
-        /** Add or change a field */
+        /**
+         * Add or change a field
+         * @description Add or change a field. It takes an editor.
+         */
         post: operations["add-field"];
         delete?: never;
         options?: never;
@@ -546,7 +654,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove a field that no review rests on */
+        /**
+         * Remove a field that no review rests on
+         * @description Remove a field that no review rests on. It takes an editor.
+         */
         delete: operations["drop-field"];
         options?: never;
         head?: never;
@@ -560,7 +671,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How the variants of a field fit a kind of use */
+        /**
+         * How the variants of a field fit a kind of use
+         * @description How the variants of a field fit a kind of use. Everybody who works at the desk may ask this.
+         */
         get: operations["fit"];
         put?: never;
         post?: never;
@@ -577,7 +691,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** JSON Schema of a file format: dossier, test, plan, sheet, use or runs */
+        /**
+         * JSON Schema of a file format: dossier, test, plan, sheet, use or runs
+         * @description JSON Schema of a file format: dossier, test, plan, sheet, use or runs. Everybody who works at the desk may ask this.
+         */
         get: operations["format-schema"];
         put?: never;
         post?: never;
@@ -596,7 +713,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Record a run whose frame times are in a CSV table, one row a frame */
+        /**
+         * Record a run whose frame times are in a CSV table, one row a frame
+         * @description Record a run whose frame times are in a CSV table, one row a frame. It takes an editor.
+         */
         post: operations["add-frames"];
         delete?: never;
         options?: never;
@@ -611,7 +731,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Two to four variants against the first in all measures */
+        /**
+         * Two to four variants against the first in all measures
+         * @description Two to four variants against the first in all measures. Everybody who works at the desk may ask this.
+         */
         get: operations["head-to-head"];
         put?: never;
         post?: never;
@@ -628,7 +751,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a measure of a unit went over its sittings, with lasting changes and what changed with them */
+        /**
+         * How a measure of a unit went over its sittings, with lasting changes and what changed with them
+         * @description How a measure of a unit went over its sittings, with lasting changes and what changed with them. Everybody who works at the desk may ask this.
+         */
         get: operations["history"];
         put?: never;
         post?: never;
@@ -645,7 +771,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How often each kind of incident happened, with intervals, per host and place */
+        /**
+         * How often each kind of incident happened, with intervals, per host and place
+         * @description How often each kind of incident happened, with intervals, per host and place. Everybody who works at the desk may ask this.
+         */
         get: operations["incident-rates"];
         put?: never;
         post?: never;
@@ -662,10 +791,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List incidents, the newest first */
+        /**
+         * List incidents, the newest first
+         * @description List incidents, the newest first. Everybody who works at the desk may ask this.
+         */
         get: operations["list-incidents"];
         put?: never;
-        /** Note an incident, or how often something happened out of so many tries */
+        /**
+         * Note an incident, or how often something happened out of so many tries
+         * @description Note an incident, or how often something happened out of so many tries. It takes an editor.
+         */
         post: operations["note-incident"];
         delete?: never;
         options?: never;
@@ -680,7 +815,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An incident with what it was before it was corrected */
+        /**
+         * An incident with what it was before it was corrected
+         * @description An incident with what it was before it was corrected. Everybody who works at the desk may ask this.
+         */
         get: operations["show-incident"];
         put?: never;
         post?: never;
@@ -699,7 +837,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Correct, relabel, withdraw or restore an incident; what it was is kept */
+        /**
+         * Correct, relabel, withdraw or restore an incident; what it was is kept
+         * @description Correct, relabel, withdraw or restore an incident; what it was is kept. It takes an editor.
+         */
         post: operations["change-incident"];
         delete?: never;
         options?: never;
@@ -714,7 +855,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A weighted geometric mean over a field, with what is missing and how firm it is */
+        /**
+         * A weighted geometric mean over a field, with what is missing and how firm it is
+         * @description A weighted geometric mean over a field, with what is missing and how firm it is. Everybody who works at the desk may ask this.
+         */
         get: operations["index"];
         put?: never;
         post?: never;
@@ -731,7 +875,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The inspection sheet of a unit with what was found so far */
+        /**
+         * The inspection sheet of a unit with what was found so far
+         * @description The inspection sheet of a unit with what was found so far. Everybody who works at the desk may ask this.
+         */
         get: operations["inspect"];
         put?: never;
         post?: never;
@@ -748,7 +895,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who did what, the newest first */
+        /**
+         * Who did what, the newest first
+         * @description Who did what, the newest first. Everybody who works at the desk may ask this.
+         */
         get: operations["journal"];
         put?: never;
         post?: never;
@@ -765,10 +915,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the kinds of product: those that ship, then those of the desk's own */
+        /**
+         * List the kinds of product: those that ship, then those of the desk's own
+         * @description List the kinds of product: those that ship, then those of the desk's own. Everybody who works at the desk may ask this.
+         */
         get: operations["list-kinds"];
         put?: never;
-        /** Add a kind of product of the desk's own */
+        /**
+         * Add a kind of product of the desk's own
+         * @description Add a kind of product of the desk's own. It takes an editor.
+         */
         post: operations["add-kind"];
         delete?: never;
         options?: never;
@@ -783,7 +939,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What became of claims, each and tallied */
+        /**
+         * What became of claims, each and tallied
+         * @description What became of claims, each and tallied. Everybody who works at the desk may ask this.
+         */
         get: operations["ledger"];
         put?: never;
         post?: never;
@@ -800,7 +959,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The variants of its kind that are nearest to one over all measures */
+        /**
+         * The variants of its kind that are nearest to one over all measures
+         * @description The variants of its kind that are nearest to one over all measures. Everybody who works at the desk may ask this.
+         */
         get: operations["alike"];
         put?: never;
         post?: never;
@@ -817,7 +979,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
+        /**
+         * Who is signed in
+         * @description Who is signed in. Everybody who works at the desk may ask this.
+         */
         get: operations["me"];
         put?: never;
         post?: never;
@@ -834,7 +999,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List measures */
+        /**
+         * List measures
+         * @description List measures. Everybody who works at the desk may ask this.
+         */
         get: operations["list-measures"];
         put?: never;
         post?: never;
@@ -851,7 +1019,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A measure with its repeatability and every cell */
+        /**
+         * A measure with its repeatability and every cell
+         * @description A measure with its repeatability and every cell. Everybody who works at the desk may ask this.
+         */
         get: operations["show-measure"];
         put?: never;
         post?: never;
@@ -868,10 +1039,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List models */
+        /**
+         * List models
+         * @description List models. Everybody who works at the desk may ask this.
+         */
         get: operations["list-models"];
         put?: never;
-        /** Add or change a model */
+        /**
+         * Add or change a model
+         * @description Add or change a model. It takes an editor.
+         */
         post: operations["add-model"];
         delete?: never;
         options?: never;
@@ -886,7 +1063,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A model with variants, units, claims, offers and lineage */
+        /**
+         * A model with variants, units, claims, offers and lineage
+         * @description A model with variants, units, claims, offers and lineage. Everybody who works at the desk may ask this.
+         */
         get: operations["show-model"];
         put?: never;
         post?: never;
@@ -903,7 +1083,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What other modes of the same work gain and what they cost */
+        /**
+         * What other modes of the same work gain and what they cost
+         * @description What other modes of the same work gain and what they cost. Everybody who works at the desk may ask this.
+         */
         get: operations["modes"];
         put?: never;
         post?: never;
@@ -920,10 +1103,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List offers */
+        /**
+         * List offers
+         * @description List offers. Everybody who works at the desk may ask this.
+         */
         get: operations["list-offers"];
         put?: never;
-        /** Add an offer of a variant */
+        /**
+         * Add an offer of a variant
+         * @description Add an offer of a variant. It takes an editor.
+         */
         post: operations["add-offer"];
         delete?: never;
         options?: never;
@@ -938,10 +1127,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What works with what: part, partner, place, firmware */
+        /**
+         * What works with what: part, partner, place, firmware
+         * @description What works with what: part, partner, place, firmware. Everybody who works at the desk may ask this.
+         */
         get: operations["partners"];
         put?: never;
-        /** Note that a part works or fails with a partner */
+        /**
+         * Note that a part works or fails with a partner
+         * @description Note that a part works or fails with a partner. It takes an editor.
+         */
         post: operations["note-partner"];
         delete?: never;
         options?: never;
@@ -956,10 +1151,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who works at the desk */
+        /**
+         * Who works at the desk
+         * @description Who works at the desk. Everybody who works at the desk may ask this.
+         */
         get: operations["list-people"];
         put?: never;
-        /** Take somebody into the desk */
+        /**
+         * Take somebody into the desk
+         * @description Take somebody into the desk. It takes an owner.
+         */
         post: operations["add-person"];
         delete?: never;
         options?: never;
@@ -977,11 +1178,17 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End somebody's tokens and sign-ins; what they did keeps their name */
+        /**
+         * End somebody's tokens and sign-ins; what they did keeps their name
+         * @description End somebody's tokens and sign-ins; what they did keeps their name. It takes an owner.
+         */
         delete: operations["drop-person"];
         options?: never;
         head?: never;
-        /** Give somebody another name or role; tokens and sign-ins follow */
+        /**
+         * Give somebody another name or role; tokens and sign-ins follow
+         * @description Give somebody another name or role; tokens and sign-ins follow. It takes an owner.
+         */
         patch: operations["change-person"];
         trace?: never;
     };
@@ -992,10 +1199,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Photos of a unit or run */
+        /**
+         * Photos of a unit or run
+         * @description Photos of a unit or run. Everybody who works at the desk may ask this.
+         */
         get: operations["list-photos"];
         put?: never;
-        /** Take in a photo of a unit, JPEG or PNG; only the picture is kept */
+        /**
+         * Take in a photo of a unit, JPEG or PNG; only the picture is kept
+         * @description Take in a photo of a unit, JPEG or PNG; only the picture is kept. It takes an editor.
+         */
         post: operations["add-photo"];
         delete?: never;
         options?: never;
@@ -1010,7 +1223,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A photo */
+        /**
+         * A photo
+         * @description A photo. Everybody who works at the desk may ask this.
+         */
         get: operations["show-photo"];
         put?: never;
         post?: never;
@@ -1027,7 +1243,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where a variant stands in a measure among its kind and in all history */
+        /**
+         * Where a variant stands in a measure among its kind and in all history
+         * @description Where a variant stands in a measure among its kind and in all history. Everybody who works at the desk may ask this.
+         */
         get: operations["place"];
         put?: never;
         post?: never;
@@ -1046,7 +1265,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Put a plan file's plan, or one of the library, on the bench for a unit */
+        /**
+         * Put a plan file's plan, or one of the library, on the bench for a unit
+         * @description Put a plan file's plan, or one of the library, on the bench for a unit. It takes an editor.
+         */
         post: operations["add-plan-from-file"];
         delete?: never;
         options?: never;
@@ -1061,7 +1283,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A plan on the bench as a file */
+        /**
+         * A plan on the bench as a file
+         * @description A plan on the bench as a file. Everybody who works at the desk may ask this.
+         */
         get: operations["export-plan"];
         put?: never;
         post?: never;
@@ -1078,7 +1303,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Plans that ship with the program, with what each takes */
+        /**
+         * Plans that ship with the program, with what each takes
+         * @description Plans that ship with the program, with what each takes. Everybody who works at the desk may ask this.
+         */
         get: operations["plan-library"];
         put?: never;
         post?: never;
@@ -1097,7 +1325,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add a plan for a unit */
+        /**
+         * Add a plan for a unit
+         * @description Add a plan for a unit. It takes an editor.
+         */
         post: operations["add-plan"];
         delete?: never;
         options?: never;
@@ -1112,7 +1343,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A plan with what came of each step */
+        /**
+         * A plan with what came of each step
+         * @description A plan with what came of each step. Everybody who works at the desk may ask this.
+         */
         get: operations["show-plan"];
         put?: never;
         post?: never;
@@ -1131,7 +1365,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a one-time code with which a machine joins for a plan */
+        /**
+         * Make a one-time code with which a machine joins for a plan
+         * @description Make a one-time code with which a machine joins for a plan. It takes an editor.
+         */
         post: operations["plan-code"];
         delete?: never;
         options?: never;
@@ -1148,7 +1385,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that what a plan asked for is done */
+        /**
+         * Say that what a plan asked for is done
+         * @description Say that what a plan asked for is done. It takes an editor.
+         */
         post: operations["confirm"];
         delete?: never;
         options?: never;
@@ -1165,7 +1405,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Pause, resume or stop a plan, or leave out a step */
+        /**
+         * Pause, resume or stop a plan, or leave out a step
+         * @description Pause, resume or stop a plan, or leave out a step. It takes an editor.
+         */
         post: operations["direct-plan"];
         delete?: never;
         options?: never;
@@ -1180,7 +1423,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the sensors told of the run that is being made */
+        /**
+         * What the sensors told of the run that is being made
+         * @description What the sensors told of the run that is being made. Everybody who works at the desk may ask this.
+         */
         get: operations["live-trace"];
         put?: never;
         post?: never;
@@ -1197,7 +1443,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A field ranked by one measure */
+        /**
+         * A field ranked by one measure
+         * @description A field ranked by one measure. Everybody who works at the desk may ask this.
+         */
         get: operations["rank"];
         put?: never;
         post?: never;
@@ -1214,10 +1463,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List exchange rates, the newest first */
+        /**
+         * List exchange rates, the newest first
+         * @description List exchange rates, the newest first. Everybody who works at the desk may ask this.
+         */
         get: operations["list-rates"];
         put?: never;
-        /** Add an exchange rate, or correct that of the day */
+        /**
+         * Add an exchange rate, or correct that of the day
+         * @description Add an exchange rate, or correct that of the day. It takes an editor.
+         */
         post: operations["add-rate"];
         delete?: never;
         options?: never;
@@ -1234,7 +1489,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Record one run that a person read off */
+        /**
+         * Record one run that a person read off
+         * @description Record one run that a person read off. It takes an editor.
+         */
         post: operations["type-readings"];
         delete?: never;
         options?: never;
@@ -1251,7 +1509,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make every estimate anew from its readings and say which did not agree */
+        /**
+         * Make every estimate anew from its readings and say which did not agree
+         * @description Make every estimate anew from its readings and say which did not agree. It takes an editor.
+         */
         post: operations["recount"];
         delete?: never;
         options?: never;
@@ -1266,10 +1527,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List remarks and reports: what is said without a figure */
+        /**
+         * List remarks and reports: what is said without a figure
+         * @description List remarks and reports: what is said without a figure. Everybody who works at the desk may ask this.
+         */
         get: operations["list-remarks"];
         put?: never;
-        /** Note an impression of the desk's own, or what others report; it never counts */
+        /**
+         * Note an impression of the desk's own, or what others report; it never counts
+         * @description Note an impression of the desk's own, or what others report; it never counts. It takes an editor.
+         */
         post: operations["add-remark"];
         delete?: never;
         options?: never;
@@ -1286,7 +1553,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Withdraw a remark or report; it is kept, with the reason */
+        /**
+         * Withdraw a remark or report; it is kept, with the reason
+         * @description Withdraw a remark or report; it is kept, with the reason. It takes an editor.
+         */
         post: operations["withdraw-remark"];
         delete?: never;
         options?: never;
@@ -1301,10 +1571,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List reviews */
+        /**
+         * List reviews
+         * @description List reviews. Everybody who works at the desk may ask this.
+         */
         get: operations["list-reviews"];
         put?: never;
-        /** Start a review with findings from the figures */
+        /**
+         * Start a review with findings from the figures
+         * @description Start a review with findings from the figures. It takes an editor.
+         */
         post: operations["add-review"];
         delete?: never;
         options?: never;
@@ -1319,9 +1595,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A review */
+        /**
+         * A review
+         * @description A review. Everybody who works at the desk may ask this.
+         */
         get: operations["show-review"];
-        /** Change a review, from the revision it names */
+        /**
+         * Change a review, from the revision it names
+         * @description Change a review, from the revision it names. It takes an editor.
+         */
         put: operations["save-review"];
         post?: never;
         delete?: never;
@@ -1337,7 +1619,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The review's ranked comparisons */
+        /**
+         * The review's ranked comparisons
+         * @description The review's ranked comparisons. Everybody who works at the desk may ask this.
+         */
         get: operations["review-charts"];
         put?: never;
         post?: never;
@@ -1356,7 +1641,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Publish the next edition of a signed review */
+        /**
+         * Publish the next edition of a signed review
+         * @description Publish the next edition of a signed review. It takes an editor.
+         */
         post: operations["publish"];
         delete?: never;
         options?: never;
@@ -1371,7 +1659,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An edition's folder as a ZIP archive */
+        /**
+         * An edition's folder as a ZIP archive
+         * @description An edition's folder as a ZIP archive. Everybody who works at the desk may ask this.
+         */
         get: operations["edition-archive"];
         put?: never;
         post?: never;
@@ -1390,7 +1681,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Draw the findings anew and keep the reviewer's words */
+        /**
+         * Draw the findings anew and keep the reviewer's words
+         * @description Draw the findings anew and keep the reviewer's words. It takes an editor.
+         */
         post: operations["refresh-findings"];
         delete?: never;
         options?: never;
@@ -1407,7 +1701,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign the verdict as it stands */
+        /**
+         * Sign the verdict as it stands
+         * @description Sign the verdict as it stands. It takes an editor.
+         */
         post: operations["sign-review"];
         delete?: never;
         options?: never;
@@ -1422,10 +1719,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List rigs */
+        /**
+         * List rigs
+         * @description List rigs. Everybody who works at the desk may ask this.
+         */
         get: operations["list-rigs"];
         put?: never;
-        /** Add or change a rig */
+        /**
+         * Add or change a rig
+         * @description Add or change a rig. It takes an editor.
+         */
         post: operations["add-rig"];
         delete?: never;
         options?: never;
@@ -1440,7 +1743,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A rig */
+        /**
+         * A rig
+         * @description A rig. Everybody who works at the desk may ask this.
+         */
         get: operations["show-rig"];
         put?: never;
         post?: never;
@@ -1457,7 +1763,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a rig costs to a working system */
+        /**
+         * What a rig costs to a working system
+         * @description What a rig costs to a working system. Everybody who works at the desk may ask this.
+         */
         get: operations["rig-cost"];
         put?: never;
         post?: never;
@@ -1474,7 +1783,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A variant's siblings, predecessors and successors */
+        /**
+         * A variant's siblings, predecessors and successors
+         * @description A variant's siblings, predecessors and successors. Everybody who works at the desk may ask this.
+         */
         get: operations["rivals"];
         put?: never;
         post?: never;
@@ -1491,7 +1803,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the doubt rules with how each is tuned and what it has raised */
+        /**
+         * List the doubt rules with how each is tuned and what it has raised
+         * @description List the doubt rules with how each is tuned and what it has raised. Everybody who works at the desk may ask this.
+         */
         get: operations["list-rules"];
         put?: never;
         post?: never;
@@ -1509,7 +1824,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change a rule for a test or for all: another limit, or off; neither takes the change away */
+        /**
+         * Change a rule for a test or for all: another limit, or off; neither takes the change away
+         * @description Change a rule for a test or for all: another limit, or off; neither takes the change away. It takes an editor.
+         */
         put: operations["tune-rule"];
         post?: never;
         delete?: never;
@@ -1525,7 +1843,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What differs between two runs: figures, conditions, links, machine, sensors; and whether they may be compared */
+        /**
+         * What differs between two runs: figures, conditions, links, machine, sensors; and whether they may be compared
+         * @description What differs between two runs: figures, conditions, links, machine, sensors; and whether they may be compared. Everybody who works at the desk may ask this.
+         */
         get: operations["compare-runs"];
         put?: never;
         post?: never;
@@ -1542,7 +1863,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Runs of the same test on the same unit whose figures are the same in every digit */
+        /**
+         * Runs of the same test on the same unit whose figures are the same in every digit
+         * @description Runs of the same test on the same unit whose figures are the same in every digit. Everybody who works at the desk may ask this.
+         */
         get: operations["list-twins"];
         put?: never;
         post?: never;
@@ -1559,10 +1883,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List runs, the newest first */
+        /**
+         * List runs, the newest first
+         * @description List runs, the newest first. Everybody who works at the desk may ask this.
+         */
         get: operations["list-runs"];
         put?: never;
-        /** Take in a file of runs that a machine made alone */
+        /**
+         * Take in a file of runs that a machine made alone
+         * @description Take in a file of runs that a machine made alone. It takes an editor.
+         */
         post: operations["import-runs"];
         delete?: never;
         options?: never;
@@ -1577,7 +1907,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A run with its raw samples */
+        /**
+         * A run with its raw samples
+         * @description A run with its raw samples. Everybody who works at the desk may ask this.
+         */
         get: operations["show-run"];
         put?: never;
         post?: never;
@@ -1596,7 +1929,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Void, restore or correct readings of a run, or merge it into the run that it is a duplicate of; what stood before is kept */
+        /**
+         * Void, restore or correct readings of a run, or merge it into the run that it is a duplicate of; what stood before is kept
+         * @description Void, restore or correct readings of a run, or merge it into the run that it is a duplicate of; what stood before is kept. It takes an editor.
+         */
         post: operations["correct-run"];
         delete?: never;
         options?: never;
@@ -1613,7 +1949,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Lay an outside sensor's log (CSV) beside a run */
+        /**
+         * Lay an outside sensor's log (CSV) beside a run
+         * @description Lay an outside sensor's log (CSV) beside a run. It takes an editor.
+         */
         post: operations["lay-log"];
         delete?: never;
         options?: never;
@@ -1629,10 +1968,16 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set by hand how many seconds a log's clock is off */
+        /**
+         * Set by hand how many seconds a log's clock is off
+         * @description Set by hand how many seconds a log's clock is off. It takes an editor.
+         */
         put: operations["shift-log"];
         post?: never;
-        /** Take a log away from a run */
+        /**
+         * Take a log away from a run
+         * @description Take a log away from a run. It takes an editor.
+         */
         delete: operations["drop-log"];
         options?: never;
         head?: never;
@@ -1646,7 +1991,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the sensors told during a run, thinned without losing peaks */
+        /**
+         * What the sensors told during a run, thinned without losing peaks
+         * @description What the sensors told during a run, thinned without losing peaks. Everybody who works at the desk may ask this.
+         */
         get: operations["run-trace"];
         put?: never;
         post?: never;
@@ -1663,7 +2011,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A run's whole trace as CSV */
+        /**
+         * A run's whole trace as CSV
+         * @description A run's whole trace as CSV. Everybody who works at the desk may ask this.
+         */
         get: operations["run-trace-table"];
         put?: never;
         post?: never;
@@ -1680,7 +2031,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What to put on the bench in the minutes at hand */
+        /**
+         * What to put on the bench in the minutes at hand
+         * @description What to put on the bench in the minutes at hand. Everybody who works at the desk may ask this.
+         */
         get: operations["schedule"];
         put?: never;
         post?: never;
@@ -1697,10 +2051,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List setups */
+        /**
+         * List setups
+         * @description List setups. Everybody who works at the desk may ask this.
+         */
         get: operations["list-setups"];
         put?: never;
-        /** Add or change a setup */
+        /**
+         * Add or change a setup
+         * @description Add or change a setup. It takes an editor.
+         */
         post: operations["add-setup"];
         delete?: never;
         options?: never;
@@ -1715,7 +2075,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Inspection sheets */
+        /**
+         * Inspection sheets
+         * @description Inspection sheets. Everybody who works at the desk may ask this.
+         */
         get: operations["list-sheets"];
         put?: never;
         post?: never;
@@ -1734,7 +2097,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Spend a one-time sign-in code for a token */
+        /**
+         * Spend a one-time sign-in code for a token
+         * @description Spend a one-time sign-in code for a token. Anybody with a code may ask this; wrong codes are limited by address.
+         */
         post: operations["sign-in"];
         delete?: never;
         options?: never;
@@ -1751,7 +2117,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make the code of a one-time sign-in link: for oneself, or as an owner for anybody */
+        /**
+         * Make the code of a one-time sign-in link: for oneself, or as an owner for anybody
+         * @description Make the code of a one-time sign-in link: for oneself, or as an owner for anybody. Everybody who works at the desk may ask this.
+         */
         post: operations["make-sign-in-link"];
         delete?: never;
         options?: never;
@@ -1768,7 +2137,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End the token or session that asks */
+        /**
+         * End the token or session that asks
+         * @description End the token or session that asks. Everybody who works at the desk may ask this.
+         */
         post: operations["sign-out"];
         delete?: never;
         options?: never;
@@ -1783,7 +2155,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What to test next, by what it settles per hour of bench time */
+        /**
+         * What to test next, by what it settles per hour of bench time
+         * @description What to test next, by what it settles per hour of bench time. Everybody who works at the desk may ask this.
+         */
         get: operations["suggest"];
         put?: never;
         post?: never;
@@ -1802,7 +2177,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take in a CSV table of readings, or nothing of it */
+        /**
+         * Take in a CSV table of readings, or nothing of it
+         * @description Take in a CSV table of readings, or nothing of it. It takes an editor.
+         */
         post: operations["import-table"];
         delete?: never;
         options?: never;
@@ -1817,10 +2195,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List tests */
+        /**
+         * List tests
+         * @description List tests. Everybody who works at the desk may ask this.
+         */
         get: operations["list-tests"];
         put?: never;
-        /** Take in a test definition of the desk's own (YAML or JSON) */
+        /**
+         * Take in a test definition of the desk's own (YAML or JSON)
+         * @description Take in a test definition of the desk's own (YAML or JSON). It takes an editor.
+         */
         post: operations["import-test"];
         delete?: never;
         options?: never;
@@ -1835,7 +2219,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A test */
+        /**
+         * A test
+         * @description A test. Everybody who works at the desk may ask this.
+         */
         get: operations["show-test"];
         put?: never;
         post?: never;
@@ -1853,7 +2240,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Show a test's figures and count them nowhere, for a reason that stands beside them; count them again with none */
+        /**
+         * Show a test's figures and count them nowhere, for a reason that stands beside them; count them again with none
+         * @description Show a test's figures and count them nowhere, for a reason that stands beside them; count them again with none. It takes an editor.
+         */
         put: operations["set-test-aside"];
         post?: never;
         delete?: never;
@@ -1869,10 +2259,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Tokens and sessions that hold: one's own, or as an owner everybody's */
+        /**
+         * Tokens and sessions that hold: one's own, or as an owner everybody's
+         * @description Tokens and sessions that hold: one's own, or as an owner everybody's. Everybody who works at the desk may ask this.
+         */
         get: operations["list-tokens"];
         put?: never;
-        /** Make a token for a program */
+        /**
+         * Make a token for a program
+         * @description Make a token for a program. Everybody who works at the desk may ask this.
+         */
         post: operations["add-token"];
         delete?: never;
         options?: never;
@@ -1890,7 +2286,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a token, by its id or name */
+        /**
+         * End a token, by its id or name
+         * @description End a token, by its id or name. Everybody who works at the desk may ask this.
+         */
         delete: operations["drop-token"];
         options?: never;
         head?: never;
@@ -1906,7 +2305,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Try a test's mapping on a saved output; nothing is recorded */
+        /**
+         * Try a test's mapping on a saved output; nothing is recorded
+         * @description Try a test's mapping on a saved output; nothing is recorded. It takes an editor.
+         */
         post: operations["try-mapping"];
         delete?: never;
         options?: never;
@@ -1921,10 +2323,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List units */
+        /**
+         * List units
+         * @description List units. Everybody who works at the desk may ask this.
+         */
         get: operations["list-units"];
         put?: never;
-        /** Add or change a unit */
+        /**
+         * Add or change a unit
+         * @description Add or change a unit. It takes an editor.
+         */
         post: operations["add-unit"];
         delete?: never;
         options?: never;
@@ -1939,7 +2347,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A unit */
+        /**
+         * A unit
+         * @description A unit. Everybody who works at the desk may ask this.
+         */
         get: operations["show-unit"];
         put?: never;
         post?: never;
@@ -1958,7 +2369,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take in a kind of use (YAML or JSON) */
+        /**
+         * Take in a kind of use (YAML or JSON)
+         * @description Take in a kind of use (YAML or JSON). It takes an editor.
+         */
         post: operations["import-use"];
         delete?: never;
         options?: never;
@@ -1973,10 +2387,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List kinds of use */
+        /**
+         * List kinds of use
+         * @description List kinds of use. Everybody who works at the desk may ask this.
+         */
         get: operations["list-uses"];
         put?: never;
-        /** Add or change a kind of use */
+        /**
+         * Add or change a kind of use
+         * @description Add or change a kind of use. It takes an editor.
+         */
         post: operations["add-use"];
         delete?: never;
         options?: never;
@@ -1991,7 +2411,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Performance against price: the frontier, the best buy, steps up */
+        /**
+         * Performance against price: the frontier, the best buy, steps up
+         * @description Performance against price: the frontier, the best buy, steps up. Everybody who works at the desk may ask this.
+         */
         get: operations["value"];
         put?: never;
         post?: never;
@@ -2008,10 +2431,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List variants */
+        /**
+         * List variants
+         * @description List variants. Everybody who works at the desk may ask this.
+         */
         get: operations["list-variants"];
         put?: never;
-        /** Add or change a variant */
+        /**
+         * Add or change a variant
+         * @description Add or change a variant. It takes an editor.
+         */
         post: operations["add-variant"];
         delete?: never;
         options?: never;
@@ -2026,7 +2455,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A variant with units, claims and offers */
+        /**
+         * A variant with units, claims and offers
+         * @description A variant with units, claims and offers. Everybody who works at the desk may ask this.
+         */
         get: operations["show-variant"];
         put?: never;
         post?: never;
@@ -2043,7 +2475,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Spec keys, conditions, units and kinds */
+        /**
+         * Spec keys, conditions, units and kinds
+         * @description Spec keys, conditions, units and kinds. Everybody who works at the desk may ask this.
+         */
         get: operations["vocabulary"];
         put?: never;
         post?: never;
@@ -2060,7 +2495,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Why one variant's figure is not another's, as far as the data carry */
+        /**
+         * Why one variant's figure is not another's, as far as the data carry
+         * @description Why one variant's figure is not another's, as far as the data carry. Everybody who works at the desk may ask this.
+         */
         get: operations["why"];
         put?: never;
         post?: never;
@@ -2077,7 +2515,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What single conditions, and single entries of spec sheets, are worth in a measure */
+        /**
+         * What single conditions, and single entries of spec sheets, are worth in a measure
+         * @description What single conditions, and single entries of spec sheets, are worth in a measure. Everybody who works at the desk may ask this.
+         */
         get: operations["worth"];
         put?: never;
         post?: never;
@@ -5593,8 +6034,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5604,6 +6045,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5662,8 +6112,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5673,6 +6123,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5731,15 +6190,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
             /** @description Conflict */
             409: {
                 headers: {
@@ -5749,8 +6199,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5800,8 +6268,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5811,6 +6279,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5869,8 +6346,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5880,6 +6357,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5938,8 +6424,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5949,6 +6435,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6009,8 +6504,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6020,6 +6515,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6074,17 +6578,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6143,8 +6638,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6154,6 +6649,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6211,6 +6715,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6222,6 +6735,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6280,17 +6802,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6349,6 +6862,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6360,6 +6882,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6423,17 +6954,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6505,8 +7027,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6514,8 +7036,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6593,8 +7115,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6602,8 +7124,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6680,8 +7202,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6689,8 +7211,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6773,8 +7295,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6782,8 +7304,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6858,8 +7380,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6867,8 +7389,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6959,8 +7481,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6968,8 +7490,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7064,8 +7586,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7073,8 +7595,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7134,17 +7656,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7203,8 +7716,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7214,6 +7727,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7272,8 +7794,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7283,6 +7805,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7337,17 +7868,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7406,8 +7928,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7417,6 +7939,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7481,17 +8012,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7553,8 +8075,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7564,6 +8086,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7622,8 +8153,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7631,8 +8162,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7704,17 +8235,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7755,9 +8277,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -7773,8 +8296,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7784,6 +8307,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7840,8 +8372,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7849,8 +8381,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7892,9 +8424,10 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -7903,6 +8436,15 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7921,6 +8463,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7981,6 +8532,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -7992,6 +8552,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8067,8 +8636,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8078,6 +8647,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8132,17 +8710,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8201,8 +8770,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8212,6 +8781,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8268,6 +8846,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8279,6 +8866,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8341,17 +8937,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8410,8 +8997,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8419,8 +9006,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8486,9 +9073,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -8504,8 +9092,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8515,6 +9103,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8578,17 +9175,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8651,17 +9239,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8719,17 +9298,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8795,17 +9365,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8846,9 +9407,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -8864,8 +9426,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8875,6 +9437,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8931,8 +9502,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8940,8 +9511,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9002,6 +9573,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9013,6 +9593,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9082,17 +9671,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9149,8 +9729,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9158,8 +9738,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9221,17 +9801,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9286,17 +9857,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9355,8 +9917,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9366,6 +9928,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9429,17 +10000,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9498,17 +10060,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9563,17 +10116,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9628,17 +10172,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9696,8 +10231,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9705,8 +10240,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9764,17 +10299,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9833,8 +10359,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9844,6 +10370,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9900,8 +10435,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9909,8 +10444,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9972,17 +10507,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10040,17 +10566,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10109,8 +10626,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10120,6 +10637,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10177,17 +10703,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10246,8 +10763,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10257,6 +10774,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10311,17 +10837,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10362,9 +10879,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -10380,8 +10898,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10391,6 +10909,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10447,6 +10974,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10458,6 +10994,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10518,6 +11063,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10529,6 +11083,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10589,17 +11152,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10651,9 +11205,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -10669,8 +11224,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10680,6 +11235,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10738,8 +11302,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10747,8 +11311,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10810,17 +11374,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10871,9 +11426,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -10889,8 +11445,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10900,6 +11456,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10958,8 +11523,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10967,8 +11532,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11026,17 +11591,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11077,9 +11633,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -11095,8 +11652,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11106,6 +11663,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11162,8 +11728,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11171,8 +11737,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11229,6 +11795,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11240,6 +11815,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11300,6 +11884,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11311,6 +11904,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11371,6 +11973,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11382,6 +11993,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11440,8 +12060,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11449,8 +12069,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11528,17 +12148,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11593,17 +12204,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11662,8 +12264,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11673,6 +12275,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11713,9 +12324,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -11731,8 +12343,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11742,6 +12354,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11796,8 +12417,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11807,6 +12428,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11866,17 +12496,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11935,8 +12556,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11946,6 +12567,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12006,6 +12636,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12017,6 +12656,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12074,17 +12722,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12125,9 +12764,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -12143,8 +12783,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12154,6 +12794,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12210,8 +12859,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12219,8 +12868,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12251,7 +12900,10 @@ export interface operations {
     "save-review": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description ETag of the review that is changed, as it was read; refused where it is another by now */
+                "If-Match"?: string;
+            };
             path: {
                 slug: string;
             };
@@ -12281,6 +12933,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12292,6 +12953,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12348,8 +13018,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12357,8 +13027,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12401,9 +13071,10 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
+                    Location?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -12412,6 +13083,15 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12430,6 +13110,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12489,8 +13178,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12498,8 +13187,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12556,6 +13245,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12567,6 +13265,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12627,6 +13334,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12638,6 +13354,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12692,17 +13417,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12761,8 +13477,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12772,6 +13488,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12828,8 +13553,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12837,8 +13562,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12906,8 +13631,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12915,8 +13640,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12973,17 +13698,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13038,17 +13754,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13109,6 +13816,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13120,6 +13836,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13177,17 +13902,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13245,17 +13961,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13335,17 +14042,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13413,8 +14111,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13424,6 +14122,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13480,8 +14187,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13489,8 +14196,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13551,6 +14258,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13562,6 +14278,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13627,6 +14352,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13638,6 +14372,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13699,6 +14442,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13710,6 +14462,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13767,6 +14528,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13778,6 +14548,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13841,8 +14620,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13850,8 +14629,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13910,8 +14689,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13919,8 +14698,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13990,17 +14769,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14058,17 +14828,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14127,8 +14888,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14138,6 +14899,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14195,17 +14965,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14264,15 +15025,6 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
             /** @description Conflict */
             409: {
                 headers: {
@@ -14282,8 +15034,26 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14333,8 +15103,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14344,6 +15114,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14398,8 +15177,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14409,6 +15188,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14474,17 +15262,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14546,8 +15325,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14557,6 +15336,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14611,17 +15399,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14683,8 +15462,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14694,6 +15473,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14750,8 +15538,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14759,8 +15547,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14821,6 +15609,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14832,6 +15629,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14886,17 +15692,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14955,8 +15752,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14966,6 +15763,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15022,6 +15828,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15033,6 +15848,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15091,8 +15915,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15102,6 +15926,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15161,17 +15994,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15230,8 +16054,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15241,6 +16065,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15297,8 +16130,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15306,8 +16139,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15369,8 +16202,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15380,6 +16213,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15434,17 +16276,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15503,8 +16336,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15514,6 +16347,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15595,17 +16437,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15663,17 +16496,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15732,8 +16556,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15743,6 +16567,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15799,8 +16632,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15808,8 +16641,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15864,17 +16697,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15938,17 +16762,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16008,17 +16823,8 @@ export interface operations {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
