@@ -13,9 +13,14 @@ MINUTES ?= 60
 ONLY    ?=
 FUZZTIME ?= 60s
 TARGETS ?= linux/arm64 windows/arm64 darwin/amd64 darwin/arm64
+# what `durvek version` says
+COMMIT   = $(shell git rev-parse HEAD 2>/dev/null)
+DATE     = $(shell git log -1 --format=%cI 2>/dev/null)
+TAG     ?= $(shell git describe --tags --exact-match 2>/dev/null)
+STAMP    = -X durvek/cli.Commit=$(COMMIT) -X durvek/cli.Date=$(DATE) -X durvek/cli.Tag=$(TAG)
 KERNELS  = probe/page/public/kernels.wasm.gz
 
-.PHONY: demo test check fuzz mutate build bench console probe check cross api reference shots clean
+.PHONY: demo test check fuzz mutate build bench console probe check cross api reference licenses shots clean
 
 ## build everything, start the service with the demo data, print the address and a sign-in link
 demo: build
@@ -48,7 +53,7 @@ mutate: console probe
 
 ## bin/durvek with the console inside
 build: console probe
-	$(GO) build -trimpath -ldflags "-s -w" -o bin/durvek ./cmd/durvek
+	$(GO) build -trimpath -ldflags "-s -w $(STAMP)" -o bin/durvek ./cmd/durvek
 
 ## the benchmarks, as one table beside their references
 bench: console probe
@@ -96,6 +101,10 @@ api:
 ## write the commands, the vocabulary and a page for each workload from the program's own tables
 reference: console probe
 	$(GO) run ./scripts/reference
+
+## the notices of everything that is in the program
+licenses: console probe
+	$(GO) run ./scripts/licenses > cli/licenses.txt.new && mv cli/licenses.txt.new cli/licenses.txt
 
 ## refresh docs/screenshots from the demo data
 shots: build

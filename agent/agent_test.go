@@ -159,10 +159,15 @@ func planOf(tests ...string) method.Plan {
 
 func work(t *testing.T, s *fakeService, m *fakeMachine, code, dir string) (Result, []string, error) {
 	t.Helper()
+	var mu sync.Mutex
 	var said []string
 	r, err := Work(context.Background(), Options{Service: s, Machine: m, Code: code, Dir: dir, Server: "http://desk",
 		Retry: time.Millisecond,
-		Log:   func(f string, v ...any) { said = append(said, fmt.Sprintf(f, v...)) }})
+		Log: func(f string, v ...any) {
+			mu.Lock()
+			defer mu.Unlock()
+			said = append(said, fmt.Sprintf(f, v...))
+		}})
 	return r, said, err
 }
 

@@ -106,7 +106,7 @@ type (
 	Body[T any] struct{ Body T }
 	// File is a file as a person wrote it.
 	File struct {
-		CheckOnly bool   `query:"check_only" doc:"Say what would happen and write nothing"`
+		CheckOnly bool   `query:"check_only" flag:"dry-run" doc:"Say what would happen and write nothing"`
 		RawBody   []byte `contentType:"application/octet-stream"`
 	}
 )

@@ -77,7 +77,7 @@ func (a *app) benchCmd() *cobra.Command {
 
 	var p alonePlan
 	run := &cobra.Command{Use: "run TEST…", Short: "Run tests on this machine and print their figures",
-		Example: "  durvek bench run hashing drive-random --repeats 5 --path /mnt/dock --out runs.json",
+		Example: "  durvek bench run hashing drive-random --repeats 5 --path /mnt/dock --output runs.json",
 		Args: func(c *cobra.Command, args []string) error {
 			if len(args) == 0 && !p.usual {
 				return usageError{errors.New("say which tests to run, or --usual; `durvek bench list` lists them")}
@@ -94,7 +94,7 @@ func (a *app) benchCmd() *cobra.Command {
 	f.StringVar(&p.path, "path", ".", "folder on the drive that is to be measured")
 	f.Float64Var(&p.seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
 	f.StringArrayVar(&p.options, "option", nil, "TEST.OPTION=VALUE; may be repeated")
-	f.StringVar(&p.out, "out", "", "also write the runs to this file, for `durvek run import`")
+	f.StringVarP(&p.out, "output", "o", "", "also write the runs to this file, for `durvek run import`")
 	return noun("bench", "Measure this machine alone, without a service", list, explain, run)
 }
 

@@ -15,6 +15,7 @@ import (
 
 	"durvek/api"
 	"durvek/client"
+	"durvek/desk"
 )
 
 // list is so many words or more that go into one part, with commas between.
@@ -115,9 +116,13 @@ func saving[I any](a *app, use, short, example, output string, op api.Operation[
 
 // schema is the command that prints the JSON Schema of a file format.
 func (a *app) schema(format, what string) *cobra.Command {
-	return verb("schema", "Print the JSON Schema of "+what, "durvek "+format+" schema", 0, func(cmd *cobra.Command,
-		_ []string) error {
-		return a.save(cmd, "", api.Format.Request(api.Slugged{Slug: format}))
+	return verb("schema", "Print the JSON Schema of "+what, "durvek "+format+" schema", 0, func(*cobra.Command,
+		[]string) error {
+		b, err := desk.SchemaSource(format)
+		if err != nil {
+			return err
+		}
+		return a.writeOut("", b)
 	})
 }
 

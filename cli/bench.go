@@ -43,8 +43,13 @@ func (a *app) testCmd() *cobra.Command {
 	var def api.File
 	imp := asking(a, "import FILE", "Take in a test definition of your own",
 		"durvek test import demo/tests/survey-export.yaml",
-		api.ImportTest, &def, []any{&def.RawBody, own{&def.CheckOnly}},
-		func(t method.Test) { a.say("Test %s, version %d, is known.", t.Slug, t.Version) })
+		api.ImportTest, &def, []any{&def.RawBody}, func(t method.Test) {
+			if def.CheckOnly {
+				a.say("Nothing wrong with test %s, version %d; nothing written.", t.Slug, t.Version)
+				return
+			}
+			a.say("Test %s, version %d, is known.", t.Slug, t.Version)
+		})
 	list := all(a, "list", "List tests and their measures", "durvek test list", api.Tests, func(ts []method.Test) {
 		var rows [][]any
 		for _, t := range ts {
@@ -390,6 +395,7 @@ func (a *app) readingCmd() *cobra.Command {
 }
 
 func (a *app) tableCmd() *cobra.Command {
+	dry := false
 	take := func(name, short string, check bool) *cobra.Command {
 		return verb(name+" FILE", short, "durvek table "+name+" demo/tables/desk-readings.csv", 1, func(cmd *cobra.Command,
 			args []string) error {
@@ -398,7 +404,7 @@ func (a *app) tableCmd() *cobra.Command {
 				return err
 			}
 			refused := 0
-			err = ask(a, cmd, api.ImportTable, api.File{CheckOnly: check, RawBody: data}, func(t results.Table) {
+			err = ask(a, cmd, api.ImportTable, api.File{CheckOnly: check || dry, RawBody: data}, func(t results.Table) {
 				refused = len(t.Refused)
 				var rows [][]any
 				for _, r := range t.Refused {
@@ -420,7 +426,8 @@ func (a *app) tableCmd() *cobra.Command {
 			return err
 		})
 	}
+	imp := take("import", "Take in a table, or nothing of it if any row is refused", false)
+	imp.Flags().BoolVar(&dry, "dry-run", false, "say what would happen and write nothing, as check does")
 	return noun("table", "CSV tables of readings",
-		take("check", "Show what a table holds and every refused row, and change nothing", true),
-		take("import", "Take in a table, or nothing of it if any row is refused", false))
+		take("check", "Show what a table holds and every refused row, and change nothing", true), imp)
 }

@@ -25,8 +25,12 @@ func (a *app) dossierCmd() *cobra.Command {
 			short = "Say everything that is wrong with a dossier, and change nothing"
 		}
 		in := &api.File{CheckOnly: check}
+		words := []any{&in.RawBody}
+		if check {
+			words = append(words, own{&in.CheckOnly})
+		}
 		return asking(a, name+" FILE", short, "durvek dossier "+name+" demo/dossiers/04-fen-14.yaml", api.ImportDossier, in,
-			[]any{&in.RawBody, own{&in.CheckOnly}}, func(x books.Intake) {
+			words, func(x books.Intake) {
 				done := "Taken in"
 				if x.Checked {
 					done = "Nothing wrong, nothing written"

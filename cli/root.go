@@ -32,6 +32,7 @@ const (
 	failed      = 1
 	wrongUsage  = 2
 	unreachable = 3
+	stopped     = 130 // as shells have it for who was interrupted
 )
 
 // app is one call of the program.
@@ -42,6 +43,7 @@ type app struct {
 	token       string
 	data        string
 	json        bool
+	wide        bool
 	interactive bool // out is a terminal
 }
 
@@ -65,10 +67,20 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if err == nil {
 		return done
 	}
-	fmt.Fprintln(errs, "durvek:", strings.TrimSpace(err.Error()))
+	interrupted := ctx.Err() != nil
+	if interrupted && (errors.Is(err, context.Canceled) || strings.Contains(err.Error(), context.Canceled.Error())) {
+		err = errors.New("stopped")
+	}
+	if a.json {
+		a.tellFailure(err)
+	} else {
+		fmt.Fprintln(errs, "durvek:", strings.TrimSpace(err.Error()))
+	}
 	var usage usageError
 	var p *client.Problem
 	switch {
+	case interrupted:
+		return stopped
 	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"), strings.HasPrefix(err.Error(),
 		"required flag"):
 		return wrongUsage
@@ -94,7 +106,8 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	f.StringVar(&a.server, "server", os.Getenv("DURVEK_SERVER"), "address of the service")
 	f.StringVar(&a.token, "token", os.Getenv("DURVEK_TOKEN"), "token to sign in with")
 	f.StringVar(&a.data, "data", os.Getenv("DURVEK_DATA"), "data folder of a service on this computer")
-	f.BoolVar(&a.json, "json", false, "print what the service answered, as JSON")
+	f.BoolVar(&a.json, "json", false, "print what the service answered, as JSON; a failure too, as problem details")
+	f.BoolVar(&a.wide, "wide", false, "tables as they are on a terminal of any width, also into a pipe")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.personCmd(),
 		a.tokenCmd(), a.journalCmd(),
@@ -106,6 +119,8 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(),
 		a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd())
 	root.AddCommand(a.backupCmds()...)
+	root.AddCommand(a.versionCmd(), a.licensesCmd(), a.configCmd())
+	a.complete(root)
 	for _, c := range root.Commands() {
 		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
 			c.RunE = func(c *cobra.Command, args []string) error {
@@ -209,8 +224,36 @@ func (a *app) width() int {
 	return 0
 }
 
-// print writes a table; columns whose name starts with a right arrow are aligned right.
+// tellFailure says what went wrong as problem details (RFC 9457), the service's own where it said them.
+func (a *app) tellFailure(err error) {
+	p := client.Problem{Title: "failed", Detail: strings.TrimSpace(err.Error())}
+	var said *client.Problem
+	if errors.As(err, &said) {
+		p = *said
+	}
+	b, _ := json.Marshal(p)
+	fmt.Fprintf(a.err, "%s\n", b)
+}
+
+// print writes a table; columns whose name starts with a right arrow are aligned right. Into a pipe it goes as
+// tab-separated values.
 func (a *app) print(head []string, rows [][]any) {
+	if !a.interactive && !a.wide && os.Getenv("COLUMNS") == "" {
+		plain := strings.NewReplacer("\t", " ", "\n", " ")
+		line := func(cells []string) { fmt.Fprintln(a.out, strings.Join(cells, "\t")) }
+		for i, r := range append([][]any{nil}, rows...) {
+			cells := make([]string, len(head))
+			for k := range cells {
+				if i == 0 {
+					cells[k] = strings.TrimPrefix(head[k], "→")
+				} else {
+					cells[k] = plain.Replace(fmt.Sprint(r[k]))
+				}
+			}
+			line(cells)
+		}
+		return
+	}
 	t := table.NewWriter()
 	t.SetStyle(table.StyleLight)
 	s := t.Style()
@@ -231,7 +274,7 @@ func (a *app) print(head []string, rows [][]any) {
 	for _, r := range rows {
 		t.AppendRow(r)
 	}
-	if room := a.width(); room > 0 { // the last column wraps where the line would not fit
+	if room := a.width(); room > 0 && !a.wide { // the last column wraps where the line would not fit
 		rest := 0
 		for i := range len(head) - 1 {
 			widest := text.StringWidth(strings.TrimPrefix(head[i], "→"))

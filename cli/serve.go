@@ -175,9 +175,13 @@ func defaultData() string {
 
 func (a *app) serveCmd() *cobra.Command {
 	var h hosting
+	var file string
 	c := verb("serve", "Start the service", "durvek serve --listen 127.0.0.1:8460 --data ~/desk --name \"Marram Desk\"", 0,
 		func(cmd *cobra.Command, _ []string) error {
 			h.dir = cmp.Or(a.data, defaultData())
+			if _, err := settle(cmd.LocalNonPersistentFlags(), configFile(file, h.dir)); err != nil {
+				return err
+			}
 			return a.host(cmd.Context(), h, func(_ context.Context, server, _, link string) error {
 				a.say("Durvek listens on %s, data in %s.", server, h.dir)
 				for _, other := range elsewhere(h.listen, server) {
@@ -193,6 +197,9 @@ func (a *app) serveCmd() *cobra.Command {
 			})
 		})
 	h.flags(c.Flags())
+	c.Flags().StringVar(&file, "config", "",
+		"file of settings, with an entry for each of these flags; durvek.yaml in the "+
+			"data folder if left out")
 	return c
 }
 

@@ -17,7 +17,7 @@ func (s *Service) benchRoutes() {
 	d := s.desk.Books
 	all(s, api.Tests, d.Tests)
 	serve(s, api.ImportTest, func(ctx context.Context, in *api.File) (method.Test, error) {
-		return d.ImportTest(ctx, in.RawBody, by(ctx))
+		return d.ImportTest(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
 	serve(s, api.TryMapping, func(ctx context.Context, in *api.Body[books.Trial]) (books.Tried, error) {
 		return d.TryMapping(ctx, in.Body)

@@ -12,8 +12,11 @@ import (
 	"durvek/desk/books"
 )
 
-// answer is a JSON body.
-type answer[T any] struct{ Body T }
+// answer is a JSON body, and where what was made stands.
+type answer[T any] struct {
+	Location string `header:"Location" hidden:"true"`
+	Body     T
+}
 
 type blob struct {
 	ContentType string `header:"Content-Type"`
@@ -24,30 +27,13 @@ type blob struct {
 // by is the name of who asks.
 func by(ctx context.Context) string { return who(ctx).By() }
 
-// made is an answer that tells where the new thing stands.
-type made[T any] struct {
-	Location string `header:"Location" doc:"Path of what was made"`
-	Body     T
-}
-
 // serve answers an operation.
 func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, *I) (O, error)) {
+	d := described(s, o)
 	if o.Made != nil {
-		d := described(s, o)
 		d.DefaultStatus = http.StatusCreated
-		huma.Register(s.api, d, func(ctx context.Context, in *I) (*made[O], error) {
-			if err := sound(in); err != nil {
-				return nil, err
-			}
-			out, err := f(ctx, in)
-			if err != nil {
-				return nil, fail(err)
-			}
-			return &made[O]{o.Made(out), out}, nil
-		})
-		return
 	}
-	huma.Register(s.api, described(s, o), func(ctx context.Context, in *I) (*answer[O], error) {
+	huma.Register(s.api, d, func(ctx context.Context, in *I) (*answer[O], error) {
 		if err := sound(in); err != nil {
 			return nil, err
 		}
@@ -55,8 +41,16 @@ func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, 
 		if err != nil {
 			return nil, fail(err)
 		}
-		return &answer[O]{out}, nil
+		a := &answer[O]{Body: out}
+		if o.Made != nil {
+			a.Location = o.Made(out)
+		}
+		return a, nil
 	})
+	if o.Made != nil {
+		s.api.OpenAPI().Paths[o.Path].Post.Responses["201"].Headers = map[string]*huma.Param{"Location": {
+			Description: "Path of what was made", Schema: &huma.Schema{Type: "string"}}}
+	}
 }
 
 // all answers an operation of nothing, one that of a name, add that of a value which somebody brings, put one whose

@@ -163,20 +163,27 @@ func TestWhatRunsRestOnStays(t *testing.T) {
 		{test("1", "/min"), ""}, {test("1", "/s"), ""}, {test("2", "/s"), ""}, {test("1", "/s"),
 			"version 1 is older than the 2"},
 	} {
-		_, err := d.Books.ImportTest(ctx, []byte(c.file), "me")
+		_, err := d.Books.ImportTest(ctx, []byte(c.file), false, "me")
 		if (err != nil) != (c.want != "") || err != nil && !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%v, want %q", err, c.want)
 		}
 	}
 	testdesk.Typed(t, d, results.Typed{Test: "knots", Subject: "a", Readings: map[string]string{"tied": "3"}})
-	_, err := d.Books.ImportTest(ctx, []byte(test("2", "/min")), "me")
+	_, err := d.Books.ImportTest(ctx, []byte(test("2", "/min")), false, "me")
 	if err == nil || !strings.Contains(err.Error(), "version 2 has runs") {
 		t.Errorf("its unit changed under a run: %v", err)
 	}
-	if _, err := d.Books.ImportTest(ctx, []byte(test("2", "1/s")), "me"); err != nil { // the same, written otherwise
+	if _, err := d.Books.ImportTest(ctx, []byte(test("3", "/s")), true, "me"); err != nil {
+		t.Errorf("a check alone: %v", err)
+	}
+	if known, err := d.Books.Test(ctx, "knots"); err != nil || known.Version != 2 {
+		t.Errorf("a check alone wrote version %d, %v", known.Version, err)
+	}
+	if _, err := d.Books.ImportTest(ctx, []byte(test("2", "1/s")), false,
+		"me"); err != nil { // the same, written otherwise
 		t.Errorf("%v", err)
 	}
-	_, err = d.Books.ImportTest(ctx, []byte(strings.Replace(test("1", "/s"), "slug: knots", "slug: work", 1)), "me")
+	_, err = d.Books.ImportTest(ctx, []byte(strings.Replace(test("1", "/s"), "slug: knots", "slug: work", 1)), false, "me")
 	if err == nil || !strings.Contains(err.Error(), "built-in") {
 		t.Errorf("a built-in test was replaced: %v", err)
 	}

@@ -71,7 +71,8 @@ var called = map[string][]any{
 	"Books.ImportDossier": {[]byte("format: durvek-dossier/1\nmodel: {slug: z, maker: M, name: Z, kind: " +
 		"laptop}\nvariants: [{slug: z, name: Z}]\n"), false, "me"},
 	"Books.ImportTest": {[]byte("format: durvek-test/1\nslug: z\nversion: 1\nname: Z\ngroup: " +
-		"application\nmeasures: [{slug: m, name: m, unit: s, scale: ratio, better: lower}]\nmust_match: [supply]\n"), "me"},
+		"application\nmeasures: [{slug: m, name: m, unit: s, scale: ratio, better: lower}]\nmust_match: [supply]\n"), false,
+		"me"},
 	"Bench.Join":          {"AAAA-AAAA", "", record.Machine{Name: "m", Boot: "b"}},
 	"Bench.AgentIncident": {record.Incident{ID: uuid.NewString(), Plan: "p", Kind: "crash"}},
 	"Bench.NoteIncident":  {record.Incident{Unit: "a", Kind: "crash", Times: 1}, "me"},

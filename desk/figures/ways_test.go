@@ -184,7 +184,7 @@ func TestRepeatsAreSuggestedWhereTheSpreadIsNotKnown(t *testing.T) {
 	d := testdesk.Opened(t)
 	if _, err := d.Books.ImportTest(testdesk.Ctx, []byte("format: durvek-test/1\nslug: knots\nversion: 1\nname: Knots\n"+
 		"group: application\nrepeats: 4\nseconds: 30\nmust_match: [supply]\nmeasures: [{slug: tied, name: knots, "+
-		"unit: /min, scale: ratio, better: higher}]\n"), "me"); err != nil {
+		"unit: /min, scale: ratio, better: higher}]\n"), false, "me"); err != nil {
 		t.Fatal(err)
 	}
 	tie := func(unit, value string, repeat int) {

@@ -125,7 +125,7 @@ func TestADoubtAboutASetup(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := d.Books.ImportTest(ctx, b, "me"); err != nil {
+	if _, err := d.Books.ImportTest(ctx, b, false, "me"); err != nil {
 		t.Fatal(err)
 	}
 	if err := d.Books.AddSetup(ctx, method.Setup{Slug: "quiet", Name: "Quiet", Conditions: map[string]string{

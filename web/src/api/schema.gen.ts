@@ -8280,6 +8280,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -8427,6 +8428,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -9076,6 +9078,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -9410,6 +9413,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -10882,6 +10886,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -11208,6 +11213,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -11429,6 +11435,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -11636,6 +11643,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -12327,6 +12335,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -12767,6 +12776,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };
@@ -13074,6 +13084,7 @@ export interface operations {
             /** @description Created */
             201: {
                 headers: {
+                    /** @description Path of what was made */
                     Location?: string;
                     [name: string]: unknown;
                 };

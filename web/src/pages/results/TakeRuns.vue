@@ -27,7 +27,7 @@ async function take() {
   <v-dialog v-model="open">
     <v-card class="pad">
       <strong>Take in runs</strong>
-      <p class="soft mt-1 mb-3">The file that a machine wrote alone, with <code>durvek bench run … --out FILE</code>. Runs that are known already stay as they are.</p>
+      <p class="soft mt-1 mb-3">The file that a machine wrote alone, with <code>durvek bench run … --output FILE</code>. Runs that are known already stay as they are.</p>
       <div class="stack">
         <v-file-input v-model="file" label="Runs" accept=".json,application/json" prepend-icon="" />
         <v-autocomplete v-model="at.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
