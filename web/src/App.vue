@@ -34,7 +34,7 @@ function turn() {
       <div class="name">Durvek</div>
       <div class="desk">{{ me.data.value?.desk }}</div>
       <router-link v-for="[to, name] in pages" :key="to" :to="to" :class="{ on: route.path.startsWith(to) }">{{ name }}</router-link>
-      <div class="foot"><button type="button" @click="turn">{{ dark ? 'Light' : 'Dark' }}</button><button type="button" @click="signOut">Sign out</button></div>
+      <div class="foot"><router-link to="/people" :class="{ on: route.path === '/people' }">{{ me.data.value?.name ?? 'People' }}</router-link><button type="button" @click="turn">{{ dark ? 'Light' : 'Dark' }}</button><button type="button" @click="signOut">Sign out</button></div>
     </nav>
     <main class="page">
       <Trouble v-if="me.error.value" :error="me.error.value" />

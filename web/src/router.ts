@@ -31,6 +31,7 @@ export const router = createRouter({
     { path: '/compare/fields', component: () => import('./pages/compare/FieldsPage.vue') },
     { path: '/reviews', component: () => import('./pages/reviews/ReviewsPage.vue') },
     { path: '/reviews/:slug', component: () => import('./pages/reviews/ReviewPage.vue') },
+    { path: '/people', component: () => import('./pages/desk/PeoplePage.vue') },
     { path: '/:rest(.*)', component: () => import('./pages/LostPage.vue') },
   ],
 })
