@@ -49,11 +49,11 @@ func TestADeskIsBackedUpCheckedAndBroughtBack(t *testing.T) {
 	if list := do("token", "list"); !strings.Contains(list.out, "command line on") {
 		t.Errorf("%s", list.out)
 	}
-	do("person", "add", "Ilse", "--role", "reader").want(t, 0, "Ilse works here as reader")
-	do("person", "change", "Ilse", "--role", "editor").want(t, 0, "as editor")
+	do("person", "add", "Ilse Brandt", "--role", "reader").want(t, 0, "Ilse Brandt works here as reader")
+	do("person", "change", "Ilse Brandt", "--role", "editor").want(t, 0, "as editor")
 	do("person", "change", "Owner", "--role", "reader").want(t, 1, "the only owner")
 	do("person", "list").want(t, 0, "Owner", "Ilse", "editor")
-	ilse := strings.TrimSpace(do("sign-in", "link", "--person", "Ilse").out)
+	ilse := strings.TrimSpace(do("sign-in", "link", "--person", "Ilse Brandt").out)
 	call(t, home, "sign-in", ilse).want(t, 0)
 	call(t, home, "person", "list").want(t, 0, "Ilse")
 	call(t, home, "person", "drop", "Owner").want(t, 3, "it takes an owner")
@@ -61,6 +61,6 @@ func TestADeskIsBackedUpCheckedAndBroughtBack(t *testing.T) {
 	call(t, home, "token", "add", "export", "--scope", "reader", "--days", "1").want(t, 0)
 	call(t, home, "token", "drop", "export").want(t, 0, "is ended")
 	do("journal", "list", "--text", "person").want(t, 0, "add person", "change person", "Owner")
-	do("person", "drop", "Ilse").want(t, 0, "works here no more")
+	do("person", "drop", "Ilse Brandt").want(t, 0, "works here no more")
 	call(t, home, "person", "list").want(t, 3, "sign in")
 }

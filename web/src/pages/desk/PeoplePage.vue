@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, must, type Of } from '../../api/client'
+import { moment } from '../../parts/words'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 
@@ -11,13 +12,15 @@ const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')),
 const people = useQuery({ queryKey: ['people'], queryFn: () => must(api.GET('/api/people')) })
 const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => must(api.GET('/api/tokens')) })
 const journal = useQuery({ queryKey: ['journal'], queryFn: () => must(api.GET('/api/journal', { params: { query: { limit: 30 } } })) })
+const listed = computed(() => (tokens.data.value ?? []).filter((t) => t.kind !== 'agent'))
+const agents = computed(() => (tokens.data.value ?? []).length - listed.value.length)
 const owner = computed(() => me.data.value?.role === 'owner')
 const roles: { value: Role; title: string }[] = [
   { value: 'reader', title: 'Reader: looks' },
   { value: 'editor', title: 'Editor: does the whole job' },
   { value: 'owner', title: 'Owner: also says who may' },
 ]
-const kinds = { session: 'Console', program: 'Program', agent: 'Machine under test' }
+const kinds = { session: 'Console', program: 'Program', agent: '' }
 const form = reactive({ name: '', role: 'editor' as Role })
 const program = reactive({ name: '', scope: 'reader' as Role, days: 90 })
 const renaming = ref('')
@@ -79,12 +82,13 @@ const day = (s?: string) => (s ? s.slice(0, 10) : '')
     <table aria-label="Tokens and sessions">
       <thead><tr><th>Name</th><th>Kind</th><th>Whose</th><th>May</th><th>Made</th><th>Ends</th><th /></tr></thead>
       <tbody>
-        <tr v-for="t in tokens.data.value ?? []" :key="t.id">
-          <td>{{ t.name }}</td><td>{{ kinds[t.kind] }}</td><td>{{ t.person || 'a plan' }}</td><td>{{ t.role || 'deliver' }}</td><td>{{ day(t.created) }}</td><td>{{ day(t.expires) || 'never' }}</td>
+        <tr v-for="t in listed" :key="t.id">
+          <td>{{ t.name }}</td><td>{{ kinds[t.kind] }}</td><td>{{ t.person }}</td><td>{{ t.role }}</td><td>{{ day(t.created) }}</td><td>{{ day(t.expires) || 'never' }}</td>
           <td class="n"><button type="button" class="plainly small" @click="end(t.id)">End</button></td>
         </tr>
       </tbody>
     </table>
+    <p v-if="agents" class="soft small pad">Beside these, {{ agents }} {{ agents === 1 ? 'machine' : 'machines' }} under test may deliver the runs of their plans; each ends with its plan.</p>
     <form class="row pad" @submit.prevent="make"><v-text-field v-model="program.name" label="What a new token is for" /><v-select v-model="program.scope" label="At most" :items="roles" /><v-text-field v-model="program.days" label="Days, 0 for ever" type="number" /><v-btn type="submit" :disabled="!program.name">Make a token</v-btn></form>
   </div>
   <h2>Who did what</h2>
@@ -92,7 +96,7 @@ const day = (s?: string) => (s ? s.slice(0, 10) : '')
     <table aria-label="Journal">
       <thead><tr><th>When</th><th>Who</th><th>Did</th><th>To</th><th>How</th></tr></thead>
       <tbody>
-        <tr v-for="(n, i) in journal.data.value?.lines ?? []" :key="i"><td>{{ n.at.slice(0, 16).replace('T', ' ') }}</td><td>{{ n.by }}</td><td>{{ n.act }}</td><td>{{ n.subject }}</td><td>{{ n.detail }}</td></tr>
+        <tr v-for="(n, i) in journal.data.value?.lines ?? []" :key="i"><td>{{ moment(n.at) }}</td><td>{{ n.by }}</td><td>{{ n.act }}</td><td>{{ n.subject }}</td><td>{{ n.detail }}</td></tr>
       </tbody>
     </table>
   </div>
