@@ -61,13 +61,15 @@ func run(m *testing.M) int {
 	ctx, stop := context.WithCancel(context.Background())
 	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir, Name: demo.DeskName}, Tests: workload.Tests()})
 	must(err)
-	certificates, err := service.NewCertificates(service.CertificateOptions{Dir: filepath.Join(dir, "tls"), Now: time.Now})
+	certificates, err := service.NewCertificates(service.CertificateOptions{Dir: filepath.Join(dir, "tls"),
+		Names: []string{"desk.test"}, Now: time.Now})
 	must(err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	must(err)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- service.New(d, service.Options{Probe: probe.Files(), Certificates: certificates}).Serve(ctx, l)
+		ended <- service.New(d, service.Options{Probe: probe.Files(), Certificates: certificates,
+			Hosts: []string{"desk.test"}}).Serve(ctx, l)
 	}()
 	defer func() { stop(); <-ended; d.Close() }()
 	token, err := d.Books.LocalToken(ctx)
