@@ -59,10 +59,16 @@ func (a *app) backupCmds() []*cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := a.tellReport(dir+" holds the desk again", r); err != nil || old == "" || a.json {
-				return err
+			if a.json {
+				return a.printJSON(r)
 			}
-			a.say("What was there before is kept in %s.", old)
+			a.say("%s holds the desk again: %s.", dir, counts(r))
+			for _, s := range r.Wrong {
+				a.say("It was lost before the backup was made: %s", s)
+			}
+			if old != "" {
+				a.say("What was there before is kept in %s.", old)
+			}
 			return nil
 		})
 	bring.Flags().BoolVar(&replace, "replace", false, "take the place of the desk that is there, which is kept beside")
@@ -93,12 +99,16 @@ func (a *app) tellReport(whole string, r backup.Report) error {
 				a.say("%s", s)
 			}
 		}
-		return fmt.Errorf("%s wrong; restore a backup", many(len(r.Wrong), "thing"))
+		return fmt.Errorf("%s wrong; an older backup may have it whole", many(len(r.Wrong), "thing"))
 	}
 	if !a.json {
-		a.say("%s: %s, %s, %s.", whole, many(r.Runs, "run"), many(r.Photos, "photo"), many(r.Editions, "edition"))
+		a.say("%s: %s.", whole, counts(r))
 	}
 	return nil
+}
+
+func counts(r backup.Report) string {
+	return many(r.Runs, "run") + ", " + many(r.Photos, "photo") + ", " + many(r.Editions, "edition")
 }
 
 // fetchBackup has the service write an archive and keeps it once it is known to be whole.

@@ -55,6 +55,10 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := whole(o.Dir); err != nil {
+		lock.Unlock()
+		return nil, err
+	}
 	s, err := store.Open(ctx, filepath.Join(o.Dir, "durvek.db"))
 	if err != nil {
 		lock.Unlock()
@@ -137,6 +141,21 @@ func (d *Desk) CatalogueChanged() {
 func (d *Desk) Close() error {
 	d.Events.Close()
 	return errors.Join(d.Store.Close(), d.lock.Unlock())
+}
+
+// Restoring begins the name of the folder that a restore unpacks into.
+const Restoring = ".restore-"
+
+// whole refuses a folder where a restore was cut: an empty desk would take the place of the one that is on its way.
+func whole(dir string) error {
+	cut, err := filepath.Glob(filepath.Join(dir, Restoring+"*"))
+	if err != nil || len(cut) == 0 {
+		return err
+	}
+	if _, err := os.Stat(filepath.Join(dir, "durvek.db")); err == nil {
+		return nil
+	}
+	return Refuse(Conflict, "a restore into %s was cut; run it again, with --replace if it says so", dir)
 }
 
 // Take makes a data folder that its owner alone may read, and takes it for this process: two of them would write over

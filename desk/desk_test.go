@@ -30,6 +30,15 @@ func TestADataFolderIsItsOwnersAndOneServices(t *testing.T) {
 		t.Fatalf("once it is free: %v", err)
 	}
 	d.Close()
+	// Where a restore was cut no empty desk takes its place.
+	cut := t.TempDir()
+	if err := os.Mkdir(filepath.Join(cut, desk.Restoring+"1"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	for range 2 {
+		_, err = desk.Open(testdesk.Ctx, desk.Options{Dir: cut})
+		testdesk.Says(t, err, desk.Conflict, "a restore into", "was cut")
+	}
 	// What cannot be opened frees the folder again.
 	if err := os.WriteFile(filepath.Join(dir, "durvek.db"), nil, 0o600); err != nil {
 		t.Fatal(err)

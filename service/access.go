@@ -1,7 +1,6 @@
 package service
 
 import (
-	"cmp"
 	"context"
 	"net/url"
 	"strings"
@@ -11,14 +10,13 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
-	"durvek/desk"
 	"durvek/desk/books"
 )
 
 func (s *Service) accessRoutes() {
 	d := s.desk.Books
 	serve(s, api.SignIn, func(ctx context.Context, in *api.Body[api.Code]) (api.Token, error) {
-		t, person, err := d.SignIn(ctx, in.Body.Code, in.Body.Name, books.Program)
+		t, person, err := d.SignIn(ctx, in.Body.Code, in.Body.Name, books.Command)
 		if err == nil {
 			security("signed in", "person", person, "program", in.Body.Name)
 		}
@@ -26,11 +24,7 @@ func (s *Service) accessRoutes() {
 	})
 	serve(s, api.MakeSignInLink, func(ctx context.Context, in *api.Body[api.Whose]) (api.Code, error) {
 		w := who(ctx)
-		whose := cmp.Or(in.Body.Person, w.Person)
-		if whose != w.Person && w.Role != books.Owner {
-			return api.Code{}, desk.Refuse(desk.Forbidden, "only an owner makes a sign-in link for somebody else")
-		}
-		c, err := d.SignInCode(ctx, whose)
+		c, whose, err := d.LinkFor(ctx, w, in.Body.Person)
 		if err == nil {
 			security("sign-in link made", "person", whose, "by", w.By())
 		}

@@ -3,6 +3,7 @@ package service_test
 import (
 	"compress/gzip"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -13,6 +14,7 @@ import (
 	"durvek/client"
 	"durvek/core/catalog"
 	"durvek/core/verdict"
+	"durvek/store"
 )
 
 // asking sends a request with headers and reads the answer.
@@ -86,6 +88,34 @@ func TestARequestWithAKeyIsDoneOnce(t *testing.T) {
 	plans, err := client.Ask(t.Context(), r.c, api.Bench, api.AtMost20{Limit: 20})
 	if err != nil || len(plans) != 2 {
 		t.Errorf("%d plans were made, want 2: %v", len(plans), err)
+	}
+}
+
+// What lets somebody in stands in no database, whatever the request bears; who is not known keeps nothing there.
+func TestAKeyKeepsNoSecret(t *testing.T) {
+	r := start(t)
+	must(t, send(r, "/api/dossiers", []byte(dossier)))
+	_, plan := asking(t, r, "POST", "/api/plans", `{"unit":"fen-14-16-a","steps":[{"test":"hashing","repeats":1}]}`)
+	var made struct{ ID string }
+	must(t, json.Unmarshal([]byte(plan), &made))
+	code, err := r.desk.Books.SignInCode(t.Context(), "")
+	must(t, err)
+	for path, body := range map[string]string{"/api/tokens": `{"name":"export"}`, "/api/sign-in-links": `{}`,
+		"/api/plans/" + made.ID + "/codes": "", "/api/sign-in": `{"code":"` + code + `"}`} {
+		resp, said := asking(t, r, "POST", path, body, "Idempotency-Key", "k")
+		if resp.StatusCode >= 300 {
+			t.Fatalf("%s: %d %s", path, resp.StatusCode, said)
+		}
+		again, _ := asking(t, r, "POST", path, body, "Idempotency-Key", "k")
+		if again.Header.Get("Idempotency-Replayed") != "" {
+			t.Errorf("%s: a secret is told twice", path)
+		}
+	}
+	if _, err := r.desk.Desk.Store.AnswerTo(t.Context(), "Owner", "k"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("an answer with a secret is kept: %v", err)
+	}
+	if _, err := r.desk.Desk.Store.AnswerTo(t.Context(), "", "k"); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("an answer to nobody is kept: %v", err)
 	}
 }
 

@@ -7,11 +7,13 @@ import (
 	"io"
 	"net/http"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/gofiber/fiber/v2"
 
+	"durvek/api"
 	"durvek/desk"
 	"durvek/document"
 	"durvek/store"
@@ -28,7 +30,7 @@ const mostKey = 200
 func (s *Service) once(c *fiber.Ctx) error {
 	key := c.Get("Idempotency-Key")
 	w := who(c.UserContext())
-	if key == "" || w.Plan != "" || c.Method() != http.MethodPost && c.Method() != http.MethodPatch {
+	if key == "" || w.Person == "" || secret(c.Path()) || c.Method() != http.MethodPost && c.Method() != http.MethodPatch {
 		return c.Next()
 	}
 	if len(key) > mostKey {
@@ -78,6 +80,11 @@ func (s *Service) once(c *fiber.Ctx) error {
 		return problem(c, http.StatusInternalServerError, "it was done, and the answer could not be kept: "+err.Error())
 	}
 	return nil
+}
+
+// secret tells whether an answer lets somebody in: such a one is never kept, and asking again makes another.
+func secret(path string) bool {
+	return path == api.AddToken.Path || path == api.MakeSignInLink.Path || strings.HasSuffix(path, "/codes")
 }
 
 // bodyOf reads a request's whole body and leaves it to be read again.

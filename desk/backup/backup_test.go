@@ -3,6 +3,7 @@ package backup_test
 import (
 	"archive/tar"
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"image/png"
@@ -212,6 +213,31 @@ func TestADamagedArchiveIsRefusedAndNothingChanges(t *testing.T) {
 	}
 }
 
+// A desk that has lost a photo and an edition is backed up and comes back without them, which is said.
+func TestWhatADeskHadLostIsNoReasonToLoseTheRest(t *testing.T) {
+	d, dir := ours(t)
+	d.Close()
+	photos, _ := filepath.Glob(filepath.Join(dir, "attachments", "*", "*"))
+	if err := errors.Join(os.Remove(photos[0]), os.RemoveAll(filepath.Join(dir, "editions"))); err != nil {
+		t.Fatal(err)
+	}
+	var b bytes.Buffer
+	if _, err := backup.Write(testdesk.Ctx, dir, &b); err != nil {
+		t.Fatal(err)
+	}
+	to := t.TempDir()
+	if err := os.Mkdir(filepath.Join(to, desk.Restoring+"cut"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	r, _, err := backup.Restore(testdesk.Ctx, &b, to, false, time.Now())
+	if err != nil || len(r.Wrong) != 2 || r.Damaged || r.Runs != 2 {
+		t.Fatalf("%+v, %v", r, err)
+	}
+	if left, _ := filepath.Glob(filepath.Join(to, desk.Restoring+"*")); len(left) != 0 {
+		t.Errorf("%v is left of a restore that was cut", left)
+	}
+}
+
 func TestVerifyNamesWhatIsWrong(t *testing.T) {
 	d, dir := ours(t)
 	if r, err := backup.Verify(testdesk.Ctx, dir); err != nil || len(r.Wrong) != 0 || r.Photos != 1 || r.Editions != 1 {
@@ -242,7 +268,7 @@ func TestVerifyNamesWhatIsWrong(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, "durvek.db"), bytes.Repeat([]byte("spoilt"), 10000), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if r, err := backup.Verify(testdesk.Ctx, dir); err == nil && len(r.Wrong) == 0 {
+	if r, err := backup.Verify(testdesk.Ctx, dir); err == nil && !r.Damaged {
 		t.Error("a database of nonsense passes")
 	}
 	if _, err := backup.Verify(testdesk.Ctx, t.TempDir()); err == nil || !strings.Contains(err.Error(),

@@ -28,6 +28,7 @@ type Report struct {
 	Editions int      `json:"editions"`
 	Runs     int      `json:"runs"`
 	Wrong    []string `json:"wrong"`
+	Damaged  bool     `json:"damaged,omitempty" doc:"The database itself is damaged"`
 }
 
 // Verify looks at everything in a data folder: whether the database is whole, and every photo and edition is as it was
@@ -41,6 +42,9 @@ func Verify(ctx context.Context, dir string) (r Report, err error) {
 	defer s.Close()
 	if r.Wrong, err = s.Damage(ctx); err != nil {
 		return r, err
+	}
+	if r.Damaged = len(r.Wrong) > 0; r.Damaged { // what it speaks of says nothing then
+		return r, nil
 	}
 	if r.Runs, err = s.CountRuns(ctx); err != nil {
 		return r, err
@@ -93,7 +97,14 @@ func Restore(ctx context.Context, archive io.Reader, dir string, replace bool, n
 			"what "+
 			"is there is then kept beside", dir)
 	}
-	tmp, err := os.MkdirTemp(dir, ".restore-*")
+	cut, err := filepath.Glob(filepath.Join(dir, desk.Restoring+"*")) // by a kill, an earlier time
+	for _, c := range cut {
+		err = errors.Join(err, os.RemoveAll(c))
+	}
+	if err != nil {
+		return r, "", err
+	}
+	tmp, err := os.MkdirTemp(dir, desk.Restoring+"*")
 	if err != nil {
 		return r, "", err
 	}
@@ -107,7 +118,7 @@ func Restore(ctx context.Context, archive io.Reader, dir string, replace bool, n
 			return r, "", err
 		}
 	}
-	// The database goes first and comes last: a folder without one is no desk that somebody could start by mistake.
+	// The database goes first and comes last: a folder where this was cut has none, and no desk opens there.
 	all := append([]string{database, database + "-wal", database + "-shm", attachments, editions}, also...)
 	for _, name := range all {
 		if old != "" {
@@ -125,13 +136,14 @@ func Restore(ctx context.Context, archive io.Reader, dir string, replace bool, n
 	return r, old, nil
 }
 
-// check unpacks an archive into a folder and looks at everything in it.
+// check unpacks an archive into a folder and looks at everything in it. What the desk had lost when the archive was
+// made is reported and no reason to refuse the rest; a damaged database is.
 func check(ctx context.Context, archive io.Reader, into string) (Report, error) {
 	if err := unpack(ctx, archive, into); err != nil {
 		return Report{}, err
 	}
 	r, err := Verify(ctx, into)
-	if err == nil && len(r.Wrong) > 0 {
+	if err == nil && r.Damaged {
 		err = errors.New(strings.Join(r.Wrong, "; "))
 	}
 	return r, err

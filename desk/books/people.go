@@ -42,6 +42,7 @@ type Kind string
 
 const (
 	Session Kind = "session" // the console
+	Command Kind = "command" // a person's own command line
 	Program Kind = "program"
 	Agent   Kind = "agent"
 )
@@ -57,17 +58,26 @@ type Who struct {
 
 // By is how a change is signed: the person, and the program that a token was made for.
 func (w Who) By() string {
-	if w.Kind == Program && w.Name != thisComputer && !strings.HasPrefix(w.Name, commandLine) {
+	if w.Kind == Program {
 		return w.Person + " (" + w.Name + ")"
 	}
 	return cmp.Or(w.Person, w.Name)
 }
 
-// Names of tokens that a person's own command line bears.
-const (
-	thisComputer = "this computer"
-	commandLine  = "command line on "
-)
+// Present tells whether a person asks who signed in, and no program in their name. Only they say what else lets in: a
+// program's token can neither outlast itself nor become more than it is.
+func (w Who) Present() bool { return w.Kind == Session || w.Kind == Command }
+
+// present refuses a program where a person must ask.
+func (w Who) present() error {
+	if w.Present() {
+		return nil
+	}
+	return desk.Refuse(desk.Forbidden, "a program's token makes and ends no tokens or sign-in links; sign in yourself")
+}
+
+// thisComputer is the name of the token that the command line uses beside a service.
+const thisComputer = "this computer"
 
 // Lives of what lets people in.
 const (
@@ -155,6 +165,11 @@ func (d *Books) ChangePerson(ctx context.Context, name string, to Person, by str
 				return err
 			}
 		}
+		if p.Name != was.Name { // a link for the old name leads nowhere
+			if err := q.DropCodes(ctx, "sign-in", was.Name); err != nil {
+				return err
+			}
+		}
 		return q.ChangePerson(ctx, was.Name, store.Person{Name: p.Name, Role: string(p.Role)})
 	})
 }
@@ -192,6 +207,19 @@ func (d *Books) DropPerson(ctx context.Context, name, by string) error {
 // Journal is who did what at the desk, the newest first, with how many lines there are.
 func (d *Books) Journal(ctx context.Context, text string, offset, limit int) ([]record.Noted, int, error) {
 	return d.desk.Store.Journal(ctx, text, offset, limit)
+}
+
+// LinkFor makes the code of a sign-in link that somebody asks for: for themselves, or as an owner for anybody.
+func (d *Books) LinkFor(ctx context.Context, who Who, person string) (code string, whose string, err error) {
+	if err := who.present(); err != nil {
+		return "", "", err
+	}
+	whose = cmp.Or(person, who.Person)
+	if !strings.EqualFold(whose, who.Person) && who.Role != Owner {
+		return "", "", desk.Refuse(desk.Forbidden, "only an owner makes a sign-in link for somebody else")
+	}
+	code, err = d.SignInCode(ctx, whose)
+	return code, whose, err
 }
 
 // SignInCode makes the code of a person's one-time sign-in link, or the first owner's where none is named; it holds for
@@ -263,6 +291,9 @@ type NewToken struct {
 
 // AddToken makes a token by name that lets a program do what its person may, or less, until it ends or is dropped.
 func (d *Books) AddToken(ctx context.Context, who Who, n NewToken) (string, error) {
+	if err := who.present(); err != nil {
+		return "", err
+	}
 	if n.Name == "" {
 		return "", desk.Refuse(desk.Invalid, "a token needs a name, so that it can be dropped later")
 	}
@@ -309,13 +340,13 @@ func (d *Books) LocalToken(ctx context.Context) (string, error) {
 			return err
 		}
 		for _, t := range tokens {
-			if t.Name == thisComputer && t.Kind == string(Program) {
+			if t.Name == thisComputer && t.Kind == string(Command) {
 				if _, err := q.DropToken(ctx, t.Hash); err != nil {
 					return err
 				}
 			}
 		}
-		t := d.newToken(token, thisComputer, Program, time.Time{})
+		t := d.newToken(token, thisComputer, Command, time.Time{})
 		t.Person, t.Scope = p.Name, string(Owner)
 		return q.AddToken(ctx, t)
 	})
@@ -323,6 +354,9 @@ func (d *Books) LocalToken(ctx context.Context) (string, error) {
 
 // DropToken ends a token by its id, or by its name where only one bears it. Who is no owner ends their own alone.
 func (d *Books) DropToken(ctx context.Context, who Who, idOrName string) error {
+	if err := who.present(); err != nil {
+		return err
+	}
 	return d.desk.Note(ctx, who.By(), "drop token", idOrName, "", func(q *desk.Tx) error {
 		tokens, err := q.Tokens(ctx)
 		if err != nil {
@@ -360,7 +394,7 @@ func tokenID(t store.Token) string { return t.Hash[:min(12, len(t.Hash))] }
 type Named struct {
 	ID      string `json:"id" doc:"Names it where two bear one name"`
 	Name    string `json:"name"`
-	Kind    Kind   `json:"kind" enum:"session,program,agent" doc:"session: the console; program: the command line or another program; agent: a machine under test, for one plan"`
+	Kind    Kind   `json:"kind" enum:"session,command,program,agent" doc:"session: the console; command: a person's own command line; program: another program; agent: a machine under test, for one plan"`
 	Person  string `json:"person,omitempty" doc:"Whose it is"`
 	Role    Role   `json:"role,omitempty" enum:",reader,editor,owner" doc:"The most that it may do"`
 	Plan    string `json:"plan,omitempty" doc:"Plan that an agent works through"`

@@ -210,6 +210,51 @@ func TestPeopleHaveRolesAndOneOwnerStays(t *testing.T) {
 	}
 }
 
+// A program in somebody's name can neither outlast itself nor become more than it is.
+func TestAProgramLetsNobodyIn(t *testing.T) {
+	d := testdesk.Opened(t)
+	ctx, b := testdesk.Ctx, d.Books
+	short, err := b.AddToken(ctx, owner, books.NewToken{Name: "export", Scope: books.Reader, Days: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	program, err := b.Recognise(ctx, short)
+	if err != nil || program.Present() {
+		t.Fatal(program, err)
+	}
+	_, err = b.AddToken(ctx, program, books.NewToken{Name: "for ever"})
+	testdesk.Says(t, err, desk.Forbidden, "sign in yourself")
+	_, _, err = b.LinkFor(ctx, program, "")
+	testdesk.Says(t, err, desk.Forbidden, "sign in yourself")
+	testdesk.Says(t, b.DropToken(ctx, program, "export"), desk.Forbidden, "sign in yourself")
+	local, err := b.LocalToken(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	here, err := b.Recognise(ctx, local)
+	if err != nil || !here.Present() || here.By() != "Owner" {
+		t.Fatal(here, err)
+	}
+	// A name that looks like a command line's makes none of a program.
+	sly, err := b.AddToken(ctx, owner, books.NewToken{Name: "command line on desk"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if who, err := b.Recognise(ctx, sly); err != nil || who.Present() || who.By() != "Owner (command line on desk)" {
+		t.Errorf("%+v, %v", who, err)
+	}
+	// A link for a name that somebody had leads nowhere.
+	code, whose, err := b.LinkFor(ctx, here, "")
+	if err != nil || whose != "Owner" {
+		t.Fatal(whose, err)
+	}
+	if _, err := b.ChangePerson(ctx, "Owner", books.Person{Name: "Ada"}, "Owner"); err != nil {
+		t.Fatal(err)
+	}
+	_, _, err = b.SignIn(ctx, code, "console", books.Session)
+	testdesk.Says(t, err, desk.Denied, "unknown, spent or expired")
+}
+
 func TestARoleMayAllThatTheOnesBeforeItMay(t *testing.T) {
 	for i, r := range books.Roles {
 		for j, need := range books.Roles {

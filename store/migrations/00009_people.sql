@@ -6,7 +6,7 @@ alter table token rename column role to kind;
 alter table token add column person text references person(name) on delete cascade on update cascade;
 alter table token add column scope text;
 update token set person = 'Owner', scope = 'owner' where kind in ('owner', 'session');
-update token set kind = 'program' where kind = 'owner';
+update token set kind = iif(name = 'this computer' or name like 'command line on %', 'command', 'program') where kind = 'owner';
 alter table code rename column plan to whose;
 -- What is being taken in by parts: the runs that are taken back where it ends before all are in.
 create table intake (id text primary key, started text not null, runs text not null) strict;

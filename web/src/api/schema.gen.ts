@@ -2604,10 +2604,10 @@ export interface components {
             /** @description Names it where two bear one name */
             id: string;
             /**
-             * @description session: the console; program: the command line or another program; agent: a machine under test, for one plan
+             * @description session: the console; command: a person's own command line; program: another program; agent: a machine under test, for one plan
              * @enum {string}
              */
-            kind: "session" | "program" | "agent";
+            kind: "session" | "command" | "program" | "agent";
             name: string;
             /** @description Whose it is */
             person?: string;

@@ -20,7 +20,7 @@ const roles: { value: Role; title: string }[] = [
   { value: 'editor', title: 'Editor: does the whole job' },
   { value: 'owner', title: 'Owner: also says who may' },
 ]
-const kinds = { session: 'Console', program: 'Program', agent: '' }
+const kinds = { session: 'Console', command: 'Command line', program: 'Program', agent: '' }
 const form = reactive({ name: '', role: 'editor' as Role })
 const program = reactive({ name: '', scope: 'reader' as Role, days: 90 })
 const renaming = ref('')
