@@ -94,7 +94,7 @@ func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Cont
 	defer stop()
 	h.backups.To = cmp.Or(h.backups.To, filepath.Join(h.dir, "backups"))
 	go h.backups.Run(serving, h.dir, func(path string, err error) {
-		s.Backup(err)
+		s.BackedUp(err)
 		if err != nil {
 			slog.Error("a backup could not be made", "error", err)
 		} else {

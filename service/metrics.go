@@ -1,6 +1,7 @@
 package service
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"os"
@@ -72,8 +73,8 @@ func (m *meters) count(c *fiber.Ctx) error {
 	return nil
 }
 
-// Backup takes note of a backup that was made, or failed.
-func (s *Service) Backup(err error) {
+// BackedUp takes note of a backup that was made, or failed.
+func (s *Service) BackedUp(err error) {
 	if err != nil {
 		s.meters.backups.WithLabelValues("failed").Inc()
 		return
@@ -96,10 +97,21 @@ func (s *Service) metrics() fiber.Handler {
 // leastRoom is how much room the data folder's disk must have for the service to be ready.
 const leastRoom = 64 << 20
 
-// ready tells whether the service can do its work: room on its disk, a database that answers, cells in memory.
+// ready tells whether the service can do its work. It looks once a second however often it is asked: anybody may ask.
 func (s *Service) ready(c *fiber.Ctx) error {
-	says := map[string]string{"disk": "ok", "database": "ok", "matrix": "ok"}
-	status := http.StatusOK
+	s.looking.Lock()
+	defer s.looking.Unlock()
+	if time.Since(s.looked) > time.Second {
+		s.says, s.status = s.look(c.UserContext())
+		s.looked = time.Now()
+	}
+	return c.Status(s.status).JSON(s.says)
+}
+
+// look tries what the service needs: room on its disk, a database that answers, cells in memory.
+func (s *Service) look(ctx context.Context) (says map[string]string, status int) {
+	says = map[string]string{"disk": "ok", "database": "ok", "matrix": "ok"}
+	status = http.StatusOK
 	not := func(what, why string) { says[what], status = why, http.StatusServiceUnavailable }
 	dir := s.desk.Desk.Dir
 	if u, err := disk.Usage(dir); err == nil && u.Free < leastRoom {
@@ -110,11 +122,11 @@ func (s *Service) ready(c *fiber.Ctx) error {
 		f.Close()
 		os.Remove(f.Name())
 	}
-	if err := s.desk.Desk.Store.Answers(c.UserContext()); err != nil {
+	if err := s.desk.Desk.Store.Answers(ctx); err != nil {
 		not("database", "it does not answer")
 	}
 	if !s.desk.Figures.Loaded() {
 		not("matrix", "cells are being read")
 	}
-	return c.Status(status).JSON(says)
+	return says, status
 }

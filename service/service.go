@@ -18,6 +18,7 @@ import (
 	"reflect"
 	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -45,6 +46,10 @@ type Service struct {
 
 	meters       *meters
 	begun        begun
+	looking      sync.Mutex // held while it is seen whether the service is ready
+	looked       time.Time
+	says         map[string]string
+	status       int
 	certificates *Certificates
 	address      net.Addr // that it listens on
 	hosts        []string // further names and addresses that lead to it

@@ -29,15 +29,14 @@ func (q Queries) Intakes(ctx context.Context) ([]Intake, error) {
 	return intakes.list(ctx, q, `order by id`)
 }
 
-// DropRuns takes runs back that nothing else speaks of yet.
+// DropRuns takes runs back, with what was said of them meanwhile: while they came in, rules may have looked at a run
+// beside them.
 func (q Queries) DropRuns(ctx context.Context, ids []string) error {
-	for _, table := range []string{"series", "reading", "run"} {
-		column := "run"
-		if table == "run" {
-			column = "id"
-		}
-		if err := q.exec(ctx, `delete from `+table+` where `+column+` in (select value from json_each(?))`,
-			JSON(ids)); err != nil {
+	const these = `in (select value from json_each(?))`
+	for _, what := range []string{`doubt_act where doubt in (select id from doubt where run ` + these + `)`,
+		`doubt where run ` + these, `doubt_run where run ` + these, `series where run ` + these, `reading where run ` + these,
+		`run where id ` + these} {
+		if err := q.exec(ctx, `delete from `+what, JSON(ids)); err != nil {
 			return err
 		}
 	}

@@ -33,14 +33,14 @@ func (d *Results) keep(ctx context.Context, runs []record.Run) ([]arrived, error
 	var out []arrived
 	for from := 0; from < len(fresh); from += part {
 		some, err := d.write(ctx, fresh[from:min(from+part, len(fresh))], func(q *desk.Tx) error {
-			if from == 0 {
+			switch {
+			case from == 0 && from+part < len(fresh):
 				return q.BeginIntake(ctx, x)
+			case from > 0 && from+part >= len(fresh):
+				return q.EndIntake(ctx, x.ID)
 			}
 			return nil
 		})
-		if err == nil && from+part >= len(fresh) {
-			err = d.desk.Write(ctx, func(q *desk.Tx) error { return q.EndIntake(ctx, x.ID) })
-		}
 		if err != nil {
 			if back := d.takeBack(context.WithoutCancel(ctx), x); back != nil {
 				slog.Error("what came in of a table could not be taken back; tried again at the next start", "error", back)
@@ -101,8 +101,10 @@ func (d *Results) takeBackLeft(ctx context.Context) error {
 		return err
 	}
 	for _, x := range left {
-		if err := d.takeBack(ctx, x); err != nil {
-			return err
+		if err := d.takeBack(ctx, x); err != nil { // a desk opens with a part of a table sooner than not at all
+			slog.Error("a table that was being taken in when the service ended could not be taken back; tried again at the "+
+				"next start", "error", err)
+			continue
 		}
 		slog.Warn("a table that was being taken in when the service ended was taken back; take it in again", "runs",
 			len(x.Runs))

@@ -2,11 +2,13 @@ package results_test
 
 import (
 	"database/sql"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"durvek/core/trust"
 	"durvek/desk"
 	"durvek/desk/house"
 	"durvek/internal/testdesk"
@@ -108,6 +110,11 @@ func TestATableThatAKillCutIsTakenBackAtTheNextStart(t *testing.T) {
 	}
 	cut = append(cut, desk.NewID())
 	if err := d.Desk.Write(testdesk.Ctx, func(q *desk.Tx) error {
+		x := trust.Doubt{ID: "d", Key: "k", Rule: "drift", Run: cut[0], Runs: cut[:2], State: trust.Open, Subject: "a"}
+		if err := errors.Join(q.PutDoubt(testdesk.Ctx, x), q.AddDoubtAct(testdesk.Ctx, "d", store.DoubtAct{Act: "raised",
+			At: testdesk.Morning(), By: "the rule"})); err != nil {
+			return err
+		}
 		return q.BeginIntake(testdesk.Ctx, store.Intake{ID: "x", Started: testdesk.Morning(), Runs: cut})
 	}); err != nil {
 		t.Fatal(err)

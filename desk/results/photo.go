@@ -17,7 +17,6 @@ import (
 	"math"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -119,7 +118,10 @@ func (d *Results) putAway(ctx context.Context) error {
 		return err
 	}
 	root := filepath.Join(d.desk.Dir, "attachments")
-	there := map[string]bool{}
+	speaks, there := map[string]bool{}, map[string]bool{}
+	for _, digest := range known {
+		speaks[digest] = true
+	}
 	err = filepath.WalkDir(root, func(at string, e fs.DirEntry, err error) error {
 		switch {
 		case err != nil:
@@ -133,7 +135,7 @@ func (d *Results) putAway(ctx context.Context) error {
 			return os.Remove(at)
 		}
 		digest := filepath.Base(filepath.Dir(at)) + e.Name()
-		if there[digest] = slices.Contains(known, digest); there[digest] {
+		if there[digest] = speaks[digest]; there[digest] {
 			return nil
 		}
 		slog.Warn("a photo's file that no photo speaks of is put away", "file", at)
