@@ -117,6 +117,9 @@ func bytesText(n int64) string {
 	if n >= 1e9 {
 		return quantity.Format(float64(n)/1e9, "GBy")
 	}
+	if n < 1e6 {
+		return quantity.Number(float64(n)/1e3, 3) + " kB"
+	}
 	return quantity.Number(float64(n)/1e6, 3) + " MB"
 }
 
