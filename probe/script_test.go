@@ -260,3 +260,22 @@ func TestAWrongSupplyIsAskedForIfThePlanStopsAtDepartures(t *testing.T) {
 	}
 	p.Do(chromedp.Navigate("about:blank"))
 }
+
+// A report that is under way when the last run is delivered arrives before the plan is ended, however slow it is.
+func TestNothingIsToldOfAPlanThatIsOver(t *testing.T) {
+	p := newDevice(t)
+	plan, c := planned(t, method.Plan{Steps: steps("graphics-arithmetic")})
+	p.Do(chromedp.Navigate(c.Link))
+	p.Says("Start")
+	tab.Eval[bool](p.Tab, `{ const sent = window.fetch
+		window.fetch = async (path, how) => {
+			if (path.endsWith('progress')) await new Promise((end) => setTimeout(end, 1500))
+			return sent(path, how)
+		} } true`)
+	p.Press("Start")
+	p.Says("runs are delivered")
+	time.Sleep(2 * time.Second) // for a report that was sent too late; the tab fails on what is answered with an error
+	if len(runs(t, plan.ID)) != 1 {
+		t.Error("the run is missing")
+	}
+}

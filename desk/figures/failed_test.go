@@ -57,10 +57,15 @@ func whole(t *testing.T, dir string) *house.House {
 
 func second[T any](_ T, err error) error { return err }
 
+// here is the owner of the desk, at the desk.
+var here = books.Who{Person: "Owner", Role: books.Owner, Kind: books.Session}
+
 // called gives arguments with which a method begins to read; those that are not named here get a value of their type.
 var called = map[string][]any{
 	"Books.AddPerson":    {books.Person{Name: "Z", Role: books.Editor}, "me"},
-	"Books.AddToken":     {books.Who{Person: "Owner", Role: books.Owner}, books.NewToken{Name: "z"}},
+	"Books.AddToken":     {here, books.NewToken{Name: "z"}},
+	"Books.DropToken":    {here, "z"},
+	"Books.LinkFor":      {here, "Owner"},
 	"Books.AddModel":     {catalog.Model{Slug: "z", Maker: "M", Name: "Z", Kind: "laptop"}, "me"},
 	"Books.Clear":        {"model", "a", []string{"notes"}, "me"},
 	"Books.Remove":       {"unit", "a", "me"},

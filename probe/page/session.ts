@@ -175,7 +175,10 @@ export class Work {
   async go(): Promise<void> {
     await kept.put('started', true)
     this.alone()
-    const report = setInterval(() => void this.report(), 1000)
+    let reporting: Promise<void> | undefined
+    const report = setInterval(() => {
+      reporting = this.report()
+    }, 1000)
     try {
       this.deliver()
       await this.loop()
@@ -187,6 +190,8 @@ export class Work {
         this.deliver()
         await this.delivering
         if (!(await kept.waiting()).length) {
+          clearInterval(report) // nothing is told of a plan that is over
+          await reporting
           try {
             await call(`${api}finish`, this.session.token, {})
             break
@@ -482,7 +487,7 @@ export class Work {
       this.directive = await call<Directive>(`${api}progress`, this.session.token, p, 5000)
       this.offline = false
     } catch (e) {
-      if (e instanceof Refused && e.status === 401) this.directive = { stop: true } // another device has this plan now
+      if (e instanceof Refused && [401, 409].includes(e.status)) this.directive = { stop: true } // another device has this plan now, or it is over
       else this.offline = true
     }
     this.changed()
