@@ -33,6 +33,7 @@ const readers = 3
 type Store struct {
 	Queries
 	write, read *sql.DB
+	writing     *prepared
 }
 
 // Queries are statements over one connection, a pool or a transaction.
@@ -85,7 +86,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		return nil, err
 	}
 	r.SetMaxOpenConns(readers)
-	return &Store{Queries: Queries{r}, write: w, read: r}, nil
+	return &Store{Queries: Queries{prepare(r)}, write: w, read: r, writing: prepare(w)}, nil
 }
 
 // bringUp runs what migrations are missing, after a copy where there is something to lose.
@@ -193,10 +194,15 @@ func (s *Store) Write(ctx context.Context, f func(Queries) error) error {
 		return err
 	}
 	defer tx.Rollback() // whatever f does, a panic too, the one writing connection is free again
-	if err := f(Queries{tx}); err != nil {
+	w := within{tx, s.writing, map[string]*sql.Stmt{}}
+	if err := f(Queries{w}); err != nil {
 		return err
 	}
-	return tx.Commit()
+	if err := tx.Commit(); err != nil {
+		return err
+	}
+	w.learn(ctx)
+	return nil
 }
 
 func (q Queries) exec(ctx context.Context, query string, args ...any) error {
