@@ -37,6 +37,8 @@ func Browser(flags map[string]any) (browser context.Context, quit func(), err er
 		"disable-quic"} {
 		options = append(options, chromedp.Flag(quiet, true))
 	}
+	// The lists of an address bar, which nobody opens here, would take more time in every new tab than a page of ours.
+	options = append(options, chromedp.Flag("disable-features", "WebUIOmniboxPopup,WebUIOmniboxAimPopup"))
 	for k, v := range flags {
 		options = append(options, chromedp.Flag(k, v))
 	}
