@@ -93,10 +93,11 @@ func must(err error) {
 	}
 }
 
-// newDevice is a page of its own, with storage of its own. Lost connections and refusals are what tests ask for.
-func newDevice(t *testing.T) *device {
+// newDevice is a page of its own, with storage of its own. Lost connections and refusals are what tests ask for; one
+// may forgive more.
+func newDevice(t *testing.T, forgiven ...string) *device {
 	t.Helper()
-	d := &device{tab.New(t, bed.browser, 5*time.Minute, 412, 800, "ERR_", "401")}
+	d := &device{tab.New(t, bed.browser, 5*time.Minute, 412, 800, append(forgiven, "ERR_", "401")...)}
 	d.Shots = *shots
 	return d
 }

@@ -475,6 +475,7 @@ export class Work {
 
   /** report tells the service where the plan stands and hears what people want of it. */
   private async report(): Promise<void> {
+    if (this.over) return
     if (this.waiting) this.deliver()
     const j = this.current
     const p: Progress = {
