@@ -184,6 +184,31 @@ func ChartsOf(measures []string) []Chart {
 	return out
 }
 
+// Opening are the charts that a review begins with: of the measures that its subject has figures for, those that a
+// finding rests on which is not hidden, and from every group that has none of them the first. group gives a measure's
+// group.
+func Opening(measures []string, group func(string) string, findings []Finding) []Chart {
+	told := map[string]bool{}
+	for _, f := range findings {
+		for _, figure := range f.RestsOn {
+			id, _, _ := strings.Cut(figure, " · ")
+			told[id] = told[id] || !f.Hidden
+		}
+	}
+	shown := map[string]bool{} // groups
+	for _, id := range measures {
+		shown[group(id)] = shown[group(id)] || told[id]
+	}
+	out := []Chart{}
+	for _, id := range measures {
+		if told[id] || !shown[group(id)] {
+			out = append(out, Chart{Measure: id})
+			shown[group(id)] = true
+		}
+	}
+	return out
+}
+
 // Key names a chart among a review's: its measure, and what it is narrowed to.
 func (c Chart) Key() string {
 	where := slices.Sorted(slices.Values(c.Where))

@@ -1,6 +1,7 @@
 package verdict
 
 import (
+	"reflect"
 	"strings"
 	"testing"
 
@@ -190,4 +191,31 @@ func TestTheFindingsOfAFullSheet(t *testing.T) {
 	}
 	golden.JSON(t, "findings.json", Findings(Facts{Subject: "Maker A", Missing: []string{"weight"}, Claims: judged,
 		Standings: []Standing{full, last, equal, open, level, bound, few}}))
+}
+
+func TestAReviewBeginsWithTheChartsOfItsFindingsAndOneOfEachOtherGroup(t *testing.T) {
+	group := func(id string) string { test, _, _ := strings.Cut(id, "/"); return test }
+	all := []string{"cpu/a", "cpu/b", "cpu/c", "disk/a", "disk/b", "fan/a"}
+	for _, c := range []struct {
+		name     string
+		findings []Finding
+		want     []string
+	}{
+		{"nothing was found", nil, []string{"cpu/a", "disk/a", "fan/a"}},
+		{"two in one group", []Finding{{RestsOn: []string{"cpu/c"}}, {RestsOn: []string{"cpu/b", "fan/a"}}},
+			[]string{"cpu/b", "cpu/c", "disk/a", "fan/a"}},
+		{"of one of several rows", []Finding{{RestsOn: []string{"disk/b · left port"}}},
+			[]string{"cpu/a", "disk/b", "fan/a"}},
+		{"hidden", []Finding{{RestsOn: []string{"cpu/b"}, Hidden: true}}, []string{"cpu/a", "disk/a", "fan/a"}},
+		{"hidden, and told by another", []Finding{{RestsOn: []string{"cpu/b"}}, {RestsOn: []string{"cpu/b"}, Hidden: true}},
+			[]string{"cpu/b", "disk/a", "fan/a"}},
+		{"of no measure that it has", []Finding{{RestsOn: []string{"claim x"}}}, []string{"cpu/a", "disk/a", "fan/a"}},
+	} {
+		if got := Opening(all, group, c.findings); !reflect.DeepEqual(got, ChartsOf(c.want)) {
+			t.Errorf("%s: %v", c.name, got)
+		}
+	}
+	if got := Opening(nil, group, nil); got == nil || len(got) != 0 {
+		t.Errorf("of nothing: %v", got)
+	}
 }

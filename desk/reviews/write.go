@@ -13,17 +13,14 @@ import (
 	"durvek/desk"
 )
 
-// AddReview starts a review of a variant: its field is the variant's kind unless named, its measures
-// those that the variant has figures for, its findings what the data support.
+// AddReview starts a review of a variant: its field is the variant's kind unless named, its findings what the data
+// support, its charts those that its findings rest on and one of each other group.
 func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (verdict.Review, error) {
 	x, err := d.figures.Subject(ctx, r.Subject)
 	if err != nil {
 		return r, err
 	}
 	r.Slug, r.Title, r.Field = cmp.Or(r.Slug, r.Subject), cmp.Or(r.Title, x.Name), cmp.Or(r.Field, x.Fields[0])
-	if len(r.Charts) == 0 {
-		r.Charts = verdict.ChartsOf(x.Measures)
-	}
 	if err := d.checkReview(ctx, r); err != nil {
 		return r, err
 	}
@@ -32,6 +29,17 @@ func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (v
 		return r, err
 	}
 	r.Findings, r.Revision, r.Signed, r.Editions = verdict.Hide(fresh), 1, nil, []verdict.Edition{}
+	if len(r.Charts) == 0 {
+		known, err := d.figures.Known(ctx)
+		if err != nil {
+			return r, err
+		}
+		groups := map[string]string{}
+		for _, m := range known {
+			groups[m.ID] = m.Group
+		}
+		r.Charts = verdict.Opening(x.Measures, func(id string) string { return groups[id] }, r.Findings)
+	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
 		_, err := q.Review(ctx, r.Slug)
 		if known, err := desk.Found(err); err != nil {
