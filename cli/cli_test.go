@@ -15,7 +15,10 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 
@@ -399,28 +402,33 @@ var example = regexp.MustCompile(`(?s)Examples:\n\s+(durvek [^\n]+)`)
 func TestEveryCommandHasHelpWithAWorkedExample(t *testing.T) {
 	home := t.TempDir()
 	var visit func(path []string)
-	seen := 0
+	var seen atomic.Int64
+	var asked sync.WaitGroup
+	gate := make(chan struct{}, 4)
 	visit = func(path []string) {
+		gate <- struct{}{}
 		out := call(t, home, append(path, "--help")...).out
+		<-gate
 		list, ok := strings.CutPrefix(out[max(0, strings.Index(out, "Available Commands:")):], "Available Commands:\n")
 		if ok {
 			list, _, _ = strings.Cut(list, "\n\n")
 			for _, line := range strings.Split(list, "\n") {
 				if name := strings.Fields(line); len(name) > 0 && name[0] != "completion" && name[0] != "help" {
-					visit(append(append([]string(nil), path...), name[0]))
+					asked.Go(func() { visit(append(slices.Clone(path), name[0])) })
 				}
 			}
 			return
 		}
-		seen++
+		seen.Add(1)
 		m := example.FindStringSubmatch(out)
 		if m == nil || !strings.HasPrefix(m[1], "durvek "+strings.Join(path, " ")) {
 			t.Errorf("durvek %s has no worked example", strings.Join(path, " "))
 		}
 	}
 	visit(nil)
-	if seen < 40 {
-		t.Errorf("only %d commands were found", seen)
+	asked.Wait()
+	if n := seen.Load(); n < 40 {
+		t.Errorf("only %d commands were found", n)
 	}
 }
 

@@ -131,6 +131,7 @@ var (
 		"foreground", "wake-up"}
 	short = []string{"hashing", "compression", "memory-bandwidth", "drive-sequential", "drive-random", "drive-appends",
 		"archive"}
+	local   = []string{"hashing", "compression", "drive-sequential", "drive-random"}
 	filling = []string{"drive-fill", "drive-write-sustained"}
 	drive   = []string{"drive-sequential", "drive-random", "drive-appends", "drive-depths"}
 	monthly = []string{"small-files"}

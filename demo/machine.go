@@ -14,7 +14,7 @@ import (
 // thisMachine measures the machine that the demo runs on with the real agent.
 func thisMachine(ctx context.Context, o Options) error {
 	p := method.Plan{Unit: ThisMachine + "-a", Setup: method.AsDelivered, Name: "Short plan, really measured"}
-	for _, t := range short {
+	for _, t := range local {
 		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: 3})
 	}
 	code, err := planFor(ctx, o.Client, p)
