@@ -26,13 +26,14 @@ KERNELS  = probe/page/public/kernels.wasm.gz
 demo: build
 	bin/durvek demo --listen $(LISTEN) --data $(DATA)
 
-## all tests; installs Chromium from Debian when it is missing and it can
+## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first. For other
+## systems the program is read, not built: `make cross` and `make release` build it
 test: console probe
 	scripts/need-chromium
-	$(GO) test -timeout 12m ./...
+	$(GO) test -timeout 12m ./web ./probe ./cli ./service ./...
 	$(GO) vet ./...
 	cd web && npx vue-tsc --noEmit
-	$(MAKE) --no-print-directory cross TARGETS="linux/arm64 darwin/arm64"
+	cd scripts/tools && $(GO) run ./systems windows/amd64 linux/arm64 darwin/arm64
 
 ## what reads the code for mistakes, known holes in what it needs, and races; the holes are asked for over the network,
 ## races need a C compiler
@@ -85,9 +86,8 @@ $(PROBE): web/node_modules/.package-lock.json $(KERNELS) probe/page/gen/wasm_exe
 	cd web && npx vite build -c probe.config.ts
 	touch probe/dist/.gitkeep
 
-## what runs on a machine under test must build for all of them: the whole program for one, elsewhere all but
-## the database's library, which takes a minute a target. The tests build one of each system that is not built whole:
-## no source of ours differs by processor alone
+## build for all systems: the whole program for one, elsewhere what runs on a machine under test, that is all but the
+## database's library, which takes a minute a target
 cross: console probe
 	GOOS=windows GOARCH=amd64 $(GO) build -o /dev/null ./cmd/durvek
 	for t in $(TARGETS); do \
