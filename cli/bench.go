@@ -67,8 +67,8 @@ func (a *app) testCmd() *cobra.Command {
 	var trial books.Trial
 	var output, errs, written string
 	try := verb("try TEST-OR-FILE", "Try a test's mapping on a saved output and record nothing",
-		"durvek test try demo/tests/hull-mesher.yaml --output demo/tests/hull-mesher.txt", 1, func(cmd *cobra.Command,
-			args []string) error {
+		"durvek test try demo/tests/hull-mesher.yaml --file demo/tests/hull-mesher.json --seconds 38", 1,
+		func(cmd *cobra.Command, args []string) error {
 			trial.Test = args[0]
 			if _, err := os.Stat(args[0]); err == nil {
 				data, err := a.readFile(args[0])
@@ -146,7 +146,7 @@ func (a *app) setupCmd() *cobra.Command {
 		}
 		a.print([]string{"Slug", "Name", "Conditions"}, rows)
 	})
-	return under(noun("setup", "Named sets of conditions", add, list, a.dropCmd("setup", "SLUG", "quiet-mode")),
+	return under(noun("setup", "Named sets of conditions", add, list, a.dropCmd("setup", "SLUG", "fast-battery")),
 		a.archiveCmds("setup", "quiet-mode")...)
 }
 

@@ -213,9 +213,9 @@ func (a *app) variantCmd() *cobra.Command {
 			}
 			a.print([]string{"Spec sheet", "", "Key"}, rows)
 		})
-	return under(noun("variant", "Exact configurations", add, list, show, a.dropCmd("variant", "SLUG", "fen-15-32-1000"),
-		a.clearCmd("variant", "spec, spec.KEY, notes", "fen-15-32-1000 spec.body.weight")),
-		a.archiveCmds("variant", "fen-15-32-1000")...)
+	return under(noun("variant", "Exact configurations", add, list, show, a.dropCmd("variant", "SLUG", "fen-14-8-256"),
+		a.clearCmd("variant", "spec, spec.KEY, notes", "fen-14-8-256 spec.cpu.cores")),
+		a.archiveCmds("variant", "fen-14-8-256")...)
 }
 
 func (a *app) unitCmd() *cobra.Command {
@@ -246,9 +246,9 @@ func (a *app) unitCmd() *cobra.Command {
 			u.Received), note(", ", u.State), note(". ", u.Notes))
 	})
 	return under(noun("unit", "Samples on the desk", add, list, show, a.historyCmd(), a.dropCmd("unit", "SLUG",
-		"fen-15-b"),
-		a.clearCmd("unit", "serial, received, notes", "fen-15-b serial")),
-		a.archiveCmds("unit", "fen-15-b")...)
+		"fen-14-16-512-b"),
+		a.clearCmd("unit", "serial, received, notes", "fen-14-16-512-b serial")),
+		a.archiveCmds("unit", "fen-14-16-512-b")...)
 }
 
 func (a *app) rigCmd() *cobra.Command {
@@ -286,7 +286,7 @@ func (a *app) rigCmd() *cobra.Command {
 		}
 	})
 	return noun("rig", "Units put together for a purpose", add, list, show, a.rigCostCmd(),
-		a.dropCmd("rig", "SLUG", "own-build"))
+		a.dropCmd("rig", "SLUG", "wrack-in-tower"))
 }
 
 func (a *app) claimCmd() *cobra.Command {

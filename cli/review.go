@@ -20,7 +20,7 @@ import (
 func (a *app) reviewCmd() *cobra.Command {
 	var in api.Body[api.ReviewRequest]
 	add := asking(a, "add VARIANT", "Start a review with findings from the figures",
-		"durvek review add tern-mini-32-1000 --slug tern-mini --field chart-room", api.AddReview, &in,
+		"durvek review add tern-mini-32-1000 --slug tern --field chart-room", api.AddReview, &in,
 		[]any{&in.Body.Subject}, a.printReview)
 	list := listing(a, "list", "List reviews", "durvek review list", api.Reviews, func(rs []verdict.Review) {
 		var rows [][]any
@@ -36,17 +36,17 @@ func (a *app) reviewCmd() *cobra.Command {
 	show := one(a, "show REVIEW", "Show a review with its findings", "durvek review show fen-14", api.Review,
 		a.printReview)
 	refresh := one(a, "refresh REVIEW", "Draw the findings anew and keep your own words",
-		"durvek review refresh tern-mini", api.RefreshFindings, a.printReview)
+		"durvek review refresh tern", api.RefreshFindings, a.printReview)
 	var name api.Signing
-	sign := asking(a, "sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern-mini --by 'Ines Marram'",
+	sign := asking(a, "sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern --by 'Ines Marram'",
 		api.SignReview, &name, []any{&name.Slug}, func(r verdict.Review) {
 			a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
 				len(r.Signed.Figures), r.Slug)
 		})
 	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
 	return under(noun("review", "Verdicts and what they rest on", add, list, show, a.reviewSet(), a.reviewChart(), refresh,
-		sign, a.dropCmd("review", "REVIEW", "tern-mini")),
-		a.archiveCmds("review", "tern-mini")...)
+		sign, a.dropCmd("review", "REVIEW", "tern")),
+		a.archiveCmds("review", "tern")...)
 }
 
 // reviewSet changes parts of a review.
@@ -55,8 +55,8 @@ func (a *app) reviewSet() *cobra.Command {
 		title, summary, advice, recommendation, field string
 		measures, hide, show, strengths, weaknesses   []string
 	}
-	set := verb("set REVIEW", "Change a review", "durvek review set tern-mini --recommendation recommended --summary "+
-		"'Quiet and quick.' --hide missing-evidence:missing", 1, func(cmd *cobra.Command, args []string) error {
+	set := verb("set REVIEW", "Change a review", "durvek review set tern --recommendation recommended --summary "+
+		"'Quiet and quick.' --hide against-class:weight/weight", 1, func(cmd *cobra.Command, args []string) error {
 		r, err := answer(a, cmd, api.Review, slugged(args[0]))
 		if err != nil {
 			return err

@@ -184,7 +184,7 @@ func (a *app) indexCmd() *cobra.Command {
 func (a *app) useCmd() *cobra.Command {
 	var use api.File
 	add := asking(a, "import FILE", "Take in a kind of use: its needs, weights and curves (YAML or JSON)",
-		"durvek use import wheelhouse.yaml", api.ImportUse, &use, []any{&use.RawBody}, func(u fit.Use) {
+		"durvek use import demo/uses/01-wheelhouse.yaml", api.ImportUse, &use, []any{&use.RawBody}, func(u fit.Use) {
 			a.say("Kind of use %s: %d needs, %d weights%s.", u.Slug, len(u.Needs), len(u.Weights),
 				map[bool]string{true: "; nothing was written"}[use.CheckOnly])
 		})
