@@ -20,7 +20,7 @@ TAG     ?= $(shell git describe --tags --exact-match 2>/dev/null)
 STAMP    = -X durvek/cli.Commit=$(COMMIT) -X durvek/cli.Date=$(DATE) -X durvek/cli.Tag=$(TAG)
 KERNELS  = probe/page/public/kernels.wasm.gz
 
-.PHONY: demo test check fuzz mutate build bench console probe check cross api reference licenses shots clean
+.PHONY: demo test check fuzz mutate build bench console probe check cross api reference licenses release shots clean
 
 ## build everything, start the service with the demo data, print the address and a sign-in link
 demo: build
@@ -39,6 +39,7 @@ test: console probe
 ## races need a C compiler
 check: console probe
 	$(GO) tool -modfile=scripts/tools/go.mod staticcheck ./...
+	cd scripts/release && $(GO) vet . && $(GO) test .
 	CGO_ENABLED=1 $(GO) test -race -short -timeout 30m ./service ./desk/... ./store ./agent
 	$(GO) tool -modfile=scripts/tools/go.mod govulncheck ./...
 
@@ -105,6 +106,12 @@ reference: console probe
 ## the notices of everything that is in the program
 licenses: console probe
 	$(GO) run ./scripts/licenses > cli/licenses.txt.new && mv cli/licenses.txt.new cli/licenses.txt
+
+## archives, packages, checksums and the list of parts of the commit that is checked out, into bin/release; same commit,
+## same bytes. TAG=v1.2.3 names the version, RELEASES the systems
+RELEASES ?= linux/amd64 linux/arm64 windows/amd64 windows/arm64 darwin/amd64 darwin/arm64
+release: console probe
+	cd scripts/release && $(GO) run . -tag "$(TAG)" -targets "$(RELEASES)"
 
 ## refresh docs/screenshots from the demo data
 shots: build
