@@ -30,8 +30,7 @@ demo: build
 ## systems the program is read, not built: `make cross` and `make release` build it
 test: console probe
 	scripts/need-chromium
-	$(GO) test -timeout 12m ./web ./probe ./cli ./service ./...
-	$(GO) vet ./...
+	$(GO) test -timeout 12m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
 	cd web && npx vue-tsc --noEmit
 	cd scripts/tools && $(GO) run ./systems windows/amd64 linux/arm64 darwin/arm64
 

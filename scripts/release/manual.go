@@ -27,7 +27,7 @@ func (r *release) manual() ([]file, error) {
 	root := cli.Command()
 	root.DisableAutoGenTag = true
 	at := r.at
-	head := &doc.GenManHeader{Title: "DURVEK", Section: "1", Date: &at, Source: "Durvek " + r.version,
+	head := &doc.GenManHeader{Section: "1", Date: &at, Source: "Durvek " + r.version,
 		Manual: "Durvek's commands"}
 	if err := doc.GenManTree(root, head, dir); err != nil {
 		return nil, err
