@@ -14,7 +14,28 @@ func init() {
 				return nil
 			}
 			return []Finding{{Kind: Note, Certainty: Undecided, Prominence: 0.15, RestsOn: []string{"missing"},
-				Text: fmt.Sprintf("Not measured here, though rivals were: %s.", strings.Join(f.Missing, ", "))}}
+				Text: fmt.Sprintf("Not measured here, though rivals were: %s.", strings.Join(absent(f.Missing), "; "))}}
 		},
 	})
+}
+
+// named is how many missing measures are named; of more, a group that lacks several is named with their number.
+const named = 4
+
+func absent(list []Absent) (out []string) {
+	count := map[string]int{}
+	for _, a := range list {
+		count[a.Group]++
+	}
+	said := map[string]bool{}
+	for _, a := range list {
+		switch n := count[a.Group]; {
+		case len(list) <= named || n == 1:
+			out = append(out, a.Name)
+		case !said[a.Group]:
+			out = append(out, fmt.Sprintf("%s (%d figures)", a.Group, n))
+			said[a.Group] = true
+		}
+	}
+	return out
 }

@@ -62,10 +62,13 @@ type Facts struct {
 	Subject   string
 	Standings []Standing
 	Claims    []ClaimFact
-	Missing   []string          // names of measures that the field has and the subject lacks
+	Missing   []Absent          // measures that the field has and the subject lacks
 	Remarks   []record.Remark   // what people said of it; never counted
 	Caveats   map[string]string // what the subject's figure is shown with, by figure
 }
+
+// Absent is a measure that a subject lacks: its name within a sentence, and its group.
+type Absent struct{ Name, Group string }
 
 // ClaimFact is a judged claim in words.
 type ClaimFact struct {

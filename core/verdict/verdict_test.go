@@ -45,8 +45,8 @@ func TestRulesSayWhatTheFiguresSupportAndNoMore(t *testing.T) {
 			quantity.Higher)}}, "against-class", "weakness: 20 ± 3 % less"},
 		{"not sure", Facts{Standings: []Standing{standing(ranking.Place{Best: 2, Worst: 5}, vague, quantity.Lower)}},
 			"against-class", ""},
-		{"missing", Facts{Missing: []string{"noise", "weight"}}, "missing-evidence",
-			"note: Not measured here, though rivals were: noise, weight."},
+		{"missing", Facts{Missing: []Absent{{"noise", "noise"}, {"weight", "body"}}}, "missing-evidence",
+			"note: Not measured here, though rivals were: noise; weight."},
 		{"short claim", Facts{Claims: []ClaimFact{{ID: "x", Name: "battery life", Claimed: "up to 13 h",
 			Verdict: claims.Verdict{Outcome: claims.Short, Amount: "12 %", By: -0.12}}}}, "claims",
 			"weakness: Short of the claimed up to 13 h in battery life, by 12 %."},
@@ -189,7 +189,8 @@ func TestTheFindingsOfAFullSheet(t *testing.T) {
 		judged = append(judged, ClaimFact{ID: string(o), Name: "claim " + string(o), Claimed: "10 h",
 			Verdict: claims.Verdict{Outcome: o, Amount: "12 %", By: 0.12 * float64(i%2*2-1), Effect: 0.12, Why: "So."}})
 	}
-	golden.JSON(t, "findings.json", Findings(Facts{Subject: "Maker A", Missing: []string{"weight"}, Claims: judged,
+	golden.JSON(t, "findings.json", Findings(Facts{Subject: "Maker A", Missing: []Absent{{"weight", "body"}},
+		Claims:    judged,
 		Standings: []Standing{full, last, equal, open, level, bound, few}}))
 }
 
@@ -217,5 +218,28 @@ func TestAReviewBeginsWithTheChartsOfItsFindingsAndOneOfEachOtherGroup(t *testin
 	}
 	if got := Opening(nil, group, nil); got == nil || len(got) != 0 {
 		t.Errorf("of nothing: %v", got)
+	}
+}
+
+func TestManyMissingFiguresAreSaidByGroup(t *testing.T) {
+	a := func(names ...string) (out []Absent) {
+		for _, n := range names {
+			group, _, _ := strings.Cut(n, " ")
+			out = append(out, Absent{n, group})
+		}
+		return out
+	}
+	for _, c := range []struct {
+		missing []Absent
+		want    string
+	}{
+		{a("disk read", "disk write", "disk fill", "noise"), "disk read; disk write; disk fill; noise"},
+		{a("disk read", "disk write", "disk fill", "noise", "weight"), "disk (3 figures); noise; weight"},
+		{a("disk read", "gpu a", "gpu b", "disk write", "gpu c"), "disk (2 figures); gpu (3 figures)"},
+		{a("a", "b", "c", "d", "e"), "a; b; c; d; e"},
+	} {
+		if got := strings.Join(absent(c.missing), "; "); got != c.want {
+			t.Errorf("%q, not %q", got, c.want)
+		}
 	}
 }

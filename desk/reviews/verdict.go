@@ -59,7 +59,7 @@ func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Fin
 		if !slices.ContainsFunc(c.Rows, own) {
 			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut,
 				func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
-				facts.Missing = append(facts.Missing, m.InSentence()+narrowed)
+				facts.Missing = append(facts.Missing, verdict.Absent{Name: m.InSentence() + narrowed, Group: m.Group})
 			}
 			continue
 		}

@@ -109,7 +109,8 @@ func packages(lock string) (out [][2]string) {
 	check(json.Unmarshal(b, &l))
 	for _, at := range slices.Sorted(maps.Keys(l.Packages)) {
 		p := l.Packages[at]
-		if _, err := os.Stat(filepath.Join(filepath.Dir(lock), at)); at == "" || p.Dev || p.Optional || p.DevOptional || err != nil {
+		_, err := os.Stat(filepath.Join(filepath.Dir(lock), at))
+		if at == "" || p.Dev || p.Optional || p.DevOptional || err != nil {
 			continue
 		}
 		out = append(out, [2]string{at[strings.LastIndex(at, "node_modules/")+len("node_modules/"):] + " " + p.Version, at})
