@@ -56,7 +56,9 @@ func Write(ctx context.Context, dir string, w io.Writer) (files int, err error) 
 	if err != nil {
 		return 0, err
 	}
-	z, err := zstd.NewWriter(w)
+	// One block after the other, and not far back: the service goes on meanwhile, and its memory is planned.
+	z, err := zstd.NewWriter(w, zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(1<<20),
+		zstd.WithLowerEncoderMem(true))
 	if err != nil {
 		return 0, err
 	}
