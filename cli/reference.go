@@ -13,9 +13,12 @@ import (
 	"durvek/core/quantity"
 )
 
+// Command is the tree of all commands, for what writes about them.
+func Command() *cobra.Command { return (&app{}).root() }
+
 // Reference writes the reference of all commands as Markdown, from the command tree itself.
 func Reference(w io.Writer) {
-	root := (&app{}).root()
+	root := Command()
 	fmt.Fprintf(w, "# Commands\n\nWritten by `make reference` from the commands themselves.\n\n%s\n\nEvery command "+
 		"also takes:\n\n", root.Long)
 	flags(w, root.PersistentFlags())

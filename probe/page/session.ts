@@ -177,7 +177,7 @@ export class Work {
     this.alone()
     let reporting: Promise<void> | undefined
     const report = setInterval(() => {
-      reporting = this.report()
+      reporting ??= this.report().finally(() => (reporting = undefined))
     }, 1000)
     try {
       this.deliver()
@@ -488,7 +488,8 @@ export class Work {
       this.directive = await call<Directive>(`${api}progress`, this.session.token, p, 5000)
       this.offline = false
     } catch (e) {
-      if (e instanceof Refused && [401, 409].includes(e.status)) this.directive = { stop: true } // another device has this plan now, or it is over
+      // Another device has this plan now, or it is over.
+      if (e instanceof Refused && [401, 409].includes(e.status)) this.directive = { stop: true }
       else this.offline = true
     }
     this.changed()

@@ -5,6 +5,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -16,6 +17,8 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+
+	"durvek/internal/lockfile"
 )
 
 // notice is a file of a licence's words.
@@ -75,12 +78,19 @@ func main() {
 	check(err)
 	add("Go's library and runtime "+runtime.Version(), strings.TrimSpace(string(root)))
 	add("IBM Plex (typeface)", "draw/fonts")
-	for _, p := range packages("web/package-lock.json") {
-		add(p[0], filepath.Join("web", p[1]))
+	pages, err := lockfile.Packages("web/package-lock.json")
+	check(err)
+	for _, p := range pages {
+		dir := filepath.Join("web", p.At)
+		if _, err := os.Stat(dir); err == nil {
+			add(p.Name+" "+p.Version, dir)
+		}
 	}
 	fmt.Println("What is in this program, and under which terms. The licence of the program itself is its owner's to " +
 		"choose.")
-	keys := slices.SortedFunc(maps.Keys(texts), func(a, b string) int { return strings.Compare(texts[a][0], texts[b][0]) })
+	keys := slices.SortedFunc(maps.Keys(texts), func(a, b string) int {
+		return cmp.Or(strings.Compare(texts[a][0], texts[b][0]), strings.Compare(a, b))
+	})
 	for _, text := range keys {
 		fmt.Printf("\n%s\n%s\n\n%s\n", strings.Repeat("=", 80), strings.Join(texts[text], "\n"), text)
 	}
@@ -94,28 +104,6 @@ func saidIn(path string) string {
 		return ""
 	}
 	return p.License
-}
-
-// packages lists what the built pages hold: name with version, and folder.
-func packages(lock string) (out [][2]string) {
-	b, err := os.ReadFile(lock)
-	check(err)
-	var l struct {
-		Packages map[string]struct {
-			Version                    string
-			Dev, Optional, DevOptional bool
-		}
-	}
-	check(json.Unmarshal(b, &l))
-	for _, at := range slices.Sorted(maps.Keys(l.Packages)) {
-		p := l.Packages[at]
-		_, err := os.Stat(filepath.Join(filepath.Dir(lock), at))
-		if at == "" || p.Dev || p.Optional || p.DevOptional || err != nil {
-			continue
-		}
-		out = append(out, [2]string{at[strings.LastIndex(at, "node_modules/")+len("node_modules/"):] + " " + p.Version, at})
-	}
-	return out
 }
 
 func check(err error) {

@@ -3,7 +3,6 @@ package main
 import (
 	"bytes"
 	"debug/buildinfo"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"net/url"
@@ -14,6 +13,8 @@ import (
 
 	cdx "github.com/CycloneDX/cyclonedx-go"
 	"github.com/google/uuid"
+
+	"durvek/internal/lockfile"
 )
 
 // inside writes the list of what the programs are built of: Go's modules, as the programs themselves say, and the
@@ -42,12 +43,12 @@ func (r *release) inside(programs []string) error {
 			add("program", m.Path, m.Version, "pkg:golang/"+m.Path+"@"+url.PathEscape(m.Version), "")
 		}
 	}
-	pages, err := shipped(filepath.Join(r.root, "web/package-lock.json"))
+	pages, err := lockfile.Packages(filepath.Join(r.root, "web/package-lock.json"))
 	if err != nil {
 		return err
 	}
 	for _, p := range pages {
-		add("console", p.name, p.version, "pkg:npm/"+strings.ReplaceAll(p.name, "@", "%40")+"@"+p.version, p.licence)
+		add("console", p.Name, p.Version, "pkg:npm/"+strings.ReplaceAll(p.Name, "@", "%40")+"@"+p.Version, p.License)
 	}
 	list := slices.Collect(maps.Values(parts))
 	slices.SortFunc(list, func(a, b cdx.Component) int { return strings.Compare(a.BOMRef, b.BOMRef) })
@@ -67,30 +68,4 @@ func (r *release) inside(programs []string) error {
 		return err
 	}
 	return os.WriteFile(filepath.Join(r.out, "durvek-"+r.version+".cdx.json"), b.Bytes(), 0o644)
-}
-
-// page is a package that the console or the probe is built of.
-type page struct{ name, version, licence string }
-
-// shipped lists the packages of a lock file that are no mere tools of the build.
-func shipped(lock string) (out []page, err error) {
-	b, err := os.ReadFile(lock)
-	if err != nil {
-		return nil, err
-	}
-	var l struct {
-		Packages map[string]struct {
-			Version, License           string
-			Dev, Optional, DevOptional bool
-		}
-	}
-	if err := json.Unmarshal(b, &l); err != nil {
-		return nil, fmt.Errorf("%s: %w", lock, err)
-	}
-	for at, p := range l.Packages {
-		if i := strings.LastIndex(at, "node_modules/"); i >= 0 && !p.Dev && !p.Optional && !p.DevOptional {
-			out = append(out, page{at[i+len("node_modules/"):], p.Version, p.License})
-		}
-	}
-	return out, nil
 }
