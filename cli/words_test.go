@@ -36,3 +36,12 @@ func TestTheTimeLeftIsSaidWhereItIsKnown(t *testing.T) {
 		}
 	}
 }
+
+func TestBytesAreSaidInTheUnitThatFits(t *testing.T) {
+	for n, want := range map[int64]string{0: "0 kB", 541_200: "541 kB", 999_000: "999 kB", 1_000_000: "1.00 MB",
+		999_000_000: "999 MB", 1_000_000_000: "1.000 GB"} {
+		if got := bytesText(n); got != want {
+			t.Errorf("%d bytes are %q, not %q", n, got, want)
+		}
+	}
+}
