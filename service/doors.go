@@ -3,6 +3,7 @@ package service
 import (
 	"crypto/tls"
 	"io"
+	"iter"
 	"net"
 	"net/http"
 	"net/netip"
@@ -146,19 +147,29 @@ func (v *visitor) Close() error {
 	return v.Conn.Close()
 }
 
+// layers are a connection and those under it that it is wrapped around, the outermost first.
+func layers(c net.Conn) iter.Seq[net.Conn] {
+	return func(yield func(net.Conn) bool) {
+		for c != nil && yield(c) {
+			switch x := c.(type) {
+			case *visitor:
+				c = x.Conn
+			case *peeked:
+				c = x.Conn
+			case *tls.Conn:
+				c = x.NetConn()
+			default:
+				return
+			}
+		}
+	}
+}
+
 // serving marks the connection that a request came by as being served, or as one that waits.
 func serving(c net.Conn, now bool) {
-	for {
-		switch x := c.(type) {
-		case *visitor:
-			x.served.Store(now)
-			return
-		case *peeked:
-			c = x.Conn
-		case *tls.Conn:
-			c = x.NetConn()
-		default:
-			return
+	for l := range layers(c) {
+		if v, ok := l.(*visitor); ok {
+			v.served.Store(now)
 		}
 	}
 }

@@ -105,7 +105,7 @@ func New(d *house.House, o Options) *Service {
 	s.app.Use("/api/agent/join", guess)
 	s.app.Use("/api/sign-in", guess)
 	s.app.Get("/sign-in", guess, s.signInLink)
-	s.app.Use("/api", pack, s.authorise, s.shorten, s.once, s.keep)
+	s.app.Use("/api", pack, s.authorise, s.shorten, s.once, untilLeft, s.keep)
 	s.app.Get("/api/events", s.events)
 	s.app.Get("/api/backup", s.backup)
 	s.link(s.app.Group("/api/agent/link"))

@@ -1,6 +1,7 @@
 package figures
 
 import (
+	"context"
 	"slices"
 	"sort"
 	"sync"
@@ -18,8 +19,11 @@ type read struct {
 	doubts map[string][]store.OpenDoubt // open ones, by test; nil before they were read
 }
 
-// column gives a measure's column.
+// column gives a measure's column, unless nobody waits for the answer any more: a question that reads many ends here.
 func (d *sight) column(measure string) (*column, error) {
+	if d.ctx.Err() != nil {
+		return nil, context.Cause(d.ctx)
+	}
 	d.uses.note(cellsOf(measure))
 	if c := d.snap.columns[measure]; c != nil {
 		return c, nil
