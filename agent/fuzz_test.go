@@ -4,13 +4,15 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+
+	"durvek/internal/mutants"
 )
 
 // Whatever stands in a journal after a crash, it opens, and what is written next is read the next time.
 func FuzzJournal(f *testing.F) {
 	for _, s := range []string{"", `{"event":"begin","step":1}` + "\n", `{"event":"begin"}` + "\n" + `{"event":"en`,
 		"\x00\x00\n", "{}\n{}"} {
-		f.Add([]byte(s))
+		mutants.Add(f, []byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		path := filepath.Join(t.TempDir(), "journal.jsonl")

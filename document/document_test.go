@@ -8,6 +8,8 @@ import (
 	"runtime"
 	"strings"
 	"testing"
+
+	"durvek/internal/mutants"
 )
 
 var schema = MustSchema("probe",
@@ -179,7 +181,7 @@ func TestYAMLIsReadAsItWasWritten(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	for _, s := range []string{"a: [1, {b: c}]\n", `{"a": [1, {"b": "c"}]}`, "- &x a\n- *x\n", "a: |\n  b\n", "? a\n: b\n",
 		"[[[", "---\n"} {
-		f.Add([]byte(s))
+		mutants.Add(f, []byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		file, err := Read("probe", data)

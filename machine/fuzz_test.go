@@ -7,11 +7,12 @@ import (
 	"testing"
 
 	"durvek/core/record"
+	"durvek/internal/mutants"
 )
 
 func FuzzAllowed(f *testing.F) {
-	f.Add([]byte(`[{"run":["sh","-c","true"],"program":"/bin/sh","env":["A"]}]`))
-	f.Add([]byte(`{"run":1}`))
+	mutants.Add(f, []byte(`[{"run":["sh","-c","true"],"program":"/bin/sh","env":["A"]}]`))
+	mutants.Add(f, []byte(`{"run":1}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		path := filepath.Join(t.TempDir(), "allowed.json")
 		if err := os.WriteFile(path, data, 0o600); err != nil {
@@ -27,7 +28,7 @@ func FuzzAllowed(f *testing.F) {
 
 // An order comes on standard input from whoever started the step.
 func FuzzOrder(f *testing.F) {
-	f.Add([]byte(`{"test":{"slug":"hashing","version":1},"options":{"a":"b"}}`))
+	mutants.Add(f, []byte(`{"test":{"slug":"hashing","version":1},"options":{"a":"b"}}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var o record.Order
 		if json.Unmarshal(data, &o) != nil || o.Test.Command != nil || o.Test.Slug != "" {

@@ -6,12 +6,14 @@ import (
 	"net"
 	"testing"
 	"time"
+
+	"durvek/internal/mutants"
 )
 
 // Whatever the first bytes of a connection are, they are handed on whole, or are a hello for TLS.
 func FuzzFirstBytes(f *testing.F) {
 	for _, s := range []string{"GET / HTTP/1.1\r\n\r\n", "\x16\x03\x01\x00\x05hello", "", "\x00"} {
-		f.Add([]byte(s))
+		mutants.Add(f, []byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -53,7 +55,7 @@ func FuzzFirstBytes(f *testing.F) {
 
 func FuzzOwnPath(f *testing.F) {
 	for _, s := range []string{"/a?b=c#d", "//x", "/\\x", "/\tx", "http://x", "/%2f/x"} {
-		f.Add(s)
+		mutants.Add(f, s)
 	}
 	f.Fuzz(func(t *testing.T, to string) {
 		if ownPath(to) && (to[0] != '/' || len(to) > 1 && (to[1] == '/' || to[1] == '\\')) {

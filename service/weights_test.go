@@ -7,6 +7,7 @@ import (
 
 	"durvek/api"
 	"durvek/desk"
+	"durvek/internal/mutants"
 )
 
 func TestWeightsAsTheyAreWritten(t *testing.T) {
@@ -29,7 +30,7 @@ func TestWeightsAsTheyAreWritten(t *testing.T) {
 // Whatever is written, there is an answer or a sentence; what is taken is a finite number for something with a name.
 func FuzzWeights(f *testing.F) {
 	for _, s := range []string{"CPU=1", "hashing/all=2,storage=1", ",,", "a=b=c", "=", "x=1e309", "ä/ö=-0"} {
-		f.Add(s)
+		mutants.Add(f, s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		q, err := weighing(api.Weighed{Weights: s})

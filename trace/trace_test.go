@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"durvek/core/record"
+	"durvek/internal/mutants"
 )
 
 // course makes a trace of six ordinary channels: slow drift, noise, steps, a counter-like fan, and gaps.
@@ -101,10 +102,10 @@ func TestPartsJoinToTheWhole(t *testing.T) {
 }
 
 func FuzzUnpack(f *testing.F) {
-	f.Add(Pack(course(40, 1, 2)))
-	f.Add([]byte("nothing"))
+	mutants.Add(f, Pack(course(40, 1, 2)))
+	mutants.Add(f, []byte("nothing"))
 	whole := Pack(course(5, 1, 2))
-	f.Add(whole[:len(whole)-3])
+	mutants.Add(f, whole[:len(whole)-3])
 	f.Fuzz(func(t *testing.T, data []byte) {
 		x, err := Unpack(data)
 		if err != nil {

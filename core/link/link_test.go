@@ -3,6 +3,8 @@ package link
 import (
 	"math"
 	"testing"
+
+	"durvek/internal/mutants"
 )
 
 func TestPayloadsFollowFromTheEncodings(t *testing.T) {
@@ -58,7 +60,7 @@ func TestPayloadsFollowFromTheEncodings(t *testing.T) {
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{"PCIe 16 GT/s x4", "USB 5 Gbit/s", "Ethernet 1000 Mbit/s", "USB4 40 Gbit/s",
 		"SATA 6 Gbit/s x0"} {
-		f.Add(s)
+		mutants.Add(f, s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		l, err := Parse(s)

@@ -5,6 +5,8 @@ import (
 	"math"
 	"strings"
 	"testing"
+
+	"durvek/internal/mutants"
 )
 
 func TestParse(t *testing.T) {
@@ -82,7 +84,7 @@ func TestPrinting(t *testing.T) {
 
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{"16 GiB", "1 000 000 B", "-1e9 s", "29 to 31", "°C", "9e999 W", "1__2 g"} {
-		f.Add(s)
+		mutants.Add(f, s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		q, err := Parse(s)

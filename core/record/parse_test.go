@@ -7,6 +7,7 @@ import (
 
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/internal/mutants"
 )
 
 func number(v float64) *float64 { return &v }
@@ -85,7 +86,7 @@ func TestWhatPeopleType(t *testing.T) {
 
 func FuzzParseReading(f *testing.F) {
 	for _, s := range []string{"412", "29 to 31", "at least 5 GB/s", "> 1", "missing", "1..2", "to", ">=", "1 to 2 to 3"} {
-		f.Add(s)
+		mutants.Add(f, s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		r, err := ParseReading(s, rate)

@@ -5,11 +5,13 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+
+	"durvek/internal/mutants"
 )
 
 // Whatever an archive holds, nothing is written outside the folder that it is unpacked into.
 func FuzzUnpack(f *testing.F) {
-	f.Add([]byte("\x28\xb5\x2f\xfd"))
+	mutants.Add(f, []byte("\x28\xb5\x2f\xfd"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		at := t.TempDir()
 		in := filepath.Join(at, "in")

@@ -6,6 +6,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/quantity"
 	"durvek/document"
+	"durvek/internal/mutants"
 )
 
 func FuzzDossier(f *testing.F) {
@@ -15,7 +16,7 @@ func FuzzDossier(f *testing.F) {
 		"battery.voltage: 11 V}\n" +
 		"    claims: [{measure: work/rate, value: 12, unit: mAh, qualifier: up to, link: usb4, tolerance: 0.1}]\n" +
 		"    offers: [{amount: 104900, currency: EUR, date: \"2026-11-16\", voucher: {code: A, amount: 1}}]\n"} {
-		f.Add([]byte(s))
+		mutants.Add(f, []byte(s))
 	}
 	judges := map[string]catalog.Judge{"work/rate": {Unit: "W.h", Better: quantity.Higher}}
 	f.Fuzz(func(t *testing.T, data []byte) {

@@ -6,6 +6,7 @@ import (
 	"durvek/core/quantity"
 	"durvek/desk"
 	"durvek/document"
+	"durvek/internal/mutants"
 	"durvek/trace"
 	"errors"
 	"image"
@@ -19,11 +20,11 @@ func FuzzCleanPhoto(f *testing.F) {
 		f.Fatal(err)
 	}
 	b := picture.Bytes()
-	f.Add(b)
-	f.Add(b[:len(b)/2])
+	mutants.Add(f, b)
+	mutants.Add(f, b[:len(b)/2])
 	exif := append([]byte{0xFF, 0xD8, 0xFF, 0xE1, 0, 34},
 		"Exif\x00\x00II\x2a\x00\x08\x00\x00\x00\x01\x00\x12\x01\x03\x00\x01\x00\x00\x00\x06\x00\x00\x00"...)
-	f.Add(append(exif, b[2:]...))
+	mutants.Add(f, append(exif, b[2:]...))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		clean, media, err := cleanPhoto(data)
 		if err == nil && (len(clean) == 0 || media == "" || bytes.Contains(clean, []byte("Exif\x00"))) {
@@ -36,7 +37,7 @@ func FuzzTable(f *testing.F) {
 	for _, s := range []string{"unit,test,measure,value\na,work,rate,100\n", "unit;work/rate\na;1.234,5\n",
 		"unit\ttest\tmeasure\tvalue\trepeat\tsecond\na\twork\trate\t'=1\t2\t0.5\n", "\ufeffunit,test,measure,value\n\"a",
 		"a"} {
-		f.Add([]byte(s))
+		mutants.Add(f, []byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		runs, lines, refused, err := readTable(data)
@@ -59,8 +60,8 @@ func FuzzTable(f *testing.F) {
 }
 
 func FuzzRunFile(f *testing.F) {
-	f.Add([]byte(`{"format":"durvek-runs/1","machine":{"name":"m","system":"Linux","boot":"b"},"runs":[]}`))
-	f.Add([]byte("format: durvek-runs/1\nruns: [{id: x, readings: [{measure: a, value: 1}]}]\n"))
+	mutants.Add(f, []byte(`{"format":"durvek-runs/1","machine":{"name":"m","system":"Linux","boot":"b"},"runs":[]}`))
+	mutants.Add(f, []byte("format: durvek-runs/1\nruns: [{id: x, readings: [{measure: a, value: 1}]}]\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		file, err := document.Read("file of runs", data)
 		if err != nil {
