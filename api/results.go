@@ -81,8 +81,9 @@ type RunsIn struct {
 
 // Page is a part of a long list.
 type Page struct {
-	Offset int `query:"offset" minimum:"0" doc:"How many to leave out"`
-	Limit  int `query:"limit" default:"50" minimum:"1" maximum:"500" doc:"How many"`
+	After  string `query:"after" doc:"Begin behind the entry of this id: what came in meanwhile moves nothing"`
+	Offset int    `query:"offset" minimum:"0" doc:"How many to leave out"`
+	Limit  int    `query:"limit" default:"50" minimum:"1" maximum:"500" doc:"How many"`
 }
 
 // RunList is a page of runs, and how many there are.

@@ -168,7 +168,7 @@ func inShort(x record.Reading) string {
 func (a *app) runCmd() *cobra.Command {
 	q := api.RunsIn{Page: api.Page{Limit: 30}}
 	list := asking(a, "list", "List runs, the newest first", "durvek run list --unit fen-14-16-512-a --test hashing",
-		api.Runs, &q, []any{own{&q.Offset}}, func(l api.RunList) {
+		api.Runs, &q, []any{own{&q.Offset}, own{&q.After}}, func(l api.RunList) {
 			var rows [][]any
 			for _, r := range l.Runs {
 				var figures []string

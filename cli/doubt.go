@@ -45,7 +45,7 @@ func standing(r record.Reading, m method.Measure) string {
 func (a *app) doubtCmd() *cobra.Command {
 	q := api.DoubtsIn{State: trust.Open, Page: api.Page{Limit: 30}}
 	list := asking(a, "list", "List doubts: open ones first, then the gravest",
-		"durvek doubt list --state open --unit relay-15-16-512-a", api.Doubts, &q, []any{own{&q.Offset}},
+		"durvek doubt list --state open --unit relay-15-16-512-a", api.Doubts, &q, []any{own{&q.Offset}, own{&q.After}},
 		func(l api.DoubtList) {
 			var rows [][]any
 			for _, d := range l.Doubts {

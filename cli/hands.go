@@ -111,7 +111,7 @@ func (a *app) incidentCmd() *cobra.Command {
 	add.MarkFlagRequired("kind")
 	var q api.IncidentsIn
 	list := asking(a, "list", "List incidents, the newest first", "durvek incident list --unit cuddy-8-256-a",
-		api.Incidents, &q, []any{own{&q.Offset}}, func(l api.IncidentList) {
+		api.Incidents, &q, []any{own{&q.Offset}, own{&q.After}}, func(l api.IncidentList) {
 			var rows [][]any
 			for _, x := range l.Incidents {
 				times := fmt.Sprint(x.Times)

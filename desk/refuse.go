@@ -57,6 +57,14 @@ func Found(err error) (bool, error) {
 	return err == nil, err
 }
 
+// Behind says of a list that was to go on behind an entry that there is no such entry.
+func Behind(entry string, err error) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return Refuse(Invalid, "there is no entry %q here to go on behind; leave `after` out to begin with the newest", entry)
+	}
+	return err
+}
+
 // Problems turns core's findings about a file into document's.
 func Problems(ps []catalog.Problem) []document.Problem {
 	out := make([]document.Problem, len(ps))

@@ -91,7 +91,7 @@ func (s *Service) peopleRoutes() {
 		return api.None{}, err
 	})
 	serve(s, api.Journal, func(ctx context.Context, in *api.JournalIn) (api.JournalPage, error) {
-		lines, total, err := d.Journal(ctx, in.Text, in.Offset, in.Limit)
+		lines, total, err := d.Journal(ctx, in.Text, in.After, in.Offset, in.Limit)
 		return api.JournalPage{Lines: lines, Total: total}, err
 	})
 	all(s, api.Tokens, func(ctx context.Context) ([]books.Named, error) { return d.Tokens(ctx, who(ctx)) })

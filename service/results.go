@@ -46,7 +46,7 @@ func (s *Service) resultRoutes() {
 	d := s.desk.Results
 	serve(s, api.Runs, func(ctx context.Context, in *api.RunsIn) (api.RunList, error) {
 		f := filter(in.RunsAsked)
-		f.Offset, f.Limit = in.Offset, in.Limit
+		f.After, f.Offset, f.Limit = in.After, in.Offset, in.Limit
 		runs, total, err := d.Runs(ctx, f)
 		return api.RunList{Runs: runs, Total: total}, err
 	})
@@ -110,7 +110,7 @@ func (s *Service) incidentRoutes() {
 	d := s.desk.Bench
 	serve(s, api.Incidents, func(ctx context.Context, in *api.IncidentsIn) (api.IncidentList, error) {
 		list, total, err := d.Incidents(ctx, store.IncidentFilter{Unit: in.Unit, Plan: in.Plan, Kind: in.Kind,
-			Offset: in.Offset, Limit: in.Limit})
+			After: in.After, Offset: in.Offset, Limit: in.Limit})
 		return api.IncidentList{Incidents: list, Total: total}, err
 	})
 	add(s, api.NoteIncident, func(ctx context.Context, b api.IncidentNote, by string) (record.Incident, error) {

@@ -15,6 +15,7 @@ import (
 // answer is a JSON body, and where what was made stands.
 type answer[T any] struct {
 	Location string `header:"Location" hidden:"true"`
+	Link     string `header:"Link" hidden:"true"`
 	Body     T
 }
 
@@ -33,6 +34,9 @@ func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, 
 	if o.Made != nil {
 		d.DefaultStatus = http.StatusCreated
 	}
+	if listing(o) {
+		s.lists(&d)
+	}
 	huma.Register(s.api, d, func(ctx context.Context, in *I) (*answer[O], error) {
 		if err := sound(in); err != nil {
 			return nil, err
@@ -41,7 +45,14 @@ func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, 
 		if err != nil {
 			return nil, fail(err)
 		}
+		out, next, err := part(ctx, out)
+		if err != nil {
+			return nil, err
+		}
 		a := &answer[O]{Body: out}
+		if next != "" {
+			a.Link = "<" + next + `>; rel="next"`
+		}
 		if o.Made != nil {
 			a.Location = o.Made(out)
 		}

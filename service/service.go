@@ -138,10 +138,16 @@ func newAPI(app *fiber.App) huma.API {
 	cfg.Info.Description = "Everything that the console and the command line do. Errors are problem details (RFC " +
 		"9457), whose " +
 		"type leads to a page that says what it means. A POST or PATCH with an Idempotency-Key is done once; who asks " +
-		"again within a day gets the same answer. Answers are packed with gzip for who takes them so, and bear an ETag."
+		"again within a day gets the same answer. Answers are packed with gzip for who takes them so, and bear an ETag. " +
+		"A list is given whole unless limit asks for a part of it; the header Link then names the next part. Runs, " +
+		"incidents, doubts and the journal come in parts always: after takes the id of the last entry that was read."
 	cfg.Info.Contact = &huma.Contact{Name: "The desk that runs this service"}
 	cfg.Info.License = &huma.License{Name: "To be chosen by the owner of the project",
 		Identifier: "LicenseRef-to-be-chosen"}
+	cfg.Components.Parameters = map[string]*huma.Param{}
+	for _, p := range listParams {
+		cfg.Components.Parameters[p.Name] = p
+	}
 	cfg.Servers = []*huma.Server{{URL: "/", Description: "This service"}}
 	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token": {Type: "http", Scheme: "bearer", Description: "A token of a person, a program or a machine under test"},

@@ -19,7 +19,8 @@ func (s *Service) trustRoutes() {
 	d := s.desk.Results
 	serve(s, api.Doubts, func(ctx context.Context, in *api.DoubtsIn) (api.DoubtList, error) {
 		list, total, err := d.Doubts(ctx, store.DoubtFilter{State: in.State, Rule: in.Rule, Test: in.Test,
-			Subject: in.Subject, Severity: in.Severity, Run: in.Run, Offset: in.Offset, Limit: in.Limit})
+			Subject: in.Subject, Severity: in.Severity, Run: in.Run, After: in.After,
+			Offset: in.Offset, Limit: in.Limit})
 		return api.DoubtList{Doubts: list, Total: total}, err
 	})
 	one(s, api.Doubt, d.Doubt)

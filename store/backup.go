@@ -26,5 +26,5 @@ func (q Queries) Answers(ctx context.Context) error { return q.exec(ctx, `select
 
 // CountRuns is how many runs there are.
 func (q Queries) CountRuns(ctx context.Context) (int, error) {
-	return one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*) from run`)
+	return q.count(ctx, `select count(*) from run`)
 }

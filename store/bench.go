@@ -143,6 +143,7 @@ func (q Queries) CloseIncident(ctx context.Context, id string, at time.Time) err
 type IncidentFilter struct {
 	Unit, Plan    string
 	Kind          record.IncidentKind
+	After         string // the id of the incident that the list goes on behind
 	Offset, Limit int
 }
 
@@ -152,13 +153,21 @@ func (q Queries) Incidents(ctx context.Context, f IncidentFilter) ([]record.Inci
 	if f.Limit == 0 {
 		f.Limit = -1
 	}
-	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*) from incident `+where,
+	total, err := q.count(ctx, `select count(*) from incident `+where,
 		f.Unit, f.Plan, f.Kind)
 	if err != nil {
 		return nil, 0, err
 	}
-	out, err := incidents.list(ctx, q, where+` order by at desc, id desc limit ? offset ?`,
-		f.Unit, f.Plan, f.Kind, f.Limit, f.Offset)
+	args := []any{f.Unit, f.Plan, f.Kind}
+	if f.After != "" {
+		from, err := q.Incident(ctx, f.After)
+		if err != nil {
+			return nil, 0, err
+		}
+		where, args = where+` and (at, id) < (?, ?)`, append(args, Stamp(from.At), from.ID)
+	}
+	out, err := incidents.list(ctx, q, where+` order by at desc, id desc limit ? offset ?`, append(args, f.Limit,
+		f.Offset)...)
 	return out, total, err
 }
 

@@ -107,7 +107,7 @@ func (q Queries) Rigs(ctx context.Context, model string) ([]catalog.Rig, error) 
 
 // HasRig tells whether a rig exists.
 func (q Queries) HasRig(ctx context.Context, slug string) (bool, error) {
-	n, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*) from rig where slug = ?`, slug)
+	n, err := q.count(ctx, `select count(*) from rig where slug = ?`, slug)
 	return n > 0, err
 }
 

@@ -119,6 +119,7 @@ type DoubtFilter struct {
 	State                          trust.DoubtState
 	Severity                       trust.Severity
 	Rule, Test, Subject, Run, Plan string
+	After                          string // the id of the doubt that the list goes on behind
 	Offset, Limit                  int
 }
 
@@ -145,9 +146,17 @@ func (q Queries) Doubts(ctx context.Context, f DoubtFilter) ([]trust.Doubt, int,
 	if f.Limit == 0 {
 		f.Limit = -1
 	}
-	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, args...)
+	total, err := q.count(ctx, `select count(*)`+where, args...)
 	if err != nil {
 		return nil, 0, err
+	}
+	if f.After != "" {
+		behind, err := q.count(ctx, `select n from (select id,
+			row_number() over (`+openFirst+`) as n`+where+`) where id = ?`, append(args[:len(args):len(args)], f.After)...)
+		if err != nil {
+			return nil, 0, err
+		}
+		f.Offset += behind
 	}
 	out, err := list(ctx, q, scanDoubt, `select key, body`+where+openFirst+` limit ? offset ?`, append(args, f.Limit,
 		f.Offset)...)

@@ -70,15 +70,18 @@ func (q Queries) AddEdition(ctx context.Context, e verdict.Edition) error {
 }
 
 // Journal reads the journal, the newest first, with how many lines it has. text narrows it to lines that hold it.
-func (q Queries) Journal(ctx context.Context, text string, offset, limit int) ([]record.Noted, int, error) {
+// It goes on behind a line; math.MaxInt64 for the first.
+func (q Queries) Journal(ctx context.Context, text string, behind int64, offset, limit int) ([]record.Noted, int,
+	error) {
 	const where = ` from journal where instr(lower(by_whom || ' ' || act || ' ' || subject), lower(?)) > 0`
-	total, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, `select count(*)`+where, text)
+	total, err := q.count(ctx, `select count(*)`+where, text)
 	if err != nil {
 		return nil, 0, err
 	}
 	lines, err := list(ctx, q, func(r row, n *record.Noted) error {
-		return r.Scan(moment{&n.At}, &n.By, &n.Act, &n.Subject, &n.Detail)
-	}, `select at, by_whom, act, subject, detail`+where+` order by id desc limit ? offset ?`, text, limit, offset)
+		return r.Scan(&n.ID, moment{&n.At}, &n.By, &n.Act, &n.Subject, &n.Detail)
+	}, `select id, at, by_whom, act, subject, detail`+where+` and id < ? order by id desc limit ? offset ?`, text, behind,
+		limit, offset)
 	return lines, total, err
 }
 

@@ -18,7 +18,7 @@ func TestStatementsStayPrepared(t *testing.T) {
 	read := s.db.(*prepared)
 	count := func(q Queries, i int) int {
 		t.Helper()
-		n, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, fmt.Sprintf("select %d + ?", i), 1)
+		n, err := q.count(ctx, fmt.Sprintf("select %d + ?", i), 1)
 		if err != nil {
 			t.Fatal(err)
 		}

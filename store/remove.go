@@ -27,8 +27,7 @@ var hanging = map[string][]struct{ table, column, word string }{
 func (q Queries) Hanging(ctx context.Context, kind, id string) (map[string]int, error) {
 	out := map[string]int{}
 	for _, h := range hanging[kind] {
-		n, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) },
-			fmt.Sprintf(`select count(*) from %s where %s = ?`, h.table, h.column), id)
+		n, err := q.count(ctx, fmt.Sprintf(`select count(*) from %s where %s = ?`, h.table, h.column), id)
 		if err != nil {
 			return nil, err
 		}

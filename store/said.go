@@ -64,8 +64,7 @@ func (q Queries) Known(ctx context.Context, kind, slug string) (bool, error) {
 	if kind == "plan" {
 		key = "id"
 	}
-	n, err := one(ctx, q, func(r row, n *int) error { return r.Scan(n) },
-		fmt.Sprintf(`select count(*) from %s where %s = ?`, kind, key), slug)
+	n, err := q.count(ctx, fmt.Sprintf(`select count(*) from %s where %s = ?`, kind, key), slug)
 	return n > 0, err
 }
 

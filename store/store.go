@@ -248,6 +248,11 @@ func one[T any](ctx context.Context, q Queries, scan func(row, *T) error, query 
 	return t, err
 }
 
+// count reads a single number, or returns ErrNotFound.
+func (q Queries) count(ctx context.Context, query string, args ...any) (int, error) {
+	return one(ctx, q, func(r row, n *int) error { return r.Scan(n) }, query, args...)
+}
+
 type row interface{ Scan(...any) error }
 
 // JSON is how values are kept in a column of text; it panics on what JSON cannot hold.

@@ -4,6 +4,7 @@ import "time"
 
 // Noted is a line of the journal: who did what, to what, when.
 type Noted struct {
+	ID      int64     `json:"id"`
 	At      time.Time `json:"at"`
 	By      string    `json:"by"`
 	Act     string    `json:"act"`

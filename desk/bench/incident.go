@@ -186,7 +186,8 @@ func (d *Bench) addIncident(ctx context.Context, x record.Incident) error {
 
 // Incidents lists incidents, the newest first, and how many there are in all.
 func (d *Bench) Incidents(ctx context.Context, f store.IncidentFilter) ([]record.Incident, int, error) {
-	return d.desk.Store.Incidents(ctx, f)
+	list, total, err := d.desk.Store.Incidents(ctx, f)
+	return list, total, desk.Behind(f.After, err)
 }
 
 // IncidentRates says for every kind of incident of a unit, or of all units that have any, how often it

@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -204,9 +206,17 @@ func (d *Books) DropPerson(ctx context.Context, name, by string) error {
 	})
 }
 
-// Journal is who did what at the desk, the newest first, with how many lines there are.
-func (d *Books) Journal(ctx context.Context, text string, offset, limit int) ([]record.Noted, int, error) {
-	return d.desk.Store.Journal(ctx, text, offset, limit)
+// Journal is who did what at the desk, the newest first, behind a line or from the start, with how many lines there
+// are.
+func (d *Books) Journal(ctx context.Context, text, after string, offset, limit int) ([]record.Noted, int, error) {
+	behind := int64(math.MaxInt64)
+	if after != "" {
+		var err error
+		if behind, err = strconv.ParseInt(after, 10, 64); err != nil {
+			return nil, 0, desk.Behind(after, store.ErrNotFound)
+		}
+	}
+	return d.desk.Store.Journal(ctx, text, behind, offset, limit)
 }
 
 // LinkFor makes the code of a sign-in link that somebody asks for: for themselves, or as an owner for anybody.

@@ -94,6 +94,7 @@ var called = map[string][]any{
 	"Results.NotePairing":  {compare.Pair{Part: "a", Partner: "b", Outcome: "works"}, "me"},
 	"Results.TypeReadings": {results.Typed{Test: "work", Subject: "a", Readings: map[string]string{"rate": "1"}}, "me"},
 	"Results.AddFrames":    {[]byte("ms\n1\n"), results.FramesOf{Test: "work", Subject: "a"}, "me"},
+	"Books.Journal":        {"", "7", 0, 1},
 	"Books.AddKind":        {catalog.OwnKind{Kind: "z"}, "me"},
 	"Books.Archive":        {"plan", "p", "", "me"},
 	"Figures.Ledger":       {"", "", "maker"},

@@ -16,7 +16,8 @@ import (
 
 // Doubts lists doubts, open ones first, and how many there are in all.
 func (d *Results) Doubts(ctx context.Context, f store.DoubtFilter) ([]trust.Doubt, int, error) {
-	return d.desk.Store.Doubts(ctx, f)
+	list, total, err := d.desk.Store.Doubts(ctx, f)
+	return list, total, desk.Behind(f.After, err)
 }
 
 // DoubtPage is a doubt with its life.

@@ -13,7 +13,8 @@ import (
 
 // Runs lists runs, the newest first, and how many there are in all.
 func (d *Results) Runs(ctx context.Context, f store.RunFilter) ([]record.Run, int, error) {
-	return d.desk.Store.Runs(ctx, f)
+	list, total, err := d.desk.Store.Runs(ctx, f)
+	return list, total, desk.Behind(f.After, err)
 }
 
 // arrived is a run on its way to the rules, with what its sensors told.

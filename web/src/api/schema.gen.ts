@@ -4925,6 +4925,8 @@ export interface components {
             at: string;
             by: string;
             detail?: string;
+            /** Format: int64 */
+            id: number;
             subject: string;
         };
         RecordPhase: {
@@ -6000,7 +6002,24 @@ export interface components {
         };
     };
     responses: never;
-    parameters: never;
+    parameters: {
+        /** @description Where to go on, as the Link of the part before says */
+        after: string;
+        /**
+         * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+         * @example [
+         *       "kind=laptop"
+         *     ]
+         */
+        filter: string[];
+        /** @description How many entries at most. Where there are more, the header Link names the next part */
+        limit: number;
+        /**
+         * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+         * @example -released,name
+         */
+        sort: string;
+    };
     requestBodies: never;
     headers: never;
     pathItems: never;
@@ -6553,7 +6572,24 @@ export interface operations {
     };
     "list-archived": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7627,6 +7663,22 @@ export interface operations {
     "check-claims": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this variant's */
                 variant?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
@@ -7843,7 +7895,24 @@ export interface operations {
     };
     "list-conditions": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8206,6 +8275,8 @@ export interface operations {
                 severity?: "" | "note" | "caution" | "serious";
                 /** @description Only about this run */
                 run?: string;
+                /** @description Begin behind the entry of this id: what came in meanwhile moves nothing */
+                after?: string;
                 /** @description How many to leave out */
                 offset?: number;
                 /** @description How many */
@@ -8687,7 +8758,24 @@ export interface operations {
     };
     "list-fields": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9274,6 +9362,22 @@ export interface operations {
     "incident-rates": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this unit's */
                 unit?: string;
             };
@@ -9339,6 +9443,8 @@ export interface operations {
                 plan?: string;
                 /** @description Only this kind */
                 kind?: string;
+                /** @description Begin behind the entry of this id: what came in meanwhile moves nothing */
+                after?: string;
                 /** @description How many to leave out */
                 offset?: number;
                 /** @description How many */
@@ -9776,6 +9882,8 @@ export interface operations {
             query?: {
                 /** @description Part of who, of what was done, or of what it was done to */
                 text?: string;
+                /** @description Begin behind the entry of this id: what came in meanwhile moves nothing */
+                after?: string;
                 /** @description How many to leave out */
                 offset?: number;
                 /** @description How many */
@@ -9836,7 +9944,24 @@ export interface operations {
     };
     "list-kinds": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10036,6 +10161,22 @@ export interface operations {
     alike: {
         parameters: {
             query: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 variant: string;
                 /** @description How many */
                 most?: number;
@@ -10151,7 +10292,24 @@ export interface operations {
     };
     "list-measures": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10276,6 +10434,22 @@ export interface operations {
     "list-models": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Archived ones, too */
                 archived?: boolean;
             };
@@ -10543,6 +10717,22 @@ export interface operations {
     "list-offers": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this variant's */
                 variant?: string;
             };
@@ -10680,6 +10870,22 @@ export interface operations {
     partners: {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this unit's */
                 part?: string;
             };
@@ -10816,7 +11022,24 @@ export interface operations {
     };
     "list-people": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11127,6 +11350,22 @@ export interface operations {
     "list-photos": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 unit?: string;
                 /** @description Only those of this run */
                 run?: string;
@@ -11571,6 +11810,22 @@ export interface operations {
     "plan-library": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only those for this kind of device */
                 kind?: string;
             };
@@ -12040,6 +12295,22 @@ export interface operations {
     "live-trace": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 points?: number;
             };
             header?: never;
@@ -12187,7 +12458,24 @@ export interface operations {
     };
     "list-rates": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12476,6 +12764,22 @@ export interface operations {
     "list-remarks": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only what is said of this variant */
                 variant?: string;
                 /** @description Withdrawn ones, too */
@@ -12704,6 +13008,22 @@ export interface operations {
     "list-reviews": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Archived ones, too */
                 archived?: boolean;
             };
@@ -13001,7 +13321,24 @@ export interface operations {
     };
     "review-charts": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path: {
                 slug: string;
@@ -13403,7 +13740,24 @@ export interface operations {
     };
     "list-rigs": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13945,6 +14299,22 @@ export interface operations {
     "list-twins": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this unit's */
                 unit?: string;
             };
@@ -14024,6 +14394,8 @@ export interface operations {
                 until?: string;
                 /** @description Part of unit, test, or anything that was observed, such as a firmware version */
                 text?: string;
+                /** @description Begin behind the entry of this id: what came in meanwhile moves nothing */
+                after?: string;
                 /** @description How many to leave out */
                 offset?: number;
                 /** @description How many */
@@ -14812,6 +15184,22 @@ export interface operations {
     "list-setups": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Archived ones, too */
                 archived?: boolean;
             };
@@ -14949,6 +15337,22 @@ export interface operations {
     "list-sheets": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only those for this kind of device */
                 kind?: string;
             };
@@ -15238,6 +15642,22 @@ export interface operations {
     suggest: {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Field; everything if empty */
                 field?: string;
                 /** @description Only this one's gaps */
@@ -15385,7 +15805,24 @@ export interface operations {
     };
     "list-tests": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15678,7 +16115,24 @@ export interface operations {
     };
     "list-tokens": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15976,6 +16430,22 @@ export interface operations {
     "list-units": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this variant's */
                 variant?: string;
                 /** @description Archived ones, too */
@@ -16262,7 +16732,24 @@ export interface operations {
     };
     "list-uses": {
         parameters: {
-            query?: never;
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -16480,6 +16967,22 @@ export interface operations {
     "list-variants": {
         parameters: {
             query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
                 /** @description Only this model's */
                 model?: string;
             };
