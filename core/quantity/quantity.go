@@ -120,6 +120,7 @@ var units = []Unit{
 	{"{rotation}/min", "rpm", "rotation rate", 1, nil},
 	{"deg", "°", "angle", 1, nil},
 	{"dB[A]", "dB(A)", "sound level", 1, []string{"dBA"}},
+	{"dB", "dB", "level difference", 1, nil},
 	{"%", "%", "share", 0.01, nil},
 	{"1", "", "number", 1, nil},
 	{"{core}", "cores", "cores", 1, []string{"core"}},
