@@ -31,7 +31,7 @@ type Test struct {
 	InBrowser    string            `json:"in_browser,omitempty" enum:"only,too" doc:"only: measured by the probe, in the device's own browser; too: by the agent, or there"`
 	Page         string            `json:"page,omitempty" doc:"File of the probe's page that makes it there"`
 	BrowserNeeds []BrowserNeed     `json:"browser_needs,omitempty" enum:"secure,webgpu,screen" doc:"What it needs of a browser: a secure page, WebGPU, a screen that is looked at"`
-	Analysis     string            `json:"analysis,omitempty" enum:"frames,sustained" doc:"How the desk makes figures of a run's raw series, where the run brings none"`
+	Analysis     string            `json:"analysis,omitempty" doc:"How the desk makes figures of a run's raw series, where the run brings none: the name of an analysis"`
 	StandsFor    string            `json:"stands_for,omitempty" doc:"What it means in real use"`
 	LimitedBy    string            `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
 	Input        string            `json:"input,omitempty" doc:"What it works on, and from which seed"`
@@ -141,8 +141,8 @@ func (t Test) checkHands(m Measure) string {
 	switch {
 	case m.Scale == quantity.Pass && t.Hands != "check":
 		return "a measure of scale pass belongs to a test with hands: check"
-	case m.Scale == quantity.Grade && t.Hands != "grade":
-		return "a measure of scale grade belongs to a test with hands: grade"
+	case m.Scale == quantity.Grade && t.Hands != "grade" && t.Analysis == "":
+		return "a measure of scale grade belongs to a test with hands: grade, or with an analysis"
 	case t.Hands == "check" && m.Scale != quantity.Pass:
 		return "a check has measures of scale pass"
 	case t.Hands == "grade" && (m.Scale != quantity.Grade || len(m.Levels) < 2):

@@ -32,7 +32,7 @@ func (o Option) Check(value string) string {
 	if o.Unit == "" {
 		return ""
 	}
-	v, err := o.number(value)
+	v, err := o.Number(value)
 	switch {
 	case err != nil:
 		return fmt.Sprintf("option %s: %v", o.Slug, err)
@@ -46,8 +46,8 @@ func (o Option) Check(value string) string {
 	return ""
 }
 
-// number reads a value in the option's unit; a bare number is taken in it.
-func (o Option) number(value string) (float64, error) {
+// Number reads a value in the option's unit; a bare number is taken in it.
+func (o Option) Number(value string) (float64, error) {
 	q, err := quantity.Parse(value)
 	if err != nil {
 		return 0, err
@@ -106,7 +106,7 @@ func (t Test) Values(given map[string]string) map[string]string {
 // Number is an option's value in its unit; 0 where it has none.
 func (t Test) Number(slug string, given map[string]string) float64 {
 	o, _ := t.Option(slug)
-	v, err := o.number(t.Values(given)[slug])
+	v, err := o.Number(t.Values(given)[slug])
 	if err != nil {
 		return 0
 	}
