@@ -3,6 +3,7 @@ package analyse
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 
 	"durvek/core/method"
@@ -70,8 +71,13 @@ func FrameTimes(ms []float64, generated []bool) (Frames, error) {
 		f.Shown = float64(f.Count) / f.Seconds
 	}
 	for i := range rendered {
-		around := slices.Sorted(slices.Values(rendered[max(0, i-10):min(n, i+11)]))
-		if rendered[i] > 2.5*around[len(around)/2] {
+		around, below := rendered[max(0, i-10):min(n, i+11)], 0
+		for _, x := range around {
+			if 2.5*x < rendered[i] {
+				below++
+			}
+		}
+		if below > len(around)/2 { // 2.5 times their median is below it
 			f.Stutters++
 		}
 	}
@@ -83,14 +89,37 @@ func FrameTimes(ms []float64, generated []bool) (Frames, error) {
 	if n < goodFrames {
 		f.Warning = fmt.Sprintf("%d frames: the slow ones stand well from %d on", n, goodFrames)
 	}
-	f.P99 = stats.Quantile(rendered, 0.99)
-	slowest := slices.Sorted(slices.Values(rendered))[n-(n+99)/100:]
+	slowest := largest(rendered, (n+99)/100+1)
+	at := 0.99 * float64(n-1) // type 7
+	from := n - len(slowest)
+	below, above := slowest[int(at)-from], slowest[min(int(at)+1, n-1)-from]
+	f.P99 = below + (at-math.Floor(at))*(above-below)
+	slowest = slowest[1:]
 	sum := 0.0
 	for _, x := range slowest {
 		sum += x / 1000
 	}
 	f.Low = float64(len(slowest)) / sum
 	return f, nil
+}
+
+// largest are the largest of a series, rising. Of a long one a sample says which are worth being sorted.
+func largest(xs []float64, count int) []float64 {
+	n := len(xs)
+	if n > 1<<16 {
+		floor := stats.Quantile(sparse(xs, 1<<14), max(0, 1-1.3*float64(count)/float64(n)))
+		var some []float64
+		for _, x := range xs {
+			if x >= floor {
+				some = append(some, x)
+			}
+		}
+		if len(some) >= count {
+			xs = some
+		}
+	}
+	sorted := slices.Sorted(slices.Values(xs))
+	return sorted[len(sorted)-count:]
 }
 
 // FrameMeasures are what a test with the analysis frames yields.

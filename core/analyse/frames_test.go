@@ -198,3 +198,16 @@ func TestADesksFiguresAreMadeOfRawSeries(t *testing.T) {
 		t.Error("a run without a rate was under lasting load")
 	}
 }
+
+func BenchmarkTenMillionFrames(b *testing.B) {
+	ms := make([]float64, 10_000_000)
+	for i := range ms {
+		ms[i] = 16 + float64(i*7919%997)/100
+	}
+	b.ReportAllocs()
+	for b.Loop() {
+		if f, err := FrameTimes(ms, nil); err != nil || f.Count != len(ms) {
+			b.Fatal(err)
+		}
+	}
+}
