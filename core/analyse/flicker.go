@@ -19,7 +19,7 @@ var flicker = Analysis{Name: "flicker", Version: 1, Title: "Panel, flicker", Gro
 		"wave folded on its period), and the class of IEEE 1789-2015, written for lighting, here a guide.",
 	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Called: []string{"t", "time", "seconds"}},
 		{Name: "light", Unit: "1", Words: "light", Need: true, Called: []string{"light", "luminance", "signal", "voltage",
-			"photodiode", "value", "ch1", "channel 1", "a"}}},
+			"photodiode", "value", "ch1", "channel 1"}}},
 	Options: []method.Option{
 		{Slug: "rate", Meaning: "Samples a second, where the file gives no times", Unit: "Hz"},
 		{Slug: "dark", Meaning: "What the sensor shows without light, in the file's own unit", Unit: "1"},

@@ -387,3 +387,48 @@ func TestListsOfLatenciesRatesAndRounds(t *testing.T) {
 		t.Errorf("no drop: %s", got["drop"].Reason)
 	}
 }
+
+func TestFilesOfFramesAndRates(t *testing.T) {
+	ms := of(2000, func(i int) float64 { return 10 + float64(i/1980)*40 })
+	_, got := made(t, "frames", Raw{Columns: map[string][]float64{"frame": ms}})
+	near(t, "mean", got["mean"], 2000/(19.8+1), 1e-9)
+	near(t, "low", got["low"], 20, 1e-9)
+	at, sum := []float64{100}, 100.0
+	for _, x := range ms {
+		sum += x
+		at = append(at, sum)
+	}
+	_, also := made(t, "frames", Raw{Columns: map[string][]float64{"frame": at},
+		Options: map[string]string{"moments": "yes"}})
+	for measure, r := range got {
+		near(t, measure+" from moments", also[measure], r.Value, 1e-9)
+	}
+	_, got = made(t, "frames", Raw{Columns: map[string][]float64{"frame": ms[:999]}})
+	without(t, got["low"], "too few")
+	refusal(t, "frames", Raw{Columns: map[string][]float64{"frame": {10, 0}}}, "frame 2")
+	times := evenTimes(300, 2)
+	rates := of(300, func(i int) float64 { return 100 - 40*float64(min(1, i/100)) })
+	_, got = made(t, "sustained", Raw{Columns: map[string][]float64{"time": times, "rate": rates}})
+	near(t, "burst", got["burst"], 100, 1)
+	near(t, "sustained", got["sustained"], 60, 1)
+	near(t, "hold", got["hold"], 60, 1)
+	near(t, "drop", got["drop"], 200, 4)
+	rates[7] = 0
+	refusal(t, "sustained", Raw{Columns: map[string][]float64{"time": times, "rate": rates}}, "row 8")
+}
+
+// The slowest of many are found without sorting all.
+func TestTheLargestOfALongSeries(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 1))
+	xs := of(200_000, func(int) float64 { return r.ExpFloat64() })
+	all := slices.Sorted(slices.Values(xs))
+	for _, n := range []int{1, 2, 2001, 200_000} {
+		if got := largest(xs, n); !slices.Equal(got, all[len(all)-n:]) {
+			t.Errorf("the %d largest are others", n)
+		}
+	}
+	same := of(100_000, func(int) float64 { return 5 })
+	if got := largest(same, 1001); len(got) != 1001 || got[0] != 5 {
+		t.Errorf("%d of the same", len(got))
+	}
+}
