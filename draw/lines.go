@@ -6,6 +6,7 @@ import (
 	"gonum.org/v1/plot/vg"
 
 	"durvek/core/chart"
+	"durvek/core/quantity"
 )
 
 // lines is a chart of series with its places.
@@ -23,32 +24,69 @@ func layOutLines(c chart.Lines, f Format, t Theme) *lines {
 	right := 0.0
 	for _, s := range c.Lines {
 		for i := range s.X {
-			lox, hix = math.Min(lox, s.X[i]), math.Max(hix, s.X[i])
+			lox, hix = math.Min(lox, l.across(s.X[i])), math.Max(hix, l.across(s.X[i]))
 			loy, hiy = math.Min(loy, s.Y[i]), math.Max(hiy, s.Y[i])
+		}
+		if len(c.Lines) == 1 && s.Summary == "" { // what the chart is of needs no name
+			continue
 		}
 		right = math.Max(right, math.Max(width(narrowMid, 14*l.z, s.Name), width(narrow, smallest*l.z, s.Summary)))
 	}
 	if math.IsInf(lox, 0) {
 		lox, hix, loy, hiy = 0, 1, 0, 1
 	}
-	l.axes(lox, hix, loy, hiy, true, math.Min(right, 0.28*l.w)+18*l.z)
-	l.lox, l.hix = lox, hix
-	if lox == hix {
+	l.axes(lox, hix, loy, hiy, !c.Log && !c.Plane, math.Min(right, 0.28*l.w)+18*l.z)
+	if l.lox, l.hix = lox, hix; lox == hix {
 		l.hix = lox + 1
 	}
-	l.ticksX = chart.Ticks(l.lox, l.hix, 7, false)
+	switch l.ticksX = chart.Ticks(l.lox, l.hix, 7, false); {
+	case c.Log:
+		l.ticksX = nil
+		for d := math.Floor(l.lox); d <= l.hix; d++ {
+			for _, k := range []float64{1, 2, 5} {
+				if v := d + math.Log10(k); v >= l.lox-1e-9 && v <= l.hix+1e-9 {
+					l.ticksX = append(l.ticksX, v)
+				}
+			}
+		}
+		l.tickX = func(v float64) string { return quantity.Fixed(math.Round(math.Pow(10, v)), 0) }
+	case c.Plane:
+		l.square()
+	}
 	return l
+}
+
+// across is where a value lies on the axis: its logarithm where that is drawn.
+func (l *lines) across(v float64) float64 {
+	if l.c.Log {
+		return math.Log10(v)
+	}
+	return v
+}
+
+// square gives both axes one scale: the wider range is kept, the other grows around its middle.
+func (l *lines) square() {
+	perX, perY := (l.hix-l.lox)/(l.x1-l.x0), (l.hiy-l.loy)/(l.y0-l.y1)
+	if perX < perY {
+		mid, half := (l.lox+l.hix)/2, perY*(l.x1-l.x0)/2
+		l.lox, l.hix = mid-half, mid+half
+	} else {
+		mid, half := (l.loy+l.hiy)/2, perX*(l.y0-l.y1)/2
+		l.loy, l.hiy = mid-half, mid+half
+	}
+	l.ticksX, l.ticksY = chart.Ticks(l.lox, l.hix, 7, false), chart.Ticks(l.loy, l.hiy, 6, false)
+}
+
+// end is the last place of a line: where it is, and where its name comes to stand.
+type end struct {
+	i       int
+	y, want float64
 }
 
 func (l *lines) paint(c vg.Canvas, groundless bool) {
 	l.paintFrame(c, groundless)
 	z := l.z
 	l.grid(l.c.X, l.c.Y)
-	type end struct {
-		i    int
-		y    float64
-		want float64
-	}
 	var ends []end
 	dashes := [][]vg.Length{nil, {7, 4}, {2, 3}, {10, 3, 2, 3}, {4, 2}}
 	for i, s := range l.c.Lines {
@@ -76,7 +114,7 @@ func (l *lines) paint(c vg.Canvas, groundless bool) {
 		}
 		var way vg.Path
 		for k := range s.X {
-			p := l.at(l.px(s.X[k]), l.py(s.Y[k]))
+			p := l.at(l.px(l.across(s.X[k])), l.py(s.Y[k]))
 			if k == 0 {
 				way.Move(p)
 			} else {
@@ -86,16 +124,27 @@ func (l *lines) paint(c vg.Canvas, groundless bool) {
 		l.canvas.SetColor(ink)
 		l.canvas.SetLineWidth(vg.Length(2 * z))
 		l.canvas.SetLineDash(dash, 0)
-		l.canvas.Stroke(way)
+		if !s.Dots || !l.c.Plane {
+			l.canvas.Stroke(way)
+		}
 		l.canvas.SetLineDash(nil, 0)
-		if l.c.Dots {
+		if l.c.Dots || s.Dots {
 			for k := range s.X {
-				l.mark(i, l.px(s.X[k]), l.py(s.Y[k]), 4.5*z, false, ink)
+				l.mark(i, l.px(l.across(s.X[k])), l.py(s.Y[k]), 4.5*z, false, ink)
 			}
 		}
+		if len(l.c.Lines) == 1 && s.Summary == "" {
+			continue
+		}
 		y := l.py(s.Y[len(s.Y)-1])
-		ends = append(ends, end{i, y, y})
+		ends = append(ends, end{i: i, y: y, want: y})
 	}
+	l.labels(ends)
+}
+
+// labels names the lines at their ends, pushed apart until they fit.
+func (l *lines) labels(ends []end) {
+	z := l.z
 	for i := range ends {
 		for k := i + 1; k < len(ends); k++ {
 			if ends[k].y < ends[i].y {
@@ -122,7 +171,7 @@ func (l *lines) paint(c vg.Canvas, groundless bool) {
 		if s.Subject {
 			ink = l.t.Subject
 		}
-		last := l.px(s.X[len(s.X)-1])
+		last := l.px(l.across(s.X[len(s.X)-1]))
 		l.line(last+2*z, e.want, l.x1+12*z, e.y, l.t.Line, 1*z)
 		l.text(narrowMid, 14*z, l.x1+16*z, e.y+3*z, fit(narrowMid, 14*z, s.Name, room), ink, "")
 		l.text(narrow, smallest*z, l.x1+16*z, e.y+18*z, fit(narrow, smallest*z, s.Summary, room), l.t.Soft, "")

@@ -3,12 +3,14 @@ package draw
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"math"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"durvek/core/analyse"
 	"durvek/core/chart"
 )
 
@@ -74,9 +76,45 @@ func sideSketch() chart.Side {
 	return c
 }
 
+// rawSketches are pictures of raw measurements: a plane, a spectrum, a matrix, a list of spots.
+func rawSketches() map[string]chart.Picture {
+	plane := analyse.Picture{Kind: analyse.Plane, Title: "Primaries", X: "x", Y: "y", Curves: []analyse.Curve{
+		{Name: "measured", X: []float64{.64, .3, .15, .64}, Y: []float64{.33, .6, .06, .33}},
+		{Name: "BT.2020", X: []float64{.708, .17, .131, .708}, Y: []float64{.292, .797, .046, .292}},
+		{Name: "D65", X: []float64{.3127}, Y: []float64{.329}, Dots: true}}}
+	spectrum := analyse.Picture{Kind: analyse.Curves, Title: "Spectrum", X: "Hz", Y: "dB(A)", Curves: []analyse.Curve{
+		{Name: "thirds", X: analyse.Thirds(), Dots: true}}}
+	for i := range analyse.Thirds() {
+		spectrum.Curves[0].Y = append(spectrum.Curves[0].Y, -30+3*float64(i))
+	}
+	matrix := analyse.Picture{Kind: analyse.Field, Title: "Times", X: "to", Y: "from", Unit: "ms",
+		Across: []string{"0", "128", "255"}, Down: []string{"0", "128", "255"},
+		Cells: [][]float64{{chart.Unknown, 4, 4.2}, {7.4, chart.Unknown, 6.6}, {118.6, 8.1, chart.Unknown}}}
+	spots := analyse.Picture{Kind: analyse.Field, Title: "Surface", Unit: "°C", Across: []string{""}}
+	for i := range 12 {
+		spots.Down = append(spots.Down, fmt.Sprint("a spot with a long name, number ", i))
+		spots.Cells = append(spots.Cells, []float64{30 + float64(i)})
+	}
+	wide := analyse.Picture{Kind: analyse.Field, Title: "A grid of many", Unit: "°C"}
+	for range 30 {
+		wide.Down, wide.Cells = append(wide.Down, fmt.Sprint(len(wide.Down)+1)), append(wide.Cells, make([]float64, 40))
+	}
+	for i := range 40 {
+		wide.Across = append(wide.Across, fmt.Sprint(i+1))
+	}
+	out := map[string]chart.Picture{}
+	for name, p := range map[string]analyse.Picture{"plane": plane, "spectrum": spectrum, "matrix": matrix, "spots": spots,
+		"grid": wide} {
+		out[name] = chart.OfRaw(p, "of a file", "A Desk.", []string{"A note."})
+	}
+	return out
+}
+
 func TestGoldenPictures(t *testing.T) {
-	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "scatter": scatterSketch(),
-		"lines": linesSketch(), "side": sideSketch()} {
+	all := map[string]chart.Picture{"forest": forestSketch(), "scatter": scatterSketch(), "lines": linesSketch(),
+		"side": sideSketch()}
+	maps.Copy(all, rawSketches())
+	for name, c := range all {
 		got, err := SVG(c, Options{})
 		if err != nil {
 			t.Fatal(err)
@@ -104,10 +142,12 @@ func TestNoPictureOverlapsOrLeavesItsFormat(t *testing.T) {
 	for i := range same.Points {
 		same.Points[i].X, same.Points[i].Y = 700+float64(i), 100+float64(i)/10
 	}
-	for name, c := range map[string]chart.Picture{"forest": forestSketch(), "long forest": long,
+	all := map[string]chart.Picture{"forest": forestSketch(), "long forest": long,
 		"empty forest": chart.Forest{Title: "Nothing", Foot: "Foot."}, "scatter": scatterSketch(), "heap": same,
 		"empty scatter": chart.Scatter{Title: "Nothing", Foot: "Foot."}, "lines": linesSketch(),
-		"empty lines": chart.Lines{Title: "Nothing", Foot: "Foot."}} {
+		"empty lines": chart.Lines{Title: "Nothing", Foot: "Foot."}, "empty field": chart.Field{Title: "Nothing"}}
+	maps.Copy(all, rawSketches())
+	for name, c := range all {
 		for format, f := range Formats {
 			svg, err := SVG(c, Options{Format: format})
 			if err != nil {

@@ -12,6 +12,7 @@ type plot struct {
 	x0, x1, y0, y1     float64 // of the plot in pixels; y0 is below
 	lox, hix, loy, hiy float64
 	ticksX, ticksY     []float64
+	tickX              func(v float64) string // what stands at a tick of the lower axis; its value where nil
 }
 
 func (p *plot) axes(lox, hix, loy, hiy float64, zeroY bool, right float64) {
@@ -51,7 +52,11 @@ func (p *plot) grid(x, y string) {
 	}
 	for _, v := range p.ticksX {
 		p.line(p.px(v), p.y0, p.px(v), p.y0+5*z, p.t.Soft, 1*z)
-		p.text(text, 13*z, p.px(v), p.y0+20*z, tickText(p.ticksX, v), p.t.Soft, "middle")
+		says := tickText(p.ticksX, v)
+		if p.tickX != nil {
+			says = p.tickX(v)
+		}
+		p.text(text, 13*z, p.px(v), p.y0+20*z, says, p.t.Soft, "middle")
 	}
 	p.line(p.x0, p.y0, p.x1, p.y0, p.t.Soft, 1.2*z)
 	p.text(narrowMid, 14*z, margin*z, p.y1-10*z, y, p.t.Soft, "")

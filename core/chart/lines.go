@@ -2,6 +2,7 @@ package chart
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -14,6 +15,8 @@ type Lines struct {
 	Lines    []Line   `json:"lines"`
 	Even     bool     `json:"even,omitempty" doc:"A thin line shows what perfect scaling would be"`
 	Dots     bool     `json:"dots,omitempty" doc:"Every value is marked"`
+	Log      bool     `json:"log,omitempty" doc:"What lies across is drawn by its logarithm"`
+	Plane    bool     `json:"plane,omitempty" doc:"Both axes have one scale"`
 	Notes    []string `json:"notes,omitempty"`
 	Foot     string   `json:"foot"`
 	Text     string   `json:"text"`
@@ -28,6 +31,7 @@ type Line struct {
 	Y       []float64 `json:"y"`
 	Summary string    `json:"summary" doc:"What the series comes to, in words"`
 	Subject bool      `json:"subject,omitempty"`
+	Dots    bool      `json:"dots,omitempty" doc:"Its values are marked, and not joined where the chart is a plane"`
 }
 
 // Heading gives title and text alternative.
@@ -49,6 +53,10 @@ func (l Lines) Describe() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s. %s", l.Title, l.Subtitle)
 	for _, s := range l.Lines {
+		if s.Summary == "" && len(s.Y) > 0 {
+			fmt.Fprintf(&b, " %s%s: from %s to %s;", s.Name, comma(s.Note), plain(slices.Min(s.Y)), plain(slices.Max(s.Y)))
+			continue
+		}
 		fmt.Fprintf(&b, " %s%s: %s;", s.Name, comma(s.Note), s.Summary)
 	}
 	return strings.TrimSuffix(b.String(), ";") + "."
