@@ -303,7 +303,7 @@ func (a *app) correctCmds() []*cobra.Command {
 	recount := all(a, "recount", "Make every estimate anew from its readings and say which did not agree",
 		"durvek run recount", api.Recount, func(r results.Recounted) {
 			a.say("%d cells were made anew, %d of them did not agree with what was kept.", r.Cells, len(r.Differ))
-			for _, c := range r.Differ {
+			for _, c := range append(r.Moved, r.Differ...) {
 				a.say("  %s", c)
 			}
 		})

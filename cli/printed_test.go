@@ -21,6 +21,7 @@ var endless = []string{"durvek serve ", "durvek demo ", "durvek agent ", "durvek
 	"durvek bench run --usual", "durvek plan confirm ", "durvek sign-in '"}
 
 const (
+	saveMapping  = "durvek intake demo/raw/galley-mini-16-512-a/meter.ods --dry-run --save-mapping 'Meter 3'"
 	newModel     = "durvek model add fen-15 --maker Selvane --name 'Fen 15' --kind laptop"
 	secondReview = "durvek review add tern-mini-32-1000 --slug tern --field chart-room"
 	secondUnit   = "durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin bought"
@@ -30,6 +31,9 @@ const (
 // before is what is there when somebody comes to give a command, by how that begins. ID is its own.
 var before = map[string][]string{
 	"durvek incident restore":      {"durvek incident withdraw ID --reason so"},
+	"durvek mapping drop":          {saveMapping},
+	"durvek mapping export":        {saveMapping},
+	"durvek mapping import":        {saveMapping, "durvek mapping export 'Meter 3' -o meter-3.json"},
 	"durvek model unarchive":       {newModel, "durvek model archive fen-15"},
 	"durvek plan unarchive":        {"durvek plan archive ID"},
 	"durvek review drop":           {secondReview},
@@ -65,6 +69,7 @@ var listed = map[string]string{
 	"durvek run merge":     "run list --unit fen-14-16-512-a --test hashing",
 	"durvek run shift-log": "run list --test hashing-sustained",
 	"durvek run trace":     "run list --test hashing-sustained",
+	"durvek source ":       "run list --unit sound-16-32-1000-a --test surface",
 }
 
 // meant gives the entry whose key says most of how a line begins.

@@ -8,7 +8,7 @@ import (
 )
 
 var (
-	bracketed = regexp.MustCompile(`^(.*?)\s*[\[(]([^\])]*)[\])]\s*$`)
+	bracketed = regexp.MustCompile(`^(.*?)\s*(?:\[([^\]]*)\]|\(((?:[^()]|\([^()]*\))*)\))\s*$`)
 	apart     = regexp.MustCompile(`^(.+?)(\s+in\s+|\s*/\s*|_|,\s*|\s+)([^\s_/,]+(?:/[^\s_/,]+)?)$`)
 )
 
@@ -45,7 +45,7 @@ func unitOf(word string) (string, bool) {
 func titled(text string) (name, unit string) {
 	text = strings.TrimSpace(strings.Trim(text, `"`))
 	if m := bracketed.FindStringSubmatch(text); m != nil && m[1] != "" {
-		if u, ok := unitOf(m[2]); ok {
+		if u, ok := unitOf(m[2] + m[3]); ok {
 			return m[1], u
 		}
 		return text, ""

@@ -115,7 +115,8 @@ func Propose(s Sheet, a analyse.Analysis) Proposal {
 		return p
 	}
 	// One column that stands alone may be anything.
-	if n := needed(a); len(s.Columns) == 1 && len(n) == 1 && len(p.Mapping.Columns) == 0 && !s.Columns[0].Text() {
+	if n := needed(a); len(s.Columns) == 1 && len(n) == 1 && len(a.Either()) == 0 && len(p.Mapping.Columns) == 0 &&
+		!s.Columns[0].Text() {
 		p.Mapping.Columns[n[0].Name] = Source{Column: s.Columns[0].Name}
 		p.Score = 1
 	}
@@ -123,6 +124,12 @@ func Propose(s Sheet, a analyse.Analysis) Proposal {
 		if p.Mapping.Columns[r.Name].Column == "" {
 			p.Lacks = append(p.Lacks, r.Words)
 		}
+	}
+	either := a.Either()
+	if len(either) > 0 && !slices.ContainsFunc(either, func(r analyse.Role) bool {
+		return p.Mapping.Columns[r.Name].Column != ""
+	}) {
+		p.Lacks = append(p.Lacks, either[0].Words)
 	}
 	switch {
 	case len(p.Lacks) > 0:

@@ -306,7 +306,7 @@ func TestWhatAFileIsIsRecognised(t *testing.T) {
 		{row("spot,temperature [°C]", "keys,33"), "surface"},
 		{"A,B,C\n30,31,32\n33,34,35\n", "surface"},
 		{row("time [s],rate [Mbit/s],distance [m]", "1,300,2"), "link-rate"},
-		{row("written [GB],rate [MB/s]", "1,300"), "drive-fill"},
+		{row("written [GB],rate [MB/s]", "1,300"), "fill-log"},
 		{row("latency [ms]", "1"), "latency-list"},
 		{row("latency_us", "1"), "latency-list"},
 		{row("R,G,B,X,Y,Z", "255,0,0,40,20,2"), "colour"},

@@ -176,6 +176,7 @@ func (s *Service) routes() {
 	s.handsRoutes()
 	s.agentRoutes()
 	s.resultRoutes()
+	s.rawRoutes()
 	s.trustRoutes()
 	s.compareRoutes()
 	s.chartRoutes()

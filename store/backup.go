@@ -15,10 +15,10 @@ func (q Queries) AllEditions(ctx context.Context) ([]Published, error) {
 		`select review, number, digest from edition order by review, number`)
 }
 
-// AttachmentDigests lists the digest of every photo's file, once each.
+// AttachmentDigests lists the digest of every photo's file and of every file of raw measurements, once each.
 func (q Queries) AttachmentDigests(ctx context.Context) ([]string, error) {
 	return list(ctx, q, func(r row, s *string) error { return r.Scan(s) },
-		`select distinct digest from attachment order by digest`)
+		`select digest from attachment union select digest from source order by digest`)
 }
 
 // Answers tells whether the database can be read.

@@ -98,9 +98,9 @@ func patches(raw Raw) ([]patch, error) {
 	out := make([]patch, len(c["Y"]))
 	for i := range out {
 		p := &out[i]
-		p.name = fmt.Sprintf("%g %g %g", c["R"][i], c["G"][i], c["B"][i])
+		p.name = fmt.Sprintf("patch %g %g %g", c["R"][i], c["G"][i], c["B"][i])
 		if w := raw.Words["patch"]; w != nil && w[i] != "" {
-			p.name = w[i]
+			p.name = "patch " + w[i]
 		}
 		for k, role := range []string{"R", "G", "B"} {
 			v := c[role][i] / full
@@ -166,7 +166,7 @@ func makeColours(raw Raw) (Made, error) {
 		veil := back / 100 * lx / math.Pi
 		add(found("contrast-ambient", (white.Y+veil)/(black.Y+veil)))
 	} else {
-		add(lacking("contrast-ambient", "the light on the screen or its reflectance was not given, or no black was measured"))
+		out.absent("contrast-ambient", "the light on the screen or its reflectance was not given, or no black was measured")
 	}
 	r, okR := shown(ps, 1, 0, 0)
 	g, okG := shown(ps, 0, 1, 0)
@@ -181,7 +181,7 @@ func makeColours(raw Raw) (Made, error) {
 			found("coverage-uv-"+s, 100*Coverage(r.XY(), g.XY(), b.XY(), Spaces[s], Chroma.UV)))
 	}
 	if cct, duv, ok := Temperature(white.XY()); ok {
-		add(found("white-temperature", cct), found("white-duv", duv))
+		add(found("white-temperature", cct), found("white-duv", math.Round(duv*1e4)/1e4))
 	} else {
 		add(lacking("white-temperature", "its white is too far from any black body"), found("white-duv", duv))
 	}
@@ -296,8 +296,7 @@ var uniformity = Analysis{Name: "uniformity", Version: 1, Title: "Panel, evennes
 		out := Made{Readings: []record.Reading{found("evenness", 100*lo/hi)},
 			Said: map[string]string{"screen.darkest": places[slices.Index(ys, lo)],
 				"screen.brightest": places[slices.Index(ys, hi)]},
-			Picture: Picture{Kind: Field, Title: "Luminance by place", Unit: "cd/m²", Across: places, Down: []string{""},
-				Cells: [][]float64{ys}}}
+			Picture: listed(Picture{Kind: Field, Title: "Luminance by place", Unit: "cd/m²"}, places, ys)}
 		middle := slices.IndexFunc(places, func(p string) bool {
 			return slices.Contains([]string{"middle", "centre", "center", "c"}, strings.ToLower(strings.TrimSpace(p)))
 		})

@@ -18,11 +18,13 @@ var discharge = Analysis{Name: "discharge", Version: 1, Title: "Battery, a run f
 		"discharge at least, and says so.",
 	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Need: true, Called: []string{"time", "t", "seconds", "elapsed",
 		"timestamp"}},
-		{Name: "level", Unit: "%", Words: "charge level", Called: []string{"level", "battery", "charge level",
+		{Name: "level", Unit: "%", Words: "charge level", Either: true, Called: []string{"level", "battery", "charge level",
 			"battery level",
 			"soc", "capacity left", "percent"}},
-		{Name: "charge", Unit: "mA.h", Words: "charge left", Called: []string{"charge", "charge left", "remaining"}},
-		{Name: "power", Unit: "W", Words: "power drawn", Called: []string{"power", "draw", "discharge rate", "watts"}},
+		{Name: "charge", Unit: "mA.h", Words: "charge left", Either: true, Called: []string{"charge", "charge left",
+			"remaining"}},
+		{Name: "power", Unit: "W", Words: "power drawn", Either: true, Called: []string{"power", "draw", "discharge rate",
+			"watts"}},
 		{Name: "work", Unit: "1", Words: "work done so far", Called: []string{"work", "count", "done", "pages", "loops"}}},
 	Options: []method.Option{{Slug: "capacity", Meaning: "Energy of the full battery, for the mean draw where no power " +
 		"was " +
@@ -101,29 +103,38 @@ func makeDischarge(raw Raw) (Made, error) {
 	} else if c := discharge.option(raw, "capacity"); c > 0 {
 		energy = c
 	}
-	lasting := func(measure string, v float64, why string) {
-		switch {
-		case math.IsNaN(v):
+	figure := func(measure string, v float64, why string) {
+		if math.IsNaN(v) {
 			out.Readings = append(out.Readings, lacking(measure, why))
-		default:
+		} else {
 			out.Readings = append(out.Readings, found(measure, v))
 		}
 	}
-	lasting("hours", seconds/3600, "less than half of the discharge was logged")
-	drawn := energy / (seconds / 3600)
-	if power != nil { // known from what was logged, whether it was all or not
-		drawn = energy * share / ((times[n-1] - times[0]) / 3600)
+	const short = "less than half of the discharge was logged"
+	figure("hours", seconds/3600, short)
+	switch {
+	case power != nil: // known from what was logged, whether it was all or not
+		figure("draw", energy*share/((times[n-1]-times[0])/3600), "")
+		if math.IsNaN(seconds) {
+			energy = math.NaN()
+		}
+		figure("energy", energy, short)
+	case !math.IsNaN(energy):
+		figure("draw", energy/(seconds/3600), short)
+		out.absent("energy", "no power was logged")
+	default:
+		out.absent("draw", "neither power was logged nor the battery's energy given")
+		out.absent("energy", "no power was logged")
 	}
-	lasting("draw", drawn, "neither power was logged nor the battery's energy given")
-	if power == nil || math.IsNaN(seconds) {
-		energy = math.NaN()
+	if w := raw.Columns["work"]; w != nil {
+		done := (w[n-1] - w[0]) / share
+		if math.IsNaN(seconds) {
+			done = math.NaN()
+		}
+		figure("work", done, short)
+	} else {
+		out.absent("work", "no work was counted")
 	}
-	lasting("energy", energy, "no power was logged, or less than half of the discharge")
-	done := math.NaN()
-	if w := raw.Columns["work"]; w != nil && !math.IsNaN(seconds) {
-		done = (w[n-1] - w[0]) / share
-	}
-	lasting("work", done, "no work was counted, or less than half of the discharge was logged")
 	out.Picture = dischargePicture(times, level, power)
 	return out, nil
 }

@@ -81,8 +81,8 @@ func makeHeat(raw Raw) (Made, error) {
 		ambient = overTime(times, room)
 	}
 	if math.IsNaN(ambient) {
-		out.Readings = append(out.Readings, lacking("above-ambient", "the temperature of the room was neither logged nor "+
-			"given"))
+		out.absent("above-ambient", "the temperature of the room was neither logged nor "+
+			"given")
 	} else {
 		out.Readings = append(out.Readings, found("above-ambient", peak-ambient))
 	}
@@ -96,7 +96,7 @@ func makeHeat(raw Raw) (Made, error) {
 		}
 		out.Readings = append(out.Readings, found("limited", 100*overTime(times, on)))
 	} else {
-		out.Readings = append(out.Readings, lacking("limited", "the log does not say when it was held back"))
+		out.absent("limited", "the log does not say when it was held back")
 	}
 	out.Picture = Picture{Kind: Curves, Title: "Temperature over time", X: "s", Y: "°C"}
 	for _, role := range []string{"temperature", "ambient"} {
@@ -195,18 +195,18 @@ func makeSurface(raw Raw) (Made, error) {
 	out := Made{Readings: []record.Reading{found("hottest", hottest), found("mean", sum/n)},
 		Said: map[string]string{"surface.hottest": names[at]}, Notes: []string{"The hottest spot is " + names[at] + "."}}
 	if math.IsInf(warm, -1) {
-		out.Readings = append(out.Readings, lacking("touched", "no spot is named after a place that one touches"))
+		out.absent("touched", "no spot is named after a place that one touches")
 	} else {
 		out.Readings = append(out.Readings, found("touched", warm))
 	}
 	if room := surface.option(raw, "ambient"); math.IsNaN(room) {
-		out.Readings = append(out.Readings, lacking("above-ambient", "the temperature of the room was not given"))
+		out.absent("above-ambient", "the temperature of the room was not given")
 	} else {
 		out.Readings = append(out.Readings, found("above-ambient", hottest-room))
 	}
 	p := Picture{Kind: Field, Title: "Surface temperature", Unit: "°C"}
 	if !grid {
-		p.Across, p.Down, p.Cells = names, []string{""}, [][]float64{blanks(temps)}
+		p = listed(p, names, temps)
 	} else {
 		for i := range temps {
 			if !slices.Contains(p.Down, rows[i]) {
@@ -229,6 +229,15 @@ func makeSurface(raw Raw) (Made, error) {
 	}
 	out.Picture = p
 	return out, nil
+}
+
+// listed is a picture of named values, one below the other.
+func listed(p Picture, names []string, values []float64) Picture {
+	p.Across, p.Down = []string{""}, names
+	for _, v := range blanks(values) {
+		p.Cells = append(p.Cells, []float64{v})
+	}
+	return p
 }
 
 // blanks are values with the lowest number there is for each that is not known, which JSON has no word for.
@@ -310,7 +319,7 @@ func makePower(raw Raw) (Made, error) {
 	if done > 0 {
 		out.Readings = append(out.Readings, found("per-task", joules[n-1]/done))
 	} else {
-		out.Readings = append(out.Readings, lacking("per-task", "no tasks or frames were counted"))
+		out.absent("per-task", "no tasks or frames were counted")
 	}
 	gap := 0.0
 	for i := 1; i < n; i++ {

@@ -103,7 +103,7 @@ func makeWireless(raw Raw) (Made, error) {
 	}
 	far := raw.Columns["distance"]
 	if far == nil {
-		out.Readings = append(out.Readings, lacking("reach", "distances were not given"))
+		out.absent("reach", "distances were not given")
 		times := raw.Columns["time"]
 		if times == nil {
 			for i := range rates {
@@ -146,7 +146,7 @@ func makeWireless(raw Raw) (Made, error) {
 	return out, nil
 }
 
-var fill = Analysis{Name: "drive-fill", Version: 1, Title: "Drive, a long write", Group: "storage",
+var fill = Analysis{Name: "fill-log", Version: 1, Title: "Drive, a long write", Group: "storage",
 	About: "Rates of a long write, over the bytes written or over time: the rate while a write cache takes the data, " +
 		"how much " +
 		"it takes, the rate after it, and the lowest.",

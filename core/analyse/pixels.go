@@ -94,21 +94,28 @@ func Transitions(xs []float64, step float64) (Transition, error) {
 	if fallAt < 0 {
 		return t, unfit("the folded wave does not fall again")
 	}
-	level := func(from, to int) float64 { // the last fifth before a change
-		at := max(from, to-(to-from)/5-1)
-		return stats.Average(t.wave[at:to])
-	}
 	riseAt := parts / 4
-	guard := func(width int) int { return max(1, width/20) }
-	t.low = level(0, riseAt-guard(riseAt))
-	t.high = level(riseAt, fallAt-guard(fallAt-riseAt))
-	rest := fallAt + (parts-fallAt)/2 // it rests low again
-	if tail := stats.Average(t.wave[rest:]); tail < t.low {
-		t.low = (t.low + tail) / 2
+	// Between two changes it has come to rest after 60 % of the way, and the next has not begun by 85 %.
+	rests := func(from, to float64) float64 {
+		sum, n := 0.0, 0.0
+		for k := int(from); k < int(to); k++ {
+			sum, n = sum+t.wave[k%parts], n+1
+		}
+		return sum / max(n, 1)
 	}
+	level := func(from, to int) (value, drift float64) {
+		at := func(share float64) float64 { return float64(from) + share*float64(to-from) }
+		return rests(at(0.6), at(0.85)), rests(at(0.72), at(0.85)) - rests(at(0.6), at(0.72))
+	}
+	var upDrift, downDrift float64
+	t.high, upDrift = level(riseAt, fallAt)
+	t.low, downDrift = level(fallAt, riseAt+parts)
 	size := t.high - t.low
 	if !(size > 0) {
 		return t, unfit("the light does not change")
+	}
+	if math.Abs(upDrift)+math.Abs(downDrift) > 0.03*size {
+		return t, unfit("it does not come to rest between two changes: leave more time between them")
 	}
 	t.Noise = 20 * math.Log10(size/max(w.noise, 1e-9*size))
 	t.Rise, t.RiseSpan = t.between(riseAt, 1, w.noise)
@@ -271,9 +278,6 @@ func settled(xs []float64, step float64) (Transition, error) {
 
 // within is the share of times in ms that are no longer than one refresh at a rate in Hz.
 func within(times []float64, hz float64) record.Reading {
-	if !(hz > 0) {
-		return lacking("fits", "the refresh rate was not given")
-	}
 	fit := 0
 	for _, t := range times {
 		if t <= 1000/hz {
@@ -335,7 +339,11 @@ func makePixels(raw Raw) (Made, error) {
 	}
 	out.Readings = []record.Reading{timed("mean", stats.Average(all)), timed("rise", stats.Average(rises)),
 		timed("fall", stats.Average(falls)), timed("worst", slices.Max(all)), found("overshoot", max(0, overshoot))}
-	out.Readings = append(out.Readings, within(all, pixels.option(raw, "refresh")))
+	if hz := pixels.option(raw, "refresh"); hz > 0 {
+		out.Readings = append(out.Readings, within(all, hz))
+	} else {
+		out.absent("fits", "the refresh rate was not given")
+	}
 	if few < 100 {
 		out.Notes = append(out.Notes, fmt.Sprintf("Only %.0f changes were laid over each other; 100 are wanted.", few))
 	}

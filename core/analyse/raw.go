@@ -27,6 +27,7 @@ type Role struct {
 	Unit   string   `json:"unit,omitempty" doc:"UCUM code that its values are brought to; none for words"`
 	Words  string   `json:"words"`
 	Need   bool     `json:"need,omitempty" doc:"Without it nothing is read"`
+	Either bool     `json:"either,omitempty" doc:"One of those that are so marked is needed"`
 	Text   bool     `json:"text,omitempty" doc:"It holds words, not numbers"`
 	Called []string `json:"called,omitempty" doc:"What columns of it are often called, in lower case"`
 }
@@ -45,6 +46,7 @@ func (r Raw) Has(role string) bool { return len(r.Columns[role]) > 0 || len(r.Wo
 // Made is what an analysis makes of raw data.
 type Made struct {
 	Readings []record.Reading  `json:"readings"`
+	Absent   []record.Reading  `json:"absent,omitempty" doc:"Measures that nobody gave the data for, with what is wanted"`
 	Said     map[string]string `json:"said,omitempty" doc:"What it saw beside its figures"`
 	Notes    []string          `json:"notes,omitempty" doc:"What a reader of the figures must know"`
 	Picture  Picture           `json:"picture"`
@@ -165,6 +167,10 @@ func (a Analysis) Make(raw Raw) (Made, error) {
 			}
 		}
 	}
+	if either := a.Either(); len(either) > 0 && !slices.ContainsFunc(either,
+		func(r Role) bool { return raw.Has(r.Name) }) {
+		return Made{}, unfit("there is no %s; %s needs one of them", wordsOf(either), a.Title)
+	}
 	for _, o := range a.Options {
 		if v := raw.Options[o.Slug]; v != "" {
 			if why := o.Check(v); why != "" {
@@ -182,12 +188,27 @@ func (a Analysis) Make(raw Raw) (Made, error) {
 		}
 	}
 	for _, m := range a.Measures { // what nothing was said of
-		if !slices.ContainsFunc(made.Readings, func(r record.Reading) bool { return r.Measure == m.Slug }) {
+		said := func(r record.Reading) bool { return r.Measure == m.Slug }
+		if !slices.ContainsFunc(made.Readings, said) && !slices.ContainsFunc(made.Absent, said) {
 			made.Readings = append(made.Readings, lacking(m.Slug, "the data tell nothing of it"))
 		}
 	}
 	slices.SortStableFunc(made.Readings, func(x, y record.Reading) int { return a.at(x.Measure) - a.at(y.Measure) })
 	return made, nil
+}
+
+// Either are the roles of which one is needed.
+func (a Analysis) Either() []Role {
+	return slices.DeleteFunc(slices.Clone(a.Roles), func(r Role) bool { return !r.Either })
+}
+
+// wordsOf lists roles.
+func wordsOf(roles []Role) string {
+	var out []string
+	for _, r := range roles {
+		out = append(out, r.Words)
+	}
+	return strings.Join(out, " or ")
 }
 
 func (a Analysis) at(measure string) int {
@@ -234,6 +255,9 @@ func found(measure string, v float64) record.Reading {
 func lacking(measure, why string) record.Reading {
 	return record.Reading{Measure: measure, State: record.Missing, Reason: why}
 }
+
+// absent takes note that nobody gave what a measure is made of: it is no figure that was tried and failed.
+func (m *Made) absent(measure, why string) { m.Absent = append(m.Absent, lacking(measure, why)) }
 
 // rising refuses times that do not rise, or of which one is missing.
 func rising(times []float64) error {

@@ -354,7 +354,7 @@ func TestListsOfLatenciesRatesAndRounds(t *testing.T) {
 	for i := range written {
 		written[i] += 2
 	}
-	_, got = made(t, "drive-fill", Raw{Columns: map[string][]float64{"rate": course, "written": written}})
+	_, got = made(t, "fill-log", Raw{Columns: map[string][]float64{"rate": course, "written": written}})
 	near(t, "cache", got["cache"], 160, 8)
 	near(t, "before", got["before"], 3000, 30)
 	near(t, "after", got["after"], 900, 10)
@@ -364,14 +364,14 @@ func TestListsOfLatenciesRatesAndRounds(t *testing.T) {
 		at += 2000 / course[i]
 		times[i] = at
 	}
-	_, got = made(t, "drive-fill", Raw{Columns: map[string][]float64{"rate": course, "time": times}})
+	_, got = made(t, "fill-log", Raw{Columns: map[string][]float64{"rate": course, "time": times}})
 	near(t, "cache over time", got["cache"], 160, 8)
-	_, got = made(t, "drive-fill", Raw{Columns: map[string][]float64{"rate": course[:80], "written": written[:80]}})
+	_, got = made(t, "fill-log", Raw{Columns: map[string][]float64{"rate": course[:80], "written": written[:80]}})
 	if r := got["cache"]; r.State != record.BeyondLimit || r.Value != 160 {
 		t.Errorf("a cache that never filled is %v", r)
 	}
-	refusal(t, "drive-fill", Raw{Columns: map[string][]float64{"rate": course}}, "over time")
-	refusal(t, "drive-fill", Raw{Columns: map[string][]float64{"rate": course[:19], "written": written[:19]}},
+	refusal(t, "fill-log", Raw{Columns: map[string][]float64{"rate": course}}, "over time")
+	refusal(t, "fill-log", Raw{Columns: map[string][]float64{"rate": course[:19], "written": written[:19]}},
 		"19 samples")
 
 	_, got = made(t, "loops", Raw{Columns: map[string][]float64{"score": {1000, 1010, 990, 900, 900, 900, 900, 900, 900,

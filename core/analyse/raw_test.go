@@ -24,7 +24,7 @@ func made(t *testing.T, name string, raw Raw) (Made, map[string]record.Reading) 
 		t.Fatalf("%s: %v", name, err)
 	}
 	out := map[string]record.Reading{}
-	for _, r := range m.Readings {
+	for _, r := range append(m.Readings, m.Absent...) {
 		out[r.Measure] = r
 	}
 	if len(out) != len(a.Measures) {
@@ -152,7 +152,7 @@ func TestAPanelOfKnownColours(t *testing.T) {
 		XYZ{raw.Columns["X"][9] / 1.1, raw.Columns["Y"][9], raw.Columns["Z"][9]}.Lab(D65.At(100)))
 	near(t, "worst", got["delta-e-worst"], want, 1e-9)
 	near(t, "mean", got["delta-e"], want/9, 1e-9) // black does not count
-	if m.Said["colour.worst"] != "[1 0.5 0.2]" || m.Picture.Kind != Plane || len(m.Picture.Curves) != 7 {
+	if m.Said["colour.worst"] != "patch [1 0.5 0.2]" || m.Picture.Kind != Plane || len(m.Picture.Curves) != 7 {
 		t.Errorf("%v %v", m.Said, m.Picture.Curves)
 	}
 	// The same in x, y and Y.
@@ -333,6 +333,25 @@ func TestPixelResponseOfKnownTransitions(t *testing.T) {
 		Options: map[string]string{"rate": "20 kHz"}})
 	near(t, "overshoot", got["overshoot"], 12, 3)
 	without(t, got["fits"], "refresh")
+}
+
+// A pixel that is slow against the time it is given is measured as long as it comes to rest, and refused from then on.
+func TestSlowPixels(t *testing.T) {
+	for _, c := range []struct {
+		rise  float64
+		rests bool
+	}{{0.012, true}, {0.02, true}, {0.06, false}} {
+		xs := transitions(c.rise, c.rise, 0, 0.06, 8000, 0.005, 100, 1)
+		_, got := made(t, "pixel-response", Raw{Columns: map[string][]float64{"light": xs},
+			Options: map[string]string{"rate": "8 kHz"}})
+		if !c.rests {
+			without(t, got["rise"], "come to rest")
+			continue
+		}
+		near(t, "rise", got["rise"], 1000*c.rise, 50*c.rise)
+		near(t, "fall", got["fall"], 1000*c.rise, 50*c.rise)
+		near(t, "overshoot", got["overshoot"], 0, 1)
+	}
 }
 
 func TestAMatrixOfGreyLevels(t *testing.T) {

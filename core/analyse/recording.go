@@ -201,7 +201,7 @@ func makeRecording(raw Raw) (Made, error) {
 		unit, offset = "dB(A)", offset+full
 		out.Readings = append(out.Readings, found("level", 10*math.Log10(sum)+offset))
 	} else {
-		out.Readings = append(out.Readings, lacking("level", "the level of full scale was not given"))
+		out.absent("level", "the level of full scale was not given")
 	}
 	if t, ok := tones(power, width); ok && t.Ratio > 0 {
 		out.Readings = append(out.Readings, found("tone", t.Hz), found("prominence", t.Ratio))

@@ -91,8 +91,8 @@ func makeSound(raw Raw) (Made, error) {
 	mean, loudest := energetic(levels, weights), slices.Max(levels)
 	room := sound.option(raw, "background")
 	if math.IsNaN(room) {
-		out.Readings = []record.Reading{found("level", mean), found("loudest", loudest),
-			lacking("audible", "the level of the room was not given")}
+		out.Readings = []record.Reading{found("level", mean), found("loudest", loudest)}
+		out.absent("audible", "the level of the room was not given")
 		out.Notes = append(out.Notes, "The level of the room was not given: what it brings is in the figures.")
 		return out, nil
 	}

@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 
+	"durvek/core/analyse"
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
@@ -100,6 +101,10 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, checkOnly bool, by 
 		return t, err
 	}
 	found := t.Check()
+	if _, ok := analyse.Named(t.Analysis); !ok && t.Analysis != "" {
+		found = append(found, catalog.Problem{Path: []any{"analysis"}, Reason: fmt.Sprintf("there is no analysis %q",
+			t.Analysis)})
+	}
 	old, err := d.desk.Store.Test(ctx, t.Slug, 0)
 	known, err := desk.Found(err)
 	if err != nil {

@@ -26,6 +26,7 @@ import (
 	"durvek/desk/results"
 	"durvek/document"
 	"durvek/internal/testdesk"
+	"durvek/rawfile"
 	"durvek/store"
 )
 
@@ -87,19 +88,22 @@ var called = map[string][]any{
 	"Results.ImportRuns": {[]byte(
 		`{"format":"durvek-runs/1","machine":{"name":"m","system":"Linux","boot":"b"},"runs":[]}`), results.Target{Unit: "a"},
 		"me"},
-	"Results.ImportTable":  {[]byte("unit,test,measure,value\na,work,rate,100\n"), false, "me"},
-	"Results.Tune":         {trust.Tuning{Rule: "outlier", Off: true, Reason: "so"}, "me"},
-	"Results.ShiftLog":     {"r", "l", 1.0, "me"},
-	"Results.Raise":        {results.Raising{Run: "r", Sentence: "so"}, "me"},
-	"Results.NotePairing":  {compare.Pair{Part: "a", Partner: "b", Outcome: "works"}, "me"},
-	"Results.TypeReadings": {results.Typed{Test: "work", Subject: "a", Readings: map[string]string{"rate": "1"}}, "me"},
-	"Results.AddFrames":    {[]byte("ms\n1\n"), results.FramesOf{Test: "work", Subject: "a"}, "me"},
-	"Books.Journal":        {"", "7", 0, 1},
-	"Books.AddKind":        {catalog.OwnKind{Kind: "z"}, "me"},
-	"Books.Archive":        {"plan", "p", "", "me"},
-	"Figures.Ledger":       {"", "", "maker"},
-	"Figures.AddField":     {ranking.Field{Slug: "z", Name: "Z", Kinds: []catalog.Kind{"laptop"}}, "me"},
-	"Figures.DropField":    {"z", "me"},
+	"Results.ImportTable":   {[]byte("unit,test,measure,value\na,work,rate,100\n"), false, "me"},
+	"Results.Tune":          {trust.Tuning{Rule: "outlier", Off: true, Reason: "so"}, "me"},
+	"Results.ShiftLog":      {"r", "l", 1.0, "me"},
+	"Results.Raise":         {results.Raising{Run: "r", Sentence: "so"}, "me"},
+	"Results.NotePairing":   {compare.Pair{Part: "a", Partner: "b", Outcome: "works"}, "me"},
+	"Results.TypeReadings":  {results.Typed{Test: "work", Subject: "a", Readings: map[string]string{"rate": "1"}}, "me"},
+	"Results.AddFrames":     {[]byte("ms\n1\n"), results.FramesOf{Test: "work", Subject: "a"}, "me"},
+	"Books.Journal":         {"", "7", 0, 1},
+	"Results.TakeRaw":       {[]byte("time [s],power [W]\n0,1\n1,1\n"), results.RawOf{Subject: "a"}, false, "me"},
+	"Results.SaveMapping":   {rawfile.Mapping{Name: "z", Analysis: "surface", Grid: true}, "me"},
+	"Results.ImportMapping": {[]byte("format: durvek-mapping/1\nname: z\nanalysis: surface\ngrid: true\n"), false, "me"},
+	"Books.AddKind":         {catalog.OwnKind{Kind: "z"}, "me"},
+	"Books.Archive":         {"plan", "p", "", "me"},
+	"Figures.Ledger":        {"", "", "maker"},
+	"Figures.AddField":      {ranking.Field{Slug: "z", Name: "Z", Kinds: []catalog.Kind{"laptop"}}, "me"},
+	"Figures.DropField":     {"z", "me"},
 	"Figures.ImportUse": {[]byte(
 		"format: durvek-use/1\nslug: z\nname: Z\nweights: [{measure: work/rate, weight: 1}]\n"), false, "me"},
 	"Figures.Kin": {kinOf(), store.CellKey{Setup: "as-delivered"}, "a", map[string]string{"supply": "mains"}},

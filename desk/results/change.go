@@ -16,10 +16,10 @@ import (
 
 // edit is one change of a run's readings; measure "" means all of them.
 type edit struct {
-	kind    string // void, restore, correct or merge
+	kind    string // void, restore, correct, merge, or remake of what a file gives
 	run     string
 	measure string
-	to      record.Reading // for correct
+	to      record.Reading // for correct and remake
 	reason  string
 	cause   string
 	doubt   string
@@ -166,7 +166,7 @@ func (e edit) apply(x record.Reading, raw []record.Reading, before []store.Chang
 			return x, false
 		}
 		now.State, now.Reason = record.Void, e.reason
-	case "correct":
+	case "correct", "remake":
 		now = e.to
 		now.Reason = e.reason
 	case "restore": // to what stood before it was taken out, corrections kept
@@ -353,12 +353,17 @@ func (d *Results) Twins(ctx context.Context, unit string) ([]Twin, error) {
 type Recounted struct {
 	Cells  int      `json:"cells"`
 	Differ []string `json:"differ" doc:"Cells that did not agree, and were made anew"`
+	Moved  []string `json:"moved" doc:"Figures of files that a newer version of their analysis made another"`
 }
 
-// Recount makes every cell anew from its readings and says which did not agree with what was kept. Others write in
+// Recount makes figures of files anew where their analysis is newer, then every cell from its readings, and says which
+// did not agree with what was kept. Others write in
 // between.
 func (d *Results) Recount(ctx context.Context) (Recounted, error) {
-	out := Recounted{Differ: []string{}}
+	out := Recounted{Differ: []string{}, Moved: []string{}}
+	if err := d.remake(ctx, &out); err != nil {
+		return out, err
+	}
 	measures, err := d.desk.Store.MeasuresRead(ctx)
 	if err != nil {
 		return out, err

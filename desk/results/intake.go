@@ -15,9 +15,16 @@ const part = 250
 
 // keep writes runs and returns those that were new. More than a part of them are written part by part; where that ends
 // before all are in, by an error or a kill, those that came in are taken back, at once or at the next start.
-func (d *Results) keep(ctx context.Context, runs []record.Run) ([]arrived, error) {
+func (d *Results) keep(ctx context.Context, runs []record.Run, with ...func(*desk.Tx) error) ([]arrived, error) {
 	if len(runs) <= part {
-		return d.write(ctx, runs, func(*desk.Tx) error { return nil })
+		return d.write(ctx, runs, func(q *desk.Tx) error {
+			for _, f := range with {
+				if err := f(q); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
 	}
 	d.taking.Lock()
 	defer d.taking.Unlock()

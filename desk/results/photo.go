@@ -138,7 +138,7 @@ func (d *Results) putAway(ctx context.Context) error {
 		if there[digest] = speaks[digest]; there[digest] {
 			return nil
 		}
-		slog.Warn("a photo's file that no photo speaks of is put away", "file", at)
+		slog.Warn("a file that no photo or run speaks of is put away", "file", at)
 		if err := os.MkdirAll(filepath.Join(root, "put-away"), 0o700); err != nil {
 			return err
 		}
@@ -149,7 +149,7 @@ func (d *Results) putAway(ctx context.Context) error {
 	}
 	for _, digest := range known {
 		if !there[digest] {
-			slog.Error("the file of a photo is gone; restore it from a backup", "file", d.attachmentPath(digest))
+			slog.Error("the file of a photo or run is gone; restore it from a backup", "file", d.attachmentPath(digest))
 		}
 	}
 	return err

@@ -50,9 +50,10 @@ func (d *Results) AddRun(ctx context.Context, r record.Run) (fresh bool, err err
 	return fresh, err
 }
 
-// record writes runs, all of them or none, then asks the rules. It returns whether any run was new.
-func (d *Results) record(ctx context.Context, runs []record.Run) (bool, error) {
-	fresh, err := d.keep(ctx, runs)
+// record writes runs, all of them or none, with what else is to be written with a few of them, then asks the rules. It
+// returns whether any run was new.
+func (d *Results) record(ctx context.Context, runs []record.Run, with ...func(*desk.Tx) error) (bool, error) {
+	fresh, err := d.keep(ctx, runs, with...)
 	if err != nil {
 		return false, err
 	}

@@ -144,6 +144,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/analyses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What can be made of raw measurements: what each analysis reads, its options and its measures
+         * @description What can be made of raw measurements: what each analysis reads, its options and its measures. Everybody who works at the desk may ask this.
+         */
+        get: operations["list-analyses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archive": {
         parameters: {
             query?: never;
@@ -972,6 +992,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mapping-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take in a mapping's file
+         * @description Take in a mapping's file. It takes an editor.
+         */
+        post: operations["import-mapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Saved mappings: what the columns of files mean
+         * @description Saved mappings: what the columns of files mean. Everybody who works at the desk may ask this.
+         */
+        get: operations["list-mappings"];
+        put?: never;
+        /**
+         * Save a mapping under its name, in place of another of that name
+         * @description Save a mapping under its name, in place of another of that name. It takes an editor.
+         */
+        post: operations["save-mapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mappings/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove a mapping; what was taken in by it stays
+         * @description Remove a mapping; what was taken in by it stays. It takes an editor.
+         */
+        delete: operations["drop-mapping"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -1480,6 +1564,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/raw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take in a file of raw measurements, make figures of it and record them as a run; or only say what it holds
+         * @description Take in a file of raw measurements, make figures of it and record them as a run; or only say what it holds. It takes an editor.
+         */
+        post: operations["take-raw"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/readings": {
         parameters: {
             query?: never;
@@ -1979,6 +2083,66 @@ export interface paths {
          * @description Take a log away from a run. It takes an editor.
          */
         delete: operations["drop-log"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The file that a run's figures were made of, and its picture
+         * @description The file that a run's figures were made of, and its picture. Everybody who works at the desk may ask this.
+         */
+        get: operations["run-source"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/source/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The file that a run's figures were made of, as it came
+         * @description The file that a run's figures were made of, as it came. Everybody who works at the desk may ask this.
+         */
+        get: operations["run-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{slug}/source/picture.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The picture of the file that a run's figures were made of
+         * @description The picture of the file that a run's figures were made of. Everybody who works at the desk may ask this.
+         */
+        get: operations["run-picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2532,6 +2696,35 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AnalyseAnalysis: {
+            /** @description What it does, after which source */
+            about: string;
+            group: string;
+            measures: components["schemas"]["MethodMeasure"][];
+            name: string;
+            options?: components["schemas"]["MethodOption"][];
+            roles: components["schemas"]["AnalyseRole"][];
+            title: string;
+            /**
+             * Format: int64
+             * @description Raised whenever it makes other figures of the same data
+             */
+            version: number;
+        };
+        AnalyseRole: {
+            /** @description What columns of it are often called, in lower case */
+            called?: string[];
+            /** @description One of those that are so marked is needed */
+            either?: boolean;
+            name: string;
+            /** @description Without it nothing is read */
+            need?: boolean;
+            /** @description It holds words, not numbers */
+            text?: boolean;
+            /** @description UCUM code that its values are brought to; none for words */
+            unit?: string;
+            words: string;
+        };
         Archiving: {
             /** @enum {string} */
             kind: "model" | "variant" | "unit" | "setup" | "plan" | "review";
@@ -2897,6 +3090,8 @@ export interface components {
             to: number;
         };
         ChartLine: {
+            /** @description Its values are marked, and not joined where the chart is a plane */
+            dots?: boolean;
             id: string;
             name: string;
             note?: string;
@@ -2913,7 +3108,11 @@ export interface components {
             even?: boolean;
             foot: string;
             lines: components["schemas"]["ChartLine"][];
+            /** @description What lies across is drawn by its logarithm */
+            log?: boolean;
             notes?: string[];
+            /** @description Both axes have one scale */
+            plane?: boolean;
             subtitle: string;
             text: string;
             title: string;
@@ -4242,11 +4441,8 @@ export interface components {
         MethodTest: {
             /** @description What it stands for in real use and what limits it */
             about?: string;
-            /**
-             * @description How the desk makes figures of a run's raw series, where the run brings none
-             * @enum {string}
-             */
-            analysis?: "frames" | "sustained";
+            /** @description How the desk makes figures of a run's raw series, where the run brings none: the name of an analysis */
+            analysis?: string;
             /** @description Why the desk shows its figures and does not count them */
             readonly aside?: string;
             /** @description What it needs of a browser: a secure page, WebGPU, a screen that is looked at */
@@ -4615,6 +4811,45 @@ export interface components {
             words: string;
             /** Format: int64 */
             worst: number;
+        };
+        RawfileMapping: {
+            analysis: string;
+            /** @description By role, the column that holds it */
+            columns: {
+                [key: string]: components["schemas"]["RawfileSource"];
+            };
+            /** @description durvek-mapping/1 */
+            format?: string;
+            /** @description The cells of all columns together are values of a grid */
+            grid?: boolean;
+            /** @description Names of the columns of files that it is for */
+            header?: string[];
+            name?: string;
+        };
+        RawfileProposal: {
+            /** @description What it needs and no column holds */
+            lacks?: string[];
+            mapping: components["schemas"]["RawfileMapping"];
+            /** @description Saved under its name, and recognised by the header */
+            saved?: boolean;
+            /**
+             * Format: double
+             * @description More fits better; below one something needed is missing
+             */
+            score: number;
+        };
+        RawfileRefusal: {
+            /**
+             * Format: int64
+             * @description Counted from 1
+             */
+            line: number;
+            why: string;
+        };
+        RawfileSource: {
+            column: string;
+            /** @description Unit of its values where the file does not say */
+            unit?: string;
         };
         Reasoned: {
             reason: string;
@@ -5228,11 +5463,82 @@ export interface components {
             /** @enum {string} */
             severity?: "note" | "caution" | "serious";
         };
+        ResultsRawFigure: {
+            /** Format: double */
+            high?: number;
+            /** Format: double */
+            low?: number;
+            /** @description Slug within the run's test */
+            measure: string;
+            name: string;
+            /** @description Why it is missing or void */
+            reason?: string;
+            /** @description The figure as people write it */
+            says: string;
+            /** @enum {string} */
+            state: "ok" | "at-ceiling" | "beyond-limit" | "at-floor" | "missing" | "void";
+            unit: string;
+            /** Format: double */
+            value: number;
+        };
+        ResultsRawSource: {
+            added: string;
+            analysis: string;
+            by: string;
+            /** @description SHA-256 of the file */
+            digest: string;
+            mapping: components["schemas"]["RawfileMapping"];
+            name: string;
+            notes?: string[];
+            /** Format: int64 */
+            size: number;
+            /**
+             * Format: int64
+             * @description Version of the analysis that made the figures
+             */
+            version: number;
+        };
+        ResultsRawTaken: {
+            /** @description Figures that it would make if more were given */
+            absent?: string[];
+            /**
+             * Format: int64
+             * @description Rows that cannot be read
+             */
+            bad: number;
+            columns: components["schemas"]["ResultsSeen"][];
+            /** @description Its picture, as SVG */
+            drawn?: string;
+            figures: components["schemas"]["ResultsRawFigure"][];
+            /** @description How it was read */
+            found: string[];
+            kind: string;
+            /** @description What its columns were taken for */
+            mapping?: components["schemas"]["RawfileMapping"];
+            name: string;
+            notes?: string[];
+            /** @description Why no figures can be made yet */
+            problem?: string;
+            /** @description What it may be, the likeliest first */
+            proposals: components["schemas"]["RawfileProposal"][];
+            /** @description The first of them */
+            refused: components["schemas"]["RawfileRefusal"][];
+            /** Format: int64 */
+            rows: number;
+            /** @description The run that was recorded */
+            run?: string;
+            said?: {
+                [key: string]: string;
+            };
+            test?: string;
+        };
         ResultsRecounted: {
             /** Format: int64 */
             cells: number;
             /** @description Cells that did not agree, and were made anew */
             differ: string[];
+            /** @description Figures of files that a newer version of their analysis made another */
+            moved: string[];
         };
         ResultsReexamined: {
             /**
@@ -5306,6 +5612,13 @@ export interface components {
             sensors: components["schemas"]["RecordChannel"][];
             test_name: string;
             title: string;
+        };
+        ResultsSeen: {
+            /** @description Its first cells */
+            first: string[];
+            name: string;
+            text?: boolean;
+            unit?: string;
         };
         ResultsSettling: {
             /** @description For uphold: a key of the list of causes */
@@ -6543,6 +6856,79 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-analyses": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnalyseAnalysis"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10234,6 +10620,325 @@ export interface operations {
             };
         };
     };
+    "import-mapping": {
+        parameters: {
+            query?: {
+                /** @description Say what would happen and write nothing */
+                check_only?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RawfileMapping"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-mappings": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RawfileMapping"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "save-mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RawfileMapping"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    /** @description Path of what was made */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RawfileMapping"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -12549,6 +13254,115 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogRate"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-raw": {
+        parameters: {
+            query?: {
+                /** @description The file's name */
+                name?: string;
+                /** @description Unit that was measured; nothing is recorded without it */
+                unit?: string;
+                /** @description Test that its figures belong to; the analysis's own if left out */
+                test?: string;
+                /** @description What makes figures of it; found by its columns if left out */
+                analysis?: string;
+                /** @description Name of a saved mapping, or a mapping as JSON, that says what its columns mean */
+                mapping?: string;
+                /** @description Unit or rig that a part was measured in */
+                host?: string;
+                /** @description Port, slot, screen or surface */
+                place?: string;
+                /** @description Setup; as delivered if left out */
+                setup?: string;
+                /** @description What was measured together bears the same word */
+                sitting?: string;
+                /** @description Which repeat it is, from 0 */
+                repeat?: number;
+                /** @description Day it was measured, YYYY-MM-DD; today if left out */
+                date?: string;
+                /** @description Conditions beside the setup's, KEY=VALUE, each after a semicolon */
+                conditions?: string;
+                /** @description Options of the analysis, NAME=VALUE, each after a semicolon */
+                options?: string;
+                /** @description Take the file in without the rows that cannot be read */
+                skip_bad?: boolean;
+                /** @description Say what it holds and would become, and record nothing */
+                check_only?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultsRawTaken"];
                 };
             };
             /** @description Unauthorized */
@@ -14940,6 +15754,211 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultsRawSource"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file that a run's figures were made of, as it came */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "run-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture of the file that a run's figures were made of */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
