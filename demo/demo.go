@@ -24,7 +24,7 @@ import (
 	"durvek/simulate"
 )
 
-//go:embed dossiers/*.yaml tests/*.yaml tables/*.csv uses/*.yaml
+//go:embed dossiers/*.yaml tests/*.yaml tables/*.csv uses/*.yaml raw/*/*
 var files embed.FS
 
 // DeskName is the demo's desk.
@@ -307,6 +307,9 @@ func Fill(ctx context.Context, o Options) error {
 	}
 	if err := ByHand(ctx, o.Client); err != nil {
 		return fmt.Errorf("note what was found by hand: %w", err)
+	}
+	if err := Raw(ctx, o.Client); err != nil {
+		return fmt.Errorf("take in what was measured with other gear: %w", err)
 	}
 	if err := Settle(ctx, o.Client); err != nil {
 		return fmt.Errorf("settle doubts: %w", err)
