@@ -17,7 +17,7 @@ var (
 		"The file that a run's figures were made of, and its picture")
 	RunFile = file[Slugged](measured, "/api/runs/{slug}/source/file", "run-file",
 		"The file that a run's figures were made of, as it came", "application/octet-stream")
-	RunPicture = file[Slugged](measured, "/api/runs/{slug}/source/picture.svg", "run-picture",
+	RunPicture = file[Pictured](measured, "/api/runs/{slug}/source/picture.svg", "run-picture",
 		"The picture of the file that a run's figures were made of", "image/svg+xml")
 	Mappings = get[None, []rawfile.Mapping](measured, "/api/mappings", "list-mappings",
 		"Saved mappings: what the columns of files mean")
@@ -30,9 +30,16 @@ var (
 		"Remove a mapping; what was taken in by it stays")
 )
 
+// Pictured asks for the picture of a run's file.
+type Pictured struct {
+	Slugged
+	Dark bool `query:"dark" doc:"Dark colours"`
+}
+
 // RawIn is a file of raw measurements.
 type RawIn struct {
 	results.RawOf
 	CheckOnly bool   `query:"check_only" flag:"dry-run" doc:"Say what it holds and would become, and record nothing"`
+	Dark      bool   `query:"dark" doc:"Dark colours for its picture"`
 	RawBody   []byte `contentType:"application/octet-stream"`
 }

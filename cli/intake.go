@@ -3,6 +3,7 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
+	"io"
 	"io/fs"
 	"maps"
 	"path/filepath"
@@ -81,7 +82,7 @@ func (a *app) intakeCmd() *cobra.Command {
 			}
 			return nil
 		})
-	flagsOf(c, &in, own{&in.Name}, own{&in.Options}, own{&in.Set})
+	flagsOf(c, &in, own{&in.Name}, own{&in.Dark}, own{&in.Options}, own{&in.Set})
 	f := c.Flags()
 	f.StringArrayVar(&columns, "column", nil, "what a column means, as ROLE=NAME or ROLE=NAME[UNIT]; may be repeated")
 	f.StringArrayVar(&options, "option", nil, "option of the analysis, NAME=VALUE; may be repeated")
@@ -298,8 +299,45 @@ func (a *app) sourceCmd() *cobra.Command {
 	get := saving(a, "get RUN", "Write the file that a run's figures were made of, as it came",
 		"durvek source get 01995c3e-… "+
 			"-o log.csv", "", api.RunFile, got, []any{&got.Slug})
-	drawn := &api.Slugged{}
+	drawn := &api.Pictured{}
 	draw := saving(a, "draw RUN", "Draw the file that a run's figures were made of", "durvek source draw 01995c3e-… -o "+
 		"log.svg", "", api.RunPicture, drawn, []any{&drawn.Slug})
 	return noun("source", "Files that figures were made of", show, get, draw)
+}
+
+// analyses writes the page of what raw measurements may be made of.
+func analyses(w io.Writer) {
+	fmt.Fprint(w, "# Analyses of raw measurements\n\nWritten by `make reference` from the analyses themselves. How files "+
+		"are taken in stands in [raw measurements](raw.md).\n")
+	for _, x := range analyse.Analyses() {
+		fmt.Fprintf(w, "\n## %s\n\n`%s`, version %d. %s\n\n| reads | what it is | unit | |\n| --- | --- | --- | --- |\n",
+			x.Title, x.Name, x.Version, x.About)
+		for _, r := range x.Roles {
+			unit, need := r.Unit, ""
+			if unit != "" {
+				unit = "`" + unit + "`"
+			}
+			switch {
+			case r.Need:
+				need = "needed"
+			case r.Either:
+				need = "one of these"
+			}
+			fmt.Fprintf(w, "| `%s` | %s | %s | %s |\n", r.Name, r.Words, unit, need)
+		}
+		if len(x.Options) > 0 {
+			fmt.Fprint(w, "\n| option | what it is | usually |\n| --- | --- | --- |\n")
+		}
+		for _, o := range x.Options {
+			words := o.Meaning
+			if len(o.Choices) > 0 {
+				words += ": " + strings.Join(o.Choices, ", ")
+			}
+			fmt.Fprintf(w, "| `%s` | %s | %s |\n", o.Slug, words, o.Default)
+		}
+		fmt.Fprint(w, "\n| measure | what it is | unit | better |\n| --- | --- | --- | --- |\n")
+		for _, m := range x.Measures {
+			fmt.Fprintf(w, "| `%s` | %s | `%s` | %s |\n", m.Slug, m.Name, m.Unit, m.Better)
+		}
+	}
 }

@@ -14,7 +14,7 @@ import (
 // References are the documents that are written from the program's own tables, by path.
 func References() map[string]func(io.Writer) {
 	out := map[string]func(io.Writer){"docs/commands.md": Reference, "docs/vocabulary.md": Vocabulary,
-		"docs/workloads.md": workloads}
+		"docs/workloads.md": workloads, "docs/analyses.md": analyses}
 	for _, t := range workload.Tests() {
 		if t.Of == "" {
 			out["docs/workloads/"+t.Slug+".md"] = func(w io.Writer) { page(w, t) }

@@ -29,7 +29,7 @@ func Raw(ctx context.Context, c *client.Client) error {
 	for _, name := range names {
 		file := path.Base(name)
 		in := api.RawIn{RawOf: read[strings.TrimSuffix(file, path.Ext(file))]}
-		in.Name, in.Subject = file, path.Base(path.Dir(name))
+		in.Name, in.Subject, in.Date = file, path.Base(path.Dir(name)), "2026-11-13"
 		if in.RawBody, err = files.ReadFile(name); err != nil {
 			return err
 		}

@@ -19,7 +19,7 @@ func (s *Service) rawRoutes() {
 	serve(s, api.TakeRaw, func(ctx context.Context, in *api.RawIn) (results.RawTaken, error) {
 		out, err := d.TakeRaw(ctx, in.RawBody, in.RawOf, in.CheckOnly, by(ctx))
 		if err == nil && out.Mapping != nil {
-			svg, _, err := drawn(out.Picture, out.Mapping.Analysis+" of "+out.Name, out.Notes)
+			svg, _, err := drawn(out.Picture, out.Mapping.Analysis+" of "+out.Name, out.Notes, in.Dark)
 			out.Drawn = string(svg)
 			return out, err
 		}
@@ -31,12 +31,12 @@ func (s *Service) rawRoutes() {
 		return &blob{ContentType: "application/octet-stream", Body: data,
 			Disposition: mime.FormatMediaType("attachment", map[string]string{"filename": name})}, err
 	})
-	files(s, api.RunPicture, func(ctx context.Context, in *api.Slugged) (*blob, error) {
+	files(s, api.RunPicture, func(ctx context.Context, in *api.Pictured) (*blob, error) {
 		x, err := d.RunSource(ctx, in.Slug)
 		if err != nil {
 			return nil, err
 		}
-		svg, ok, err := drawn(x.Picture, x.Analysis+" of "+x.Name, x.Notes)
+		svg, ok, err := drawn(x.Picture, x.Analysis+" of "+x.Name, x.Notes, in.Dark)
 		if err == nil && !ok {
 			err = desk.Refuse(desk.NotFound, "nothing is drawn of file %q", x.Name)
 		}
@@ -53,11 +53,11 @@ func (s *Service) rawRoutes() {
 }
 
 // drawn draws what an analysis shows of raw data, if it shows anything.
-func drawn(p analyse.Picture, subtitle string, notes []string) (svg []byte, ok bool, err error) {
+func drawn(p analyse.Picture, subtitle string, notes []string, dark bool) (svg []byte, ok bool, err error) {
 	c := chart.OfRaw(p, subtitle, "", notes)
 	if c == nil {
 		return nil, false, nil
 	}
-	svg, err = draw.SVG(c, draw.Options{Format: "column"})
+	svg, err = draw.SVG(c, draw.Options{Format: "column", Dark: dark})
 	return svg, true, err
 }

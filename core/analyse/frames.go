@@ -53,11 +53,17 @@ func FrameTimes(ms []float64, generated []bool) (Frames, error) {
 			return f, fmt.Errorf("%w: frame %d took %g ms", ErrFrames, i+1, x)
 		}
 	}
-	rendered, since := make([]float64, 0, len(ms)), 0.0
+	rendered := ms
+	if generated != nil {
+		rendered = make([]float64, 0, len(ms))
+	}
+	since := 0.0
 	for i, x := range ms {
 		f.Seconds += x / 1000
-		since += x
-		if generated != nil && generated[i] {
+		if generated == nil {
+			continue
+		}
+		if since += x; generated[i] {
 			f.Generated++
 			continue
 		}
@@ -160,18 +166,24 @@ func frames(t method.Test, r *record.Run) ([]record.Reading, map[string]string, 
 			generated[i] = v != 0
 		}
 	}
-	f, err := FrameTimes(ms, generated)
-	if err != nil {
-		return nil, nil, err
-	}
 	refresh := 0.0
 	if q, err := quantity.Parse(r.Negotiated["screen.refresh"]); err == nil {
 		refresh, _ = q.In("Hz")
 	}
+	return framesOf(t.Measures, ms, generated, refresh)
+}
+
+// framesOf makes the readings of frame times; refresh is the screen's rate, 0 where it is not known.
+func framesOf(measures []method.Measure, ms []float64, generated []bool, refresh float64) ([]record.Reading,
+	map[string]string, error) {
+	f, err := FrameTimes(ms, generated)
+	if err != nil {
+		return nil, nil, err
+	}
 	// Definitions of before call the 99th percentile p99.
 	values := map[string]float64{"mean": f.Mean, "low": f.Low, "frame-time-99": f.P99, "p99": f.P99, "stutters": f.Share}
 	var out []record.Reading
-	for _, m := range t.Measures {
+	for _, m := range measures {
 		v, known := values[m.Slug]
 		switch {
 		case !known:

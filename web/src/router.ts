@@ -17,6 +17,7 @@ export const router = createRouter({
     { path: '/results/doubts', component: () => import('./pages/results/DoubtsPage.vue') },
     { path: '/results/rules', component: () => import('./pages/results/RulesPage.vue') },
     { path: '/results/changed', component: () => import('./pages/results/ChangedPage.vue') },
+    { path: '/results/intake', component: () => import('./pages/results/IntakePage.vue') },
     { path: '/results/history', component: () => import('./pages/results/HistoryPage.vue') },
     { path: '/results/:id', component: () => import('./pages/results/RunPage.vue') },
     { path: '/compare', component: () => import('./pages/compare/ComparePage.vue') },

@@ -13345,6 +13345,8 @@ export interface operations {
                 skip_bad?: boolean;
                 /** @description Say what it holds and would become, and record nothing */
                 check_only?: boolean;
+                /** @description Dark colours for its picture */
+                dark?: boolean;
             };
             header?: never;
             path?: never;
@@ -15919,7 +15921,10 @@ export interface operations {
     };
     "run-picture": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Dark colours */
+                dark?: boolean;
+            };
             header?: never;
             path: {
                 slug: string;

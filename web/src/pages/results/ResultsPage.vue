@@ -51,7 +51,7 @@ const framing = ref(false)
     <v-btn to="/results/partners">Works with</v-btn>
     <v-menu>
       <template #activator="{ props }"><v-btn v-bind="props">Take in …</v-btn></template>
-      <v-list density="compact"><v-list-item title="A table of readings" @click="taking = true" /><v-list-item title="Runs of a machine alone" @click="bringing = true" /><v-list-item title="Frame times" @click="framing = true" /></v-list>
+      <v-list density="compact"><v-list-item title="Files of a meter or logger" to="/results/intake" /><v-list-item title="A table of readings" @click="taking = true" /><v-list-item title="Runs of a machine alone" @click="bringing = true" /><v-list-item title="Frame times" @click="framing = true" /></v-list>
     </v-menu>
     <v-btn class="go" @click="entering = true">Enter readings</v-btn>
   </PageHead>
@@ -84,7 +84,7 @@ const framing = ref(false)
           <td class="cond w">{{ r.subject }}</td>
           <td class="cond w">{{ r.test }}</td>
           <td class="cond w">{{ r.setup }}</td>
-          <td class="cond"><router-link v-if="r.doubts" class="caution" :to="`/results/${r.id}`">in doubt; </router-link><span v-else-if="r.marks?.length" class="soft" :title="r.marks.map((m) => m.text).join('; ')">not as planned; </span><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ r.readings.map(say).join(', ') }}</template></td>
+          <td class="cond"><router-link v-if="r.doubts" class="caution" :to="`/results/${r.id}`">in doubt; </router-link><span v-else-if="r.marks?.length" class="soft" :title="r.marks.map((m) => m.text).join('; ')">not as planned; </span><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ r.readings.slice(0, 5).map(say).join(', ') }}<span v-if="r.readings.length > 5" class="soft"> and {{ r.readings.length - 5 }} more</span></template></td>
           <td class="w">{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
         </tr>
       </tbody>
