@@ -133,8 +133,9 @@ func momentForm(cells []string) (string, bool) {
 	return "", false
 }
 
-// fromFirst makes moments count from the first one; one of a day alone that falls back has passed midnight.
-func fromFirst(values []float64) {
+// fromFirst makes moments count from the first one, which it gives; one of a day alone that falls back has passed
+// midnight.
+func fromFirst(values []float64) float64 {
 	first, days := none, 0.0
 	last := none
 	for i, v := range values {
@@ -150,4 +151,5 @@ func fromFirst(values []float64) {
 		values[i] = v + days - first
 		last = v + days
 	}
+	return first
 }

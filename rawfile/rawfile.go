@@ -44,6 +44,7 @@ type Sheet struct {
 type Column struct {
 	Name   string    `json:"name"`
 	Unit   string    `json:"unit,omitempty" doc:"UCUM code of the unit that its header says"`
+	From   float64   `json:"from,omitempty" doc:"Unix time that its values count from, where it held dates"`
 	Values []float64 `json:"-"`
 	Words  []string  `json:"-"`
 }

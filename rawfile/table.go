@@ -436,7 +436,9 @@ func short(cell []byte) string {
 func (b *builder) done() Sheet {
 	for i, f := range b.forms {
 		if f != "" && f != words {
-			fromFirst(b.s.Columns[i].Values)
+			if first := fromFirst(b.s.Columns[i].Values); first > 86400 { // else it is a time of the day
+				b.s.Columns[i].From = first
+			}
 			b.s.Found = append(b.s.Found, b.s.Columns[i].Name+" holds moments, counted from the first")
 		}
 	}

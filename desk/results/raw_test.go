@@ -316,3 +316,27 @@ func TestANewerAnalysisMakesTheFiguresOfKeptFilesAnew(t *testing.T) {
 		t.Errorf("once more: %v %v", got, err)
 	}
 }
+
+func TestALogInAnyDialectIsLaidBesideARun(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "", 100)
+	list, _, err := d.Results.Runs(testdesk.Ctx, runsOf("a"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, text := range map[string]string{
+		"decimal commas": "Zeit [min];Leistung [W]\n0;12,5\n1;13,5\n", "dates": "when;power [W]\n23.11.2026 08:00:00;12,5\n" +
+			"23.11.2026 08:01:00;13,5\n", "strict": "seconds,power.wall [W]\n0,12.5\n60,13.5\n"} {
+		log, err := d.Results.LayLog(testdesk.Ctx, list[0].ID, name, []byte(text), new(float64), "me")
+		if err != nil || log.Samples != 2 || len(log.Channels) != 1 || log.Channels[0].Unit != "W" {
+			t.Errorf("%s: %+v %v", name, log, err)
+		}
+	}
+	for text, says := range map[string]string{"Zeit [min];Leistung [W]\n1;12,5\n0;13,5\n": "rise",
+		"x;y\n1,5;2\n2,5;3\n": "neither seconds"} {
+		if _, err := d.Results.LayLog(testdesk.Ctx, list[0].ID, "l", []byte(text), new(float64), "me"); err == nil ||
+			!strings.Contains(err.Error(), says) {
+			t.Errorf("%q: %v", text, err)
+		}
+	}
+}

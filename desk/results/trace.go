@@ -5,13 +5,17 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"durvek/core/analyse"
+	"durvek/core/quantity"
 	"durvek/core/record"
 	"durvek/desk"
 	"durvek/internal/sheet"
+	"durvek/rawfile"
 	"durvek/store"
 )
 
@@ -122,6 +126,54 @@ func outsideLog(o store.Outside) OutsideLog {
 	return x
 }
 
+// readLog reads the log of an outside sensor: by the reader that knows it, else as a table in any dialect whose first
+// column is a time.
+func readLog(data []byte, started time.Time) (record.Trace, error) {
+	log, strict := analyse.ReadLog(data, started)
+	if strict == nil {
+		return log, nil
+	}
+	s, err := rawfile.Read(data)
+	if err != nil || s.Bad > 0 || len(s.Columns) < 2 {
+		return log, strict
+	}
+	first := s.Columns[0]
+	seconds := first.Unit == "s" || first.Unit == "" && slices.Contains([]string{"time", "seconds", "t"},
+		strings.ToLower(first.Name))
+	if unit, err := quantity.Convert(1, first.Unit, "s"); !seconds && (err != nil || unit <= 0) || first.Text() {
+		return log, strict
+	} else if !seconds {
+		for i := range first.Values {
+			first.Values[i] *= unit
+		}
+	}
+	offset := 0.0
+	if first.From > 0 {
+		offset = first.From - float64(started.UnixNano())/1e9
+	}
+	var out record.Trace
+	units := map[string]string{}
+	for _, c := range s.Columns[1:] {
+		units[c.Name] = c.Unit
+	}
+	for i, at := range first.Values {
+		if math.IsNaN(at) || i > 0 && at <= first.Values[i-1] {
+			return log, fmt.Errorf("row %d: times rise from row to row", i+1)
+		}
+		values := map[string]float64{}
+		for _, c := range s.Columns[1:] {
+			if !c.Text() && !math.IsNaN(c.Values[i]) {
+				values[c.Name] = c.Values[i]
+			}
+		}
+		out.Add(at+offset, values, units)
+	}
+	if len(out.Times) < 2 {
+		return log, strict
+	}
+	return out, nil
+}
+
 // LayLog lays an outside sensor's log beside a run: CSV with a column "seconds" or "time" (RFC 3339), then
 // columns named "CHANNEL [UNIT]". The offset of its clock is found by correlating every channel of
 // the log with every channel of the run's trace; shift sets it by hand instead.
@@ -132,7 +184,7 @@ func (d *Results) LayLog(ctx context.Context, run, name string, data []byte, shi
 	if err != nil {
 		return none, desk.Missing(err, "run", run)
 	}
-	log, err := analyse.ReadLog(data, r.Started)
+	log, err := readLog(data, r.Started)
 	if err != nil {
 		return none, desk.Refuse(desk.Invalid, "%v", err)
 	}
