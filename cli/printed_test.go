@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"image/jpeg"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -13,12 +14,14 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"durvek/instrument"
 )
 
 // endless are the printed commands that do not end by themselves, measure for long or need a machine that asks; what
 // they do is tried by tests of their own.
 var endless = []string{"durvek serve ", "durvek demo ", "durvek agent ", "durvek data generate ",
-	"durvek bench run --usual", "durvek plan confirm ", "durvek sign-in '"}
+	"durvek bench run --usual", "durvek plan confirm ", "durvek sign-in '", "durvek instrument simulate "}
 
 const (
 	saveMapping  = "durvek intake demo/raw/galley-mini-16-512-a/meter.ods --dry-run --save-mapping 'Meter 3'"
@@ -118,6 +121,9 @@ func newShell(t *testing.T) *shell {
 	var photo bytes.Buffer
 	must(jpeg.Encode(&photo, image.NewGray(image.Rect(0, 0, 64, 48)), nil))
 	write("port.jpg", photo.String(), 0o644)
+	meterAt, err := net.Listen("tcp", "127.0.0.1:5025") // where the demo's description of it says
+	must(err)
+	t.Cleanup(instrument.Simulate(meterAt, instrument.Kinds["power-analyser"], instrument.Faults{}, 1).Close)
 	serve(t, filepath.Join(s.dir, "demo-data"))
 	return s
 }

@@ -116,7 +116,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		a.vocabularyCmd(),
 		a.testCmd(), a.setupCmd(), a.conditionCmd(), a.planCmd(), a.runCmd(), a.doubtCmd(), a.incidentCmd(), a.sheetCmd(),
 		a.photoCmd(), a.partnerCmd(), a.remarkCmd(), a.reportCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
-		a.intakeCmd(), a.analysisCmd(), a.mappingCmd(), a.sourceCmd(),
+		a.intakeCmd(), a.analysisCmd(), a.mappingCmd(), a.sourceCmd(), a.instrumentCmd(),
 		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(),
 		a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd())
 	root.AddCommand(a.backupCmds()...)
