@@ -131,8 +131,8 @@ func plainWords(err error) string {
 func (a *app) recordCmd() *cobra.Command {
 	var seconds float64
 	var output string
-	c := verb("record FILE", "Record an instrument into a table: for `durvek intake`, or to lay beside a run with `durvek run "+
-		"lay-log`", "durvek instrument record demo/instruments/wall-meter.yaml --seconds 2 -o wall.csv", 1,
+	c := verb("record FILE", "Record an instrument into a table: for `durvek intake`, or to lay beside a run with "+
+		"`durvek run lay-log`", "durvek instrument record demo/instruments/wall-meter.yaml --seconds 2 -o wall.csv", 1,
 		func(cmd *cobra.Command, args []string) error {
 			d, err := a.definition(args[0])
 			if err != nil {

@@ -3,6 +3,7 @@ package books
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 
 	"durvek/core/catalog"
@@ -223,7 +224,9 @@ func (d *Books) AddClaim(ctx context.Context, c catalog.Claim, by string) (catal
 		return c, err
 	}
 	c.ID = desk.NewID()
-	return c, d.desk.Put(ctx, by, "add claim", c.Variant, func(q *desk.Tx) error { return q.AddClaim(ctx, c, 1000) })
+	return c, d.desk.Put(ctx, by, "add claim", c.Variant, func(q *desk.Tx) error {
+		return errors.Join(d.brings(ctx, q, c.Measure), q.AddClaim(ctx, c, 1000))
+	})
 }
 
 // AddOffer adds an offer of a variant and returns it with its id.

@@ -2,12 +2,16 @@ package books
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 
+	"durvek/core/analyse"
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/desk"
 	"durvek/document"
+	"durvek/store"
 )
 
 var dossierSchema = desk.Schema("dossier")
@@ -77,7 +81,7 @@ func (d *Books) ImportDossier(ctx context.Context, data []byte, checkOnly bool, 
 		}
 		for i, v := range dossier.Variants {
 			v.Variant.Model = dossier.Model.Slug
-			if err := putVariant(ctx, q, v, i); err != nil {
+			if err := d.putVariant(ctx, q, v, i); err != nil {
 				return err
 			}
 		}
@@ -94,7 +98,7 @@ func (d *Books) ImportDossier(ctx context.Context, data []byte, checkOnly bool, 
 	return in, err
 }
 
-func putVariant(ctx context.Context, q *desk.Tx, v catalog.DossierVariant, position int) error {
+func (d *Books) putVariant(ctx context.Context, q *desk.Tx, v catalog.DossierVariant, position int) error {
 	if err := q.PutVariant(ctx, v.Variant, position); err != nil {
 		return err
 	}
@@ -109,7 +113,7 @@ func putVariant(ctx context.Context, q *desk.Tx, v catalog.DossierVariant, posit
 	}
 	for j, c := range v.Claims {
 		c.ID, c.Variant = desk.NewID(), v.Slug
-		if err := q.AddClaim(ctx, c, j); err != nil {
+		if err := errors.Join(d.brings(ctx, q, c.Measure), q.AddClaim(ctx, c, j)); err != nil {
 			return err
 		}
 	}
@@ -204,12 +208,26 @@ func (d *Books) ExportDossier(ctx context.Context, slug string) (catalog.Dossier
 	return x, err
 }
 
+// brings adds the test of an analysis to the desk where a claim is the first to speak of it.
+func (d *Books) brings(ctx context.Context, q *desk.Tx, measure string) error {
+	name, _ := method.Split(measure)
+	a, ok := analyse.Named(name)
+	if _, err := q.Test(ctx, name, 0); !ok || !errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	return q.PutTest(ctx, a.Test(), d.desk.Now())
+}
+
 func (d *Books) judges(ctx context.Context) (map[string]catalog.Judge, error) {
 	tests, err := d.desk.Store.Tests(ctx)
 	if err != nil {
 		return nil, err
 	}
 	out := map[string]catalog.Judge{}
+	for _, a := range analyse.Analyses() { // they come with their first file, or claim
+		tests = append(tests, a.Test())
+	}
+	slices.Reverse(tests) // what the desk has itself says how
 	for _, t := range tests {
 		for _, m := range t.Measures {
 			out[method.ID(t.Slug, m.Slug)] = catalog.Judge{Unit: m.Unit, Better: m.Better}

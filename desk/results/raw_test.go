@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"durvek/core/catalog"
 	"durvek/core/record"
 	"durvek/desk"
 	"durvek/desk/house"
@@ -338,5 +339,34 @@ func TestALogInAnyDialectIsLaidBesideARun(t *testing.T) {
 			!strings.Contains(err.Error(), says) {
 			t.Errorf("%q: %v", text, err)
 		}
+	}
+}
+
+// What a maker claims of a panel may be noted before anybody has measured one, and is judged by the file that comes.
+func TestAClaimIsJudgedByAFile(t *testing.T) {
+	d := testdesk.Opened(t)
+	claim := catalog.Claim{Variant: "a", Measure: "power-log/idle", Value: 4, Unit: "W", Qualifier: "at most",
+		Source: "box"}
+	if _, err := d.Books.AddClaim(testdesk.Ctx, claim, "me"); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Books.ImportDossier(testdesk.Ctx, []byte("format: durvek-dossier/1\nmodel: {slug: z, maker: M, name: "+
+		"Z, "+
+		"kind: laptop}\nvariants:\n  - slug: z\n    name: Z\n    claims: [{measure: colour/contrast, value: 1500, unit: "+
+		"'1', "+
+		"qualifier: at least, source: box}]\n"), false, "me"); err != nil {
+		t.Fatal(err)
+	}
+	claim.Measure = "power-log/smell"
+	_, err := d.Books.AddClaim(testdesk.Ctx, claim, "me")
+	testdesk.Says(t, err, desk.Invalid, "power-log/smell")
+	take(t, d, powerLog(30, 5), results.RawOf{Name: "f", Subject: "a"})
+	judged, err := d.Figures.CheckClaims(testdesk.Ctx, "a")
+	if err != nil || len(judged) != 1 || judged[0].Verdict.Outcome != "short" && judged[0].Verdict.Outcome != "open" {
+		t.Errorf("%+v %v", judged, err)
+	}
+	if judged, err = d.Figures.CheckClaims(testdesk.Ctx, "z"); err != nil || len(judged) != 1 ||
+		judged[0].Verdict.Outcome != "untested" {
+		t.Errorf("%+v %v", judged, err)
 	}
 }
