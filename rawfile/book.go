@@ -21,22 +21,26 @@ const mostBookRows = 1 << 20
 // readBook reads the first sheet with figures of a spreadsheet: Office Open XML (ISO/IEC 29500) or OpenDocument
 // (ISO/IEC 26300).
 func readBook(data []byte) (Sheet, error) {
+	z, err := opened(data)
+	if err != nil {
+		return Sheet{}, err
+	}
+	return fromBook(sheetsOf(z, data))
+}
+
+// opened opens the archive that a spreadsheet is, unless it unpacks to too much.
+func opened(data []byte) (*zip.Reader, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return Sheet{}, refuse("it is a broken archive: %v", err)
+		return nil, refuse("it is a broken archive: %v", err)
 	}
 	unpacked := uint64(0)
 	for _, f := range z.File {
 		if unpacked += f.UncompressedSize64; unpacked > mostUnpacked || f.UncompressedSize64 > mostUnpacked {
-			return Sheet{}, refuse("it unpacks to more than %d MB", mostUnpacked>>20)
+			return nil, refuse("it unpacks to more than %d MB", mostUnpacked>>20)
 		}
 	}
-	open, err := z.Open("content.xml")
-	if err == nil {
-		defer open.Close()
-		return fromBook(openDocument(open))
-	}
-	return fromBook(officeOpen(data))
+	return z, nil
 }
 
 // named is a sheet of a spreadsheet as words.

@@ -19,6 +19,7 @@ import (
 	"durvek/core/record"
 	"durvek/desk"
 	"durvek/internal/sheet"
+	"durvek/rawfile"
 )
 
 // Table is what a CSV table of readings holds: how much is new, and every row that is refused.
@@ -136,10 +137,14 @@ func along(get func(string) string) (at float64, axis string, ok bool, err error
 // tableSpace names runs from tables, so that the same table taken in again is recognised.
 var tableSpace = uuid.MustParse("6f0a3c1e-52c4-4f0e-9d5b-6d1c7b3a9e10")
 
-// ImportTable reads a CSV table (RFC 4180) with one reading per row; rows that agree in all but
+// ImportTable reads a CSV table (RFC 4180) or a spreadsheet with one reading per row; rows that agree in all but
 // measure and value are one run. With refused rows, or with checkOnly, nothing is written.
 func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, by string) (Table, error) {
 	t := Table{Refused: []Refused{}, Sample: []TableRow{}}
+	data, err := rawfile.Text(data)
+	if err != nil {
+		return t, desk.Refuse(desk.Invalid, "the table: %s", plainly(err))
+	}
 	typed, lines, refused, err := readTable(data)
 	if err != nil {
 		return t, err

@@ -1,9 +1,13 @@
 package results_test
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 	"testing"
+
+	"github.com/xuri/excelize/v2"
+	"golang.org/x/text/encoding/unicode"
 
 	"durvek/core/record"
 	"durvek/desk"
@@ -118,4 +122,35 @@ func TestRepeatsOfOneDayStandByTheirNumber(t *testing.T) {
 			t.Errorf("at %d stands repeat %d, %v", i, r.Repeat, err)
 		}
 	}
+}
+
+func TestATableMayBeASpreadsheetOrInAnotherEncoding(t *testing.T) {
+	d := testdesk.Opened(t)
+	book := excelize.NewFile()
+	for cell, v := range map[string]any{"A1": "unit", "B1": "work/rate", "C1": "repeat", "A2": "a", "B2": 101.5, "C2": 0,
+		"A3": "b", "B3": "at least 99", "C3": 1} {
+		if err := book.SetCellValue("Sheet1", cell, v); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var b bytes.Buffer
+	if err := book.Write(&b); err != nil {
+		t.Fatal(err)
+	}
+	wide, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().Bytes([]byte(
+		"unit;work/rate;repeat\nc;100,5;0\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, x := range map[string]struct {
+		data []byte
+		runs int
+	}{"a spreadsheet": {b.Bytes(), 2}, "UTF-16": {wide, 1}} {
+		got, err := d.Results.ImportTable(testdesk.Ctx, x.data, false, "me")
+		if err != nil || got.Runs != x.runs || len(got.Refused) > 0 {
+			t.Errorf("%s: %+v %v", name, got, err)
+		}
+	}
+	_, err = d.Results.ImportTable(testdesk.Ctx, []byte("PK\x03\x04 and no more"), false, "me")
+	testdesk.Says(t, err, desk.Invalid, "broken archive")
 }

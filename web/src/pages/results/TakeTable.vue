@@ -29,7 +29,7 @@ watch(file, (f) => {
     <v-card class="pad">
       <strong>Take in a table</strong>
       <p class="soft mt-1 mb-3">CSV with one reading per line. Columns: unit, test, measure, value, and where needed host, place, setup, sitting, date, repeat and condition:KEY.</p>
-      <v-file-input v-model="file" label="Table" accept=".csv,text/csv" prepend-icon="" />
+      <v-file-input v-model="file" label="Table" accept=".csv,.tsv,.txt,.xlsx,.ods,text/csv" prepend-icon="" />
       <Trouble v-if="trouble" class="mt-3" :error="trouble" />
       <template v-if="table">
         <p class="mt-3">{{ table.rows }} readings: {{ table.runs }} new runs, {{ table.known }} known already, {{ table.refused.length }} refused.<span v-if="table.written" class="good"> Taken in.</span></p>
