@@ -13,7 +13,7 @@ import (
 )
 
 // mostUnpacked bounds what a spreadsheet unpacks to: a few kB can hold terabytes of blanks.
-const mostUnpacked = 256 << 20
+const mostUnpacked = 64 << 20
 
 // mostBookRows bounds the rows of a spreadsheet: its own kind ends there (ISO/IEC 29500).
 const mostBookRows = 1 << 20
@@ -106,7 +106,9 @@ func fromCells(rows [][]string) (Sheet, error) {
 	if err := b.begin(head); err != nil {
 		return Sheet{}, err
 	}
-	b.room(len(body))
+	if err := b.room(len(body)); err != nil {
+		return Sheet{}, err
+	}
 	for i, r := range body {
 		if strings.TrimSpace(strings.Join(r, "")) != "" {
 			b.row(first+i+1, cells(r))

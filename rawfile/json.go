@@ -13,6 +13,9 @@ const mostNested = 8
 
 // readJSON reads an array of objects or of arrays, an object of arrays, or one object a line (JSON Lines).
 func readJSON(text []byte) (Sheet, error) {
+	if len(text) > mostJSON {
+		return Sheet{}, refuse("it has %d MB of JSON; at most %d are read, more as a table", len(text)>>20, mostJSON>>20)
+	}
 	if err := shallow(text); err != nil {
 		return Sheet{}, err
 	}
@@ -184,7 +187,9 @@ func fromRows(rows []any) (Sheet, error) {
 	if err := b.begin(head); err != nil {
 		return Sheet{}, err
 	}
-	b.room(len(rows))
+	if err := b.room(len(rows)); err != nil {
+		return Sheet{}, err
+	}
 	for i, r := range rows {
 		if _, ok := r.(map[string]any); ok != objects {
 			b.s.refuseRow(i+1, "it is of another kind than the others")

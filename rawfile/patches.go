@@ -68,7 +68,9 @@ func readPatches(text []byte) (Sheet, error) {
 	if len(b.s.Columns) != len(fields) {
 		return Sheet{}, refuse("it names %d fields, and its rows have %d cells", len(fields), len(b.s.Columns))
 	}
-	b.room(len(rows))
+	if err := b.room(len(rows)); err != nil {
+		return Sheet{}, err
+	}
 	for i, cells := range split {
 		if len(cells) != len(fields) {
 			b.s.refuseRow(rows[i].at, "it has %d cells for %d fields", len(cells), len(fields))

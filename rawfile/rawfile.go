@@ -26,7 +26,9 @@ const (
 	MostBytes   = 256 << 20
 	MostColumns = 500
 	MostRows    = 20_000_000
-	mostRefused = 50 // that are told one by one
+	mostCells   = 40_000_000
+	mostJSON    = 32 << 20 // whose values take many times their text
+	mostRefused = 50       // that are told one by one
 )
 
 // Sheet is what a file holds: columns of the same length.

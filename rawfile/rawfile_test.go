@@ -269,6 +269,15 @@ func TestSpreadsheets(t *testing.T) {
 	if _, err = Read(wide); err == nil || !strings.Contains(err.Error(), "columns") {
 		t.Errorf("%v", err)
 	}
+	many := odsFile(`<table:table><table:table-row table:number-rows-repeated="1000000"><table:table-cell ` +
+		`table:number-columns-repeated="100" office:value="1"/></table:table-row></table:table>`)
+	if _, err = Read(many); err == nil || !strings.Contains(err.Error(), "cells") {
+		t.Errorf("%v", err)
+	}
+	if _, err = Read(append([]byte("["), bytes.Repeat([]byte("1,"), mostJSON/2)...)); err == nil ||
+		!strings.Contains(err.Error(), "MB of JSON") {
+		t.Errorf("%v", err)
+	}
 	var zipped bytes.Buffer
 	z := zip.NewWriter(&zipped)
 	w, _ := z.Create("content.xml")

@@ -234,7 +234,9 @@ func readTable(text []byte) (Sheet, error) {
 	}
 	var cells [][]byte
 	rows := 1 + bytes.Count(text, []byte("\n"))
-	b.room(min(rows, MostRows))
+	if err := b.room(min(rows, MostRows)); err != nil {
+		return Sheet{}, err
+	}
 	over := false
 	eachLine(text, func(l line) bool {
 		if l.at < first {
@@ -367,13 +369,17 @@ func (b *builder) form(k int, measured bool) string {
 	return words
 }
 
-// room makes room for rows.
-func (b *builder) room(rows int) {
+// room makes room for rows, unless there are more cells than are read.
+func (b *builder) room(rows int) error {
+	if n := rows * len(b.s.Columns); n > mostCells {
+		return refuse("it has %d rows of %d columns; at most %d cells are read", rows, len(b.s.Columns), mostCells)
+	}
 	for i := range b.s.Columns {
 		if b.forms[i] != words {
 			b.s.Columns[i].Values = make([]float64, 0, rows)
 		}
 	}
+	return nil
 }
 
 // row takes a row, or refuses it and says why.
