@@ -69,7 +69,7 @@ func TestAFileBecomesARunThatTracesToIt(t *testing.T) {
 		values[x.Measure] = x.Value
 	}
 	if len(values) != 5 || values["mean"] != 12.5 || values["per-task"] != 36.25 || r.Run.Source != record.FromFile ||
-		r.Run.Place != "left port" || r.Run.Options["tasks"] != "10" {
+		r.Run.Place != "left port" || r.File != "meter.csv" || r.Run.Options["tasks"] != "10" {
 		t.Errorf("%v %+v", values, r.Run)
 	}
 	s, err := d.Results.RunSource(testdesk.Ctx, out.Run)

@@ -37,6 +37,7 @@ type RunPage struct {
 	Photos     []Attachment       `json:"photos"`
 	Doubts     []trust.Doubt      `json:"doubts" doc:"What makes one distrust it, settled or not"`
 	Changes    []store.Change     `json:"changes" doc:"What was changed in it since, the newest first"`
+	File       string             `json:"file,omitempty" doc:"Name of the file of raw measurements that its figures were made of"`
 }
 
 // Run finds a run with its raw samples.
@@ -73,6 +74,11 @@ func (d *Results) Run(ctx context.Context, id string) (RunPage, error) {
 	if p.Changes, err = d.desk.Store.Changes(ctx, id, 1000); err != nil {
 		return p, err
 	}
+	made, err := d.desk.Store.Source(ctx, id)
+	if _, err := desk.Found(err); err != nil {
+		return p, err
+	}
+	p.File = made.Name
 	t, err := d.desk.Store.Test(ctx, p.Run.Test, p.Run.TestVersion)
 	if err != nil {
 		return p, err

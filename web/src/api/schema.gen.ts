@@ -5602,6 +5602,8 @@ export interface components {
             departures: components["schemas"]["TrustDifference"][];
             /** @description What makes one distrust it, settled or not */
             doubts: components["schemas"]["TrustDoubt"][];
+            /** @description Name of the file of raw measurements that its figures were made of */
+            file?: string;
             machine: components["schemas"]["RecordMachine"];
             measures: components["schemas"]["MethodMeasure"][];
             /** @description Logs of outside sensors laid beside it */

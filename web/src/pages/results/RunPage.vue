@@ -92,7 +92,7 @@ const sub = computed(() => {
           <tbody><tr v-for="c in page.data.value.changes" :key="c.id"><td class="w">{{ moment(c.at) }}<div class="soft small">{{ c.by }}</div></td><td>{{ measure(c.measure)?.name }}</td><td class="n">{{ stands(c.old) }}</td><td class="n">{{ stands(c.now) }}</td><td>{{ c.reason }}<router-link v-if="c.other" class="small" :to="`/results/${c.other}`"> the run that stays</router-link></td></tr></tbody>
         </table>
       </div>
-        <RunSource v-if="run.source === 'file'" :run="id" />
+        <RunSource v-if="page.data.value.file" :run="id" />
         <RunTrace v-if="page.data.value.sensors.length || page.data.value.outside.length" :run="id" :outside="page.data.value.outside" />
         <div v-for="s in traces" :key="s.channel" class="sheet pad">
           <div class="row"><strong>{{ measure(s.channel)?.name ?? plain(s.channel) }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} points, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
