@@ -25,6 +25,9 @@ type LogReader struct {
 
 var logReaders []LogReader
 
+// ErrOrder marks a log that can be read but for its order: no other dialect would mend it.
+var ErrOrder = errors.New("times rise from line to line")
+
 //lint:ignore U1000 a reader of its own file registers with it
 func registerLog(r LogReader) { logReaders = append(logReaders, r) }
 
@@ -88,8 +91,7 @@ func readTable(data []byte, started time.Time) (record.Trace, error) {
 			at = moment.Sub(started).Seconds()
 		}
 		if at <= last || len(row) > len(head) {
-			return t, fmt.Errorf("line %d: times rise from line to line, and no line has more columns than "+
-				"the first", line)
+			return t, fmt.Errorf("line %d: %w, and no line has more columns than the first", line, ErrOrder)
 		}
 		last = at
 		values := map[string]float64{}

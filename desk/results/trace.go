@@ -130,8 +130,8 @@ func outsideLog(o store.Outside) OutsideLog {
 // column is a time.
 func readLog(data []byte, started time.Time) (record.Trace, error) {
 	log, strict := analyse.ReadLog(data, started)
-	if strict == nil {
-		return log, nil
+	if strict == nil || errors.Is(strict, analyse.ErrOrder) {
+		return log, strict
 	}
 	s, err := rawfile.Read(data)
 	if err != nil || s.Bad > 0 || len(s.Columns) < 2 {
