@@ -56,7 +56,8 @@ const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h
     </p>
     <template v-if="made.data.value">
       <p>{{ made.data.value.sentence }} <span v-if="made.data.value.thrice" class="soft">{{ made.data.value.thrice }}</span></p>
-      <table v-if="made.data.value.bundles.length" aria-label="Schedule">
+      <div v-if="made.data.value.bundles.length" class="scroll">
+      <table aria-label="Schedule">
         <thead><tr><th>Machine and tests</th><th class="n">Time</th><th class="n">Set-up</th><th class="n">Pairs settled</th><th class="n">Claims</th></tr></thead>
         <tbody>
           <tr v-for="b in made.data.value.bundles" :key="key(b)">
@@ -75,6 +76,7 @@ const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h
           </tr>
         </tbody>
       </table>
+      </div>
     </template>
   </section>
 </template>
