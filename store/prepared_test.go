@@ -25,7 +25,7 @@ func TestStatementsStayPrepared(t *testing.T) {
 		return n
 	}
 	for i := range mostPrepared + 2 {
-		if count(s.Queries, i) != i+1 || count(s.Queries, i) != i+1 {
+		if first, again := count(s.Queries, i), count(s.Queries, i); first != i+1 || again != i+1 {
 			t.Errorf("a wrong answer to question %d", i)
 		}
 		if want := min(i+1, mostPrepared); len(read.kept) != want {
@@ -35,7 +35,7 @@ func TestStatementsStayPrepared(t *testing.T) {
 	for times := range 2 {
 		if err := s.Write(ctx, func(q Queries) error {
 			for i := range mostPrepared + 2 {
-				if count(q, i) != i+1 || count(q, i) != i+1 {
+				if first, again := count(q, i), count(q, i); first != i+1 || again != i+1 {
 					t.Errorf("a wrong answer to question %d in transaction %d", i, times)
 				}
 			}
