@@ -79,9 +79,11 @@ func never() map[string][]string {
 		"durvek/workload": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine"},
 		"durvek/probe": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine",
 			"durvek/workload"},
-		"durvek/document":  {"durvek/core/catalog", "durvek/desk"},
-		"durvek/demo/load": {"durvek/desk/house", "durvek/service", "durvek/cli", "durvek/client"},
-		"durvek/desk":      append([]string{"durvek/desk/house"}, above...),
+		"durvek/document":   {"durvek/core/catalog", "durvek/desk"},
+		"durvek/rawfile":    {"durvek/desk", "durvek/store", "durvek/service", "durvek/draw"},
+		"durvek/instrument": {"durvek/desk", "durvek/store", "durvek/client", "durvek/service"},
+		"durvek/demo/load":  {"durvek/desk/house", "durvek/service", "durvek/cli", "durvek/client"},
+		"durvek/desk":       append([]string{"durvek/desk/house"}, above...),
 	}
 	for _, r := range rooms {
 		banned := append([]string{"durvek/desk/house"}, above...)

@@ -6,6 +6,7 @@ import (
 
 	"gonum.org/v1/plot/vg"
 
+	"durvek/core/analyse"
 	"durvek/core/chart"
 	"durvek/core/quantity"
 )
@@ -84,7 +85,7 @@ func (l *field) paint(c vg.Canvas, groundless bool) {
 		}
 		for k, v := range row {
 			x := l.x0 + float64(k)*l.across
-			if v == chart.Unknown {
+			if v == analyse.Unknown {
 				l.line(x+0.35*l.across, y+l.down/2, x+0.65*l.across, y+l.down/2, l.t.Line, 1*z)
 				continue
 			}

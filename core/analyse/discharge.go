@@ -16,8 +16,7 @@ var discharge = Analysis{Name: "discharge", Version: 1, Title: "Battery, a run f
 		"charge. " +
 		"A log that ends early is continued along its straight part (Theil–Sen on 90 to 10 %), if it holds half of the " +
 		"discharge at least, and says so.",
-	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Need: true, Called: []string{"time", "t", "seconds", "elapsed",
-		"timestamp"}},
+	Roles: []Role{moments(true),
 		{Name: "level", Unit: "%", Words: "charge level", Either: true, Called: []string{"level", "battery", "charge level",
 			"battery level",
 			"soc", "capacity left", "percent"}},

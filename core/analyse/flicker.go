@@ -17,11 +17,10 @@ var risks = []method.Level{{Mark: 0, Text: "no change of light was seen"}, {Mark
 var flicker = Analysis{Name: "flicker", Version: 1, Title: "Panel, flicker", Group: "display",
 	About: "Light over time at one luminance: how often it changes, by how much (100·(Lmax − Lmin)/(Lmax + Lmin) of the " +
 		"wave folded on its period), and the class of IEEE 1789-2015, written for lighting, here a guide.",
-	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Called: []string{"t", "time", "seconds"}},
-		{Name: "light", Unit: "1", Words: "light", Need: true, Called: []string{"light", "luminance", "signal", "voltage",
-			"photodiode", "value", "ch1", "channel 1"}}},
+	Roles: []Role{moments(false),
+		sensorLight},
 	Options: []method.Option{
-		{Slug: "rate", Meaning: "Samples a second, where the file gives no times", Unit: "Hz"},
+		samplingRate,
 		{Slug: "dark", Meaning: "What the sensor shows without light, in the file's own unit", Unit: "1"},
 		{Slug: "luminance", Meaning: "Luminance that the screen was set to", Unit: "cd/m2", Match: true}},
 	Measures: []method.Measure{

@@ -21,8 +21,7 @@ var heat = Analysis{Name: "temperature", Version: 1, Title: "Heat, a log", Group
 	About: "Temperature over time: peak, mean weighted by time, time to 95 % of the final rise, and the share of time " +
 		"in " +
 		"which the device said that heat or power held it back.",
-	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Need: true, Called: []string{"time", "t", "seconds", "elapsed",
-		"timestamp"}},
+	Roles: []Role{moments(true),
 		{Name: "temperature", Unit: "Cel", Words: "temperature", Need: true, Called: []string{"temperature", "temp", "cpu",
 			"processor", "package", "probe"}},
 		{Name: "ambient", Unit: "Cel", Words: "temperature of the room", Called: []string{"ambient", "room", "air"}},
@@ -219,7 +218,7 @@ func makeSurface(raw Raw) (Made, error) {
 		for range p.Down {
 			row := make([]float64, len(p.Across))
 			for i := range row {
-				row[i] = -math.MaxFloat64
+				row[i] = Unknown
 			}
 			p.Cells = append(p.Cells, row)
 		}
@@ -245,7 +244,7 @@ func blanks(values []float64) []float64 {
 	out := slices.Clone(values)
 	for i, v := range out {
 		if math.IsNaN(v) {
-			out[i] = -math.MaxFloat64
+			out[i] = Unknown
 		}
 	}
 	return out
@@ -255,8 +254,7 @@ var power = Analysis{Name: "power-log", Version: 1, Title: "Power, a log", Group
 	About: "Power over time from a meter: mean weighted by time, the lowest and the highest over ten seconds, energy, " +
 		"and " +
 		"energy of each task or frame that was counted meanwhile.",
-	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Need: true, Called: []string{"time", "t", "seconds", "elapsed",
-		"timestamp"}},
+	Roles: []Role{moments(true),
 		{Name: "power", Unit: "W", Words: "power", Need: true, Called: []string{"power", "draw", "watts", "p",
 			"active power"}},
 		{Name: "count", Unit: "1", Words: "tasks or frames so far", Called: []string{"count", "frames", "tasks", "done"}}},

@@ -72,8 +72,7 @@ func init() {
 		About: "A rate over time under a load that lasts: the level at first, the one it holds (PELT on logarithms), what " +
 			"it " +
 			"holds of the first, and when it falls.",
-		Roles: []Role{{Name: "time", Unit: "s", Words: "time", Need: true, Called: []string{"time", "t", "seconds", "elapsed",
-			"timestamp"}},
+		Roles: []Role{moments(true),
 			{Name: "rate", Unit: "1", Words: "rate", Need: true, Called: []string{"rate", "throughput", "speed",
 				"performance"}}},
 		Measures: []method.Measure{m("burst", "burst", "1"), m("sustained", "sustained", "1"),

@@ -60,7 +60,7 @@ var wireless = Analysis{Name: "link-rate", Version: 1, Title: "Wireless, rate of
 	Roles: []Role{{Name: "rate", Unit: "Mbit/s", Words: "rate", Need: true, Called: []string{"rate", "throughput",
 		"bitrate",
 		"bandwidth", "speed"}},
-		{Name: "time", Unit: "s", Words: "time", Called: []string{"time", "t", "seconds", "elapsed", "timestamp"}},
+		moments(false),
 		{Name: "distance", Unit: "m", Words: "distance", Called: []string{"distance", "range"}}},
 	Measures: []method.Measure{
 		{Slug: "rate", Name: "rate, median", Unit: "Mbit/s", Scale: quantity.Ratio, Better: quantity.Higher,
@@ -154,7 +154,7 @@ var fill = Analysis{Name: "fill-log", Version: 1, Title: "Drive, a long write", 
 		"bandwidth", "write"}},
 		{Name: "written", Unit: "GBy", Words: "written so far", Called: []string{"written", "bytes", "position", "offset",
 			"filled"}},
-		{Name: "time", Unit: "s", Words: "time", Called: []string{"time", "t", "seconds", "elapsed", "timestamp"}}},
+		moments(false)},
 	Measures: []method.Measure{
 		{Slug: "before", Name: "rate before the cache is full", Unit: "MBy/s", Scale: quantity.Ratio, Better: quantity.Higher,
 			Repeatability: 0.03},
@@ -222,7 +222,7 @@ var loops = Analysis{Name: "loops", Version: 1, Title: "The same work over and o
 	About: "The result of each round of the same work: first, last, what is held of the best, and when it falls.",
 	Roles: []Role{{Name: "score", Unit: "1", Words: "result of each round", Need: true, Called: []string{"score", "result",
 		"points", "value", "rate"}},
-		{Name: "time", Unit: "s", Words: "time", Called: []string{"time", "t", "seconds", "elapsed", "timestamp"}},
+		moments(false),
 		{Name: "round", Unit: "1", Words: "number of the round", Called: []string{"round", "loop", "run", "pass",
 			"iteration"}}},
 	Measures: []method.Measure{

@@ -22,14 +22,13 @@ var pixels = Analysis{Name: "pixel-response", Version: 1, Title: "Panel, pixel r
 	About: "Light while a patch goes back and forth between two levels of grey, laid over itself: the time from 10 to " +
 		"90 % " +
 		"of a rise and a fall, how far it overshoots, and the share of transitions that end within one refresh.",
-	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Called: []string{"t", "time", "seconds"}},
-		{Name: "light", Unit: "1", Words: "light", Need: true, Called: []string{"light", "luminance", "signal", "voltage",
-			"photodiode", "value", "ch1", "channel 1"}},
+	Roles: []Role{moments(false),
+		sensorLight,
 		{Name: "from", Unit: "1", Words: "grey level that it goes from", Called: []string{"from", "start level",
 			"from level"}},
 		{Name: "to", Unit: "1", Words: "grey level that it goes to", Called: []string{"to", "end level", "to level"}}},
 	Options: []method.Option{
-		{Slug: "rate", Meaning: "Samples a second, where the file gives no times", Unit: "Hz"},
+		samplingRate,
 		{Slug: "refresh", Meaning: "Refresh rate of the screen", Unit: "Hz", Match: true}},
 	Measures: []method.Measure{
 		{Slug: "mean", Name: "mean of all transitions", Unit: "ms", Scale: quantity.Ratio, Better: quantity.Lower,
@@ -374,7 +373,7 @@ func responsePicture(field map[[2]float64]float64, drawn Curve) Picture {
 		p.Across, p.Down = append(p.Across, fmt.Sprint(from)), append(p.Down, fmt.Sprint(from))
 		row := make([]float64, len(levels))
 		for i, to := range levels {
-			row[i] = -math.MaxFloat64
+			row[i] = Unknown
 			if v, ok := field[[2]float64{from, to}]; ok {
 				row[i] = v
 			}

@@ -32,6 +32,12 @@ type Role struct {
 	Called []string `json:"called,omitempty" doc:"What columns of it are often called, in lower case"`
 }
 
+// moments is the role of a log's times.
+func moments(need bool) Role {
+	return Role{Name: "time", Unit: "s", Words: "time", Need: need, Called: []string{"time", "t", "seconds", "elapsed",
+		"timestamp"}}
+}
+
 // Raw is what an analysis reads: columns of the same length by role, each in its role's unit. An empty cell of a number
 // is NaN.
 type Raw struct {
@@ -51,6 +57,9 @@ type Made struct {
 	Notes    []string          `json:"notes,omitempty" doc:"What a reader of the figures must know"`
 	Picture  Picture           `json:"picture"`
 }
+
+// Unknown stands in a field for a value that is not known: JSON has no word for it.
+const Unknown = -math.MaxFloat64
 
 // Picture is what is drawn of raw data: curves over one axis, or a field of values.
 type Picture struct {

@@ -15,10 +15,9 @@ var recording = Analysis{Name: "sound-recording", Version: 1, Title: "Noise, a r
 	About: "A recording of a fan or coil: A-weighted level where the level of full scale is known (IEC 61672-1), " +
 		"third-octave spectrum (IEC 61260-1), and the most prominent tone by its level above the noise of its critical " +
 		"band (tone-to-noise ratio, ECMA-418-1).",
-	Roles: []Role{{Name: "signal", Unit: "1", Words: "sound", Need: true, Called: []string{"signal", "sound", "left",
-		"channel 1"}},
-		{Name: "time", Unit: "s", Words: "time", Called: []string{"time", "t"}}},
-	Options: []method.Option{{Slug: "rate", Meaning: "Samples a second, where the file does not say", Unit: "Hz"},
+	Roles: []Role{recorded,
+		moments(false)},
+	Options: []method.Option{samplingRate,
 		{Slug: "full-scale", Meaning: "Sound pressure level of a sine at full scale, from a calibrator", Unit: "dB"}},
 	Measures: []method.Measure{
 		{Slug: "level", Name: "level", Unit: "dB[A]", Scale: quantity.Level, Better: quantity.Lower, Margin: 1,
@@ -229,10 +228,9 @@ var sweep = Analysis{Name: "speaker-response", Version: 1, Title: "Speakers, res
 	About: "A recording of a sine swept through all frequencies, evenly by octaves, that a device played: response by " +
 		"third " +
 		"octaves from the sweep's own spectrum, with the echoes of distortion, which come before it, cut away (Farina 2000).",
-	Roles: []Role{{Name: "signal", Unit: "1", Words: "sound", Need: true, Called: []string{"signal", "sound", "left",
-		"channel 1"}},
-		{Name: "time", Unit: "s", Words: "time", Called: []string{"time", "t"}}},
-	Options: []method.Option{{Slug: "rate", Meaning: "Samples a second, where the file does not say", Unit: "Hz"},
+	Roles: []Role{recorded,
+		moments(false)},
+	Options: []method.Option{samplingRate,
 		{Slug: "from", Meaning: "Where the sweep begins", Default: "20 Hz", Unit: "Hz", Least: 5},
 		{Slug: "to", Meaning: "Where it ends", Default: "20000 Hz", Unit: "Hz", Least: 100},
 		{Slug: "sweep", Meaning: "How long it lasts", Default: "10 s", Unit: "s", Least: 0.5, Most: 120}},

@@ -15,8 +15,7 @@ var sound = Analysis{Name: "sound-level", Version: 1, Title: "Noise, levels", Gr
 		"3746, " +
 		"ISO 7779: 6 dB above the background is good, 3 to 6 dB is survey grade, below that the level is an upper bound), " +
 		"the loudest moment, and when it rises out of the background.",
-	Roles: []Role{{Name: "time", Unit: "s", Words: "time", Called: []string{"time", "t", "seconds", "elapsed",
-		"timestamp"}},
+	Roles: []Role{moments(false),
 		{Name: "level", Unit: "dB[A]", Words: "sound level", Need: true, Called: []string{"level", "spl", "la", "laeq", "laf",
 			"las", "db", "dba", "db(a)", "noise", "sound level"}}},
 	Options: []method.Option{{Slug: "background", Meaning: "Level of the room without the device", Unit: "dB[A]"}},

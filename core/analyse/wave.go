@@ -6,7 +6,17 @@ import (
 
 	"gonum.org/v1/gonum/dsp/fourier"
 
+	"durvek/core/method"
 	"durvek/core/stats"
+)
+
+// What analyses of waves read alike.
+var (
+	samplingRate = method.Option{Slug: "rate", Meaning: "Samples a second, where the file does not say", Unit: "Hz"}
+	sensorLight  = Role{Name: "light", Unit: "1", Words: "light", Need: true, Called: []string{"light", "luminance",
+		"signal", "voltage", "photodiode", "value", "ch1", "channel 1"}}
+	recorded = Role{Name: "signal", Unit: "1", Words: "sound", Need: true, Called: []string{"signal", "sound", "left",
+		"channel 1"}}
 )
 
 // evenly gives the distance between samples that are taken at even times, and refuses others.

@@ -8,9 +8,6 @@ import (
 	"durvek/core/analyse"
 )
 
-// Unknown stands in a field for a value that is not known: JSON has no word for it.
-const Unknown = -math.MaxFloat64
-
 // Field is a chart of values over a grid: a surface, a matrix.
 type Field struct {
 	Title    string      `json:"title"`
@@ -35,7 +32,7 @@ func (f Field) Table() Table {
 	for i, row := range f.Cells {
 		cells := []string{f.Down[i]}
 		for _, v := range row {
-			if v == Unknown {
+			if v == analyse.Unknown {
 				cells = append(cells, "")
 			} else {
 				cells = append(cells, plain(v))
@@ -51,7 +48,7 @@ func (f Field) Range() (lo, hi float64, row, column int, ok bool) {
 	lo, hi = math.Inf(1), math.Inf(-1)
 	for i, r := range f.Cells {
 		for k, v := range r {
-			if v == Unknown {
+			if v == analyse.Unknown {
 				continue
 			}
 			lo, ok = math.Min(lo, v), true

@@ -28,14 +28,9 @@ type FramesOf struct {
 // AddFrames records a run whose frame times are in a CSV table. Its figures are made as those of any other
 // frame times are.
 func (d *Results) AddFrames(ctx context.Context, data []byte, of FramesOf, by string) (record.Run, error) {
-	conditions := map[string]string{}
-	for _, x := range strings.Split(of.Set, ";") {
-		k, v, ok := strings.Cut(strings.TrimSpace(x), "=")
-		if ok {
-			conditions[k] = v
-		} else if x != "" {
-			return record.Run{}, desk.Refuse(desk.Invalid, "a condition is written KEY=VALUE, not %q", x)
-		}
+	conditions, err := pairs(of.Set, "a condition")
+	if err != nil {
+		return record.Run{}, err
 	}
 	// A typed run but for its readings, which the analysis makes.
 	r, wrong, err := d.typedRun(ctx, Typed{Test: of.Test, Subject: of.Subject, Host: of.Host, Place: of.Place,

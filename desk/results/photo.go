@@ -4,10 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
-	"fmt"
 	"image"
 	"image/color"
 	"image/jpeg"
@@ -90,16 +87,9 @@ func (d *Results) AddPhoto(ctx context.Context, a Attachment, data []byte, by st
 	if err != nil {
 		return a, err
 	}
-	sum := sha256.Sum256(clean)
-	digest := hex.EncodeToString(sum[:])
-	path := d.attachmentPath(digest)
-	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+	digest, err := d.keepFile(clean)
+	if err != nil {
 		return a, err
-	}
-	if _, err := os.Stat(path); err != nil {
-		if err := durable.Write(path, clean, 0o600); err != nil {
-			return a, fmt.Errorf("keep the photo: %w", err)
-		}
 	}
 	a.ID, a.Media, a.Size, a.Added = desk.NewID(), media, int64(len(clean)), d.desk.Now()
 	a.Name = cmp.Or(filepath.Base(strings.ReplaceAll(a.Name, "\\", "/")), "photo")
@@ -174,12 +164,21 @@ func (d *Results) Photo(ctx context.Context, id string) (data []byte, media stri
 
 // draw makes a clean photo when no other is being drawn.
 func (d *Results) draw(ctx context.Context, data []byte) (clean []byte, media string, err error) {
+	done, err := d.turn(ctx)
+	if err != nil {
+		return nil, "", err
+	}
+	defer done()
+	return cleanPhoto(data)
+}
+
+// turn waits until no other large file is worked on; photos and raw measurements take a good part of the memory each.
+func (d *Results) turn(ctx context.Context) (done func(), err error) {
 	select {
 	case d.drawing <- struct{}{}:
-		defer func() { <-d.drawing }()
-		return cleanPhoto(data)
+		return func() { <-d.drawing }, nil
 	case <-ctx.Done():
-		return nil, "", ctx.Err()
+		return nil, ctx.Err()
 	}
 }
 

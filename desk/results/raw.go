@@ -100,12 +100,11 @@ func pairs(text, what string) (map[string]string, error) {
 func (d *Results) TakeRaw(ctx context.Context, data []byte, of RawOf, checkOnly bool, by string) (RawTaken, error) {
 	out := RawTaken{Name: filepath.Base(strings.ReplaceAll(cmp.Or(of.Name, "file"), "\\", "/")), Found: []string{},
 		Refused: []rawfile.Refusal{}, Columns: []Seen{}, Proposals: []rawfile.Proposal{}, Figures: []RawFigure{}}
-	select {
-	case d.drawing <- struct{}{}: // one at a time: they are large
-		defer func() { <-d.drawing }()
-	case <-ctx.Done():
-		return out, ctx.Err()
+	done, err := d.turn(ctx)
+	if err != nil {
+		return out, err
 	}
+	defer done()
 	sheet, err := rawfile.Read(data)
 	if err != nil {
 		return out, desk.Refuse(desk.Invalid, "%s: %v", out.Name, plainly(err))

@@ -55,9 +55,10 @@ type Results struct {
 	bench   Bench
 	books   Books
 	judging sync.Mutex
-	drawing chan struct{} // holds one while a photo is drawn
-	taking  sync.Mutex    // held while runs come in by parts
-	changes atomic.Int64  // how often runs came in or were corrected
+	// drawing holds one while a photo or a file of raw measurements is worked on.
+	drawing chan struct{}
+	taking  sync.Mutex   // held while runs come in by parts
+	changes atomic.Int64 // how often runs came in or were corrected
 }
 
 // Open makes the room and examines the runs that came in just before the last stop.

@@ -45,6 +45,11 @@ func (d *Results) again(ctx context.Context, s store.Source) (m rawfile.Mapping,
 	if err != nil {
 		return m, made, err
 	}
+	done, err := d.turn(ctx)
+	if err != nil {
+		return m, made, err
+	}
+	defer done()
 	data, err := d.rawBytes(s)
 	if err != nil {
 		return m, made, err
