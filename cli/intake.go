@@ -74,7 +74,7 @@ func (a *app) intakeCmd() *cobra.Command {
 						return err
 					}
 					failed++
-					a.say("%s: %v", name, err)
+					a.say("%s: %s", name, strings.TrimPrefix(err.Error(), filepath.Base(name)+": "))
 				}
 			}
 			if failed > 0 {

@@ -107,8 +107,10 @@ func Propose(s Sheet, a analyse.Analysis) Proposal {
 			p.Score += 0.5
 		}
 	}
-	if s.Kind == "recording" && a.Name != "sound-recording" && a.Name != "speaker-response" {
+	sound := slices.ContainsFunc(a.Roles, func(r analyse.Role) bool { return r.Name == "signal" })
+	if s.Kind == "recording" && !sound { // others may be told so, and are not guessed
 		p.Score = 0
+		return p.lacking(a)
 	}
 	if a.Name == "surface" && p.Mapping.Columns["temperature"].Column == "" && gridded(s) {
 		p.Mapping.Columns, p.Mapping.Grid, p.Score = map[string]Source{}, true, 1.2
@@ -120,6 +122,18 @@ func Propose(s Sheet, a analyse.Analysis) Proposal {
 		p.Mapping.Columns[n[0].Name] = Source{Column: s.Columns[0].Name}
 		p.Score = 1
 	}
+	switch p = p.lacking(a); {
+	case len(p.Lacks) > 0:
+		p.Score *= 0.1
+	default: // what nothing is read of speaks against it
+		p.Score -= 0.6 * float64(len(s.Columns)-len(taken))
+		p.Score = max(p.Score, 1)
+	}
+	return p
+}
+
+// lacking notes what an analysis needs and no column holds.
+func (p Proposal) lacking(a analyse.Analysis) Proposal {
 	for _, r := range needed(a) {
 		if p.Mapping.Columns[r.Name].Column == "" {
 			p.Lacks = append(p.Lacks, r.Words)
@@ -130,13 +144,6 @@ func Propose(s Sheet, a analyse.Analysis) Proposal {
 		return p.Mapping.Columns[r.Name].Column != ""
 	}) {
 		p.Lacks = append(p.Lacks, either[0].Words)
-	}
-	switch {
-	case len(p.Lacks) > 0:
-		p.Score *= 0.1
-	default: // what nothing is read of speaks against it
-		p.Score -= 0.6 * float64(len(s.Columns)-len(taken))
-		p.Score = max(p.Score, 1)
 	}
 	return p
 }
@@ -197,9 +204,24 @@ func Recognise(s Sheet, saved []Mapping) []Proposal {
 	return out
 }
 
-// Sure tells whether the first of some proposals is so much likelier than the second that nobody need be asked.
-func Sure(ps []Proposal) bool {
-	return len(ps) == 1 || len(ps) > 1 && ps[0].Score > ps[1].Score+0.4
+// Likely are those of some proposals that fit about as well as the first. Where there are several, the one whose whole
+// name the file's name says is it.
+func Likely(ps []Proposal, file string) []Proposal {
+	if len(ps) == 0 {
+		return nil
+	}
+	out := slices.Clone(ps)
+	if i := slices.IndexFunc(ps, func(p Proposal) bool { return p.Score < ps[0].Score-0.4 }); i >= 0 {
+		out = out[:i]
+	}
+	words := strings.Fields(plainly(file))
+	for _, p := range out {
+		named := strings.Fields(plainly(p.Mapping.Analysis))
+		if !slices.ContainsFunc(named, func(w string) bool { return !slices.Contains(words, w) }) {
+			return []Proposal{p}
+		}
+	}
+	return out
 }
 
 // Apply makes of a file what an analysis reads.

@@ -175,7 +175,8 @@ func TestPatchesInTheirOwnFormat(t *testing.T) {
 		t.Errorf("%+v", s)
 	}
 	ps := Recognise(s, nil)
-	if len(ps) == 0 || ps[0].Mapping.Analysis != "colour" || !Sure(ps) || ps[0].Mapping.Columns["Y"].Column != "XYZ_Y" ||
+	if len(ps) == 0 || ps[0].Mapping.Analysis != "colour" || len(Likely(ps,
+		"")) != 1 || ps[0].Mapping.Columns["Y"].Column != "XYZ_Y" ||
 		ps[0].Mapping.Columns["R"].Column != "RGB_R" {
 		t.Errorf("%+v", ps)
 	}
@@ -335,13 +336,35 @@ func TestWhatAFileIsIsRecognised(t *testing.T) {
 		}
 	}
 	s, _ := Read([]byte(row("a,b", "1,2")))
-	if ps := Recognise(s, nil); Sure(ps) {
+	if ps := Recognise(s, nil); len(Likely(ps, "")) == 1 {
 		t.Errorf("columns without a name are surely %v", ps[0].Mapping.Analysis)
 	}
+	// What fits two alike is told by the file's name, if it says all of it.
+	s, _ = Read([]byte(row("time [s],light", "1,2")))
+	for file, want := range map[string]string{"wave.csv": "flicker pixel-response", "Flicker 200 cd.csv": "flicker",
+		"response.csv": "flicker pixel-response", "pixel_response.csv": "pixel-response"} {
+		var names []string
+		for _, p := range Likely(Recognise(s, nil), file) {
+			names = append(names, p.Mapping.Analysis)
+		}
+		if got := strings.Join(names, " "); got != want {
+			t.Errorf("%s is likely %s, want %s", file, got, want)
+		}
+	}
+	s, _ = Read(waveFile(1, 1, 16, 48000, make([]byte, 64)))
+	for _, p := range Recognise(s, nil) {
+		if p.Mapping.Analysis != "sound-recording" && p.Mapping.Analysis != "speaker-response" {
+			t.Errorf("a recording is taken for %s", p.Mapping.Analysis)
+		}
+	}
+	if ps := Likely(nil, "flicker.csv"); len(ps) != 0 {
+		t.Errorf("a name alone makes %v", ps)
+	}
+	s, _ = Read([]byte(row("a,b", "1,2")))
 	m := Mapping{Name: "mine", Analysis: "power-log", Header: []string{"a", "b"},
 		Columns: map[string]Source{"time": {Column: "a", Unit: "min"}, "power": {Column: "b", Unit: "mW"}}}
 	ps := Recognise(s, []Mapping{m})
-	if len(ps) == 0 || !ps[0].Saved || !Sure(ps) {
+	if len(ps) == 0 || !ps[0].Saved || len(Likely(ps, "")) != 1 {
 		t.Fatalf("%+v", ps)
 	}
 	raw, err := ps[0].Mapping.Apply(s, nil)

@@ -202,6 +202,7 @@ func (d *Results) meant(ctx context.Context, s rawfile.Sheet, of RawOf, out *Raw
 		return t, nil, err
 	}
 	out.Proposals = append(out.Proposals, rawfile.Recognise(s, saved)...)
+	likely := rawfile.Likely(out.Proposals, out.Name)
 	t, analysis, err := d.named(ctx, of)
 	if err != nil {
 		return t, nil, err
@@ -236,18 +237,18 @@ func (d *Results) meant(ctx context.Context, s rawfile.Sheet, of RawOf, out *Raw
 			return t, nil, nil
 		}
 		m = &p.Mapping
-	case len(out.Proposals) == 0:
+	case len(likely) == 0:
 		out.Problem = "its columns are not known; say what it is and which column means what"
 		return t, nil, nil
-	case !rawfile.Sure(out.Proposals):
+	case len(likely) > 1:
 		var names []string
-		for _, p := range out.Proposals[:min(3, len(out.Proposals))] {
+		for _, p := range likely[:min(3, len(likely))] {
 			names = append(names, p.Mapping.Analysis)
 		}
 		out.Problem = "it may be " + strings.Join(names, " or ") + "; say which"
 		return t, nil, nil
 	default:
-		m = &out.Proposals[0].Mapping
+		m = &likely[0].Mapping
 	}
 	a, ok := analyse.Named(m.Analysis)
 	switch {
