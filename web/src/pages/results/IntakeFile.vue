@@ -4,12 +4,14 @@ import { computed, reactive, ref, watch } from 'vue'
 import { useTheme } from 'vuetify'
 import { api, must, send, type Of } from '../../api/client'
 import Trouble from '../../parts/Trouble.vue'
+import { useSymbols } from '../../parts/symbols'
 import { bytes } from '../../parts/words'
 
 const props = defineProps<{ file: File; at: { unit: string | null; setup: string; place: string; host: string | null; date: string; conditions: string } }>()
 const emit = defineEmits<{ gone: [] }>()
 const queries = useQueryClient()
 const theme = useTheme()
+const symbol = useSymbols()
 const analyses = useQuery({ queryKey: ['analyses'], queryFn: () => must(api.GET('/api/analyses')), staleTime: Infinity })
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 
@@ -104,21 +106,21 @@ defineExpose({ ready, take })
           <p v-if="kind" class="soft small">{{ kind.about }}</p>
           <div class="scroll preview">
             <table aria-label="Preview">
-              <thead><tr><th v-for="c in seen.columns" :key="c.name" :class="{ n: !c.text }">{{ c.name }}<span v-if="c.unit" class="soft">&ensp;{{ c.unit }}</span></th></tr></thead>
+              <thead><tr><th v-for="c in seen.columns" :key="c.name" :class="{ n: !c.text }">{{ c.name }}<span v-if="c.unit" class="soft">&ensp;{{ symbol(c.unit) }}</span></th></tr></thead>
               <tbody><tr v-for="i in Math.min(5, seen.rows)" :key="i"><td v-for="c in seen.columns" :key="c.name" :class="{ n: !c.text }">{{ c.first[i - 1] }}</td></tr></tbody>
             </table>
           </div>
           <div v-if="kind && !seen.mapping?.grid" class="roles">
             <template v-for="r in kind.roles" :key="r.name">
               <v-select :model-value="roles[r.name] ?? null" :label="`${r.words}${r.need ? ' (needed)' : ''}`" clearable :items="seen.columns" item-value="name" item-title="name" @update:model-value="point(r.name, $event)" />
-              <v-text-field v-if="!r.text && r.unit !== '1'" :model-value="units[r.name] ?? ''" :label="`In, ${r.unit} if not said`" @change="((units[r.name] = ($event.target as HTMLInputElement).value), (touched = true))" />
+              <v-text-field v-if="!r.text && r.unit !== '1'" :model-value="units[r.name] ?? ''" :label="`In, ${symbol(r.unit)} if not said`" @change="((units[r.name] = ($event.target as HTMLInputElement).value), (touched = true))" />
               <span v-else />
             </template>
           </div>
           <div v-if="kind?.options?.length" class="stack">
             <template v-for="o in kind.options" :key="o.slug">
               <v-select v-if="o.choices?.length" v-model="options[o.slug]" :label="o.meaning" :items="o.choices" :placeholder="o.default" persistent-placeholder clearable />
-              <v-text-field v-else :model-value="options[o.slug] ?? ''" :label="o.meaning" :placeholder="o.default || (o.unit === '1' ? '' : o.unit)" persistent-placeholder @change="options[o.slug] = ($event.target as HTMLInputElement).value" />
+              <v-text-field v-else :model-value="options[o.slug] ?? ''" :label="o.meaning" :placeholder="o.default || (o.unit === '1' ? '' : symbol(o.unit))" persistent-placeholder @change="options[o.slug] = ($event.target as HTMLInputElement).value" />
             </template>
           </div>
           <v-text-field v-if="touched && seen.figures.length" v-model="name" label="Save what the columns mean as" placeholder="Meter 3" />

@@ -61,8 +61,8 @@ const sub = computed(() => {
     <p v-if="run.failure" class="caution">{{ run.outcome === 'not-run' ? 'Not run' : 'Failed' }}: {{ run.failure }}</p>
     <p v-for="m in page.data.value.doubts.length ? [] : (run.marks ?? [])" :key="m.text" class="caution">Not as planned, after {{ span(m.at ?? 0) }}: {{ m.text }}.</p>
     <template v-if="!run.marks?.length && !page.data.value.doubts.length"><p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p></template>
-    <p v-if="run.course.limiter?.label === 'unknown'" class="soft">What held it back is not known: {{ run.course.limiter.why }}.</p>
-    <p v-else-if="run.course.limiter?.label">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
+    <p v-if="run.course.limiter?.label === 'unknown' && !page.data.value.file" class="soft">What held it back is not known: {{ run.course.limiter.why }}.</p>
+    <p v-else-if="run.course.limiter?.label && run.course.limiter.label !== 'unknown'">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
     <p v-if="run.course.attempt" class="soft">Begun {{ run.course.attempt }} time(s) before and broken off.</p>
     <RaiseDoubt :run="run.id" :measures="page.data.value.measures" />
     <div v-for="d in page.data.value.doubts" :key="d.id" class="sheet pad doubt mb-3" :class="{ settled: d.state !== 'open' }">
@@ -92,7 +92,6 @@ const sub = computed(() => {
           <tbody><tr v-for="c in page.data.value.changes" :key="c.id"><td class="w">{{ moment(c.at) }}<div class="soft small">{{ c.by }}</div></td><td>{{ measure(c.measure)?.name }}</td><td class="n">{{ stands(c.old) }}</td><td class="n">{{ stands(c.now) }}</td><td>{{ c.reason }}<router-link v-if="c.other" class="small" :to="`/results/${c.other}`"> the run that stays</router-link></td></tr></tbody>
         </table>
       </div>
-        <RunSource v-if="page.data.value.file" :run="id" />
         <RunTrace v-if="page.data.value.sensors.length || page.data.value.outside.length" :run="id" :outside="page.data.value.outside" />
         <div v-for="s in traces" :key="s.channel" class="sheet pad">
           <div class="row"><strong>{{ measure(s.channel)?.name ?? plain(s.channel) }}</strong><v-spacer /><span class="soft small">{{ s.values.length }} points, {{ number(Math.min(...s.values)) }} to {{ number(Math.max(...s.values)) }} {{ symbol(s.unit) }}</span></div>
@@ -101,6 +100,7 @@ const sub = computed(() => {
         </div>
       </div>
       <div class="stack">
+      <RunSource v-if="page.data.value.file" :run="id" />
       <div class="sheet scroll">
         <table aria-label="Conditions">
           <thead><tr><th colspan="2">Observed</th></tr></thead>
@@ -114,7 +114,7 @@ const sub = computed(() => {
         </table>
       </div>
       <div v-if="Object.keys(run.negotiated ?? {}).length" class="sheet scroll">
-        <table aria-label="Negotiated"><thead><tr><th colspan="2">Negotiated</th></tr></thead><tbody><tr v-for="(v, k) in run.negotiated" :key="k"><td class="soft">{{ plain(k) }}</td><td>{{ v }}</td></tr></tbody></table>
+        <table aria-label="Negotiated"><thead><tr><th colspan="2">{{ page.data.value.file ? 'Seen in the file' : 'Negotiated' }}</th></tr></thead><tbody><tr v-for="(v, k) in run.negotiated" :key="k"><td class="soft">{{ plain(k) }}</td><td>{{ v }}</td></tr></tbody></table>
       </div>
       <div v-if="page.data.value.machine.untold?.length" class="sheet pad small"><strong>Not observable here</strong><div class="soft">{{ page.data.value.machine.untold.map(plain).join(', ') }}</div></div>
       <div v-for="x in page.data.value.photos" :key="x.id"><img class="photo" :src="`/api/photos/${x.id}`" :alt="x.caption || x.name"><div class="soft small">{{ x.caption }}</div></div>
