@@ -740,7 +740,7 @@ func TestChartsComeAsSVGAndPNG(t *testing.T) {
 	var svg, picture []byte
 	must(t, r.c.Do(context.Background(), http.MethodGet, "/api/charts/ranked.svg", q, nil, &svg))
 	if !bytes.HasPrefix(svg, []byte("<svg ")) || !bytes.Contains(svg, []byte(`role="img"`)) || !bytes.Contains(svg,
-		[]byte("Tamrisk Tern Mini (32 GiB, 1 TB) is first in noise")) {
+		[]byte("Tamrisk Tern Mini (32 GiB, 1 TB): first of")) {
 		t.Errorf("SVG %.200s", svg)
 	}
 	q.Set("format", "card")

@@ -19,7 +19,7 @@ var DurationOption = method.Option{Slug: "duration", Meaning: "how long the load
 func SustainedMeasures(unit string, repeatability float64) []method.Measure {
 	rate := method.Measure{Unit: unit, Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: repeatability}
 	return append(Rows(rate, "burst", "burst", "sustained", "sustained"),
-		method.Measure{Slug: "hold", Name: "held", Unit: "%", Scale: quantity.Share, Better: quantity.Higher,
+		method.Measure{Slug: "hold", Name: "held", Unit: "%", Words: "hold", Scale: quantity.Share, Better: quantity.Higher,
 			Repeatability: 100 * repeatability},
 		method.Measure{Slug: "drop", Name: "time to drop", Unit: "s", Scale: quantity.Ratio, Better: quantity.Higher,
 			Repeatability: 0.1})

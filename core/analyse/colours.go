@@ -53,10 +53,10 @@ func init() {
 	for _, s := range spaceOrder {
 		name := Spaces[s].Name
 		colours.Measures = append(colours.Measures,
-			method.Measure{Slug: "coverage-" + s, Name: "coverage of " + name + " in xy", Unit: "%", Scale: quantity.Share,
-				Better: quantity.Higher, Repeatability: 0.3},
-			method.Measure{Slug: "coverage-uv-" + s, Name: "coverage of " + name + " in u′v′", Unit: "%", Scale: quantity.Share,
-				Better: quantity.Higher, Repeatability: 0.3})
+			method.Measure{Slug: "coverage-" + s, Name: "coverage of " + name + " in xy", Unit: "%", Words: "coverage",
+				Scale: quantity.Share, Better: quantity.Higher, Repeatability: 0.3},
+			method.Measure{Slug: "coverage-uv-" + s, Name: "coverage of " + name + " in u′v′", Unit: "%", Words: "coverage",
+				Scale: quantity.Share, Better: quantity.Higher, Repeatability: 0.3})
 	}
 	colours.Measures = append(colours.Measures, m("delta-e", "mean colour difference ΔE2000", "1", quantity.Lower, 0.05),
 		m("delta-e-worst", "largest colour difference ΔE2000", "1", quantity.Lower, 0.05),
@@ -66,6 +66,11 @@ func init() {
 			Target: 0.0032, Margin: 0.002, Repeatability: 0.0004},
 		method.Measure{Slug: "tone", Name: "tone response exponent", Unit: "1", Scale: quantity.Ratio,
 			Better: quantity.Target, Target: 2.2, Repeatability: 0.01})
+	for i, x := range colours.Measures {
+		if strings.HasPrefix(x.Slug, "delta-e") {
+			colours.Measures[i].Words = "error"
+		}
+	}
 	colours.make = makeColours
 	Register(colours)
 }

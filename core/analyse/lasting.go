@@ -76,7 +76,7 @@ func init() {
 			{Name: "rate", Unit: "1", Words: "rate", Need: true, Called: []string{"rate", "throughput", "speed",
 				"performance"}}},
 		Measures: []method.Measure{m("burst", "burst", "1"), m("sustained", "sustained", "1"),
-			{Slug: "hold", Name: "held of the burst", Unit: "%", Scale: quantity.Share, Better: quantity.Higher,
+			{Slug: "hold", Name: "held of the burst", Unit: "%", Words: "hold", Scale: quantity.Share, Better: quantity.Higher,
 				Repeatability: 1.5},
 			m("drop", "time until it falls", "s")},
 		make: func(raw Raw) (Made, error) {

@@ -229,7 +229,7 @@ var loops = Analysis{Name: "loops", Version: 1, Title: "The same work over and o
 		{Slug: "first", Name: "first round", Unit: "1", Scale: quantity.Ratio, Better: quantity.Higher, Repeatability: 0.02},
 		{Slug: "last", Name: "last fifth of the rounds", Unit: "1", Scale: quantity.Ratio, Better: quantity.Higher,
 			Repeatability: 0.02},
-		{Slug: "hold", Name: "held of the best", Unit: "%", Scale: quantity.Share, Better: quantity.Higher,
+		{Slug: "hold", Name: "held of the best", Unit: "%", Words: "hold", Scale: quantity.Share, Better: quantity.Higher,
 			Repeatability: 1.5},
 		{Slug: "drop", Name: "rounds until it falls", Unit: "{round}", Scale: quantity.Ratio, Better: quantity.Higher,
 			Repeatability: 0.1}},

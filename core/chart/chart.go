@@ -126,26 +126,6 @@ func Ticks(lo, hi float64, count int, outside bool) []float64 {
 	return out
 }
 
-// Ordinal gives first, second, … for small places and 12th, 21st beyond.
-func Ordinal(n int) string {
-	words := []string{"", "first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"}
-	if n > 0 && n < len(words) {
-		return words[n]
-	}
-	suffix := "th"
-	if n%100 < 11 || n%100 > 13 {
-		switch n % 10 {
-		case 1:
-			suffix = "st"
-		case 2:
-			suffix = "nd"
-		case 3:
-			suffix = "rd"
-		}
-	}
-	return fmt.Sprintf("%d%s", n, suffix)
-}
-
 // PlaceText prints a standing: "2" or "2–3", "?" where the order is unknown.
 func PlaceText(best, worst int) string {
 	if best == 0 {
@@ -155,26 +135,6 @@ func PlaceText(best, worst int) string {
 		return fmt.Sprint(best)
 	}
 	return fmt.Sprintf("%d–%d", best, worst)
-}
-
-// Standing says a standing in a sentence's tail: "is first in", "shares second place in", "is
-// between second and fifth in".
-func Standing(best, worst, field int) string {
-	switch {
-	case best == 0:
-		return "is of unknown order in"
-	case field == 1:
-		return "stands alone in"
-	case best == worst && worst == field:
-		return "is last in"
-	case best == worst:
-		return "is " + Ordinal(best) + " in"
-	case best == 1 && worst == field:
-		return "cannot be told from the rest in"
-	case worst-best <= 2:
-		return "shares " + Ordinal(best) + " place in"
-	}
-	return fmt.Sprintf("is between %s and %s in", Ordinal(best), Ordinal(worst))
 }
 
 // Describe writes the chart's text alternative from its rows.

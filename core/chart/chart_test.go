@@ -172,16 +172,22 @@ func TestTheWordsSayWhatThePictureShows(t *testing.T) {
 	}
 }
 
-func TestPlacesInWords(t *testing.T) {
-	for _, c := range []struct {
-		best, worst, of int
-		text, says      string
-	}{{1, 1, 8, "1", "first"}, {2, 3, 8, "2–3", "second"}, {8, 8, 8, "8", "last"}} {
-		if got := PlaceText(c.best, c.worst); got != c.text {
-			t.Errorf("%d to %d is written %q", c.best, c.worst, got)
+func TestPlacesAsTheyAreWritten(t *testing.T) {
+	for want, p := range map[string][2]int{"1": {1, 1}, "2–3": {2, 3}, "?": {0, 0}} {
+		if got := PlaceText(p[0], p[1]); got != want {
+			t.Errorf("%v is written %q", p, got)
 		}
-		if got := Standing(c.best, c.worst, c.of); !strings.Contains(got, c.says) {
-			t.Errorf("%d to %d of %d is said %q, want %q in it", c.best, c.worst, c.of, got, c.says)
-		}
+	}
+}
+
+func TestACardSaysAllThatItShows(t *testing.T) {
+	c := Card{Title: "Fen", Tag: "recommended", Lead: "Light.", Keys: []CardKey{{"Weight", "1.3 kg", "third of 12"},
+		{"Noise", "40 dB(A)", ""}}, For: []string{"A"}, Not: []string{"B"}}
+	title, text := c.Heading()
+	if title != "Fen" || text != "Fen. recommended. Light.. Weight: 1.3 kg, third of 12. Noise: 40 dB(A). A. B" {
+		t.Errorf("%q: %q", title, text)
+	}
+	if rows := c.Table().Rows; len(rows) != 2 || rows[0][2] != "third of 12" || rows[1][2] != "" {
+		t.Errorf("%v", rows)
 	}
 }

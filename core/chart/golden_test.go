@@ -31,15 +31,5 @@ func TestPicturesInWordsTablesAndAxes(t *testing.T) {
 			axes[fmt.Sprint(log, " ", c)] = f.Ticks(c[0], c[1])
 		}
 	}
-	var standings []string
-	for best := 1; best <= 5; best++ {
-		for worst := best; worst <= 5; worst++ {
-			standings = append(standings, PlaceText(best, worst)+" of 5 "+Standing(best, worst, 5))
-		}
-	}
-	standings = append(standings, Standing(1, 1, 1))
-	for _, n := range []int{0, 1, 10, 11, 12, 13, 21, 22, 23, 24, 101, 111, 112} {
-		standings = append(standings, Ordinal(n))
-	}
-	golden.JSON(t, "pictures.json", map[string]any{"pictures": words, "axes": axes, "standings": standings})
+	golden.JSON(t, "pictures.json", map[string]any{"pictures": words, "axes": axes})
 }

@@ -8,6 +8,7 @@ import (
 
 	"durvek/core/chart"
 	"durvek/core/quantity"
+	"durvek/core/say"
 )
 
 // draw describes the chart.
@@ -352,6 +353,20 @@ func (c *Comparison) qualified(q Query) string {
 	return ", with a caveat"
 }
 
+// Figured is a row's figure with its unit, for a headline.
+func (c *Comparison) Figured(i int) string {
+	r, w := c.Rows[i], c.writing()
+	v, lo, hi := r.shown()
+	label, _ := r.label(c.Measure, w, v, lo, hi)
+	switch {
+	case r.Relative != nil:
+		return label + " % of " + c.Reference
+	case r.Estimate.Bound != "", c.Measure.Scale == quantity.Pass, c.Measure.Scale == quantity.Grade:
+		return label
+	}
+	return w.With(label)
+}
+
 // title says in a sentence where the subject stands, or who leads.
 func (c *Comparison) title(q Query) string {
 	in := q.Measure.InSentence()
@@ -359,8 +374,11 @@ func (c *Comparison) title(q Query) string {
 		return "Nothing to rank yet in " + in
 	}
 	if i := slices.IndexFunc(c.Rows, func(r Row) bool { return r.Variant == q.Subject && r.Mode == "" }); i >= 0 {
-		p := c.Rows[i].Standing
-		return fmt.Sprintf("%s %s %s", c.called(i), chart.Standing(p.Best, p.Worst, c.Ordered()), in)
+		p, name := c.Rows[i].Standing, strings.TrimSuffix(c.called(i), ",")
+		if place := say.Place(p.Best, p.Worst, c.Ordered()); place != "" {
+			return fmt.Sprintf("%s: %s in %s", name, place, in)
+		}
+		return fmt.Sprintf("%s: %s in %s", name, c.Figured(i), in)
 	}
 	leaders := 0
 	for _, r := range c.Rows {

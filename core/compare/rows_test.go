@@ -400,7 +400,7 @@ func TestATitleSaysThatThereIsACaveat(t *testing.T) {
 		if c.Chart.Title != want || c.Chart.Rows[0].Hollow != caveat || len(c.Chart.Notes) != 1 {
 			t.Errorf("%q, %q", c.Chart.Title, c.Chart.Notes)
 		}
-		if c, _ := rowsOf(t, port, Query{Subject: "b"}, a, b); c.Chart.Title != "Maker B is last in copy" {
+		if c, _ := rowsOf(t, port, Query{Subject: "b"}, a, b); c.Chart.Title != "Maker B: last of 2 in copy" {
 			t.Errorf("%q", c.Chart.Title)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/quantity"
+	"durvek/core/say"
 )
 
 // Test defines what is measured and how.
@@ -65,6 +66,7 @@ type Measure struct {
 	Margin        float64            `json:"margin,omitempty" doc:"Difference that does not matter: relative on ratio scales, in the unit otherwise; 0 means 2 %"`
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
 	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise"`
+	Words         string             `json:"words,omitempty" doc:"How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out"`
 	Levels        []Level            `json:"levels,omitempty" doc:"Rubric of a grade: what each mark means"`
 	Over          Over               `json:"over,omitempty" enum:"place" doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out"`
 	Take          Taking             `json:"take,omitempty" enum:"worst,mean,best,sum" doc:"How that figure is made"`
@@ -238,6 +240,9 @@ func (t Test) Check() []catalog.Problem {
 			at(fmt.Sprintf("better is one of %v", quantity.Directions), "measures", i, "better")
 		}
 		at(t.checkHands(m), "measures", i)
+		if _, known := say.Find(say.Quantity(m.Words)); m.Words != "" && !known {
+			at(fmt.Sprintf("words is one of: %s", strings.Join(say.Quantities(), ", ")), "measures", i, "words")
+		}
 		if m.Resolution < 0 || m.Margin < 0 || m.Repeatability < 0 {
 			at("resolution, margin and repeatability cannot be negative", "measures", i)
 		}

@@ -11,6 +11,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/core/stats"
 	"durvek/desk"
 	"durvek/store"
@@ -274,15 +275,6 @@ func (d *Bench) IncidentRates(ctx context.Context, unit string) ([]record.Incide
 	return out, nil
 }
 
-var numbers = []string{"none", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"}
-
-func numberWord(n int) string {
-	if n < len(numbers) {
-		return numbers[n]
-	}
-	return fmt.Sprint(n)
-}
-
 // rateSentence says a rate as a review would print it: "slow link in 3 of 11 tries (27 %, 95 %: 6–61 %),
 // on two of three hosts".
 func rateSentence(r record.IncidentRate) string {
@@ -293,7 +285,7 @@ func rateSentence(r record.IncidentRate) string {
 	text := fmt.Sprintf("%s in %d of %d %s (%.0f %%, 95 %%: %.0f–%.0f %%)", strings.ReplaceAll(string(r.Kind), "-", " "),
 		r.Times, r.Tries, r.Of, 100*share, 100*r.Low, 100*r.High)
 	if r.HostsAll > 1 {
-		text += fmt.Sprintf(", on %s of %s hosts", numberWord(r.Hosts), numberWord(r.HostsAll))
+		text += fmt.Sprintf(", on %s of %s hosts", say.Count(r.Hosts), say.Count(r.HostsAll))
 	}
 	return text
 }
