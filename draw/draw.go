@@ -33,12 +33,14 @@ type Format struct {
 	Zoom          float64
 }
 
-// Formats lists the shapes that charts are drawn in: page and column width, and cards for video.
+// Formats lists the shapes that charts are drawn in: page, column and phone width, cards for video, and for links.
 var Formats = map[string]Format{
 	"page":   {Width: 1040, Zoom: 1},
 	"column": {Width: 820, Zoom: 1},
+	"phone":  {Width: 390, Zoom: 0.9},
 	"card":   {Width: 1920, Height: 1080, Zoom: 1.75},
 	"tall":   {Width: 1080, Height: 1920, Zoom: 1.75},
+	"link":   {Width: 1200, Height: 630, Zoom: 1.2},
 }
 
 // Options say how a chart is drawn.
@@ -81,7 +83,7 @@ func (o Options) format() (Format, error) {
 	}
 	f, ok := Formats[o.Format]
 	if !ok {
-		return f, fmt.Errorf("unknown format %q; there are page, column, card and tall", o.Format)
+		return f, fmt.Errorf("unknown format %q; there are page, column, phone, card, tall and link", o.Format)
 	}
 	return f, nil
 }

@@ -188,7 +188,7 @@ func TestThePNGShowsTheSubjectInItsColour(t *testing.T) {
 		t.Errorf("%d points of the subject, %d of the field", subject, field)
 	}
 	if _, err := PNG(sketch(), Options{Format: "poster"}); err == nil || !strings.Contains(err.Error(),
-		"page, column, card and tall") {
+		"page, column, phone, card, tall and link") {
 		t.Errorf("an unknown format: %v", err)
 	}
 }

@@ -42,8 +42,12 @@ func layOutLines(c chart.Lines, f Format, t Theme) *lines {
 	switch l.ticksX = chart.Ticks(l.lox, l.hix, 7, false); {
 	case c.Log:
 		l.ticksX = nil
+		marks := []float64{1, 2, 5}
+		if (l.x1-l.x0)/(l.hix-l.lox) < 200*l.z { // too little room for all three of a decade
+			marks = marks[:1]
+		}
 		for d := math.Floor(l.lox); d <= l.hix; d++ {
-			for _, k := range []float64{1, 2, 5} {
+			for _, k := range marks {
 				if v := d + math.Log10(k); v >= l.lox-1e-9 && v <= l.hix+1e-9 {
 					l.ticksX = append(l.ticksX, v)
 				}

@@ -19,6 +19,9 @@ type pen struct {
 // size is the picture's width and height.
 func (p *pen) size() (w, h float64) { return p.w, p.height }
 
+// fit is how many ticks an axis of a width has room for, at most so many.
+func (p *pen) fit(width float64, most int) int { return min(most, max(2, int(width/(60*p.z)))) }
+
 func (p *pen) at(x, y float64) vg.Point {
 	return vg.Point{X: vg.Length(x), Y: vg.Length(p.height - y)}
 }

@@ -195,7 +195,7 @@ func (l *layout) scaleAxis() {
 		}
 	}
 	l.plotEnd = l.plotX + (hi-lo)*l.perUnit
-	l.ticks = chart.Ticks(lo, lo+(l.plotEnd-l.plotX)/l.perUnit, 5, false)
+	l.ticks = chart.Ticks(lo, lo+(l.plotEnd-l.plotX)/l.perUnit, l.fit(l.plotEnd-l.plotX, 5), false)
 }
 
 // tickText prints an axis value with just the decimals that the ticks' step needs.
