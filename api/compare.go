@@ -80,7 +80,7 @@ var (
 // Drawn is how a chart is wanted.
 type Drawn struct {
 	Type        string  `path:"type" enum:"svg,png,csv" doc:"csv: the picture's figures as a table"`
-	Format      string  `query:"format" enum:"page,column,card,tall" default:"page" doc:"page, column, card (1920×1080) or tall (1080×1920)"`
+	Format      string  `query:"format" enum:"page,column,phone,card,tall,link" default:"page" doc:"page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630)"`
 	Dark        bool    `query:"dark" doc:"Dark ground"`
 	Transparent bool    `query:"transparent" doc:"No ground"`
 	Pixels      float64 `query:"pixels" minimum:"0.5" maximum:"4" default:"1" doc:"PNG pixels per unit, up to 4"`

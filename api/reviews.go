@@ -3,6 +3,7 @@ package api
 import (
 	"durvek/core/compare"
 	"durvek/core/verdict"
+	"durvek/publish"
 	"fmt"
 	"net/url"
 )
@@ -31,7 +32,26 @@ var (
 		})
 	EditionArchive = file[EditionOf](reviews, "/api/reviews/{slug}/editions/{number}", "edition-archive",
 		"An edition's folder as a ZIP archive", "application/zip")
+	PreviewReview = file[Slugged](reviews, "/api/reviews/{slug}/preview", "preview-review",
+		"The page that a review would become", "text/html")
+	ReviewCards = file[CardsOf](reviews, "/api/reviews/{slug}/cards", "review-cards",
+		"The verdict and every chart as cards, with a sheet of cues", "application/zip")
+	ShowSite  = get[None, publish.Site](reviews, "/api/site", "show-site", "What the desk's site says of it")
+	WriteSite = post[Body[SiteRequest], publish.SiteWritten](reviews, "/api/site", "write-site",
+		"Write all published editions as a site into the data folder; it is shown under /site/")
 )
+
+// CardsOf chooses a review's cards.
+type CardsOf struct {
+	Slugged
+	Formats []string `query:"formats" enum:"card,tall,link" doc:"card (1920×1080), tall (1080×1920), link (1200×630); card if left out"`
+	Grounds []string `query:"grounds" enum:"light,dark,clear" doc:"light and dark if left out; clear has no ground"`
+}
+
+// SiteRequest asks for the site of everything published.
+type SiteRequest struct {
+	Base string `json:"base,omitempty" doc:"Address that it will stand at, for feeds, maps and links from elsewhere"`
+}
 
 // ReviewRequest is a review to be started.
 type ReviewRequest struct {
@@ -39,7 +59,8 @@ type ReviewRequest struct {
 	Title    string   `json:"title,omitempty" doc:"Title"`
 	Subject  string   `json:"subject"`
 	Field    string   `json:"field,omitempty" doc:"Field it is compared in"`
-	Measures []string `json:"measures,omitempty" doc:"Measures to chart, in order; all if left out"`
+	Uses     []string `json:"uses,omitempty" doc:"Kinds of use that it is written for: what they ask for weighs more"`
+	Measures []string `json:"measures,omitempty" doc:"Measures to chart, in order; a choice of each area if left out"`
 }
 
 // Saving changes a review.

@@ -1,19 +1,15 @@
 package cli
 
 import (
-	"archive/zip"
-	"bytes"
 	"cmp"
 	"fmt"
-	"io"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"durvek/api"
+	"durvek/core/say"
 	"durvek/core/verdict"
 )
 
@@ -28,6 +24,12 @@ func (a *app) reviewCmd() *cobra.Command {
 			state := "draft"
 			if r.Signed != nil {
 				state = "signed by " + r.Signed.By
+			}
+			if r.State == verdict.Preliminary || r.State == verdict.Withdrawn {
+				state += ", " + string(r.State)
+			}
+			if len(r.Stale) > 0 {
+				state += ", stale"
 			}
 			rows = append(rows, []any{r.Slug, r.Title, r.Subject, cmp.Or(r.Recommendation, "—"), state, len(r.Editions)})
 		}
@@ -44,7 +46,8 @@ func (a *app) reviewCmd() *cobra.Command {
 				len(r.Signed.Figures), r.Slug)
 		})
 	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
-	return under(noun("review", "Verdicts and what they rest on", add, list, show, a.reviewSet(), a.reviewChart(), refresh,
+	return under(noun("review", "Verdicts and what they rest on", add, list, show, a.reviewSet(), a.reviewChart(),
+		a.reviewFor(), a.reviewInstead(), a.reviewUpgrade(), a.reviewSection(), refresh, a.reviewPreview(), a.reviewCards(),
 		sign, a.dropCmd("review", "REVIEW", "tern")),
 		a.archiveCmds("review", "tern")...)
 }
@@ -53,10 +56,12 @@ func (a *app) reviewCmd() *cobra.Command {
 func (a *app) reviewSet() *cobra.Command {
 	var s struct {
 		title, summary, advice, recommendation, field string
+		state, stateNote, take, turns                 string
+		uses, notTested                               []string
 		measures, hide, show, strengths, weaknesses   []string
 	}
 	set := verb("set REVIEW", "Change a review", "durvek review set tern --recommendation recommended --summary "+
-		"'Quiet and quick.' --hide against-class:weight/weight", 1, func(cmd *cobra.Command, args []string) error {
+		"'Quiet and quick.' --hide area:body", 1, func(cmd *cobra.Command, args []string) error {
 		r, err := answer(a, cmd, api.Review, slugged(args[0]))
 		if err != nil {
 			return err
@@ -66,13 +71,21 @@ func (a *app) reviewSet() *cobra.Command {
 			to   *string
 			from string
 		}{{"title", &r.Title, s.title}, {"summary", &r.Summary, s.summary}, {"advice", &r.Advice, s.advice},
-			{"recommendation", (*string)(&r.Recommendation), s.recommendation}, {"field", &r.Field, s.field}} {
+			{"recommendation", (*string)(&r.Recommendation), s.recommendation}, {"field", &r.Field, s.field}, {"state",
+				(*string)(&r.State), s.state}, {"state-note", &r.StateNote, s.stateNote},
+			{"take", &r.Take, s.take}, {"turns", &r.Turns, s.turns}} {
 			if cmd.Flags().Changed(x.flag) {
 				*x.to = x.from
 			}
 		}
 		if len(s.measures) > 0 {
 			r.Charts = verdict.ChartsOf(s.measures)
+		}
+		if cmd.Flags().Changed("uses") {
+			r.Uses = s.uses
+		}
+		if cmd.Flags().Changed("not-tested") {
+			r.NotTested = s.notTested
 		}
 		for _, x := range []struct {
 			ids    []string
@@ -106,6 +119,12 @@ func (a *app) reviewSet() *cobra.Command {
 	f.StringVar(&s.advice, "advice", "", "for whom it is right, what to buy instead (Markdown)")
 	f.StringVar(&s.recommendation, "recommendation", "", verdict.Listed())
 	f.StringVar(&s.field, "field", "", "field it is compared in")
+	f.StringVar(&s.state, "state", "", "preliminary, complete or withdrawn")
+	f.StringVar(&s.stateNote, "state-note", "", "of a preliminary review what is still to come, of a withdrawn one why")
+	f.StringVar(&s.take, "take", "", "which configuration to buy, and why")
+	f.StringVar(&s.turns, "turns", "", "the price at which the judgement would change")
+	f.StringSliceVar(&s.uses, "uses", nil, "kinds of use that it is written for: what they ask for weighs more")
+	f.StringArrayVar(&s.notTested, "not-tested", nil, "what was not tested, and why; may be repeated")
 	f.StringSliceVar(&s.measures, "measures", nil, "measures to chart, in order")
 	f.StringArrayVar(&s.hide, "hide", nil, "finding to leave out; may be repeated")
 	f.StringArrayVar(&s.show, "show", nil, "finding to show again; may be repeated")
@@ -156,8 +175,13 @@ func chartKeys(r verdict.Review) string {
 	return cmp.Or(strings.Join(out, "; "), "none")
 }
 
+// printReview shows a review; findings that are hidden are counted, unless all are wanted.
 func (a *app) printReview(r verdict.Review) {
-	a.say("%s (%s), about %s in the field %s", r.Title, r.Slug, r.Subject, r.Field)
+	a.say("%s (%s), about %s in the field %s%s", r.Title, r.Slug, r.Subject, r.Field,
+		note(", written for ", strings.Join(r.Uses, ", ")))
+	if r.State != "" {
+		a.say("%s%s", say.Capital(string(r.State)), note(": ", r.StateNote))
+	}
 	if r.Recommendation != "" {
 		a.say("Recommendation: %s", r.Recommendation)
 	}
@@ -166,8 +190,27 @@ func (a *app) printReview(r verdict.Review) {
 			a.say("%s", t)
 		}
 	}
+	for _, f := range r.Fits {
+		a.say("%s %s%s", say.Capital(string(f.Is)), f.For, note(". ", f.Sentence))
+	}
+	for _, t := range []string{r.Take, r.Turns} {
+		if t != "" {
+			a.say("%s", t)
+		}
+	}
+	for _, x := range r.Alternatives {
+		a.say("Instead: %s. %s", cmp.Or(x.Name, x.Variant), x.Reason)
+	}
+	for _, u := range r.Upgrades {
+		a.say("From the %s: %s. %s", cmp.Or(u.Name, u.Model), u.Advice, u.Sentence)
+	}
 	var rows [][]any
+	hidden := 0
 	for _, f := range r.Findings {
+		if f.Hidden && !a.wide {
+			hidden++
+			continue
+		}
 		state := ""
 		switch {
 		case f.Hidden:
@@ -181,7 +224,18 @@ func (a *app) printReview(r verdict.Review) {
 		}
 		rows = append(rows, []any{kind, f.Text, f.Certainty, state, f.ID})
 	}
-	a.print([]string{"Finding", "", "Certainty", "", "Identifier"}, rows)
+	if len(rows) > 0 {
+		a.print([]string{"Finding", "", "Certainty", "", "Identifier"}, rows)
+	}
+	if hidden > 0 {
+		a.say("%d more findings are hidden; `durvek review show %s --wide` lists them all.", hidden, r.Slug)
+	}
+	for _, s := range r.Sections {
+		a.say("On %s: %s", s.Area, s.Text)
+	}
+	for _, t := range r.NotTested {
+		a.say("Not tested: %s", t)
+	}
 	a.say("Charts: %s", chartKeys(r))
 	for _, m := range r.Stale {
 		a.say("Stale since it was signed: %s%s", m.Figure, note(". Said of it: ", strings.Join(m.Sentences, " ")))
@@ -189,88 +243,4 @@ func (a *app) printReview(r verdict.Review) {
 	for _, e := range r.Editions {
 		a.say("Edition %d, %s%s", e.Number, e.Published, note(": ", e.Note))
 	}
-}
-
-func (a *app) editionCmd() *cobra.Command {
-	var out, remark string
-	fetch := func(cmd *cobra.Command, review string, number int) error {
-		dir := cmp.Or(out, fmt.Sprintf("%s-edition-%d", review, number))
-		if _, err := os.Stat(dir); err == nil {
-			return fmt.Errorf("%s is there already; name another folder with -o", dir)
-		}
-		b, err := answer(a, cmd, api.EditionArchive, api.EditionOf{Slugged: slugged(review), Number: number})
-		if err != nil {
-			return err
-		}
-		if err := unzip(b, dir); err != nil {
-			return err
-		}
-		a.say("Edition %d of %s is in %s; open %s.", number, review, dir, filepath.Join(dir, "index.html"))
-		return nil
-	}
-	pub := verb("publish REVIEW", "Publish the next edition of a signed review, and write its folder",
-		"durvek edition publish fen-14 -o site/fen-14", 1, func(cmd *cobra.Command, args []string) error {
-			if out != "" {
-				if _, err := os.Stat(out); err == nil {
-					return fmt.Errorf("%s is there already; name another folder with -o", out)
-				}
-			}
-			number := 0
-			err := ask(a, cmd, api.Publish, api.Publishing{Slugged: slugged(args[0]), Body: api.EditionNote{Note: remark}},
-				func(e verdict.Edition) { number = e.Number })
-			if err != nil || a.json {
-				return err
-			}
-			return fetch(cmd, args[0], number)
-		})
-	pub.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
-	pub.Flags().StringVar(&remark, "note", "", "what changed since the edition before")
-	var number int
-	write := verb("write REVIEW", "Write the folder of an edition that was published before",
-		"durvek edition write fen-14 --number 1 -o fen-14-first", 1, func(cmd *cobra.Command, args []string) error {
-			return fetch(cmd, args[0], number)
-		})
-	write.Flags().StringVarP(&out, "output", "o", "", "folder to write; REVIEW-edition-N if left out")
-	write.Flags().IntVar(&number, "number", 1, "number of the edition")
-	list := one(a, "list REVIEW", "List a review's editions", "durvek edition list fen-14", api.Review,
-		func(r verdict.Review) {
-			var rows [][]any
-			for _, e := range r.Editions {
-				rows = append(rows, []any{e.Number, e.Published, e.Title, e.Note, e.Digest[:12]})
-			}
-			a.print([]string{"→Edition", "Published", "Title", "Note", "Digest"}, rows)
-		})
-	return noun("edition", "Published, immutable states of a review", pub, write, list)
-}
-
-func unzip(data []byte, dir string) error {
-	r, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
-	if err != nil {
-		return err
-	}
-	for _, f := range r.File {
-		if !filepath.IsLocal(f.Name) {
-			return fmt.Errorf("the archive holds a strange name: %q", f.Name)
-		}
-		if f.FileInfo().IsDir() {
-			continue // folders are made for what lies in them
-		}
-		path := filepath.Join(dir, filepath.FromSlash(f.Name))
-		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-			return err
-		}
-		src, err := f.Open()
-		if err != nil {
-			return err
-		}
-		b, err := io.ReadAll(src)
-		src.Close()
-		if err == nil {
-			err = os.WriteFile(path, b, 0o644)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }

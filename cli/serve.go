@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
@@ -26,6 +27,7 @@ import (
 	"durvek/desk/house"
 	"durvek/internal/durable"
 	"durvek/probe"
+	"durvek/publish"
 	"durvek/service"
 	"durvek/web"
 	"durvek/workload"
@@ -36,6 +38,7 @@ type hosting struct {
 	listen, dir, name string
 	certificate, key  string
 	hosts, proxies    []string
+	imprint           desk.Imprint
 	tlsOnly           bool
 	log               logging
 	backups           backup.Schedule
@@ -45,6 +48,9 @@ type hosting struct {
 func (h *hosting) flags(f *pflag.FlagSet) {
 	f.StringVar(&h.listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
 	f.StringVar(&h.name, "name", "Durvek", "name of the desk, as it stands on charts and editions")
+	f.StringVar(&h.imprint.Licence, "licence", "", "licence of published data: "+strings.Join(publish.Licences(), ", ")+
+		"; none if left out")
+	f.StringVar(&h.imprint.Imprint, "imprint", "", "who answers for what is published, as it stands at a site's foot")
 	f.StringVar(&h.certificate, "certificate", "", "certificate of your own for TLS, a PEM file; without one the service "+
 		"signs its own")
 	f.StringVar(&h.key, "key", "", "its private key, a PEM file")
@@ -59,6 +65,20 @@ func (h *hosting) flags(f *pflag.FlagSet) {
 	h.log.flags(f)
 }
 
+// check says what is wrong in the flags.
+func (h hosting) check() error {
+	if h.backups.Every != 0 && h.backups.Every < time.Minute {
+		return usageError{fmt.Errorf("--backup-every is 1m or more, or 0 for never, not %s", h.backups.Every)}
+	}
+	if h.backups.Every != 0 && h.backups.Keep < 1 {
+		return usageError{fmt.Errorf("--backup-keep is 1 or more, not %d", h.backups.Keep)}
+	}
+	if l := h.imprint.Licence; l != "" && !slices.Contains(publish.Licences(), l) {
+		return usageError{fmt.Errorf("--licence is one of: %s; not %q", strings.Join(publish.Licences(), ", "), l)}
+	}
+	return nil
+}
+
 // host starts a service on a data folder, hands its address, a token and a sign-in link to started,
 // and serves until ctx ends or started fails.
 func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Context, server, token,
@@ -66,11 +86,8 @@ func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Cont
 	if err := h.log.begin(a.err); err != nil {
 		return err
 	}
-	if h.backups.Every != 0 && h.backups.Every < time.Minute {
-		return usageError{fmt.Errorf("--backup-every is 1m or more, or 0 for never, not %s", h.backups.Every)}
-	}
-	if h.backups.Every != 0 && h.backups.Keep < 1 {
-		return usageError{fmt.Errorf("--backup-keep is 1 or more, not %d", h.backups.Keep)}
+	if err := h.check(); err != nil {
+		return err
 	}
 	certificates, err := service.NewCertificates(service.CertificateOptions{Dir: filepath.Join(h.dir, "tls"),
 		Certificate: h.certificate, Key: h.key, Names: h.hosts, Now: time.Now})
@@ -82,7 +99,8 @@ func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Cont
 		return fmt.Errorf("listen on %s: %w", h.listen, err)
 	}
 	debug.SetGCPercent(50) // it holds much for long and allocates little: half the room is enough
-	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: h.dir, Name: h.name}, Tests: workload.Tests()})
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: h.dir, Name: h.name, Imprint: h.imprint},
+		Tests: workload.Tests()})
 	if err != nil {
 		l.Close()
 		return err
@@ -204,7 +222,7 @@ func (a *app) serveCmd() *cobra.Command {
 }
 
 func (a *app) demoCmd() *cobra.Command {
-	h := hosting{name: demo.DeskName}
+	h := hosting{name: demo.DeskName, imprint: desk.Imprint{Licence: demo.Licence, Imprint: demo.Imprint}}
 	var once bool
 	c := verb("demo", "Start the service with the demo's data and a simulated bench",
 		"durvek demo --listen 127.0.0.1:8460 --data demo-data", 0, func(cmd *cobra.Command, _ []string) error {

@@ -25,17 +25,25 @@ import (
 
 // Options open a desk. Now is the clock; time.Now if nil.
 type Options struct {
-	Dir   string
-	Name  string // "Durvek" if empty
+	Dir  string
+	Name string // "Durvek" if empty
+	Imprint
 	Now   func() time.Time
 	Lease time.Duration // an agent that is silent for longer has left its unit; 0 for 45 s
 }
 
+// Imprint is what a desk says of itself where it publishes.
+type Imprint struct {
+	Licence string // of published data, an SPDX name such as CC-BY-4.0; "" for none
+	Imprint string // who answers for what is published, a line or two
+}
+
 // Desk is the core of an open desk. All of it may be used by many at once; the fields stay as they are once it is open.
 type Desk struct {
-	Store  *store.Store // to read from; what is written goes through Write
-	Dir    string
-	Name   string
+	Store *store.Store // to read from; what is written goes through Write
+	Dir   string
+	Name  string
+	Imprint
 	Now    func() time.Time
 	Lease  time.Duration
 	Events *Hub
@@ -64,8 +72,9 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		lock.Unlock()
 		return nil, err
 	}
-	return &Desk{lock: lock, Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Now: o.Now, Lease: cmp.Or(o.Lease,
-		45*time.Second),
+	return &Desk{lock: lock, Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Imprint: o.Imprint, Now: o.Now,
+		Lease: cmp.Or(o.Lease,
+			45*time.Second),
 		Events: newHub(), writing: make(chan struct{}, 1)}, nil
 }
 

@@ -4,11 +4,20 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"io/fs"
+	"net/http"
+	"net/url"
 	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"github.com/gofiber/fiber/v2"
 
 	"durvek/api"
 	"durvek/core/verdict"
 	"durvek/desk"
+	"durvek/publish"
 )
 
 func (s *Service) reviewRoutes() {
@@ -16,7 +25,7 @@ func (s *Service) reviewRoutes() {
 	offering(s, api.Reviews, "review", d.Reviews, func(r verdict.Review) string { return r.Slug })
 	add(s, api.AddReview, func(ctx context.Context, b api.ReviewRequest, by string) (verdict.Review, error) {
 		return d.AddReview(ctx, verdict.Review{Slug: b.Slug, Title: b.Title, Subject: b.Subject, Field: b.Field,
-			Charts: verdict.ChartsOf(b.Measures)}, by)
+			Uses: b.Uses, Charts: verdict.ChartsOf(b.Measures)}, by)
 	})
 	one(s, api.Review, d.Looked)
 	serve(s, api.SaveReview, func(ctx context.Context, in *api.Saving) (verdict.Review, error) {
@@ -47,6 +56,18 @@ func (s *Service) reviewRoutes() {
 	serve(s, api.Publish, func(ctx context.Context, in *api.Publishing) (verdict.Edition, error) {
 		return d.Publish(ctx, in.Slug, in.Body.Note, by(ctx))
 	})
+	files(s, api.PreviewReview, func(ctx context.Context, in *api.Slugged) (*blob, error) {
+		page, err := d.Preview(ctx, in.Slug)
+		return &blob{ContentType: "text/html; charset=utf-8", Body: page}, err
+	})
+	files(s, api.ReviewCards, func(ctx context.Context, in *api.CardsOf) (*blob, error) {
+		pack, err := d.Cards(ctx, in.Slug, publish.CardChoice{Formats: in.Formats, Grounds: in.Grounds})
+		return &blob{ContentType: api.ReviewCards.Media, Disposition: `attachment; filename="cards.zip"`, Body: pack}, err
+	})
+	serve(s, api.ShowSite, func(context.Context, *api.None) (publish.Site, error) { return d.SiteOf("") })
+	serve(s, api.WriteSite, func(ctx context.Context, in *api.Body[api.SiteRequest]) (publish.SiteWritten, error) {
+		return d.WriteSite(ctx, in.Body.Base, by(ctx))
+	})
 	files(s, api.EditionArchive, func(ctx context.Context, in *api.EditionOf) (*blob, error) {
 		dir, err := d.EditionDir(ctx, in.Slug, in.Number)
 		if err != nil {
@@ -60,4 +81,31 @@ func (s *Service) reviewRoutes() {
 		return &blob{ContentType: api.EditionArchive.Media, Disposition: `attachment; filename="edition.zip"`,
 			Body: b.Bytes()}, err
 	})
+}
+
+// siteFile serves a file of the site that was written last, for a look at it.
+func (s *Service) siteFile(c *fiber.Ctx) error {
+	name, err := url.PathUnescape(c.Params("*"))
+	if err != nil || name != "" && !fs.ValidPath(strings.TrimSuffix(name, "/")) {
+		return problem(c, http.StatusNotFound, "no such page")
+	}
+	if name == "" || strings.HasSuffix(name, "/") {
+		name += "index.html"
+	}
+	at := filepath.Join(s.desk.Reviews.SiteDir(), filepath.FromSlash(name))
+	if info, err := os.Stat(at); err != nil || info.IsDir() || path.Base(name)[0] == '.' {
+		return problem(c, http.StatusNotFound, "no such page; write the site first")
+	}
+	c.Set("Content-Type", contentType(name))
+	return c.SendFile(at)
+}
+
+// pageFont serves a face of the pages that a preview shows.
+func (s *Service) pageFont(c *fiber.Ctx) error {
+	data, err := publish.Font(c.Params("name"))
+	if err != nil {
+		return problem(c, http.StatusNotFound, "no such font")
+	}
+	c.Set("Content-Type", "font/woff2")
+	return c.Send(data)
 }

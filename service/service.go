@@ -110,6 +110,8 @@ func New(d *house.House, o Options) *Service {
 	s.app.Get("/api/backup", s.backup)
 	s.link(s.app.Group("/api/agent/link"))
 	s.app.Get("/editions/:review/:number/*", s.authorise, s.editionFile)
+	s.app.Get("/site/*", s.authorise, s.siteFile)
+	s.app.Get("/api/reviews/:review/fonts/:name", s.authorise, s.pageFont)
 	s.api = newAPI(s.app)
 	s.routes()
 	s.app.Get("/probe", s.probeFile)
@@ -359,6 +361,8 @@ func contentType(name string) string {
 		return "text/csv; charset=utf-8"
 	case ".ttf":
 		return "font/ttf"
+	case ".woff2":
+		return "font/woff2"
 	case ".wasm":
 		return "application/wasm"
 	case "", ".txt":

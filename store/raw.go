@@ -33,6 +33,12 @@ func (q Queries) Sources(ctx context.Context, digest string) ([]Source, error) {
 	return sources.list(ctx, q, `where ? in ('', digest) order by added, run`, digest)
 }
 
+// SourcesOf lists what the done runs of a unit were made of, the newest first.
+func (q Queries) SourcesOf(ctx context.Context, unit string) ([]Source, error) {
+	return sources.list(ctx, q, `where run in (select id from run where subject = ? and outcome = `+wordDone+`)
+		order by added desc, run`, unit)
+}
+
 // Mapping is what columns of files mean, as JSON, under a name.
 type Mapping struct {
 	Name, Body string

@@ -27,6 +27,12 @@ type Field struct {
 	Modes        bool           `json:"modes,omitempty" doc:"Raised modes stand as rows of their own"`
 }
 
+// ByKind tells whether kinds of product alone say what belongs to it.
+func (f Field) ByKind() bool {
+	return len(f.Kinds) > 0 && f.Price == nil && f.ReleasedFrom+f.ReleasedTo+f.Chip+f.FamilyOf == "" &&
+		f.ScreenFrom+f.ScreenTo == 0 && len(f.Variants) == 0 && !f.Modes
+}
+
 // PriceBand is a range of prices on a day.
 type PriceBand struct {
 	From     float64 `json:"from"`

@@ -2,19 +2,28 @@ package verdict
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+
+	"durvek/core/claims"
 )
 
 func init() {
 	register(Rule{
 		Name:     "missing-evidence",
-		Sentence: "Rivals were measured where the subject was not.",
+		Sentence: "Rivals were measured, or the maker promises something, and the subject was not.",
 		Find: func(f Facts) []Finding {
-			if len(f.Missing) == 0 {
+			lacking := slices.Clone(f.Missing)
+			for _, c := range f.Claims {
+				if c.Outcome == claims.Untested {
+					lacking = append(lacking, Absent{c.Name + ", which is promised as " + c.Claimed, c.Area})
+				}
+			}
+			if len(lacking) == 0 {
 				return nil
 			}
-			return []Finding{{Kind: Note, Certainty: Undecided, Prominence: 0.15, RestsOn: []string{"missing"},
-				Text: fmt.Sprintf("Not measured here, though rivals were: %s.", strings.Join(absent(f.Missing), "; "))}}
+			return []Finding{{ID: "missing", Kind: Note, Certainty: Undecided, Prominence: 0.15, RestsOn: []string{"missing"},
+				Text: fmt.Sprintf("Not tested: %s.", strings.Join(absent(lacking), "; "))}}
 		},
 	})
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"durvek/core/record"
+	"durvek/core/say"
 )
 
 // Rules that hand on what people said; an edition shows it under a heading of its own.
@@ -25,7 +26,7 @@ func init() {
 			var out []Finding
 			for _, r := range f.Remarks {
 				if r.Kind == x.kind && r.Withdrawn == nil {
-					out = append(out, Finding{Kind: Note, Certainty: Undecided, RestsOn: []string{r.ID}, Text: said(r)})
+					out = append(out, Finding{Kind: Note, Certainty: Undecided, RestsOn: []string{r.ID}, Text: said(r), Area: r.Area})
 				}
 			}
 			return out
@@ -40,7 +41,7 @@ func said(r record.Remark) string {
 		text += "."
 	}
 	if r.Area != "" {
-		text = upper(r.Area) + ": " + text
+		text = say.Sentence(r.Area + ": " + text)
 	}
 	if r.Kind == record.Report {
 		text = fmt.Sprintf("%s (%s, %s; %s)", text, r.Who, r.Dated, r.Source)

@@ -4,18 +4,11 @@
 package verdict
 
 import (
-	"fmt"
 	"maps"
-	"math"
 	"slices"
 	"sort"
 	"strings"
 
-	"durvek/core/catalog"
-	"durvek/core/claims"
-	"durvek/core/quantity"
-	"durvek/core/ranking"
-	"durvek/core/record"
 	"durvek/core/stats"
 )
 
@@ -26,56 +19,12 @@ type Finding struct {
 	Kind       Kind      `json:"kind" enum:"strength,weakness,note"`
 	Text       string    `json:"text"`
 	Certainty  Certainty `json:"certainty" enum:"sure,likely,open"`
-	Prominence float64   `json:"prominence" doc:"Size of effect × certainty; the most telling come first"`
+	Prominence float64   `json:"prominence" doc:"Size of effect × certainty × weight of its area; the most telling come first"`
+	Area       string    `json:"area,omitempty" doc:"What it is about, as readers think of it: battery, display …"`
+	Folded     []string  `json:"folded,omitempty" doc:"What it sums up, figure by figure"`
 	RestsOn    []string  `json:"rests_on" doc:"Figures and claims behind it: a measure, with what it is narrowed to and what sets one of several apart"`
 	Edited     bool      `json:"edited,omitempty"`
 	Hidden     bool      `json:"hidden,omitempty"`
-}
-
-// Standing is what one measure says of the subject in its field.
-type Standing struct {
-	Figure      string // its measure, with what the review narrows it to and what sets one of several rows apart
-	Name        string // in words, lower case inside a sentence
-	Unit        string // UCUM code
-	Scale       quantity.Scale
-	Better      quantity.Direction
-	Value       float64
-	Place       ranking.Place
-	Field       int
-	FieldName   string
-	Others      int               // rows that are not the subject's; 0 for all but one
-	Class       *ranking.Relative // to the mean of the others
-	Predecessor *Against
-	Rival       *Against // the neighbour that stands closest
-	Tie         ranking.Tie
-	Bound       string
-}
-
-// Against is the subject's value relative to one other variant.
-type Against struct {
-	Name string
-	ranking.Relative
-}
-
-// Facts are all that rules may read.
-type Facts struct {
-	Subject   string
-	Standings []Standing
-	Claims    []ClaimFact
-	Missing   []Absent          // measures that the field has and the subject lacks
-	Remarks   []record.Remark   // what people said of it; never counted
-	Caveats   map[string]string // what the subject's figure is shown with, by figure
-}
-
-// Absent is a measure that a subject lacks: its name within a sentence, and its group.
-type Absent struct{ Name, Group string }
-
-// ClaimFact is a judged claim in words.
-type ClaimFact struct {
-	ID      string
-	Name    string // of the measure
-	Claimed string
-	claims.Verdict
 }
 
 // Rule finds statements of one sort.
@@ -99,7 +48,10 @@ func Findings(f Facts) []Finding {
 			if x.Certainty == Sure && slices.ContainsFunc(x.RestsOn, func(id string) bool { return f.Caveats[id] != "" }) {
 				x.Certainty = Likely // what is shown with a caveat is never sure
 			}
-			x.ID = r.Name + ":" + strings.Join(x.RestsOn, "+")
+			if x.ID == "" {
+				x.ID = strings.Join(x.RestsOn, "+")
+			}
+			x.ID = r.Name + ":" + x.ID
 			out = append(out, x)
 		}
 	}
@@ -115,15 +67,26 @@ func Findings(f Facts) []Finding {
 // Telling is how many findings of each kind a new review starts with; the rest start hidden.
 const Telling = 5
 
-// Hide hides all but the most telling findings of each kind. The list is sorted.
+// Hide hides all but the most telling findings of each kind: one of every area before a second of any. The list is
+// sorted.
 func Hide(list []Finding) []Finding {
-	count := map[Kind]int{}
-	for i, f := range list {
-		if f.Unmeasured() { // somebody noted it to be said
-			continue
+	count, had := map[Kind]int{}, map[string]int{}
+	for i := range list {
+		list[i].Hidden = !list[i].Unmeasured() // what was said is said because somebody noted it
+	}
+	for round := range 2 {
+		for i, f := range list {
+			at := string(f.Kind) + f.Area
+			if f.Area == "" {
+				at += f.Rule
+			}
+			if !f.Hidden || f.Prominence <= 0 || count[f.Kind] == Telling || had[at] > round {
+				continue
+			}
+			list[i].Hidden = false
+			had[at]++
+			count[f.Kind]++
 		}
-		count[f.Kind]++
-		list[i].Hidden = count[f.Kind] > Telling
 	}
 	return list
 }
@@ -149,64 +112,6 @@ func Merge(kept, fresh []Finding) []Finding {
 	for _, f := range kept {
 		if _, left := old[f.ID]; left && (f.Rule == Reviewer || f.Edited) {
 			out = append(out, f)
-		}
-	}
-	return out
-}
-
-// Review is a document about one variant: its verdict and what it is shown against.
-type Review struct {
-	Slug           string         `json:"slug"`
-	Title          string         `json:"title"`
-	Subject        string         `json:"subject" doc:"Variant"`
-	Field          string         `json:"field"`
-	Charts         []Chart        `json:"charts" doc:"Ranked charts, in order"`
-	Findings       []Finding      `json:"findings"`
-	Summary        string         `json:"summary" doc:"Markdown"`
-	Recommendation Recommendation `json:"recommendation" enum:",recommended,recommended for some,not recommended"`
-	Advice         string         `json:"advice" doc:"For whom it is right, for whom not, what to buy instead; Markdown"`
-	Revision       int            `json:"revision" doc:"Raised by every change; a save must name the one it started from"`
-	Signed         *Signature     `json:"signed,omitempty"`
-	Editions       []Edition      `json:"editions"`
-	Stale          []Moved        `json:"stale,omitempty" readOnly:"true" doc:"Figures that moved since it was signed, and what was said of them"`
-}
-
-// Chart is one ranked chart of a review: a measure, under one setup, narrowed to what the review speaks of.
-type Chart struct {
-	Measure string   `json:"measure"`
-	Setup   string   `json:"setup,omitempty" doc:"As delivered if left out"`
-	Where   []string `json:"where,omitempty" doc:"Only figures at a place, in a host or under a condition, such as 'place=left port'"`
-}
-
-// ChartsOf are plain charts of measures.
-func ChartsOf(measures []string) []Chart {
-	out := []Chart{}
-	for _, id := range measures {
-		out = append(out, Chart{Measure: id})
-	}
-	return out
-}
-
-// Opening are the charts that a review begins with: of the measures that its subject has figures for, those that a
-// finding rests on which is not hidden, and from every group that has none of them the first. group gives a measure's
-// group.
-func Opening(measures []string, group func(string) string, findings []Finding) []Chart {
-	told := map[string]bool{}
-	for _, f := range findings {
-		for _, figure := range f.RestsOn {
-			id, _, _ := strings.Cut(figure, " · ")
-			told[id] = told[id] || !f.Hidden
-		}
-	}
-	shown := map[string]bool{} // groups
-	for _, id := range measures {
-		shown[group(id)] = shown[group(id)] || told[id]
-	}
-	out := []Chart{}
-	for _, id := range measures {
-		if told[id] || !shown[group(id)] {
-			out = append(out, Chart{Measure: id})
-			shown[group(id)] = true
 		}
 	}
 	return out
@@ -288,99 +193,3 @@ type Edition struct {
 
 // Recommendations lists what a verdict may recommend.
 var Recommendations = []Recommendation{Recommended, RecommendedForSome, NotRecommended}
-
-// Check returns what is wrong in a review.
-func (r Review) Check() []catalog.Problem {
-	var out []catalog.Problem
-	if s := catalog.CheckSlug(r.Slug); s != "" {
-		out = append(out, catalog.Problem{Path: []any{"slug"}, Reason: s})
-	}
-	if strings.TrimSpace(r.Title) == "" {
-		out = append(out, catalog.Problem{Path: []any{"title"}, Reason: "a review needs a title"})
-	}
-	keys := map[string]bool{}
-	for i, c := range r.Charts {
-		if keys[c.Key()] {
-			out = append(out, catalog.Problem{Path: []any{"charts", i}, Reason: "the chart " + c.Key() + " stands there twice"})
-		}
-		keys[c.Key()] = true
-	}
-	return out
-}
-
-// effect is how far a relative value lies from its reference, as a share on ratio scales.
-func effect(r ranking.Relative, s quantity.Scale) float64 {
-	if s.Logarithmic() {
-		return math.Abs(math.Log(r.Value / 100))
-	}
-	return math.Abs(r.Value) / 10
-}
-
-// among says how many a field holds: "12 light laptops", or "12 in the pool" where its name is no plural.
-func (s Standing) among() string {
-	if strings.HasPrefix(strings.ToLower(s.FieldName), "the ") {
-		return fmt.Sprintf("%d in %s", s.Field, s.FieldName)
-	}
-	return fmt.Sprintf("%d %s", s.Field, s.FieldName)
-}
-
-// others says with how many it is compared, itself left out.
-func (s Standing) others() string {
-	if s.Field--; s.Others > 0 {
-		s.Field = s.Others
-	}
-	if strings.HasPrefix(strings.ToLower(s.FieldName), "the ") {
-		return fmt.Sprintf("%d others in %s", s.Field, s.FieldName)
-	}
-	return fmt.Sprintf("%d other %s", s.Field, s.FieldName)
-}
-
-// sure tells whether the interval lies on one side of the reference by more than the default margin.
-func sure(r ranking.Relative, s quantity.Scale) bool {
-	if r.Unknown {
-		return false
-	}
-	if s.Logarithmic() {
-		return r.Lo > 102 || r.Hi < 98
-	}
-	return r.Lo > 0 || r.Hi < 0
-}
-
-// good tells whether a relative value is on the better side.
-func good(r ranking.Relative, s Standing) bool {
-	ref := 100.0
-	if !s.Scale.Logarithmic() {
-		ref = 0
-	}
-	return r.Value > ref == (s.Better == quantity.Higher)
-}
-
-// differs says a relative value in words: "31 % more", "12 % less", "4 dB(A) more".
-func differs(r ranking.Relative, s Standing) string {
-	word := "more"
-	if s.Scale.Logarithmic() {
-		d := r.Value - 100
-		if d < 0 {
-			word = "less"
-		}
-		lo, hi := r.Lo-100, r.Hi-100
-		if d < 0 {
-			d, lo, hi = -d, -hi, -lo
-		}
-		v, spread := quantity.WritingFor("1", [3]float64{d, lo, hi}).Interval(d, lo, hi)
-		switch {
-		case spread == "":
-			return quantity.Number(d, 2) + " % " + word
-		case strings.Contains(spread, " to "):
-			spread = "(" + spread + ")"
-		}
-		return v + " " + spread + " % " + word
-	}
-	if r.Value < 0 {
-		word = "less"
-	}
-	if s.Unit == "%" { // of a share: a difference in per cent would be another thing
-		return quantity.Number(math.Abs(r.Value), 2) + " points " + word
-	}
-	return quantity.Format(math.Abs(r.Value), s.Unit) + " " + word
-}

@@ -41,7 +41,3 @@ func Listed() string {
 	}
 	return text
 }
-
-// Areas are measures that a reader thinks of together; a remark may be about one.
-var Areas = []string{"processor", "memory", "storage", "graphics", "applications", "response", "display", "battery",
-	"noise and heat", "wireless and ports", "body", "price"}

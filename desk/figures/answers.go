@@ -147,6 +147,30 @@ type sight struct {
 	read *read
 }
 
+type togetherKey struct{}
+
+// together is what many questions of one asker have read of the database, as long as nothing is written between them.
+type together struct {
+	mu       sync.Mutex
+	revision uint64
+	read     *read
+}
+
+// Together lets many questions share what they read, as those of one review do.
+func (f *Figures) Together(ctx context.Context) context.Context {
+	return context.WithValue(ctx, togetherKey{}, &together{})
+}
+
+// at is what was read at a revision.
+func (t *together) at(revision uint64) *read {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.read == nil || t.revision != revision {
+		t.read, t.revision = &read{}, revision
+	}
+	return t.read
+}
+
 // look begins a question.
 func (f *Figures) look(ctx context.Context) (*sight, error) {
 	u, ok := ctx.Value(usesKey{}).(*Uses)
@@ -163,7 +187,11 @@ func (f *Figures) look(ctx context.Context) (*sight, error) {
 	}
 	u.note(catalogue)
 	u.from(s.revision)
-	return &sight{view: v, f: f, ctx: ctx, snap: s, uses: u, read: &read{}}, nil
+	r := &read{}
+	if t, ok := ctx.Value(togetherKey{}).(*together); ok {
+		r = t.at(s.revision)
+	}
+	return &sight{view: v, f: f, ctx: ctx, snap: s, uses: u, read: r}, nil
 }
 
 // kept answers a question from what was worked out before, or works it out once for all who ask meanwhile. An answer

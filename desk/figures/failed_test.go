@@ -26,6 +26,7 @@ import (
 	"durvek/desk/results"
 	"durvek/document"
 	"durvek/internal/testdesk"
+	"durvek/publish"
 	"durvek/rawfile"
 	"durvek/store"
 )
@@ -106,7 +107,9 @@ var called = map[string][]any{
 	"Figures.DropField":     {"z", "me"},
 	"Figures.ImportUse": {[]byte(
 		"format: durvek-use/1\nslug: z\nname: Z\nweights: [{measure: work/rate, weight: 1}]\n"), false, "me"},
-	"Figures.Kin": {kinOf(), store.CellKey{Setup: "as-delivered"}, "a", map[string]string{"supply": "mains"}},
+	"Reviews.WriteSite": {"", "me"},
+	"Reviews.Cards":     {"a", publish.CardChoice{}},
+	"Figures.Kin":       {kinOf(), store.CellKey{Setup: "as-delivered"}, "a", map[string]string{"supply": "mains"}},
 }
 
 func kinOf() compare.Measure {
@@ -114,7 +117,8 @@ func kinOf() compare.Measure {
 }
 
 // unread are the methods that answer without the database.
-var unread = map[string]bool{"Books.Schema": true, "Books.Sheets": true, "Figures.Keeps": true}
+var unread = map[string]bool{"Books.Schema": true, "Books.Sheets": true, "Figures.Keeps": true,
+	"Reviews.SiteOf": true}
 
 // rooms are a house's rooms by name.
 func rooms(d *house.House) map[string]any {

@@ -1,8 +1,10 @@
 package figures
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"slices"
 
 	"durvek/core/compare"
@@ -184,6 +186,9 @@ func (f *Figures) Expected(ctx context.Context, measure, unit, variant string) (
 	return 0, "", nil
 }
 
+// least is how many a field holds at least before it is a class: the narrowest of those is what a review starts with.
+const least = 4
+
 // Subject finds what a review of a variant starts from.
 func (f *Figures) Subject(ctx context.Context, variant string) (desk.Subject, error) {
 	d, err := f.look(ctx)
@@ -195,6 +200,7 @@ func (f *Figures) Subject(ctx context.Context, variant string) (desk.Subject, er
 		return desk.Subject{}, err
 	}
 	out := desk.Subject{Named: desk.Named{Model: x.Model, Name: x.FullName(), Note: x.Note}, Measures: []string{}}
+	size := map[string]int{}
 	for _, in := range d.fields {
 		if in.Slug == everything {
 			continue
@@ -202,8 +208,16 @@ func (f *Figures) Subject(ctx context.Context, variant string) (desk.Subject, er
 		// A field that cannot be told, for want of an exchange rate, holds nothing for this purpose.
 		if members, err := d.membersOf(in); err == nil && slices.Contains(members, variant) {
 			out.Fields = append(out.Fields, in.Slug)
+			size[in.Slug] = len(members)
+			if !in.ByKind() {
+				size[in.Slug] += len(d.order) // those by price, age or chip come behind
+			}
+			if len(members) < least {
+				size[in.Slug] = math.MaxInt
+			}
 		}
 	}
+	slices.SortStableFunc(out.Fields, func(a, b string) int { return cmp.Compare(size[a], size[b]) })
 	out.Fields = append(out.Fields, everything)
 	for _, m := range d.measures {
 		cells, _, err := d.of(m, variant)

@@ -57,7 +57,7 @@ func (h *House) furnish(ctx context.Context, tests []method.Test) (err error) {
 	if h.Results, err = results.Open(ctx, h.Desk, h.Figures, h.Bench, h.Books); err != nil {
 		return err
 	}
-	h.Reviews, err = reviews.Open(ctx, h.Desk, h.Figures, h.Books)
+	h.Reviews, err = reviews.Open(ctx, h.Desk, h.Figures, h.Books, h.Bench, h.Results)
 	return err
 }
 

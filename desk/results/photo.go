@@ -14,11 +14,13 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"durvek/desk"
 	"durvek/internal/durable"
+	"durvek/publish"
 	"durvek/store"
 
 	"golang.org/x/image/draw"
@@ -162,6 +164,50 @@ func (d *Results) Photo(ctx context.Context, id string) (data []byte, media stri
 	return data, a.Media, err
 }
 
+// shownPixels is how large a published photo is at most: 1600 × 1067.
+const shownPixels = 1.7e6
+
+// Shown gives the newest photos of units as a page shows them: smaller, as JPEG.
+func (d *Results) Shown(ctx context.Context, units []string, most int) (out []publish.Photo, err error) {
+	for _, u := range units {
+		list, err := d.desk.Store.Attachments(ctx, store.AttachmentFilter{Unit: u})
+		if err != nil {
+			return nil, err
+		}
+		for _, a := range slices.Backward(list) {
+			if a.Doubt != "" || a.Run != "" || len(out) == most {
+				continue // evidence of one run shows no product
+			}
+			data, _, err := d.Photo(ctx, a.ID)
+			if err != nil {
+				return nil, err
+			}
+			if data, err = d.small(ctx, data); err != nil {
+				return nil, err
+			}
+			out = append(out, publish.Photo{Caption: cmp.Or(a.Caption, "The sample that was measured"), Media: "image/jpeg",
+				Data: data})
+		}
+	}
+	return out, nil
+}
+
+// small draws a photo as a page shows it, when no other is being drawn.
+func (d *Results) small(ctx context.Context, data []byte) ([]byte, error) {
+	done, err := d.turn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	img, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	err = jpeg.Encode(&out, smaller(img, shownPixels), &jpeg.Options{Quality: 82})
+	return out.Bytes(), err
+}
+
 // draw makes a clean photo when no other is being drawn.
 func (d *Results) draw(ctx context.Context, data []byte) (clean []byte, media string, err error) {
 	done, err := d.turn(ctx)
@@ -207,7 +253,7 @@ func cleanPhoto(data []byte) (clean []byte, media string, err error) {
 	if err != nil {
 		return nil, "", desk.Refuse(desk.Invalid, "the picture is damaged: %v", err)
 	}
-	img = smaller(img)
+	img = smaller(img, KeptPixels)
 	var out bytes.Buffer
 	if kind == "png" {
 		err = png.Encode(&out, img)
@@ -217,10 +263,10 @@ func cleanPhoto(data []byte) (clean []byte, media string, err error) {
 	return out.Bytes(), "image/jpeg", err
 }
 
-// smaller brings a picture down to the pixels that are kept.
-func smaller(img image.Image) image.Image {
+// smaller brings a picture down to so many pixels.
+func smaller(img image.Image, pixels float64) image.Image {
 	b := img.Bounds()
-	by := math.Sqrt(KeptPixels / (float64(b.Dx()) * float64(b.Dy())))
+	by := math.Sqrt(pixels / (float64(b.Dx()) * float64(b.Dy())))
 	if by >= 1 {
 		return img
 	}

@@ -8,7 +8,10 @@ import (
 	"os"
 
 	"durvek/core/analyse"
+	"durvek/core/chart"
+	"durvek/core/verdict"
 	"durvek/desk"
+	"durvek/publish"
 	"durvek/rawfile"
 	"durvek/store"
 )
@@ -73,6 +76,41 @@ func (d *Results) RunSource(ctx context.Context, run string) (RawSource, error) 
 	m, made, err := d.again(ctx, s)
 	return RawSource{Name: s.Name, Size: s.Size, Digest: s.Digest, Mapping: m, Version: s.Version, Analysis: m.Analysis,
 		Added: s.Added.Format("2006-01-02 15:04"), By: s.By, Picture: made.Picture, Notes: made.Notes}, err
+}
+
+// Pictures draws the newest file of each analysis that a unit was measured with, for a page. A file that can be read no
+// more is left out: its figures stand by themselves.
+func (d *Results) Pictures(ctx context.Context, units []string) (out []publish.Shown, err error) {
+	for _, u := range units {
+		list, err := d.desk.Store.SourcesOf(ctx, u)
+		if err != nil {
+			return nil, err
+		}
+		had := map[string]bool{}
+		for _, s := range list {
+			r, err := d.desk.Store.Run(ctx, s.Run)
+			if err != nil {
+				return nil, err
+			}
+			if had[r.Test] {
+				continue
+			}
+			had[r.Test] = true
+			m, made, err := d.again(ctx, s)
+			var refusal *desk.Error
+			if errors.As(err, &refusal) {
+				continue
+			}
+			if err != nil {
+				return nil, err
+			}
+			a, _ := analyse.Named(m.Analysis)
+			if p := chart.OfRaw(made.Picture, a.Title, d.desk.Name, made.Notes); p != nil {
+				out = append(out, publish.Shown{Area: verdict.AreaOf(a.Group), Name: a.Name, Picture: p})
+			}
+		}
+	}
+	return out, nil
 }
 
 // RunFile gives the file that a run's figures were made of, as it came.

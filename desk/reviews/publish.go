@@ -6,10 +6,12 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"durvek/core/catalog"
+	"durvek/core/chart"
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/quantity"
@@ -45,6 +47,9 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339),
 		Title: r.Title, Note: note, Revision: r.Revision}
 	content.Edition = e
+	if content.Changed, err = d.changed(r, content); err != nil {
+		return e, err
+	}
 	dir := d.folder(slug)
 	if e.Digest, err = publish.Prepare(dir, content); err != nil {
 		return e, fmt.Errorf("write edition %d of %s: %w", e.Number, slug, err)
@@ -162,8 +167,11 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	if err != nil {
 		return publish.Content{}, err
 	}
-	c := publish.Content{Desk: d.desk.Name, Review: r, Model: subject.Model, Variant: x.Variant,
+	c := publish.Content{Desk: d.desk.Name, Licence: d.desk.Licence, Review: r, Model: subject.Model, Variant: x.Variant,
 		Sheet: catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
+	if err := d.readers(ctx, r, &c); err != nil {
+		return c, err
+	}
 	if c.Claims, err = d.figures.CheckClaims(ctx, r.Subject); err != nil {
 		return c, err
 	}
@@ -185,6 +193,64 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 		}
 	}
 	return c, nil
+}
+
+// photos is how many of them stand on a page at most.
+const photos = 4
+
+// readers adds what readers get beside the figures: facts by area, figures within texts, samples, photos, and what
+// changed since the edition before.
+func (d *Reviews) readers(ctx context.Context, r verdict.Review, c *publish.Content) (err error) {
+	if c.Facts, err = d.facts(ctx, r); err != nil {
+		return err
+	}
+	if c.Texts, err = d.figured(ctx, r); err != nil {
+		return err
+	}
+	if c.Samples, err = d.desk.Store.Units(ctx, r.Subject); err != nil {
+		return err
+	}
+	var units []string
+	for _, u := range c.Samples {
+		units = append(units, u.Slug)
+	}
+	if c.Photos, err = d.results.Shown(ctx, units, photos); err != nil {
+		return err
+	}
+	if c.Shown, err = d.results.Pictures(ctx, units); err != nil {
+		return err
+	}
+	return d.courses(ctx, r, c)
+}
+
+// courses adds the curve of every lasting load of which the page says something.
+func (d *Reviews) courses(ctx context.Context, r verdict.Review, c *publish.Content) error {
+	for _, f := range r.Findings {
+		if f.Hidden || f.Rule != "lasting" || len(f.RestsOn) == 0 {
+			continue
+		}
+		test, _ := method.Split(f.RestsOn[0])
+		lines, err := d.figures.Curves(ctx, test, r.Field, nil, "", r.Subject)
+		if err != nil {
+			return err
+		}
+		if slices.ContainsFunc(lines.Lines, func(l chart.Line) bool { return l.Subject }) {
+			c.Shown = append(c.Shown, publish.Shown{Area: f.Area, Name: test + "-curve", Picture: lines})
+		}
+	}
+	return nil
+}
+
+// changed says what an edition shows otherwise than the one before; nothing where that was made by an older form.
+func (d *Reviews) changed(r verdict.Review, c publish.Content) ([]publish.Change, error) {
+	if len(r.Editions) == 0 {
+		return nil, nil
+	}
+	before, err := publish.ReadRecord(d.editionDir(r.Slug, r.Editions[len(r.Editions)-1].Number))
+	if err != nil {
+		return nil, err
+	}
+	return publish.ChangesFrom(before, c), nil
 }
 
 // ReviewCharts answers the comparisons that a review shows.

@@ -1,91 +1,174 @@
 package reviews
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"durvek/core/catalog"
+	"durvek/core/claims"
 	"durvek/core/compare"
 	"durvek/core/method"
+	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/say"
 	"durvek/core/verdict"
 	"durvek/desk"
 )
 
-// findings runs the finding rules over the subject's standing in each measure of its field.
-func (d *Reviews) findings(ctx context.Context, r verdict.Review) ([]verdict.Finding, error) {
-	field, err := d.figures.FieldName(ctx, r.Field)
-	if err != nil {
-		return nil, err
+// facts gathers what rules may read.
+func (d *Reviews) facts(ctx context.Context, r verdict.Review) (verdict.Facts, error) {
+	facts := verdict.Facts{Caveats: map[string]string{}}
+	ctx = d.figures.Together(ctx)
+	var err error
+	if facts.Field, err = d.figures.FieldName(ctx, r.Field); err != nil {
+		return facts, err
 	}
-	x, err := d.figures.Name(ctx, r.Subject)
-	if err != nil {
-		return nil, err
+	g := gathered{Reviews: d, review: r}
+	if g.subject, err = d.figures.Name(ctx, r.Subject); err != nil {
+		return facts, err
 	}
-	measures, err := d.figures.Known(ctx)
-	if err != nil {
-		return nil, err
+	facts.Subject = g.subject.Name
+	if err := g.line(ctx); err != nil {
+		return facts, err
 	}
-	facts := verdict.Facts{Subject: x.Name, Caveats: map[string]string{}}
+	known, err := d.figures.Known(ctx)
+	if err != nil {
+		return facts, err
+	}
+	measures := slices.Clone(known)
 	charts := map[string][]verdict.Chart{} // a measure is spoken of as it is charted
 	for _, c := range r.Charts {
 		charts[c.Measure] = append(charts[c.Measure], c)
 	}
-	type asked struct {
-		m compare.Measure
-		verdict.Chart
-	}
-	var all []asked
+	// What is charted comes first: of a mode the first measure speaks.
+	slices.SortStableFunc(measures, func(a, b compare.Measure) int {
+		return cmp.Compare(min(len(charts[b.ID]), 1), min(len(charts[a.ID]), 1))
+	})
 	for _, m := range measures {
 		if len(charts[m.ID]) == 0 {
 			charts[m.ID] = []verdict.Chart{{Measure: m.ID}}
 		}
 		for _, c := range charts[m.ID] {
-			all = append(all, asked{m, c})
+			if err := g.measure(ctx, m, c, &facts); err != nil {
+				return facts, err
+			}
 		}
 	}
-	for _, a := range all {
-		m := a.m
-		c, err := d.figures.Rank(ctx, question(r, a.Chart))
-		if err != nil {
-			return nil, err
-		}
-		narrowed, err := d.narrowed(ctx, a.Chart)
-		if err != nil {
-			return nil, err
-		}
-		own := func(row compare.Row) bool { return row.Variant == r.Subject }
-		if !slices.ContainsFunc(c.Rows, own) {
-			if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut,
-				func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
-				facts.Missing = append(facts.Missing, verdict.Absent{Name: m.InSentence() + narrowed, Group: m.Group})
-			}
-			continue
-		}
-		for i, row := range c.Rows {
-			if !own(row) || !row.Standing.Known() { // of unknown order nothing can be said
-				continue
-			}
-			s, err := d.standing(ctx, x, c, i)
-			if err != nil {
-				return nil, err
-			}
-			s.FieldName, s.Figure = field, figure(a.Chart, row)
-			s.Name += narrowed
-			if c := row.Caveat(); c != "" {
-				facts.Caveats[s.Figure] = c
-			}
-			facts.Standings = append(facts.Standings, s)
-		}
-	}
-	if err := d.told(ctx, r, &facts); err != nil {
-		return nil, err
-	}
-	return verdict.Findings(facts), nil
+	return facts, d.told(ctx, r, &facts)
 }
 
-// told adds what became of the claims, and what people said.
+// gathered is a review whose facts are being gathered: its subject, and the models before it.
+type gathered struct {
+	*Reviews
+	review  verdict.Review
+	subject desk.Named
+	before  map[string]verdict.Relation // models that it succeeds
+	modes   map[string]bool             // that are spoken of
+}
+
+// line finds the models that the subject's one succeeds.
+func (g *gathered) line(ctx context.Context) error {
+	g.before, g.modes = map[string]verdict.Relation{}, map[string]bool{}
+	first := g.subject.Model.Succeeds
+	if first == "" {
+		return nil
+	}
+	g.before[first] = verdict.Predecessor
+	models, err := g.desk.Store.Models(ctx)
+	i := slices.IndexFunc(models, func(m catalog.Model) bool { return m.Slug == first })
+	if err == nil && i >= 0 && models[i].Succeeds != "" {
+		g.before[models[i].Succeeds] = verdict.Before
+	}
+	return err
+}
+
+// measure adds what one measure, narrowed as it is charted, says of the subject.
+func (g *gathered) measure(ctx context.Context, m compare.Measure, chart verdict.Chart, facts *verdict.Facts) error {
+	r := g.review
+	q := question(r, chart)
+	q.Raised = true
+	c, err := g.figures.Rank(ctx, q)
+	if err != nil {
+		return err
+	}
+	narrowed, err := g.narrowed(ctx, chart)
+	if err != nil {
+		return err
+	}
+	own := func(row compare.Row) bool { return row.Variant == r.Subject }
+	if !slices.ContainsFunc(c.Rows, own) {
+		if len(c.Rows) >= 3 && slices.ContainsFunc(c.LeftOut,
+			func(l compare.LeftOut) bool { return l.Variant == r.Subject }) {
+			facts.Missing = append(facts.Missing, verdict.Absent{Name: m.InSentence() + narrowed, Group: m.Group})
+		}
+		return nil
+	}
+	for i, row := range c.Rows {
+		if !own(row) || !row.Standing.Known() { // of unknown order nothing can be said
+			continue
+		}
+		s, err := g.standing(ctx, c, i)
+		if err != nil {
+			return err
+		}
+		s.Figure = figure(chart, row)
+		s.Name += narrowed
+		if c := row.Caveat(); c != "" {
+			facts.Caveats[s.Figure] = c
+		} else if row.Differs == "" && s.Others > 1 && (s.Place.Worst <= 2 || s.Place.Best >= s.Field-1) {
+			// Only what is surely near an end of its class can be near an end of everything.
+			if s.History, err = g.figures.Among(ctx, m.ID, r.Subject, row.Setup, chart.Where...); err != nil {
+				return err
+			}
+		}
+		facts.Standings = append(facts.Standings, s)
+		if err := g.mode(ctx, m, row, s, facts); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// mode adds what other modes gain in a measure and cost, each once, where it is first met.
+func (g *gathered) mode(ctx context.Context, m compare.Measure, row compare.Row, s verdict.Standing,
+	facts *verdict.Facts) error {
+	for _, x := range row.Raised {
+		rel := ranking.RelativeTo(x.Estimate, row.Estimate, m.Scale)
+		if g.modes[x.Setup] || m.Scale != quantity.Ratio || rel.Unknown {
+			continue
+		}
+		modes, err := g.figures.ModesOf(ctx, m.ID, g.review.Field, g.review.Subject)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(modes.Gains, func(gain compare.ModeGain) bool { return gain.Setup == x.Setup })
+		if i < 0 {
+			continue
+		}
+		g.modes[x.Setup] = true
+		d := say.Difference{Pair: s.Words, Unit: s.Unit, Value: rel.Value, Lo: rel.Lo, Hi: rel.Hi, Ratio: true,
+			Figure: x.Estimate.Centre}
+		gain := d.In(s.Name)
+		if rel.Lo <= 100 && rel.Hi >= 100 {
+			gain = "no gain shown in " + s.Name
+		}
+		var costs []string
+		for _, c := range modes.Gains[i].Costs {
+			if text := c.Effect.Text; strings.HasPrefix(text, "+") {
+				costs = append(costs, text[1:]+" more")
+			} else {
+				costs = append(costs, strings.TrimLeft(text, "−-")+" less")
+			}
+		}
+		facts.Modes = append(facts.Modes, verdict.Mode{Name: x.Name, Gain: gain, Costs: say.List(costs), Figure: s.Figure})
+	}
+	return nil
+}
+
+// told adds what became of the claims, what happened, what it works with, what it costs, and what people said.
 func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Facts) error {
 	judged, err := d.figures.CheckClaims(ctx, r.Subject)
 	if err != nil {
@@ -99,12 +182,95 @@ func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Fac
 		return err
 	}
 	for _, j := range judged {
-		if test, _ := method.Split(j.Measure); tests[test].Aside != "" {
+		test, measure := method.Split(j.Measure)
+		if tests[test].Aside != "" {
 			facts.Caveats["claim "+claimKey(j.Claim)] = tests[test].Aside
 		}
-		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: compare.LowerFirst(j.Name),
-			Claimed: j.Text, Verdict: j.Verdict})
+		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: j.Name,
+			Area: verdict.AreaOf(tests[test].Group), Claimed: j.Text, Measured: measured(j), Verdict: j.Verdict,
+			Lower: lower(tests[test], measure)})
 	}
+	if err := d.lived(ctx, r.Subject, facts); err != nil {
+		return err
+	}
+	for _, use := range r.Uses {
+		needs, is, err := d.figures.NeedsOf(ctx, use, r.Field, r.Subject)
+		if err != nil {
+			return err
+		}
+		facts.Needs = append(facts.Needs, needs...)
+		if is != nil {
+			facts.Uses = append(facts.Uses, *is)
+		}
+	}
+	if facts.Weights, err = d.figures.AreaWeights(ctx, r.Uses); err != nil {
+		return err
+	}
+	if facts.Worth, err = d.figures.WorthOf(ctx, r.Field, r.Subject, r.Uses); err != nil {
+		return err
+	}
+	var kin []string
+	for _, k := range verdict.KinOf(*facts) {
+		kin = append(kin, k.Variant)
+	}
+	facts.Prices, err = d.figures.PricesOf(ctx, r.Field, r.Subject, kin)
+	return err
+}
+
+func lower(t method.Test, measure string) bool {
+	m, _ := t.Measure(measure)
+	return m.Better == quantity.Lower
+}
+
+// measured is a figure without its interval: a sentence has room for one number.
+func measured(j claims.Judged) string {
+	text, rest, ranged := strings.Cut(j.Measured, " ± ")
+	if ranged && strings.HasSuffix(rest, " "+j.Symbol) {
+		text += " " + j.Symbol
+	}
+	return text
+}
+
+// lived adds what happened to the subject's units, and what they worked with.
+func (d *Reviews) lived(ctx context.Context, variant string, facts *verdict.Facts) error {
+	units, err := d.desk.Store.Units(ctx, variant)
+	if err != nil {
+		return err
+	}
+	names := map[string]bool{}
+	works := map[string]bool{}
+	for _, u := range units {
+		rates, err := d.bench.IncidentRates(ctx, u.Slug)
+		if err != nil {
+			return err
+		}
+		facts.Incidents = append(facts.Incidents, rates...)
+		pairs, err := d.results.Partners(ctx, u.Slug)
+		if err != nil {
+			return err
+		}
+		for _, p := range pairs {
+			if p.Works == 0 {
+				names[p.Partner] = true
+			} else {
+				works[p.Partner] = true
+			}
+		}
+	}
+	for _, n := range desk.SortedKeys(names) {
+		if works[n] {
+			continue // at another port, or with another firmware, it did
+		}
+		if u, err := d.desk.Store.Unit(ctx, n); err == nil {
+			x, err := d.figures.Name(ctx, u.Variant)
+			if err != nil {
+				return err
+			}
+			n = "the " + x.Name
+		}
+		facts.Fails = append(facts.Fails, n)
+	}
+	facts.Works = len(works)
 	return nil
 }
 
@@ -135,55 +301,59 @@ func (d *Reviews) narrowed(ctx context.Context, c verdict.Chart) (text string, e
 	return text, nil
 }
 
-// standing is how the subject in row i of a comparison stands to class, predecessor and nearest rival.
-func (d *Reviews) standing(ctx context.Context, subject desk.Named, c compare.Comparison, i int) (verdict.Standing,
-	error) {
+// standing is how the subject in row i of a comparison stands to its class and its kin.
+func (g *gathered) standing(ctx context.Context, c compare.Comparison, i int) (verdict.Standing, error) {
 	m, row := c.Measure, c.Rows[i]
-	against := func(other compare.Row, name desk.Named) *verdict.Against {
-		label := "the " + other.Name
-		if name.Model.Slug == subject.Model.Slug { // siblings bear the same name
-			label = "its sibling with " + other.Note
-		}
-		return &verdict.Against{Name: label, Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)}
+	def := m.Def()
+	test, slug := method.Split(m.ID)
+	short, _, _ := strings.Cut(m.Name, ", "+def.Name)
+	w := quantity.WritingFor(m.Unit, [3]float64{row.Estimate.Centre, row.Estimate.Lo, row.Estimate.Hi})
+	s := verdict.Standing{Test: test, Measure: slug, Name: m.InSentence(), Short: short, Area: verdict.AreaOf(m.Group),
+		Words: say.Of(def.Words, m.Unit, m.Scale, m.Better), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
+		Margin: def.Margin, Value: row.Estimate.Centre, Said: w.With(w.Value(row.Estimate.Centre)), Place: row.Standing,
+		Field: c.Ordered(), Bound: row.Estimate.Bound, Limiter: row.Limiter, Levels: len(def.Levels)}
+	s.Level = slices.IndexFunc(def.Levels, func(l method.Level) bool { return l.Mark == row.Estimate.Centre })
+	switch {
+	case s.Level >= 0:
+		s.Said = def.Levels[s.Level].Text
+	case m.Scale == quantity.Pass || m.Scale == quantity.Grade || s.Bound != "":
+		s.Said = c.Chart.Rows[i].Label
 	}
-	s := verdict.Standing{Name: m.InSentence(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
-		Value: row.Estimate.Centre,
-		Place: row.Standing, Field: c.Ordered(), Bound: row.Estimate.Bound}
 	if row.Differs != "" {
 		s.Name += ", " + row.Differs
 	}
 	var others []ranking.Entry // the class average does not hold the subject
-	for _, r := range c.Rows {
-		if r.Variant != row.Variant {
-			others = append(others, ranking.Entry{ID: r.ID, Estimate: r.Estimate})
+	for _, other := range c.Rows {
+		if other.Variant == row.Variant {
+			continue
 		}
-	}
-	if mean, ok := ranking.FieldMean(others, m.Scale); ok && c.Mean != nil {
-		rel := ranking.RelativeTo(row.Estimate, mean, m.Scale)
-		s.Class, s.Others = &rel, len(others)
-	}
-	rival := i - 1 // the one before it, or the one behind the first; never a row of its own
-	for rival >= 0 && c.Rows[rival].Variant == row.Variant {
-		rival--
-	}
-	if rival < 0 {
-		rival = i + 1
-		for rival < len(c.Rows) && c.Rows[rival].Variant == row.Variant {
-			rival++
-		}
-	}
-	for k, other := range c.Rows {
-		name, err := d.figures.Name(ctx, other.Variant)
+		others = append(others, ranking.Entry{ID: other.ID, Estimate: other.Estimate})
+		s.Rival = other.Name
+		name, err := g.figures.Name(ctx, other.Variant)
 		if err != nil {
 			return s, err
 		}
-		if before := subject.Model.Succeeds; before != "" && name.Model.Slug == before && (s.Predecessor == nil ||
-			other.Differs == row.Differs) {
-			s.Predecessor = against(other, name)
+		relation := g.before[name.Model.Slug]
+		if name.Model.Slug == g.subject.Model.Slug {
+			relation, name.Name = verdict.Sibling, name.Note
 		}
-		if k == rival {
-			s.Rival, s.Tie = against(other, name), c.Rows[min(i, k)].Next
+		if relation == "" || other.Differs != row.Differs ||
+			slices.ContainsFunc(s.Kin, func(a verdict.Against) bool { return a.Variant == other.Variant }) {
+			continue
 		}
+		s.Kin = append(s.Kin, verdict.Against{Variant: other.Variant, Model: name.Model.Slug, Name: name.Name,
+			Relation: relation,
+			Relative: ranking.RelativeTo(row.Estimate, other.Estimate, m.Scale)})
+	}
+	if len(others) != 1 {
+		s.Rival = ""
+	}
+	if mean, ok := ranking.FieldMean(others, m.Scale); ok && c.Mean != nil {
+		rel := ranking.RelativeTo(row.Estimate, mean, m.Scale)
+		if len(others) == 1 { // against one the other one's noise counts, too
+			rel = ranking.RelativeTo(row.Estimate, others[0].Estimate, m.Scale)
+		}
+		s.Class, s.Others = &rel, len(others)
 	}
 	return s, nil
 }

@@ -3,6 +3,7 @@ package reviews
 import (
 	"cmp"
 	"context"
+	"errors"
 	"slices"
 	"strings"
 	"time"
@@ -24,21 +25,22 @@ func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (v
 	if err := d.checkReview(ctx, r); err != nil {
 		return r, err
 	}
-	fresh, err := d.findings(ctx, r)
+	facts, err := d.facts(ctx, r)
 	if err != nil {
 		return r, err
 	}
-	r.Findings, r.Revision, r.Signed, r.Editions = verdict.Hide(fresh), 1, nil, []verdict.Edition{}
+	r.Findings, r.Revision, r.Signed, r.Editions = verdict.Hide(verdict.Findings(facts)), 1, nil, []verdict.Edition{}
+	r = verdict.Propose(r, facts)
 	if len(r.Charts) == 0 {
 		known, err := d.figures.Known(ctx)
 		if err != nil {
 			return r, err
 		}
-		groups := map[string]string{}
+		areas := map[string]string{}
 		for _, m := range known {
-			groups[m.ID] = m.Group
+			areas[m.ID] = verdict.AreaOf(m.Group)
 		}
-		r.Charts = verdict.Opening(x.Measures, func(id string) string { return groups[id] }, r.Findings)
+		r.Charts = verdict.Opening(x.Measures, func(id string) string { return areas[id] }, r.Findings)
 	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
 		_, err := q.Review(ctx, r.Slug)
@@ -79,15 +81,61 @@ func (d *Reviews) checkReview(ctx context.Context, r verdict.Review) error {
 			return err // no such setup, or nothing that could be narrowed like that
 		}
 	}
+	for _, use := range r.Uses {
+		if _, err := d.figures.AreaWeights(ctx, []string{use}); err != nil {
+			return err
+		}
+	}
+	for _, a := range r.Alternatives {
+		if a.Variant == "" {
+			continue
+		}
+		if _, err := d.books.Variant(ctx, a.Variant); err != nil {
+			return err
+		}
+	}
+	for _, id := range r.References() {
+		if !slices.ContainsFunc(known, func(m compare.Measure) bool { return m.ID == id }) {
+			return desk.Refuse(desk.Invalid, "the text refers to {{%s}}, and no measure of that name is known; the list of "+
+				"measures names them all", id)
+		}
+	}
 	if r.Recommendation != "" && !slices.Contains(verdict.Recommendations, r.Recommendation) {
 		return desk.Refuse(desk.Invalid, "unknown recommendation %q; it is one of: %s", r.Recommendation, verdict.Listed())
 	}
 	return nil
 }
 
-// Reviews lists all reviews.
+// looked is of how many reviews a list says which figures moved, those that were signed last: each asks for all its
+// charts.
+const looked = 40
+
+// Reviews lists all reviews, with what moved since they were signed.
 func (d *Reviews) Reviews(ctx context.Context) ([]verdict.Review, error) {
-	return d.desk.Store.Reviews(ctx)
+	list, err := d.desk.Store.Reviews(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var signed []int
+	for i, r := range list {
+		if r.Signed != nil {
+			signed = append(signed, i)
+		}
+	}
+	slices.SortFunc(signed, func(a, b int) int { return cmp.Compare(list[b].Signed.At, list[a].Signed.At) })
+	ctx = d.figures.Together(ctx)
+	for _, i := range signed[:min(looked, len(signed))] {
+		now, err := d.subjects(ctx, list[i])
+		var refusal *desk.Error
+		if errors.As(err, &refusal) {
+			continue // its field or a measure is gone: it says so itself when it is opened
+		}
+		if err != nil {
+			return nil, err
+		}
+		list[i].Stale = list[i].StaleBy(now)
+	}
+	return list, nil
 }
 
 // Review finds one review.
@@ -150,12 +198,13 @@ func (d *Reviews) RefreshFindings(ctx context.Context, slug, by string) (verdict
 	if err != nil {
 		return r, err
 	}
-	fresh, err := d.findings(ctx, r)
+	facts, err := d.facts(ctx, r)
 	if err != nil {
 		return r, err
 	}
 	from := r.Revision
-	r.Findings, r.Revision, r.Signed = verdict.Merge(r.Findings, fresh), from+1, nil
+	r.Findings, r.Revision, r.Signed = verdict.Merge(r.Findings, verdict.Hide(verdict.Findings(facts))), from+1, nil
+	r = verdict.Propose(r, facts)
 	return d.keepReview(ctx, r, from, by, "refresh findings")
 }
 
@@ -170,8 +219,11 @@ func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Re
 		return r, desk.Refuse(desk.Invalid, "a signature needs the reviewer's name")
 	case strings.TrimSpace(r.Summary) == "":
 		return r, desk.Refuse(desk.Invalid, "write the summary before signing: a verdict is more than its findings")
-	case r.Recommendation == "":
+	case r.Recommendation == "" && r.State != verdict.Withdrawn:
 		return r, desk.Refuse(desk.Invalid, "choose a recommendation before signing: %s", verdict.Listed())
+	}
+	if _, err := d.figured(ctx, r); err != nil {
+		return r, err
 	}
 	now, err := d.subjects(ctx, r)
 	if err != nil {
@@ -201,6 +253,25 @@ func (d *Reviews) subjects(ctx context.Context, r verdict.Review) (map[string]st
 				out[figure(shown, row)] = row.Estimate
 			}
 		}
+	}
+	return out, nil
+}
+
+// figured gives the figures that the reviewer's texts refer to, in words. One that the subject lacks is refused.
+func (d *Reviews) figured(ctx context.Context, r verdict.Review) (map[string]string, error) {
+	out := map[string]string{}
+	for _, id := range r.References() {
+		c, err := d.figures.Rank(ctx, question(r, verdict.Chart{Measure: id}))
+		if err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(c.Rows, func(row compare.Row) bool { return row.Variant == r.Subject })
+		if i < 0 {
+			return nil, desk.Refuse(desk.Invalid, "the text refers to {{%s}}, and there is no figure of it; measure it, or "+
+				"leave "+
+				"the reference out", id)
+		}
+		out[id] = c.Figured(i)
 	}
 	return out, nil
 }

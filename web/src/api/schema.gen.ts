@@ -1716,6 +1716,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reviews/{slug}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The verdict and every chart as cards, with a sheet of cues
+         * @description The verdict and every chart as cards, with a sheet of cues. Everybody who works at the desk may ask this.
+         */
+        get: operations["review-cards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reviews/{slug}/charts": {
         parameters: {
             query?: never;
@@ -1790,6 +1810,26 @@ export interface paths {
          * @description Draw the findings anew and keep the reviewer's words. It takes an editor.
          */
         post: operations["refresh-findings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews/{slug}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The page that a review would become
+         * @description The page that a review would become. Everybody who works at the desk may ask this.
+         */
+        get: operations["preview-review"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2306,6 +2346,30 @@ export interface paths {
          * @description End the token or session that asks. Everybody who works at the desk may ask this.
          */
         post: operations["sign-out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the desk's site says of it
+         * @description What the desk's site says of it. Everybody who works at the desk may ask this.
+         */
+        get: operations["show-site"];
+        put?: never;
+        /**
+         * Write all published editions as a site into the data folder; it is shown under /site/
+         * @description Write all published editions as a site into the data folder; it is shown under /site/. It takes an editor.
+         */
+        post: operations["write-site"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4293,6 +4357,8 @@ export interface components {
             tolerance?: number;
             /** @description UCUM code */
             unit: string;
+            /** @description How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out */
+            words?: string;
         };
         MethodOption: {
             /** @description The only values, where they are few */
@@ -4638,6 +4704,31 @@ export interface components {
             step: number;
             /** Format: int64 */
             times: number;
+        };
+        PublishSite: {
+            Base: string;
+            Desk: string;
+            Imprint: string;
+            Licence: string;
+        };
+        PublishSiteWritten: {
+            /**
+             * Format: int64
+             * @description Files that were written
+             */
+            changed: number;
+            /** Format: int64 */
+            editions: number;
+            /**
+             * Format: int64
+             * @description Files of the site
+             */
+            files: number;
+            /**
+             * Format: int64
+             * @description Files that no page needs any more
+             */
+            removed: number;
         };
         QuantityUnit: {
             code: string;
@@ -5721,13 +5812,15 @@ export interface components {
         ReviewRequest: {
             /** @description Field it is compared in */
             field?: string;
-            /** @description Measures to chart, in order; all if left out */
+            /** @description Measures to chart, in order; a choice of each area if left out */
             measures?: string[];
             /** @description Identifier; the variant's if left out */
             slug?: string;
             subject: string;
             /** @description Title */
             title?: string;
+            /** @description Kinds of use that it is written for: what they ask for weighs more */
+            uses?: string[];
         };
         RuleList: {
             /** @description Why a doubt may be upheld */
@@ -5831,6 +5924,10 @@ export interface components {
         };
         Signature: {
             by: string;
+        };
+        SiteRequest: {
+            /** @description Address that it will stand at, for feeds, maps and links from elsewhere */
+            base?: string;
         };
         StatsEstimate: {
             /** @description at least, more than, or at most */
@@ -6216,6 +6313,11 @@ export interface components {
             /** Format: double */
             worth: number;
         };
+        VerdictAlternative: {
+            name: string;
+            reason: string;
+            variant?: string;
+        };
         VerdictChart: {
             measure: string;
             /** @description As delivered if left out */
@@ -6240,16 +6342,20 @@ export interface components {
             title: string;
         };
         VerdictFinding: {
+            /** @description What it is about, as readers think of it: battery, display … */
+            area?: string;
             /** @enum {string} */
             certainty: "sure" | "likely" | "open";
             edited?: boolean;
+            /** @description What it sums up, figure by figure */
+            folded?: string[];
             hidden?: boolean;
             id: string;
             /** @enum {string} */
             kind: "strength" | "weakness" | "note";
             /**
              * Format: double
-             * @description Size of effect × certainty; the most telling come first
+             * @description Size of effect × certainty × weight of its area; the most telling come first
              */
             prominence: number;
             /** @description Figures and claims behind it: a measure, with what it is narrowed to and what sets one of several apart */
@@ -6257,6 +6363,16 @@ export interface components {
             /** @description Rule that found it, or "reviewer" */
             rule: string;
             text: string;
+        };
+        VerdictFitting: {
+            /** @description Kind of use by its name, or a kind of buyer: the chart room, students */
+            for: string;
+            /** @enum {string} */
+            is: "for" | "for some" | "not for";
+            /** @description The reviewer's, or the needs that fail */
+            sentence?: string;
+            /** @description Kind of use, where it is one that the desk keeps */
+            use?: string;
         };
         VerdictMoved: {
             /** @description Measure, with what it is narrowed to and what sets one of several apart */
@@ -6271,11 +6387,17 @@ export interface components {
         VerdictReview: {
             /** @description For whom it is right, for whom not, what to buy instead; Markdown */
             advice: string;
+            /** @description What to buy instead, and why */
+            alternatives?: components["schemas"]["VerdictAlternative"][];
             /** @description Ranked charts, in order */
             charts: components["schemas"]["VerdictChart"][];
             editions: components["schemas"]["VerdictEdition"][];
             field: string;
             findings: components["schemas"]["VerdictFinding"][];
+            /** @description For whom it is, one line per kind of use or buyer */
+            fits?: components["schemas"]["VerdictFitting"][];
+            /** @description What was not tested, and why */
+            not_tested?: string[];
             /** @enum {string} */
             recommendation: "" | "recommended" | "recommended for some" | "not recommended";
             /**
@@ -6283,15 +6405,37 @@ export interface components {
              * @description Raised by every change; a save must name the one it started from
              */
             revision: number;
+            /** @description What the reviewer wrote on areas; their order is that of the page */
+            sections?: components["schemas"]["VerdictSection"][];
             signed?: components["schemas"]["VerdictSignature"];
             slug: string;
             /** @description Figures that moved since it was signed, and what was said of them */
             readonly stale?: components["schemas"]["VerdictMoved"][];
+            /**
+             * @description Complete if left out
+             * @enum {string}
+             */
+            state?: "" | "preliminary" | "complete" | "withdrawn";
+            /** @description Of a preliminary review what is still to come; of a withdrawn one why */
+            state_note?: string;
             /** @description Variant */
             subject: string;
-            /** @description Markdown */
+            /** @description Markdown; {{test/measure}} stands for the subject's figure */
             summary: string;
+            /** @description Which configuration to buy, and why */
+            take?: string;
             title: string;
+            /** @description The price at which the judgement would change */
+            turns?: string;
+            /** @description Whether it is worth it, from a model that one has */
+            upgrades?: components["schemas"]["VerdictUpgrade"][];
+            /** @description Kinds of use that it is written for: what they ask for weighs more */
+            uses?: string[];
+        };
+        VerdictSection: {
+            area: string;
+            /** @description Markdown; {{test/measure}} stands for the subject's figure */
+            text?: string;
         };
         VerdictSignature: {
             at: string;
@@ -6302,6 +6446,14 @@ export interface components {
             };
             /** Format: int64 */
             revision: number;
+        };
+        VerdictUpgrade: {
+            /** @enum {string} */
+            advice: "worth it" | "wait" | "skip";
+            /** @description Model that one has */
+            model: string;
+            name: string;
+            sentence?: string;
         };
         Whose: {
             /** @description Who signs in with it; who asks if left out */
@@ -7413,8 +7565,8 @@ export interface operations {
                 variant: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -7501,8 +7653,8 @@ export interface operations {
                 setup?: string;
                 /** @description Variant in question */
                 subject?: string;
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -7588,8 +7740,8 @@ export interface operations {
                 currency?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -7681,8 +7833,8 @@ export interface operations {
                 against?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -7766,8 +7918,8 @@ export interface operations {
                 field?: string;
                 /** @description Variant whose modes are set side by side: the measure, clock, power, temperature, noise */
                 subject?: string;
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -7867,8 +8019,8 @@ export interface operations {
                 modes?: boolean;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -7972,8 +8124,8 @@ export interface operations {
                 no_voucher?: boolean;
                 /** @description Performance by this measure; by an index if empty */
                 measure?: string;
-                /** @description page, column, card (1920×1080) or tall (1080×1920) */
-                format?: "page" | "column" | "card" | "tall";
+                /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
+                format?: "page" | "column" | "phone" | "card" | "tall" | "link";
                 /** @description Dark ground */
                 dark?: boolean;
                 /** @description No ground */
@@ -14137,6 +14289,80 @@ export interface operations {
             };
         };
     };
+    "review-cards": {
+        parameters: {
+            query?: {
+                /** @description card (1920×1080), tall (1080×1920), link (1200×630); card if left out */
+                formats?: ("card" | "tall" | "link")[];
+                /** @description light and dark if left out; clear has no ground */
+                grounds?: ("light" | "dark" | "clear")[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The verdict and every chart as cards, with a sheet of cues */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "review-charts": {
         parameters: {
             query?: {
@@ -14440,6 +14666,75 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "preview-review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The page that a review would become */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16607,6 +16902,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "show-site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishSite"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "write-site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublishSiteWritten"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,141 @@
+package verdict
+
+import (
+	"fmt"
+	"strings"
+
+	"durvek/core/chart"
+	"durvek/core/quantity"
+	"durvek/core/say"
+)
+
+// Gains from which an upgrade is worth it, and below which it is skipped, in the middle over all that both models have.
+const (
+	worthIt = 0.20
+	skipped = 0.03
+)
+
+// Propose fills the parts of a verdict that nobody wrote yet with what the facts support; a reviewer edits them.
+func Propose(r Review, f Facts) Review {
+	kin := KinOf(f)
+	if len(r.Upgrades) == 0 {
+		for _, k := range kin {
+			if k.Relation != Predecessor && k.Relation != Before {
+				continue
+			}
+			u := Upgrade{Model: k.Model, Name: k.Name, Advice: Wait}
+			switch gain := k.Gain(); {
+			case gain >= worthIt:
+				u.Advice = WorthIt
+			case gain < skipped:
+				u.Advice = Skip
+			}
+			u.Sentence = say.Sentence(strings.Join(append(tops(k.ahead, 2), but2(k.behind)...), ", "))
+			r.Upgrades = append(r.Upgrades, u)
+		}
+	}
+	if r.Take == "" {
+		for _, k := range kin {
+			if k.Relation == Sibling {
+				r.Take = k.Sentence(f)
+				break
+			}
+		}
+	}
+	if w := f.Worth; r.Turns == "" && w != nil && w.BestAt != "" {
+		r.Turns = fmt.Sprintf("It becomes the best buy of its class at %s; seen at %s.", w.BestAt, w.Price)
+		if w.Best {
+			r.Turns = fmt.Sprintf("The best buy of its class up to %s; seen at %s.", w.BestAt, w.Price)
+		}
+	}
+	if w := f.Worth; len(r.Alternatives) == 0 && w != nil && w.BeatenBy != "" {
+		name, price, _ := strings.Cut(w.BeatenBy, " (")
+		r.Alternatives = []Alternative{{Variant: w.Beater, Name: name,
+			Reason: fmt.Sprintf("As much or more for %s.", strings.TrimSuffix(price, ")"))}}
+	}
+	if len(r.Fits) == 0 {
+		for _, u := range f.Uses {
+			r.Fits = append(r.Fits, u)
+		}
+	}
+	return r
+}
+
+func but2(list []relative) []string {
+	out := tops(list, 1)
+	for i := range out {
+		out[i] = "but " + out[i]
+	}
+	return out
+}
+
+// Key is one of the figures at the head of a page.
+type Key struct {
+	Name  string
+	Value string
+	Place string // in its class, in words; "" where no place is known
+	Area  string
+}
+
+// keys is how many figures stand at the head of a page at most.
+const keys = 8
+
+// Keys chooses the figures at the head of a page: of each area, in the order of its charts, the first that is charted,
+// then second ones.
+func Keys(r Review, f Facts) (out []Key) {
+	at := map[string]Standing{}
+	for _, s := range f.Standings {
+		if _, known := at[s.Figure]; !known {
+			at[s.Figure] = s
+		}
+	}
+	had, taken := map[string]int{}, map[string]bool{}
+	for round := range 2 {
+		for _, c := range r.Charts {
+			s, ok := at[c.Key()]
+			if !ok || taken[c.Key()] || had[s.Area] > round || len(out) == keys {
+				continue
+			}
+			taken[c.Key()] = true
+			had[s.Area]++
+			k := Key{Name: s.Name, Value: s.Said, Area: s.Area}
+			if f.Caveats[s.Figure] == "" && s.Field > 2 {
+				k.Place = say.Place(s.Place.Best, s.Place.Worst, s.Field)
+			}
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// Profile draws every measure of an area that can be set against the class in per cent as a dot on one axis, better on
+// the right; what cannot stands in notes. ok is false where there is nothing to draw.
+func Profile(area string, list []Standing, caveats map[string]string, foot string) (c chart.Forest, ok bool) {
+	c = chart.Forest{Title: fmt.Sprintf("%s against the average of the class", say.Capital(area)),
+		Subtitle: "In per cent of the class's average; right is better. Whiskers 95 %; hollow: not surely apart.",
+		Axis:     "better", Symbol: "%", Unit: "Per cent from the class", Log: true, Foot: foot + ".",
+		Rows: []chart.ForestRow{}}
+	var beside []string
+	for _, s := range list {
+		if s.Class == nil || s.Others == 0 || s.Bound != "" || s.Better == quantity.Target || lasting(s) {
+			continue
+		}
+		if !s.Scale.Logarithmic() {
+			if s.side(*s.Class) != 0 {
+				beside = append(beside, s.here()+": "+s.difference(*s.Class).Phrase())
+			}
+			continue
+		}
+		v, lo, hi := s.Class.Value, s.Class.Lo, s.Class.Hi
+		if s.Better == quantity.Lower {
+			v, lo, hi = 1e4/v, 1e4/hi, 1e4/lo
+		}
+		c.Rows = append(c.Rows, chart.ForestRow{Name: say.Capital(s.here()), Value: v - 100, Lo: lo - 100, Hi: hi - 100,
+			Hollow: s.side(*s.Class) == 0 || s.Class.Unknown, Label: s.Said, Doubt: caveats[s.Figure] != ""})
+	}
+	if len(beside) > 0 {
+		c.Notes = append(c.Notes, "Not in per cent: "+strings.Join(beside, "; ")+".")
+	}
+	c.Text = c.Describe()
+	return c, len(c.Rows) > 1
+}
