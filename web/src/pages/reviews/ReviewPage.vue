@@ -7,6 +7,9 @@ import Chart from '../../parts/Chart.vue'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { moment } from '../../parts/words'
+import ReviewConflict from './ReviewConflict.vue'
+import ReviewFindings from './ReviewFindings.vue'
+import ReviewVerdict from './ReviewVerdict.vue'
 
 const route = useRoute()
 const queries = useQueryClient()
@@ -18,13 +21,33 @@ const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/ap
 
 const draft = ref<Of<'VerdictReview'> | null>(null)
 const changed = ref(false)
+const theirs = ref<Of<'VerdictReview'> | null>(null)
+/** What is typed and not saved is kept on this device, until it is saved or thrown away. */
+const keptAt = computed(() => `review ${path.value.path.slug}`)
+const found = ref(false)
 watch(
   () => review.data.value,
   (r) => {
-    if (r && !changed.value) draft.value = structuredClone(JSON.parse(JSON.stringify(r)))
+    if (!r || changed.value) return
+    const kept = localStorage.getItem(keptAt.value)
+    found.value = !!kept
+    changed.value = !!kept
+    draft.value = JSON.parse(kept ?? JSON.stringify(r))
   },
   { immediate: true },
 )
+watch(
+  draft,
+  (d) => {
+    if (d && changed.value) localStorage.setItem(keptAt.value, JSON.stringify(d))
+  },
+  { deep: true },
+)
+function discard() {
+  localStorage.removeItem(keptAt.value)
+  changed.value = found.value = false
+  draft.value = JSON.parse(JSON.stringify(review.data.value))
+}
 const trouble = ref<unknown>(null)
 const busy = ref('')
 /** Runs one act on the review; what is typed stays on the page whatever happens. */
@@ -39,11 +62,28 @@ async function act(name: string, f: () => Promise<unknown>) {
   busy.value = ''
 }
 function take(r: Of<'VerdictReview'>) {
-  changed.value = false
+  changed.value = found.value = false
+  theirs.value = null
+  localStorage.removeItem(keptAt.value)
   draft.value = JSON.parse(JSON.stringify(r))
   queries.setQueryData(['review', r.slug], r)
 }
-const save = () => act('save', async () => take(await must(api.PUT('/api/reviews/{slug}', { params: path.value, body: draft.value! }))))
+/** Saves what is typed; where somebody else saved meanwhile, both stand beside each other until one is chosen. */
+const save = () =>
+  act('save', async () => {
+    try {
+      take(await must(api.PUT('/api/reviews/{slug}', { params: path.value, body: draft.value! })))
+    } catch (e) {
+      const now = await must(api.GET('/api/reviews/{slug}', { params: path.value }))
+      if (now.revision === draft.value!.revision) throw e
+      theirs.value = now
+    }
+  })
+function settled(r: Of<'VerdictReview'>) {
+  draft.value = r
+  theirs.value = null
+  void save()
+}
 const refresh = () => act('refresh', async () => take(await must(api.POST('/api/reviews/{slug}/findings', { params: path.value }))))
 const name = ref(localStorage.getItem('reviewer') ?? '')
 const sign = () =>
@@ -64,11 +104,18 @@ function chartsOf(chosen: string[]) {
   draft.value!.charts = [...there.filter((c) => chosen.includes(c.measure)), ...[...new Set(chosen)].filter((m) => !there.some((c) => c.measure === m)).map((measure) => ({ measure }))]
   changed.value = true
 }
-function addFinding(kind: string) {
-  draft.value!.findings.push({ id: '', rule: 'reviewer', kind: kind as 'strength', text: '', certainty: 'sure', prominence: 0, rests_on: [] })
+const stale = computed(() => (draft.value?.stale ?? []).flatMap((m) => m.sentences))
+const states = ['preliminary', 'complete', 'withdrawn']
+const areas = computed(() => [...new Set([...(draft.value?.sections ?? []).map((s) => s.area), ...(draft.value?.findings ?? []).flatMap((f) => (f.area ? [f.area] : []))])])
+const section = (area: string) => draft.value!.sections?.find((s) => s.area === area)?.text ?? ''
+/** Writes the text of an area's section; an empty one is none. */
+function write(area: string, text: string) {
+  const rest = (draft.value!.sections ?? []).map((s) => (s.area === area ? { ...s, text } : s))
+  draft.value!.sections = rest.some((s) => s.area === area) || !text ? rest : [...rest, { area, text }]
   changed.value = true
 }
-const kinds = ['strength', 'weakness', 'note']
+const preview = ref('')
+const show = (width: string) => (preview.value = preview.value === width ? '' : width)
 const recommendations = ['recommended', 'recommended for some', 'not recommended']
 </script>
 
@@ -76,10 +123,15 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
   <Trouble v-if="review.error.value" :error="review.error.value" />
   <template v-if="draft">
     <PageHead :title="draft.title" :sub="`${draft.subject}, ${draft.signed ? `signed by ${draft.signed.by} on ${moment(draft.signed.at)}` : changed ? 'changes not saved yet' : 'draft'}`">
+      <v-btn :disabled="changed" @click="show('1080px')">Preview</v-btn>
+      <v-btn :disabled="changed" @click="show('390px')">On a phone</v-btn>
       <v-btn :loading="busy === 'refresh'" :disabled="changed" @click="refresh">Draw findings anew</v-btn>
       <v-btn class="go" :loading="busy === 'save'" :disabled="!changed" @click="save">Save</v-btn>
     </PageHead>
     <Trouble v-if="trouble" :error="trouble" />
+    <div v-if="found" class="sheet pad row mb-4" role="status"><span>These changes were typed earlier on this device and not saved.</span><v-spacer /><v-btn size="small" @click="discard">Throw them away</v-btn></div>
+    <ReviewConflict v-if="theirs" :mine="draft" :theirs="theirs" @settled="settled" />
+    <iframe v-if="preview" :key="draft.revision" :src="`/api/reviews/${draft.slug}/preview`" title="The page that it becomes" class="preview" :style="{ width: preview }"></iframe>
     <div class="split side" @input="changed = true">
       <div class="stack">
         <div class="sheet pad stack">
@@ -87,18 +139,18 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
           <v-textarea v-model="draft.summary" label="Summary" rows="3" auto-grow />
           <v-textarea v-model="draft.advice" label="For whom it is right, for whom not, what to buy instead" rows="3" auto-grow />
         </div>
-        <div class="sheet pad">
-          <div class="row mb-2"><strong>Findings</strong><span class="soft small">drawn from the figures; tick what is to be published</span><v-spacer /><v-btn size="small" @click="addFinding('strength')">Add one</v-btn></div>
-          <div v-for="(f, i) in draft.findings" :key="f.id || i" class="finding" :class="{ off: f.hidden }">
-            <v-checkbox :model-value="!f.hidden" :aria-label="`Publish: ${f.text}`" @update:model-value="(f.hidden = !$event), (changed = true)" />
-            <v-select v-model="f.kind" :items="kinds" :aria-label="`Kind of: ${f.text}`" @update:model-value="changed = true" />
-            <v-textarea v-model="f.text" rows="1" auto-grow :label="f.rule === 'remark' ? 'An impression, not measured' : f.rule === 'report' ? 'A report, not measured' : undefined" :aria-label="f.rule === 'reviewer' ? 'Your own finding' : f.rule" />
-          </div>
+        <div class="sheet pad"><ReviewFindings v-model="draft.findings" :stale="stale" @changed="changed = true" /></div>
+        <div class="sheet pad stack"><ReviewVerdict v-model="draft" @changed="changed = true" /></div>
+        <div v-if="areas.length" class="sheet pad stack">
+          <div><strong>Sections</strong> <span class="soft small">what you write on an area; {{ '\u007b\u007btest/measure\u007d\u007d' }} stands for a figure</span></div>
+          <v-textarea v-for="a in areas" :key="a" :model-value="section(a)" :label="a[0]!.toUpperCase() + a.slice(1)" rows="1" auto-grow @update:model-value="write(a, $event)" />
         </div>
       </div>
       <div class="stack">
         <div class="sheet pad stack">
           <v-select v-model="draft.recommendation" label="Recommendation" :items="recommendations" @update:model-value="changed = true" />
+          <v-select v-model="draft.state" label="State" placeholder="complete" persistent-placeholder clearable :items="states" @update:model-value="changed = true" />
+          <v-textarea v-if="draft.state === 'preliminary' || draft.state === 'withdrawn'" v-model="draft.state_note" :label="draft.state === 'preliminary' ? 'Still to come' : 'Why it is withdrawn'" rows="1" auto-grow />
           <v-select v-model="draft.field" label="Field" :items="fields.data.value ?? []" item-value="slug" item-title="name" @update:model-value="changed = true" />
           <v-autocomplete :model-value="draft.charts.map((c) => c.measure)" label="Charts" multiple :items="measures.data.value ?? []" item-value="id" item-title="name" @update:model-value="chartsOf($event)" />
         </div>
