@@ -30,6 +30,12 @@ var files embed.FS
 // DeskName is the demo's desk.
 const DeskName = "Marram Desk"
 
+// Licence is what the demo's data are published under, Imprint who answers for it.
+const (
+	Licence = "CC-BY-4.0"
+	Imprint = "Marram Desk, the chandlery's measuring room. Every product, maker and person here is made up."
+)
+
 // Options say how the demo is filled. Local runs the agent on this machine with a one-time code; nil
 // leaves this machine out. Pace is real seconds per simulated second for the machines one watches.
 type Options struct {
@@ -318,7 +324,7 @@ func Fill(ctx context.Context, o Options) error {
 	if err := Reviews(ctx, o.Client); err != nil {
 		return fmt.Errorf("write the reviews: %w", err)
 	}
-	o.Say("The review of the Selvane Fen 14 is published.")
+	o.Say("Three reviews are published, one of them in two editions.")
 	if o.Local != nil {
 		if err := thisMachine(ctx, o); err != nil {
 			return fmt.Errorf("measure this machine: %w", err)

@@ -36,11 +36,18 @@ func ByHand(ctx context.Context, c *client.Client) error {
 		return map[string]any{"unit": hub, "host": host, "place": place, "kind": "slow-link", "times": times, "tries": tries,
 			"text": text}
 	}
+	lost := func(host string, times, tries int, text string) map[string]any {
+		return map[string]any{"unit": "holdfast-1000-a", "host": host, "kind": "disconnection", "times": times,
+			"tries": tries, "text": text}
+	}
 	if err := post("/api/incidents",
 		slow("sound-16-32-1000-a", "left port", 2, 4, "Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging "+
 			"it in again helped."),
 		slow("fen-14-16-512-a", "right port", 1, 4, "The same, once."),
 		slow("harbour-tower-64-2000-a", "front port", 0, 3, "Never here."),
+		lost("fen-14-16-512-a", 4, 12, "Gone in the middle of a copy; it came back after it was plugged in again."),
+		lost("sound-16-32-1000-a", 3, 10, "The same."),
+		lost("harbour-tower-64-2000-a", 2, 9, "The same, once at the very end."),
 	); err != nil {
 		return err
 	}
