@@ -114,42 +114,30 @@ Durvek's own benchmarks, in `+"`workload/`"+`. Written by `+"`make reference`"+`
 	fmt.Fprint(w, `## What all share
 
 **The roster** of processor kernels is taken from a survey station's real work, so that each figure means something to the one who
-reads it. Each is a test with one thread and all threads,
-	and three more: `+"`-scaling`"+` (the rate over thread counts), `+"`-cores`"+` (one thread
-bound to each core in turn,
-	where the system allows it) and `+"`-sustained`"+` (all threads for ten minutes). *All threads*: each thread's rate is
+reads it. Each is a test with one thread and all threads, and three more: `+"`-scaling`"+` (the rate over thread counts), `+"`-cores`"+` (one thread
+bound to each core in turn, where the system allows it) and `+"`-sustained`"+` (all threads for ten minutes). *All threads*: each thread's rate is
 its own work over its own time, and the rates add up, so no thread's last piece is cut.
 
-**Timing.** A warm-up of 200 ms, then a second per figure unless `+"`--seconds`"+` says otherwise,
-	in pieces well under a hundredth of it. Kernels
-take no memory while they are timed,
-	so the garbage collector has nothing to do; a test holds that. Raw samples are kept. On Linux the
+**Timing.** A warm-up of 200 ms, then a second per figure unless `+"`--seconds`"+` says otherwise, in pieces well under a hundredth of it. Kernels
+take no memory while they are timed, so the garbage collector has nothing to do; a test holds that. Raw samples are kept. On Linux the
 threads' own clocks tell for how much of the time they had a processor; a run that had to wait says so under "hindered".
 
-**Checks.** Every workload checks its output outside the timed part; a wrong answer fails the run with "the machine " +
-	"computed wrongly".
+**Checks.** Every workload checks its output outside the timed part; a wrong answer fails the run with "the machine computed wrongly".
 Inputs come from seeds and are the same on every system. Floating-point kernels are written so that every processor rounds alike, so their
 digests are exact: amd64, arm64 and, with digests of its own where fused operations are missing, WebAssembly agree.
 
-**Drives** are measured past the page cache: O_DIRECT on Linux, F_NOCACHE on macOS,
-	unbuffered and written through on Windows, with
-incompressible data. The test file loses its name as soon as it is open,
-	so nothing is left behind whatever happens; tests that need a
-folder of files remove it,
-	and one left by a crash is removed by the next run. No byte that the run did not write is touched. What a run
+**Drives** are measured past the page cache: O_DIRECT on Linux, F_NOCACHE on macOS, unbuffered and written through on Windows, with
+incompressible data. The test file loses its name as soon as it is open, so nothing is left behind whatever happens; tests that need a
+folder of files remove it, and one left by a crash is removed by the next run. No byte that the run did not write is touched. What a run
 writes at most is announced beforehand, and on a desk as a share of the drive's rated endurance.
 
-**Options** (`+"`durvek plan add … --option drive-fill.share=40%`"+`) set durations,
-	sizes and bounds. Their effective values are observed conditions:
+**Options** (`+"`durvek plan add … --option drive-fill.share=40%`"+`) set durations, sizes and bounds. Their effective values are observed conditions:
 figures with other values are not compared.
 
-**Small machines.** Every default fits 2 GB of memory and 8 GB of free space. Where there is less,
-	data are scaled down by halves and the
+**Small machines.** Every default fits 2 GB of memory and 8 GB of free space. Where there is less, data are scaled down by halves and the
 run says so; what cannot be made to fit is *not run*, with the reason, before it starts.
 
-**Another program** is a test of kind command ([files](files.md)): the agent runs it,
-	if the machine's owner allowed that very command there
-with `+"`durvek command allow`"+`,
-	and reads its figures by a mapping that `+"`durvek test try`"+` tries on a saved output.
+**Another program** is a test of kind command ([files](files.md)): the agent runs it, if the machine's owner allowed that very command there
+with `+"`durvek command allow`"+`, and reads its figures by a mapping that `+"`durvek test try`"+` tries on a saved output.
 `)
 }

@@ -44,6 +44,15 @@ type view struct {
 	Data  any
 }
 
+// newestShown is how many reviews stand on the start page with picture and first sentence; all stand in lists by kind.
+const newestShown = 9
+
+// start is what the start page shows.
+type start struct {
+	Newest []Record
+	Kinds  []shelf
+}
+
 // shelf is the editions of a kind, or of a model, the newest first.
 type shelf struct {
 	Kind, Model, Name string
@@ -88,7 +97,8 @@ func (s Site) pages(all []Record, newest map[string]int) (map[string][]byte, err
 		view
 	}
 	list := []page{
-		{"index.html", "start", view{Title: s.Desk, About: "Reviews by " + s.Desk, Data: kinds}},
+		{"index.html", "start", view{Title: s.Desk, About: "Reviews by " + s.Desk,
+			Data: start{current[:min(newestShown, len(current))], kinds}}},
 		{"rankings/index.html", "rankings", view{Title: "Rankings", About: "Every measure that was published, in order",
 			Data: tables}},
 		{"claims/index.html", "claims", view{Title: "What makers claim", About: "What became of makers' claims",
