@@ -26,11 +26,12 @@ KERNELS  = probe/page/public/kernels.wasm.gz
 demo: build
 	bin/durvek demo --listen $(LISTEN) --data $(DATA)
 
-## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first. For other
-## systems the program is read, not built: `make cross` and `make release` build it
+## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first, and three
+## packages go at once: they wait for pages and simulated machines for a third of their time. For other systems the
+## program is read, not built: `make cross` and `make release` build it
 test: console probe
 	scripts/need-chromium
-	$(GO) test -timeout 12m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
+	$(GO) test -p 3 -timeout 12m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
 	cd web && npx vue-tsc --noEmit
 	cd scripts/tools && $(GO) run ./systems windows/amd64 linux/arm64 darwin/arm64
 

@@ -176,7 +176,8 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("run", "list", "--unit", "relay-15-16-512-a", "--test", "hashing").want(t, 0, "5 of 5 runs")
 	do("measure", "show", "hashing/all").want(t, 0, "One run of this test is good to", "this-machine-a")
 	do("field", "list").want(t, 0, "crew laptops")
-	do("review", "show", "fen-14").want(t, 0, "recommended for some", "Short of the claimed up to 13 h")
+	do("review", "show", "fen-14").want(t, 0, "recommended for some", "promised up to 13 h, measured 11 h 13 min: 12 % "+
+		"short")
 	do("edition", "list", "fen-14").want(t, 0, "First edition")
 	do("dossier", "schema").want(t, 0, "json-schema.org/draft/2020-12")
 	do("token", "list").want(t, 0, "this computer")

@@ -222,7 +222,7 @@ func (s *shown) draw(out map[string][]byte, preview bool) error {
 				return err
 			}
 			if !preview || p.beside {
-				p.png, err = draw.PNG(p.of, draw.Options{Pixels: 1.5})
+				p.png, err = draw.PNG(p.of, draw.Options{Pixels: 1.25})
 			}
 			return err
 		})
