@@ -283,7 +283,11 @@ type RecordedFigure struct {
 
 // RecordedClaim is a claim and what became of it.
 type RecordedClaim struct {
-	Name, Claimed, Measured, Outcome, Why string
+	Name     string `json:"name"`
+	Claimed  string `json:"claimed"`
+	Measured string `json:"measured"`
+	Outcome  string `json:"outcome"`
+	Why      string `json:"why"`
 }
 
 // RecordedTest is how something was measured.

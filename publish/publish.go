@@ -66,8 +66,9 @@ type Photo struct {
 
 // Change is a figure of the subject that differs from the one in the edition before.
 type Change struct {
-	Name     string `json:"name"`
-	Was, Now string
+	Name string `json:"name"`
+	Was  string `json:"was"`
+	Now  string `json:"now"`
 }
 
 // Figure is one ranked comparison with the repeatability behind it.

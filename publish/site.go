@@ -23,10 +23,10 @@ import (
 
 // Site is a desk's published editions as pages that any web server carries.
 type Site struct {
-	Desk    string
-	Imprint string
-	Licence string
-	Base    string // address that it will stand at, without a slash at its end; "" leaves out what needs one
+	Desk    string `json:"desk"`
+	Imprint string `json:"imprint,omitempty"`
+	Licence string `json:"licence,omitempty" doc:"Of the data, an SPDX name"`
+	Base    string `json:"base,omitempty" doc:"Address that it will stand at, without a slash at its end; left out, what needs one is left out"`
 }
 
 // At is the site with the address that it will stand at; an empty one is none.

@@ -71,10 +71,10 @@ func but2(list []relative) []string {
 
 // Key is one of the figures at the head of a page.
 type Key struct {
-	Name  string
-	Value string
-	Place string // in its class, in words; "" where no place is known
-	Area  string
+	Name  string `json:"name"`
+	Value string `json:"value"`
+	Place string `json:"place,omitempty" doc:"In its class, in words; none where it is not known"`
+	Area  string `json:"area"`
 }
 
 // keys is how many figures stand at the head of a page at most.

@@ -4706,10 +4706,12 @@ export interface components {
             times: number;
         };
         PublishSite: {
-            Base: string;
-            Desk: string;
-            Imprint: string;
-            Licence: string;
+            /** @description Address that it will stand at, without a slash at its end; left out, what needs one is left out */
+            base?: string;
+            desk: string;
+            imprint?: string;
+            /** @description Of the data, an SPDX name */
+            licence?: string;
         };
         PublishSiteWritten: {
             /**
