@@ -326,7 +326,7 @@ func TestACrashingStepIsTriedThriceAndParked(t *testing.T) {
 func TestTheWatchdogEndsAHungStep(t *testing.T) {
 	b := &bench{plan: method.Plan{Steps: steps("hashing", "archive")}}
 	r, _ := run(t, b, &simulate.Machine{Faults: []simulate.Fault{{Kind: simulate.Hang, Test: "hashing", At: 1}}},
-		func(o *agent.Options) { o.Quiet = 30 * time.Millisecond })
+		func(o *agent.Options) { o.Quiet = 200 * time.Millisecond })
 	if r.Runs != 4 || r.Failed+r.Parked != 0 || len(b.incidents) != 1 || b.incidents[0].Kind != "hang" ||
 		!strings.Contains(b.incidents[0].Text, "ended by the watchdog: nothing heard of it") {
 		t.Errorf("%+v, incidents %+v", r, b.incidents)
@@ -352,7 +352,7 @@ func (s stuck) Run(ctx context.Context, o record.Order, report func(record.Sampl
 func TestAStepThatCannotBeEndedIsLeftBehind(t *testing.T) {
 	b := &bench{plan: method.Plan{Steps: steps("hashing", "archive")}}
 	r, _ := run(t, b, &simulate.Machine{}, func(o *agent.Options) {
-		o.Machine, o.Quiet, o.Grace = stuck{o.Machine.(*simulate.Machine)}, 5*time.Millisecond, 5*time.Millisecond
+		o.Machine, o.Quiet, o.Grace = stuck{o.Machine.(*simulate.Machine)}, 200*time.Millisecond, 20*time.Millisecond
 	})
 	if r.Parked != 2 || len(b.incidents) != 3 || b.runs[3].Outcome != "done" {
 		t.Errorf("%+v, incidents %+v", r, b.incidents)
