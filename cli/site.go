@@ -28,7 +28,7 @@ func (a *app) siteCmd() *cobra.Command {
 			if site, err = site.At(base); err != nil {
 				return err
 			}
-			list, err := answer(a, cmd, api.Reviews, api.Listing{})
+			list, err := answer(a, cmd, api.Reviews, api.Listing{Archived: true}) // what is published keeps its address
 			if err != nil {
 				return err
 			}

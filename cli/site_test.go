@@ -109,6 +109,9 @@ func cardsAndRefusals(t *testing.T, home string, do func(...string) result) {
 	if cues := read("c/cues.srt"); !strings.HasPrefix(cues, "1\n00:00:00,000 --> 00:00:0") {
 		t.Errorf("the cues begin with %.80q", cues)
 	}
+	// What is published keeps its address, also where the desk works on it no more.
+	do("review", "archive", "big").want(t, 0)
+	do("site", "write", "site", "--base", "https://desk.example", "--json").want(t, 0, `"removed":0`)
 	must(os.Mkdir(filepath.Join(home, "mine"), 0o755))
 	must(os.WriteFile(filepath.Join(home, "mine", "letter.txt"), []byte("mine"), 0o600))
 	do("site", "write", "mine").want(t, 1, "letter.txt, which no site wrote")

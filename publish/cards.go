@@ -3,7 +3,6 @@ package publish
 import (
 	"archive/zip"
 	"bytes"
-	"encoding/csv"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,6 +12,7 @@ import (
 	"durvek/core/say"
 	"durvek/core/verdict"
 	"durvek/draw"
+	"durvek/internal/sheet"
 )
 
 // CardChoice says which cards are made. Left out it is wide ones on a light and on a dark ground.
@@ -144,7 +144,7 @@ func cueSheets(w *zip.Writer, cues []cue) error {
 	if err != nil {
 		return err
 	}
-	table := csv.NewWriter(f)
+	table := sheet.NewWriter(f)
 	var srt strings.Builder
 	at := time.Duration(0)
 	stamp := func(d time.Duration) string {

@@ -301,8 +301,8 @@ type RecordedTest struct {
 // recordOf says what an edition is, in data.
 func recordOf(c Content) Record {
 	r := Record{Profile: Profile, Desk: c.Desk, Review: c.Review.Slug, Number: c.Edition.Number, Title: c.Review.Title,
-		Lead:      firstSentence(plain(Markdown(verdict.Filled(c.Review.Summary, c.Texts)))),
-		Published: c.Edition.Published, Note: c.Edition.Note, State: c.Review.State, StateNote: c.Review.StateNote,
+		Lead: lead(c), Published: c.Edition.Published, Note: c.Edition.Note, State: c.Review.State,
+		StateNote:      c.Review.StateNote,
 		Recommendation: string(c.Review.Recommendation), Variant: c.Review.Subject, VariantName: c.Variant.Name,
 		Model: c.Model.Slug, Maker: c.Model.Maker, ModelName: c.Model.Name, Kind: string(c.Model.Kind),
 		Released: c.Model.Released, Succeeds: c.Model.Succeeds, Field: c.Field, Keys: verdict.Keys(c.Review, c.Facts),
@@ -311,7 +311,7 @@ func recordOf(c Content) Record {
 		r.By = c.Review.Signed.By
 	}
 	if len(c.Photos) > 0 {
-		r.Photo = "photos/1." + map[bool]string{true: "png", false: "jpg"}[c.Photos[0].Media == "image/png"]
+		r.Photo = photoName(1)
 	}
 	if w := c.Facts.Worth; w != nil {
 		r.Price = w.Price

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"html"
 	"html/template"
 	"io/fs"
 	"maps"
@@ -109,7 +110,7 @@ func filesOf(c Content, preview bool) (map[string][]byte, error) {
 	s := shown{C: c, Keys: verdict.Keys(c.Review, c.Facts), looks: &looks{}}
 	s.Summary, s.Advice = Markdown(verdict.Filled(c.Review.Summary, c.Texts)),
 		Markdown(verdict.Filled(c.Review.Advice, c.Texts))
-	s.Lead = firstSentence(plain(s.Summary))
+	s.Lead = lead(c)
 	for _, f := range c.Review.Findings {
 		switch {
 		case f.Hidden:
@@ -127,13 +128,12 @@ func filesOf(c Content, preview bool) (map[string][]byte, error) {
 		}
 	}
 	for i, p := range c.Photos {
-		name := fmt.Sprintf("photos/%d.%s", i+1, map[bool]string{true: "png", false: "jpg"}[p.Media == "image/png"])
-		out[name] = p.Data
-		s.Photos = append(s.Photos, name)
+		out[photoName(i+1)] = p.Data
+		s.Photos = append(s.Photos, photoName(i+1))
 	}
 	byArea := map[string][]*picture{}
 	for _, f := range c.Figures {
-		p := s.drawn(f.Chart, strings.ReplaceAll(f.Measure.ID, "/", "-"))
+		p := s.drawn(f.Chart, fileName(f.Measure.ID))
 		p.Figure = f
 		s.Charts = append(s.Charts, p)
 		area := verdict.AreaOf(f.Measure.Group)
@@ -254,6 +254,11 @@ func (s *shown) sections(charts map[string][]*picture) {
 	for a := range charts {
 		areas[a] = true
 	}
+	for _, f := range c.Review.Findings { // the price has no figures of its own
+		if f.Area != "" && !f.Hidden && !f.Unmeasured() {
+			areas[f.Area] = true
+		}
+	}
 	for _, area := range c.Review.Order(slices.Collect(maps.Keys(areas))) {
 		x := section{Area: area, Text: Markdown(verdict.Filled(c.Review.Section(area), c.Texts)), Charts: charts[area]}
 		for _, f := range c.Review.Findings {
@@ -267,7 +272,7 @@ func (s *shown) sections(charts map[string][]*picture) {
 			}
 		}
 		if p, ok := verdict.Profile(area, by[area], c.Facts.Caveats, c.Desk); ok {
-			x.Profile = s.drawn(p, "profile-"+strings.ReplaceAll(area, " ", "-"))
+			x.Profile = s.drawn(p, "profile-"+fileName(area))
 		}
 		for _, p := range c.Shown {
 			if p.Area == area {
@@ -277,11 +282,8 @@ func (s *shown) sections(charts map[string][]*picture) {
 			}
 		}
 		for _, st := range by[area] {
-			r := row{Name: say.Capital(st.Name), Value: st.Said, Caveat: c.Facts.Caveats[st.Figure]}
-			if st.Field > 2 {
-				r.Place = say.Place(st.Place.Best, st.Place.Worst, st.Field)
-			}
-			r.Against = st.Against()
+			r := row{Name: say.Capital(st.Name), Value: st.Said, Against: st.Against(), Place: st.Placed(),
+				Caveat: c.Facts.Caveats[st.Figure]}
 			x.Rest = append(x.Rest, r)
 		}
 		if len(x.Rest)+len(x.Charts)+len(x.Findings) > 0 || x.Text != "" {
@@ -292,7 +294,14 @@ func (s *shown) sections(charts map[string][]*picture) {
 
 var tag = regexp.MustCompile(`<[^>]*>`)
 
-func plain(h template.HTML) string { return strings.TrimSpace(tag.ReplaceAllString(string(h), "")) }
+// lead is the first sentence of the summary, which stands for the verdict where there is room for one line.
+func lead(c Content) string {
+	summary := string(Markdown(verdict.Filled(c.Review.Summary, c.Texts)))
+	return firstSentence(strings.TrimSpace(html.UnescapeString(tag.ReplaceAllString(summary, ""))))
+}
+
+// photoName is the file of the n-th photo.
+func photoName(n int) string { return fmt.Sprintf("photos/%d.jpg", n) }
 
 // firstSentence is what stands for a text where there is room for one line.
 func firstSentence(text string) string {

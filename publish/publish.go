@@ -60,8 +60,7 @@ type Shown struct {
 // Photo is a picture that an edition shows.
 type Photo struct {
 	Caption string
-	Media   string // image/jpeg or image/png
-	Data    []byte
+	Data    []byte // JPEG
 }
 
 // Change is a figure of the subject that differs from the one in the edition before.

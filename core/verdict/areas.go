@@ -1,6 +1,7 @@
 package verdict
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 )
@@ -16,9 +17,9 @@ var ofGroup = map[string]string{"cpu": "processor", "application": "applications
 	"ports": "wireless and ports", "power": "battery", "weight": "body", "size": "body", "spec sheet": "body",
 	"video": "display", "sound": "body"}
 
-// AreaOf is the area of a test's group; one of the desk's own is an area of its own.
+// AreaOf is the area of a test's group; one of the desk's own is an area of its own, no group is "other".
 func AreaOf(group string) string {
-	group = strings.ToLower(strings.TrimSpace(group))
+	group = cmp.Or(strings.ToLower(strings.TrimSpace(group)), "other")
 	if a := ofGroup[group]; a != "" {
 		return a
 	}

@@ -58,8 +58,6 @@ const (
 
 // Facts are all that rules may read.
 type Facts struct {
-	Subject   string // name
-	Field     string // name of the field
 	Standings []Standing
 	Claims    []ClaimFact
 	Missing   []Absent           // measures that the field has and the subject lacks
@@ -125,6 +123,12 @@ func (f Facts) weight(area string) float64 {
 func (s Standing) difference(r ranking.Relative) say.Difference {
 	return say.Difference{Pair: s.Words, Unit: s.Unit, Value: r.Value, Lo: r.Lo, Hi: r.Hi, Ratio: s.Scale.Logarithmic(),
 		Figure: s.Value}
+}
+
+// compares tells whether the subject's figure counts among its area's: it can be set against the class, and is not told
+// by a rule of its own.
+func (s Standing) compares() bool {
+	return s.Class != nil && s.Others > 0 && s.Bound == "" && s.Better != quantity.Target && !lasting(s)
 }
 
 // side tells on which side of a reference the subject surely is: 1 on the better one, −1 on the worse one, 0 where that

@@ -30,7 +30,11 @@ func Propose(r Review, f Facts) Review {
 			case gain < skipped:
 				u.Advice = Skip
 			}
-			u.Sentence = say.Sentence(strings.Join(append(tops(k.ahead, 2), but2(k.behind)...), ", "))
+			u.Sentence = strings.Join(tops(k.ahead, 2), ", ")
+			if lost := strings.Join(tops(k.behind, 1), ""); lost != "" {
+				u.Sentence = strings.TrimPrefix(u.Sentence+", but "+lost, ", but ")
+			}
+			u.Sentence = say.Sentence(u.Sentence)
 			r.Upgrades = append(r.Upgrades, u)
 		}
 	}
@@ -54,19 +58,9 @@ func Propose(r Review, f Facts) Review {
 			Reason: fmt.Sprintf("As much or more for %s.", strings.TrimSuffix(price, ")"))}}
 	}
 	if len(r.Fits) == 0 {
-		for _, u := range f.Uses {
-			r.Fits = append(r.Fits, u)
-		}
+		r.Fits = append(r.Fits, f.Uses...)
 	}
 	return r
-}
-
-func but2(list []relative) []string {
-	out := tops(list, 1)
-	for i := range out {
-		out[i] = "but " + out[i]
-	}
-	return out
 }
 
 // Key is one of the figures at the head of a page.
@@ -99,8 +93,8 @@ func Keys(r Review, f Facts) (out []Key) {
 			taken[c.Key()] = true
 			had[s.Area]++
 			k := Key{Name: s.Name, Value: s.Said, Area: s.Area}
-			if f.Caveats[s.Figure] == "" && s.Field > 2 {
-				k.Place = say.Place(s.Place.Best, s.Place.Worst, s.Field)
+			if f.Caveats[s.Figure] == "" {
+				k.Place = s.Placed()
 			}
 			out = append(out, k)
 		}
@@ -117,7 +111,7 @@ func Profile(area string, list []Standing, caveats map[string]string, foot strin
 		Rows: []chart.ForestRow{}}
 	var beside []string
 	for _, s := range list {
-		if s.Class == nil || s.Others == 0 || s.Bound != "" || s.Better == quantity.Target || lasting(s) {
+		if !s.compares() {
 			continue
 		}
 		if !s.Scale.Logarithmic() {

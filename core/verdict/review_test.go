@@ -104,7 +104,7 @@ func TestAreasStandAsTheReviewerPlacedThem(t *testing.T) {
 	}
 	for group, want := range map[string]string{"CPU": "processor", "application": "applications",
 		" Noise ": "noise and heat",
-		"network": "wireless and ports", "memory": "memory", "own": "own"} {
+		"network": "wireless and ports", "memory": "memory", "own": "own", " ": "other"} {
 		if got := AreaOf(group); got != want {
 			t.Errorf("%q is of %q", group, got)
 		}

@@ -1,6 +1,7 @@
 package verdict
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"math"
@@ -40,7 +41,7 @@ type tally struct {
 
 func tallyOf(list []Standing) (t tally) {
 	for _, s := range list {
-		if s.Class == nil || s.Others == 0 || s.Bound != "" || s.Better == quantity.Target || lasting(s) {
+		if !s.compares() {
 			continue
 		}
 		t.all = append(t.all, s)
@@ -55,13 +56,7 @@ func tallyOf(list []Standing) (t tally) {
 	}
 	for _, l := range [][]Standing{t.good, t.bad, t.open} {
 		slices.SortStableFunc(l, func(a, b Standing) int {
-			switch x, y := a.effect(*a.Class), b.effect(*b.Class); {
-			case x > y:
-				return -1
-			case x < y:
-				return 1
-			}
-			return strings.Compare(a.Figure, b.Figure)
+			return cmp.Or(cmp.Compare(b.effect(*b.Class), a.effect(*a.Class)), cmp.Compare(a.Figure, b.Figure))
 		})
 	}
 	return t
@@ -72,23 +67,24 @@ func areaFinding(f Facts, area string, list []Standing) (Finding, bool) {
 	t := tallyOf(list)
 	x := Finding{ID: area, Area: area, Kind: Note, Certainty: Sure}
 	n := len(t.all)
+	leading := slices.Concat(t.good, t.bad, t.open)
 	switch {
 	case n == 0:
 		return x, false
 	case n <= 2:
-		for _, s := range append(append(slices.Clone(t.good), t.bad...), t.open...) {
-			x.Folded = append(x.Folded, s.alone())
+		var each []string
+		for _, s := range leading {
+			each = append(each, s.alone())
 		}
-		x.Text = strings.Join(x.Folded, " ")
-		x.Folded = nil
+		x.Text = strings.Join(each, " ")
 	default:
 		x.Text = say.Sentence(area + ": " + t.sentence(class(t.all)))
-		for _, s := range slices.Concat(t.good, t.bad, t.open) {
+		for _, s := range leading {
 			x.Folded = append(x.Folded, s.folded())
 		}
 	}
 	var effect float64
-	for _, s := range append(slices.Clone(t.good), t.bad...) {
+	for _, s := range slices.Concat(t.good, t.bad) {
 		effect += s.effect(*s.Class) / float64(n)
 	}
 	switch {
@@ -102,8 +98,7 @@ func areaFinding(f Facts, area string, list []Standing) (Finding, bool) {
 	if len(t.good)+len(t.bad) == 0 {
 		x.Certainty, effect = Likely, 0.02
 	}
-	leading := slices.Concat(t.good, t.bad, t.open) // the one that it speaks of most comes first
-	if x.Kind == Weakness {
+	if x.Kind == Weakness { // the one that it speaks of most comes first
 		leading = slices.Concat(t.bad, t.good, t.open)
 	}
 	for _, s := range leading {
@@ -274,10 +269,10 @@ func within(list []Standing) string {
 // alone is one measure as a sentence: "Battery life, reading: 9 h 12 min, fourth of 11."
 func (s Standing) alone() string {
 	text := s.Name + ": " + s.Said
-	if place := say.Place(s.Place.Best, s.Place.Worst, s.Field); place != "" && s.Field > 2 {
+	if place := s.Placed(); place != "" {
 		text += ", " + place
-	} else if s.Class != nil && s.side(*s.Class) != 0 {
-		text += ", " + s.difference(*s.Class).Phrase() + " than " + class([]Standing{s})
+	} else if against := s.Against(); against != "" {
+		text += ", " + against + " than " + class([]Standing{s})
 	}
 	return say.Sentence(text)
 }
@@ -290,13 +285,21 @@ func (s Standing) Against() string {
 	return s.difference(*s.Class).Phrase()
 }
 
+// Placed says where the subject stands in its class; "" where that is not known, or where there is but one other.
+func (s Standing) Placed() string {
+	if s.Field < 3 {
+		return ""
+	}
+	return say.Place(s.Place.Best, s.Place.Worst, s.Field)
+}
+
 // folded is one measure's part in a longer sentence.
 func (s Standing) folded() string {
 	text := s.Name + ": " + s.Said
-	if s.side(*s.Class) != 0 {
-		text += ", " + s.difference(*s.Class).Phrase() + " than " + class([]Standing{s})
+	if against := s.Against(); against != "" {
+		text += ", " + against + " than " + class([]Standing{s})
 	}
-	if place := say.Place(s.Place.Best, s.Place.Worst, s.Field); place != "" && s.Field > 2 {
+	if place := s.Placed(); place != "" {
 		text += "; " + place
 	}
 	return text
@@ -307,8 +310,7 @@ func overall(f Facts) []Finding {
 	sum, n := map[string]float64{}, map[string]int{}
 	var rests []string
 	for _, s := range f.Standings {
-		if s.Class == nil || s.Others < 2 || !s.Scale.Logarithmic() || s.Bound != "" || s.Better == quantity.Target ||
-			f.Caveats[s.Figure] != "" || lasting(s) {
+		if !s.compares() || s.Others < 2 || !s.Scale.Logarithmic() || f.Caveats[s.Figure] != "" {
 			continue
 		}
 		merit := math.Log(s.Class.Value / 100)
@@ -331,12 +333,7 @@ func overall(f Facts) []Finding {
 	if len(areas) < 4 {
 		return nil
 	}
-	slices.SortFunc(areas, func(a, b string) int {
-		if sum[a] != sum[b] {
-			return int(math.Copysign(1, sum[b]-sum[a]))
-		}
-		return strings.Compare(a, b)
-	})
+	slices.SortFunc(areas, func(a, b string) int { return cmp.Or(cmp.Compare(sum[b], sum[a]), cmp.Compare(a, b)) })
 	x := Finding{ID: "areas", RestsOn: rests, Certainty: Likely}
 	mean := 0.0
 	for _, a := range areas {

@@ -1,6 +1,7 @@
 package verdict
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -74,13 +75,8 @@ func KinOf(f Facts) (out []Kinship) {
 	for i := range out {
 		for _, l := range [][]relative{out[i].ahead, out[i].behind} {
 			slices.SortStableFunc(l, func(x, y relative) int {
-				switch a, b := x.s.effect(x.a.Relative), y.s.effect(y.a.Relative); {
-				case a > b:
-					return -1
-				case a < b:
-					return 1
-				}
-				return strings.Compare(x.s.Figure, y.s.Figure)
+				return cmp.Or(cmp.Compare(y.s.effect(y.a.Relative), x.s.effect(x.a.Relative)),
+					cmp.Compare(x.s.Figure, y.s.Figure))
 			})
 		}
 	}

@@ -450,7 +450,7 @@ func TestTheFindingsOfAFullSheet(t *testing.T) {
 		quantity.Lower, "40 dB(A)"
 	level.Words, level.Class = say.Of("", "dB[A]", quantity.Level, quantity.Lower), &ranking.Relative{Value: 4, Lo: 3,
 		Hi: 5}
-	golden.JSON(t, "findings.json", Findings(Facts{Subject: "Maker A", Missing: []Absent{{"weight", "body"}},
+	golden.JSON(t, "findings.json", Findings(Facts{Missing: []Absent{{"weight", "body"}},
 		Claims: []ClaimFact{{ID: "x", Name: "Battery", Area: "battery", Claimed: "10 h", Measured: "8 h",
 			Verdict: claims.Verdict{Outcome: claims.Short, Amount: "20 %", By: -0.2, Effect: 0.2}}},
 		Modes:   []Mode{{"Fast mode", "10 % faster in copying", "4 dB(A) more", "t0/rate"}},

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/fit"
 	"durvek/core/quantity"
@@ -87,7 +88,7 @@ func (f *Figures) AreaWeights(ctx context.Context, uses []string) (map[string]fl
 	}
 	out, all := map[string]float64{}, 0.0
 	for _, slug := range uses {
-		u, err := (&sight{view: v}).use(slug)
+		u, err := v.use(slug)
 		if err != nil {
 			return nil, err
 		}
@@ -99,6 +100,9 @@ func (f *Figures) AreaWeights(ctx context.Context, uses []string) (map[string]fl
 			out[verdict.AreaOf(group)] += w.Weight
 			all += w.Weight
 		}
+	}
+	if all == 0 {
+		return nil, nil
 	}
 	for a := range out {
 		out[a] *= float64(len(out)) / all
@@ -188,8 +192,7 @@ func (f *Figures) PricesOf(ctx context.Context, field, variant string, others []
 		return nil, err
 	}
 	x := &Valued{Currency: d.own(in)}
-	how := ValueQuestion{}.Pricing
-	how.Currency = x.Currency
+	how := catalog.Pricing{Currency: x.Currency}
 	own, ok, err := d.price(variant, how)
 	if err != nil || !ok {
 		return nil, nil // without a rate or an offer there is nothing to say

@@ -185,8 +185,7 @@ func (d *Results) Shown(ctx context.Context, units []string, most int) (out []pu
 			if data, err = d.small(ctx, data); err != nil {
 				return nil, err
 			}
-			out = append(out, publish.Photo{Caption: cmp.Or(a.Caption, "The sample that was measured"), Media: "image/jpeg",
-				Data: data})
+			out = append(out, publish.Photo{Caption: cmp.Or(a.Caption, "The sample that was measured"), Data: data})
 		}
 	}
 	return out, nil

@@ -32,7 +32,7 @@ func (d *Reviews) WriteSite(ctx context.Context, base, by string) (publish.SiteW
 	if err != nil {
 		return publish.SiteWritten{}, err
 	}
-	list, err := d.Reviews(ctx)
+	list, err := d.desk.Store.Reviews(ctx) // archived ones, too: what is published keeps its address
 	if err != nil {
 		return publish.SiteWritten{}, err
 	}

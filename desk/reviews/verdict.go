@@ -22,15 +22,11 @@ import (
 func (d *Reviews) facts(ctx context.Context, r verdict.Review) (verdict.Facts, error) {
 	facts := verdict.Facts{Caveats: map[string]string{}}
 	ctx = d.figures.Together(ctx)
-	var err error
-	if facts.Field, err = d.figures.FieldName(ctx, r.Field); err != nil {
-		return facts, err
-	}
 	g := gathered{Reviews: d, review: r}
+	var err error
 	if g.subject, err = d.figures.Name(ctx, r.Subject); err != nil {
 		return facts, err
 	}
-	facts.Subject = g.subject.Name
 	if err := g.line(ctx); err != nil {
 		return facts, err
 	}
@@ -261,7 +257,12 @@ func (d *Reviews) lived(ctx context.Context, variant string, facts *verdict.Fact
 		if works[n] {
 			continue // at another port, or with another firmware, it did
 		}
-		if u, err := d.desk.Store.Unit(ctx, n); err == nil {
+		u, err := d.desk.Store.Unit(ctx, n)
+		unit, err := desk.Found(err)
+		if err != nil {
+			return err
+		}
+		if unit {
 			x, err := d.figures.Name(ctx, u.Variant)
 			if err != nil {
 				return err
