@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"fmt"
 	"io/fs"
 	"net"
 	"net/http"
@@ -61,7 +62,7 @@ func (a *app) siteCmd() *cobra.Command {
 	serve := verb("serve FOLDER", "Show a site on this computer", "durvek site serve public", 1,
 		func(cmd *cobra.Command, args []string) error {
 			if _, err := os.Stat(filepath.Join(args[0], "index.html")); err != nil {
-				return err
+				return fmt.Errorf("%s holds no site; write one with `durvek site write %[1]s`", args[0])
 			}
 			l, err := net.Listen("tcp", listen)
 			if err != nil {

@@ -111,9 +111,11 @@ func cardsAndRefusals(t *testing.T, home string, do func(...string) result) {
 	}
 	// What is published keeps its address, also where the desk works on it no more.
 	do("review", "archive", "big").want(t, 0)
-	do("site", "write", "site", "--base", "https://desk.example", "--json").want(t, 0, `"removed":0`)
+	do("site", "write", "site", "--base", "https://desk.example", "--json").want(t, 0, `"removed": 0`)
 	must(os.Mkdir(filepath.Join(home, "mine"), 0o755))
 	must(os.WriteFile(filepath.Join(home, "mine", "letter.txt"), []byte("mine"), 0o600))
+	do("site", "serve", "mine").want(t, 1, "mine holds no site; write one with")
+	do("review", "section", "big", "body", "--file", "none.md").want(t, 1, "none.md: no such file")
 	do("site", "write", "mine").want(t, 1, "letter.txt, which no site wrote")
 	do("site", "write", "x", "--base", "desk.example").want(t, 1, "is no address of a site")
 }

@@ -109,7 +109,7 @@ func (a *app) reviewSection() *cobra.Command {
 		"they were written", "durvek review section fen-14 battery --text 'A watch of {{chart-pan-battery/hours}}.'", 2,
 		func(cmd *cobra.Command, args []string) error {
 			if file != "" {
-				data, err := os.ReadFile(file)
+				data, err := a.readFile(file)
 				if err != nil {
 					return err
 				}

@@ -52,6 +52,13 @@ func WritingFor(unit string, figures ...[3]float64) Writing {
 	return w
 }
 
+// Told writes a figure as one number with its unit's symbol: no digit that its interval does not know, four at most.
+func Told(v, lo, hi float64, unit string) string {
+	w := WritingFor(unit, [3]float64{v, lo, hi})
+	w.Decimals = min(w.Decimals, written(v))
+	return w.With(w.Value(v))
+}
+
 // written is how many decimals a number has to four significant digits.
 func written(v float64) int {
 	_, frac, _ := strings.Cut(Number(v, 4), ".")

@@ -78,3 +78,17 @@ func TestAChartWritesAllItsFiguresAlike(t *testing.T) {
 		}
 	}
 }
+
+func TestAFigureAsOneNumber(t *testing.T) {
+	for _, c := range []struct {
+		v, lo, hi float64
+		unit      string
+		want      string
+	}{{1.286, 1.2859, 1.2861, "kg", "1.286 kg"}, {120, 120, 120, "/min", "120.0 /min"}, {39.23, 38, 40.5, "dB[A]",
+		"39.2 dB(A)"},
+		{494.6, 480, 509, "cd/m2", "495 cd/m²"}, {11.22, 11.1, 11.3, "h", "11 h 13 min"}} {
+		if got := Told(c.v, c.lo, c.hi, c.unit); got != c.want {
+			t.Errorf("%g: %q, not %q", c.v, got, c.want)
+		}
+	}
+}

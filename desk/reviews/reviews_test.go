@@ -147,3 +147,31 @@ func TestStaleBy(t *testing.T) {
 		t.Errorf("%s: %+v", all, got)
 	}
 }
+
+// A claim is answered in the unit that it is made in.
+func TestAClaimIsAnsweredInItsOwnUnit(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "", 120, 120, 120)
+	for _, unit := range []string{"/min", "/s"} {
+		if _, err := d.Books.AddClaim(testdesk.Ctx, catalog.Claim{Variant: "a", Measure: "work/rate", Value: 9, Unit: unit,
+			Source: "box"}, "me"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	r, err := d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "a"}, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var said []string
+	for _, f := range r.Findings {
+		if f.Rule == "claims" {
+			said = append(said, f.Text)
+		}
+	}
+	all := strings.Join(said, "|")
+	for _, part := range []string{"promised 9 /min, measured 120.0 /min", "promised 9 /s, measured 2.000 /s"} {
+		if !strings.Contains(all, part) {
+			t.Errorf("%q is not in %q", part, all)
+		}
+	}
+}

@@ -182,9 +182,10 @@ func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Fac
 		if tests[test].Aside != "" {
 			facts.Caveats["claim "+claimKey(j.Claim)] = tests[test].Aside
 		}
+		m, _ := tests[test].Measure(measure)
 		facts.Claims = append(facts.Claims, verdict.ClaimFact{ID: claimKey(j.Claim), Name: j.Name,
-			Area: verdict.AreaOf(tests[test].Group), Claimed: j.Text, Measured: measured(j), Verdict: j.Verdict,
-			Lower: lower(tests[test], measure)})
+			Area: verdict.AreaOf(tests[test].Group), Claimed: j.Text, Measured: measured(j, m.Unit), Verdict: j.Verdict,
+			Lower: m.Better == quantity.Lower})
 	}
 	if err := d.lived(ctx, r.Subject, facts); err != nil {
 		return err
@@ -213,18 +214,20 @@ func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Fac
 	return err
 }
 
-func lower(t method.Test, measure string) bool {
-	m, _ := t.Measure(measure)
-	return m.Better == quantity.Lower
-}
-
-// measured is a figure without its interval: a sentence has room for one number.
-func measured(j claims.Judged) string {
-	text, rest, ranged := strings.Cut(j.Measured, " ± ")
-	if ranged && strings.HasSuffix(rest, " "+j.Symbol) {
-		text += " " + j.Symbol
+// measured is a figure without its interval, since a sentence has room for one number, in the claim's unit: who
+// promises
+// 12 GB/s is not answered in MiB/s.
+func measured(j claims.Judged, unit string) string {
+	e := j.Verdict.Estimate
+	if e == nil || e.Bound != "" {
+		return j.Measured
 	}
-	return text
+	if by, err := quantity.Convert(1, unit, j.Unit); err == nil && by > 0 {
+		if zero, err := quantity.Convert(0, unit, j.Unit); err == nil && zero == 0 {
+			return quantity.Told(by*e.Centre, by*e.Lo, by*e.Hi, j.Unit)
+		}
+	}
+	return quantity.Told(e.Centre, e.Lo, e.Hi, unit) // of another kind, such as a charge for an energy
 }
 
 // lived adds what happened to the subject's units, and what they worked with.
@@ -308,10 +311,10 @@ func (g *gathered) standing(ctx context.Context, c compare.Comparison, i int) (v
 	def := m.Def()
 	test, slug := method.Split(m.ID)
 	short, _, _ := strings.Cut(m.Name, ", "+def.Name)
-	w := quantity.WritingFor(m.Unit, [3]float64{row.Estimate.Centre, row.Estimate.Lo, row.Estimate.Hi})
 	s := verdict.Standing{Test: test, Measure: slug, Name: m.InSentence(), Short: short, Area: verdict.AreaOf(m.Group),
 		Words: say.Of(def.Words, m.Unit, m.Scale, m.Better), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
-		Margin: def.Margin, Value: row.Estimate.Centre, Said: w.With(w.Value(row.Estimate.Centre)), Place: row.Standing,
+		Margin: def.Margin, Value: row.Estimate.Centre, Said: quantity.Told(row.Estimate.Centre, row.Estimate.Lo,
+			row.Estimate.Hi, m.Unit), Place: row.Standing,
 		Field: c.Ordered(), Bound: row.Estimate.Bound, Limiter: row.Limiter, Levels: len(def.Levels)}
 	s.Level = slices.IndexFunc(def.Levels, func(l method.Level) bool { return l.Mark == row.Estimate.Centre })
 	switch {
