@@ -45,7 +45,8 @@ func TestTheBenchAloneAndItsRunsOnADesk(t *testing.T) {
 	r.want(t, 0, "6 runs of 3 tests", "writes at most", "single thread", "GFLOP/s", "Network was not run: ",
 		"durvek run import runs.json")
 	// On a busy machine two runs may lie so far apart that an interval is told by its ends.
-	if row := regexp.MustCompile(`(?m)^Grid solve\s+single thread\s+\S+ GFLOP/s\s+(± |\S+ to )\S+\s+2\s`); !row.MatchString(r.out) {
+	row := regexp.MustCompile(`(?m)^Grid solve\s+single thread\s+\S+ GFLOP/s\s+(± |\S+ to )\S+\s+2\s`)
+	if !row.MatchString(r.out) {
 		t.Errorf("no interval of the single thread's two runs in\n%s", r.out)
 	}
 	f := readRuns(t, filepath.Join(home, "runs.json"))
