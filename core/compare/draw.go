@@ -311,6 +311,9 @@ func (c *Comparison) sharedConditions(q Query) []string {
 	if len(c.Rows) > 0 {
 		for _, k := range q.Measure.MustMatch {
 			v := c.Rows[0].Basis.Conditions[k]
+			if Condition(k, v) == strings.ToLower(q.SetupName) {
+				continue // the setup's name says it
+			}
 			if !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Basis.Conditions[k] != v }) {
 				if text := worth(k, v); text != "" {
 					out = append(out, text)

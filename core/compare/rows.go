@@ -221,6 +221,11 @@ func Condition(key, value string) string {
 			return "in the browser"
 		}
 		return value
+	case "pace":
+		if value == "not paced" {
+			return value
+		}
+		return "pace " + value
 	case "supply":
 		if value == "battery" {
 			return "on battery"

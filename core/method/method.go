@@ -43,6 +43,11 @@ type Test struct {
 	Aside        string            `json:"aside,omitempty" readOnly:"true" doc:"Why the desk shows its figures and does not count them"`
 }
 
+// Lasting tells whether the test runs until a battery is empty or full. Its run is made of heartbeats, so that it is
+// known
+// where the device goes off; what would spoil a short run is noted and borne.
+func (t Test) Lasting() bool { return t.Analysis == "rundown" || t.Analysis == "charging" }
+
 // BrowserNeed is something that not every browser, or not every connection, offers a test.
 type BrowserNeed string
 
@@ -301,6 +306,7 @@ var ConditionVocabulary = []ConditionKey{
 	{"drive.filesystem", "File system", "File system under the test file"},
 	{"load.background", "Background load", "Share of the processor that other work used just before the run"},
 	{"network.link", "Network link", "Link used, with its rate"},
+	{"pace", "Pace", "held, or what was done of the work that was due: a load that runs a battery down notes it itself"},
 	{"timer", "Timer", "How a thread is put to sleep: by the system's call, or by the runtime's timers"},
 }
 
@@ -332,6 +338,12 @@ var NegotiatedVocabulary = []ConditionKey{
 	{"limit.power.short", "Power limit, short", "Power that it may draw for a short time"},
 	{"throttled", "Slowed by heat", "How often the processor slowed itself for heat during the run"},
 	{"clock.highest", "Highest clock", "Highest clock that the system allows"},
+	{"battery.energy", "Battery energy", "Energy of the full battery"},
+	{"battery.end", "End of the charge", "How a run-down ended: the device went off, it reached a charge level, it was " +
+		"plugged in"},
+	{"battery.extrapolated", "Continued", "The log ends early and was continued along its straight part"},
+	{"battery.logged", "Charge seen", "From which to which charge level"},
+	{"luminance.measured", "Luminance as measured", "What the reviewer measured on the screen before it began"},
 }
 
 // OwnCondition begins the key of every condition that a desk adds itself.

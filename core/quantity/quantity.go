@@ -128,6 +128,10 @@ var units = []Unit{
 	{"{round}", "rounds", "rounds", 1, []string{"round"}},
 	{"{thread}", "threads", "threads", 1, []string{"thread"}},
 	{"{pixel}", "px", "pixels", 1, nil},
+	{"{screen}", "screens", "screens", 1, []string{"screen"}},
+	{"{frame}", "frames", "frames", 1, []string{"frame"}},
+	{"{action}", "actions", "actions", 1, []string{"action"}},
+	{"min/(W.h)", "min/Wh", "time per energy", 1, nil},
 	{"{Mpixel}", "Mpx", "pixels", 1e6, nil},
 }
 

@@ -43,6 +43,7 @@ type Progress struct {
 	Marks []Mark             `json:"marks,omitempty" doc:"Departures of the run that is being made"`
 	Last  map[string]float64 `json:"last,omitempty" doc:"What the sensors said last, by channel"`
 	Trace []byte             `json:"trace,omitempty" doc:"What they said since the last report, packed; times count from the run's start"`
+	Beat  map[string]float64 `json:"beat,omitempty" doc:"How far a load is that runs until a battery is empty or full, at the moment at: work done, work due and charge, by channel"`
 }
 
 // Ask is what a person is asked to do to the machine.
@@ -171,6 +172,9 @@ type Sample struct {
 	Channel string
 	Unit    string
 	Value   float64
+	Beat    map[string]float64 // a lasting load's heartbeat: what it did, what was due, the charge, by channel
+
+	Observed map[string]string // beside a heartbeat: conditions that only the workload can tell
 }
 
 // Order is one execution that is asked of a machine.
@@ -188,4 +192,5 @@ type Outcome struct {
 	Series     []Series
 	Observed   map[string]string // conditions that only the workload can tell
 	Negotiated map[string]string
+	Marks      []Mark // what only the workload noticed
 }

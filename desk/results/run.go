@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 
+	"durvek/core/analyse"
 	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/core/trust"
@@ -88,6 +89,9 @@ func (d *Results) Run(ctx context.Context, id string) (RunPage, error) {
 		name := strings.ReplaceAll(x.Channel, ".", " ")
 		if m, ok := t.Measure(x.Channel); ok {
 			name = m.Name
+		}
+		if x.Channel == analyse.Done || x.Channel == analyse.Due {
+			continue // they only ever rise
 		}
 		if w, ok := trust.CourseOf(name, x); ok {
 			if shape := p.Run.Negotiated["load.shape"]; shape != "" && x.Channel == "rate" {

@@ -297,6 +297,12 @@ var Certains = []Certain{
 		c.Run.Course.Changes = []record.Change{{At: 1, Condition: "display.luminance", From: "200 cd/m²",
 			To: pick(rng, "198 cd/m²", "230 cd/m²")}, {At: 2, Condition: "system.updates", From: "none", To: "held back"}}
 	}},
+	{"continued", func(rng *rand.Rand, c *trust.Case) {
+		c.Run.Negotiated = map[string]string{"battery.extrapolated": "yes", "battery.logged": pick(rng, "100 to 40 %",
+			"81 to 3 %"), "battery.end": "plugged in"}
+	}, func(rng *rand.Rand, c *trust.Case) {
+		c.Run.Negotiated = map[string]string{"battery.end": pick(rng, "went off", "at charge level")}
+	}},
 }
 
 // Try plants a kind so often and lets what comes near it stand so often; it counts how often the first is found, and
