@@ -129,7 +129,11 @@ func (w *worker) recover(ctx context.Context) error {
 			}
 		}
 	}
+	w.crashes = crashes
 	if open != nil && open.Step < len(w.joined.Plan.Steps) {
+		if revived, err := w.revive(ctx, *open); revived || err != nil {
+			return err
+		}
 		crashes[open.Step]++
 		at, last := open.At, map[string]float64(nil)
 		var words lastWords
@@ -155,7 +159,6 @@ func (w *worker) recover(ctx context.Context) error {
 		}
 		w.Log("%s It goes on where it was.", text)
 	}
-	w.crashes = crashes
 	return nil
 }
 

@@ -33,6 +33,8 @@ type making struct {
 	looked time.Duration
 	spoke  time.Time
 	kept   time.Time // last words were written
+	beaten time.Time // the first heartbeat of a lasting load, by the machine's clock
+	beat   time.Time // the last one that was kept, by this one's
 	shown  int       // marks that people saw
 	stop   context.CancelCauseFunc
 }
@@ -146,9 +148,8 @@ func (w *worker) run(ctx context.Context, j method.Job, failing bool) (record.Ru
 	case ctx.Err() != nil:
 		w.journal.write(entry{Event: "left", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID}) // ended in good order: no crash
 		return m.run, w.broken(ctx)
-	case errors.Is(cause, errLeft):
-		w.journal.write(entry{Event: "left", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID})
-		return m.run, errAgain
+	case errors.Is(cause, errLeft), test.Lasting() && errors.Is(a.err, record.ErrCrashed):
+		return m.run, errors.Join(errAgain, w.leave(ctx, m, j))
 	case errors.Is(cause, errHung):
 		text := fmt.Sprintf("%s, repeat %d, was ended by the watchdog: %s.", test.Name, j.Repeat+1, hung)
 		return m.run, w.again(ctx, m, j, record.Hang, text, last)
@@ -232,6 +233,7 @@ func (w *worker) close(ctx context.Context, m *making, test method.Test, out rec
 		}
 	}
 	r.Negotiated, r.Readings, r.Series = out.Negotiated, out.Readings, out.Series
+	r.Marks = append(r.Marks, out.Marks...)
 	r.Ended = r.Started.Add(took)
 	if step := wall - took; step.Abs() > 2*time.Second {
 		m.mark(record.ClockStepped, fmt.Sprintf("the machine's clock was stepped by %+.0f s while it ran; its length is "+
@@ -335,9 +337,15 @@ func (w *worker) spoke(m *making, test method.Test, s record.Sample) {
 		m.sample = s
 	}
 	w.mu.Unlock()
+	if len(s.Beat) > 0 {
+		w.keepBeat(m, s)
+	}
 	w.show(func(p *record.Progress) {
 		p.Phase, p.Share, p.At = s.Phase, s.Share, at
 		p.Channel, p.Unit, p.Value = s.Channel, quantity.Symbol(s.Unit), s.Value
+		if len(s.Beat) > 0 {
+			p.Beat = s.Beat
+		}
 		if x, ok := test.Measure(s.Channel); ok { // people read names, not slugs
 			p.Channel = x.Name
 			if rest, ok := strings.CutPrefix(s.Phase, s.Channel); ok && (rest == "" || rest[0] == ',') {
@@ -397,6 +405,6 @@ func (w *worker) reportNow() record.Progress {
 	defer w.mu.Unlock()
 	p := w.snapshot()
 	p.Trace = trace.Pack(w.pending)
-	w.pending = record.Trace{}
+	w.pending, w.progress.Beat = record.Trace{}, nil
 	return p
 }

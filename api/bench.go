@@ -42,7 +42,7 @@ var (
 	ExportPlan = file[Slugged](onBench, "/api/plan-files/{slug}", "export-plan", "A plan on the bench as a file",
 		"application/yaml")
 	DirectPlan = post[Directing, method.Plan](onBench, "/api/plans/{slug}/directives", "direct-plan",
-		"Pause, resume or stop a plan, or leave out a step")
+		"Pause, resume or stop a plan, leave out a step, or close the run-down of a device that is off")
 	Confirm = post[Confirming, method.Plan](onBench, "/api/plans/{slug}/confirmations", "confirm",
 		"Say that what a plan asked for is done")
 	LiveTrace = get[LiveTraced, []record.Series](onBench, "/api/plans/{slug}/trace", "live-trace",
@@ -126,7 +126,7 @@ type Directing struct {
 
 // Directive is what a plan is to do.
 type Directive struct {
-	Do   string `json:"do" enum:"pause,resume,stop,skip"`
+	Do   string `json:"do" enum:"pause,resume,stop,skip,close" doc:"close: its device has gone off in a run-down and does not come back; the run is made of what it told"`
 	Step int    `json:"step,omitempty" doc:"For skip: the step, from 1"`
 }
 

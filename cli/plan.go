@@ -140,10 +140,9 @@ func (a *app) planCmd() *cobra.Command {
 			}
 			a.print([]string{"Plan", "Name", "For", "→Runs", "→Takes about", "→Writes at most", ""}, rows)
 		})
-	of := &api.Slugged{}
+	of, done := api.Slugged{}, api.Confirming{}
 	export := saving(a, "export PLAN", "Print a plan as a file, for other units", "durvek plan export 01995c3e-…", "",
-		api.ExportPlan, of, []any{&of.Slug})
-	var done api.Confirming
+		api.ExportPlan, &of, []any{&of.Slug})
 	confirm := asking(a, "confirm PLAN", "Say that what a plan asked for is done", "durvek plan confirm 01995c3e-…",
 		api.Confirm, &done, []any{&done.Slug, own{&done.Body.Ask}},
 		func(x method.Plan) { a.say("Plan %s hears of it with its agent's next report.", x.Name) })
@@ -163,6 +162,7 @@ func (a *app) planCmd() *cobra.Command {
 		direct("pause", "", "Let a plan rest after the present run", says("rests after the present run")),
 		direct("resume", "", "Let a plan go on", says("goes on")),
 		direct("stop", "", "End a plan; what it has stays", says("ends")),
+		direct("close", "", "Close the run-down of a device that stays off", says("has the run, to the last heartbeat")),
 		direct("skip", " --step 4", "Leave out a step from now on", func(in api.Directing) string {
 			return fmt.Sprintf("leaves out step %d", in.Body.Step)
 		})),

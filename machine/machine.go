@@ -169,7 +169,7 @@ func (l Local) Run(ctx context.Context, o record.Order, report func(record.Sampl
 	debug.FreeOSMemory()
 	env := workload.Env{Options: o.Options, Dir: l.Dir, Folders: l.Folders, Seconds: l.Seconds, Service: o.Service,
 		Token:   o.Token,
-		Browser: l.Browser, Report: report}
+		Browser: l.Browser, Report: report, Conditions: o.Setup.Conditions}
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		env.Memory = v.Available
 	}

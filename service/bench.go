@@ -60,7 +60,10 @@ func (s *Service) planRoutes() {
 		return &blob{ContentType: api.ExportPlan.Media, Body: b}, err
 	})
 	serve(s, api.DirectPlan, func(ctx context.Context, in *api.Directing) (method.Plan, error) {
-		if in.Body.Do == "skip" {
+		switch in.Body.Do {
+		case "close":
+			return s.desk.Results.CloseRun(ctx, in.Slug, by(ctx))
+		case "skip":
 			return d.SkipStep(ctx, in.Slug, in.Body.Step, by(ctx))
 		}
 		return d.Direct(ctx, in.Slug, in.Body.Do, by(ctx))

@@ -94,7 +94,7 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 		c.Set("Cross-Origin-Embedder-Policy", "require-corp")
 	}
 	c.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; worker-src 'self' "+
-		"blob:; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+		"blob:; style-src 'self' 'unsafe-inline'; img-src 'self' data:; media-src blob:; frame-ancestors 'none'")
 	return send(c, s.probe, name)
 }
 

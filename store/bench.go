@@ -85,6 +85,13 @@ func (q Queries) AddLive(ctx context.Context, reports []LiveTrace) error {
 	return nil
 }
 
+// OpenRun is the latest run of a plan that told of itself and was not delivered; identifiers sort by when they were
+// made.
+func (q Queries) OpenRun(ctx context.Context, plan string) (string, error) {
+	return one(ctx, q, func(r row, id *string) error { return r.Scan(id) }, `select run from live_trace where plan = ?
+		and run not in (select id from run where plan = ?) order by run desc limit 1`, plan, plan)
+}
+
 // DropLive forgets the reports of a plan's runs that are recorded: their whole traces are kept.
 func (q Queries) DropLive(ctx context.Context, plan string) error {
 	return q.exec(ctx, `delete from live_trace where plan = ? and run in (select id from run

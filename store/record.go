@@ -163,6 +163,11 @@ func (q Queries) Sitting(ctx context.Context, id string) (record.Sitting, error)
 	return sittings.one(ctx, q, `where id = ?`, id)
 }
 
+// LastSitting is a unit's latest.
+func (q Queries) LastSitting(ctx context.Context, unit string) (record.Sitting, error) {
+	return sittings.one(ctx, q, `where unit = ? order by started desc, id desc limit 1`, unit)
+}
+
 var runs = table[record.Run]{name: "run", key: []string{"id"}, parts: func(x *record.Run) []part {
 	return []part{{"id", &x.ID}, {"test", &x.Test}, {"test_version", &x.TestVersion}, {"subject", &x.Subject},
 		{"host", &x.Host}, {"place", &x.Place}, {"setup", &x.Setup}, {"sitting", &x.Sitting}, {"plan", null{&x.Plan}},

@@ -31,6 +31,9 @@ type Env struct {
 	Memory  uint64            // bytes that the workload may take; 0 where the system does not tell
 	Service string            // address of the service, for the network; empty where there is none
 	Token   string
+	// Conditions are those of the setup, for what is asked of a person.
+	Conditions map[string]string
+
 	Browser []string // program that opens the probe, with its arguments; none where its owner allowed none
 	Report  func(record.Sample)
 }
@@ -359,6 +362,9 @@ func Rows(base method.Measure, slugsAndNames ...string) []method.Measure {
 	}
 	return out
 }
+
+// Portable are the kinds with a battery.
+var Portable = []catalog.Kind{"laptop", "tablet", "phone"}
 
 // Devices are the kinds that have a processor and a system of their own.
 var Devices = []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone"}

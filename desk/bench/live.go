@@ -114,9 +114,17 @@ func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directi
 		seq := int64(math.Round(fresh.Times[0] * 1000))
 		d.live.pending = append(d.live.pending, store.LiveTrace{Plan: p.Plan, Run: p.Run, Seq: seq, Data: p.Trace})
 	}
+	if len(p.Beat) > 0 && p.Run != "" {
+		// Beside what sensors tell, and a millisecond later than what they may have told in the same report.
+		var beat record.Trace
+		beat.Add(p.At, p.Beat, nil)
+		w.live.Append(beat)
+		d.live.pending = append(d.live.pending, store.LiveTrace{Plan: p.Plan, Run: p.Run,
+			Seq: int64(math.Round(p.At*1000)) + 1, Data: trace.Pack(beat)})
+	}
 	old := w.progress
 	x := p
-	x.Trace = nil
+	x.Trace, x.Beat = nil, nil
 	w.progress = &x
 	d.live.mu.Unlock()
 	d.Heard(ctx, p.Plan)
@@ -296,6 +304,9 @@ func (d *Bench) endLeases(ctx context.Context) {
 			if err != nil {
 				return err
 			}
+			if ends, err := d.endsSilent(ctx, q, p); err != nil || ends {
+				return err
+			}
 			x := record.Incident{ID: desk.NewID(), Unit: p.Unit, Host: p.Host, Place: p.Place, Plan: id,
 				Kind: record.Disconnection, Times: 1, By: "service",
 				Text: fmt.Sprintf("%s went silent; its lease ended after %.0f s.", p.Agent, d.desk.Lease.Seconds())}
@@ -319,6 +330,23 @@ func (d *Bench) endLeases(ctx context.Context) {
 			d.desk.Events.Send(desk.Event{Name: "bench", Data: map[string]string{"plan": id}})
 		}
 	}
+}
+
+// endsSilent tells whether what a plan's machine is making ends with the machine itself: a load that runs a battery
+// down.
+// Its silence is no incident.
+func (d *Bench) endsSilent(ctx context.Context, q *desk.Tx, p method.Plan) (bool, error) {
+	d.live.mu.Lock()
+	step := -1
+	if w := d.live.at(p.ID); w.progress != nil && w.progress.Run != "" {
+		step = w.progress.Step
+	}
+	d.live.mu.Unlock()
+	if step < 0 || step >= len(p.Steps) {
+		return false, nil
+	}
+	t, err := q.Test(ctx, p.Steps[step].Test, 0)
+	return t.Lasting(), err
 }
 
 // remember renews the leases of plans that were at work when the service was ended, so that their agents

@@ -131,6 +131,13 @@ func (d *Results) recordOne(ctx context.Context, q *desk.Tx, r record.Run, cells
 	if err != nil {
 		return nil, desk.Missing(err, "unit", r.Subject)
 	}
+	if t.Analysis == "rundown" {
+		v, err := q.Variant(ctx, u.Variant)
+		if err != nil {
+			return nil, err
+		}
+		fullEnergy(&r, v.Spec)
+	}
 	if err := settle(t, &r); err != nil {
 		return nil, err
 	}

@@ -42,6 +42,8 @@ type order struct {
 	Test    method.Test       `json:"test"`
 	Options map[string]string `json:"options,omitempty"`
 	Seconds float64           `json:"seconds,omitempty"`
+
+	Conditions map[string]string `json:"conditions,omitempty"` // of the setup
 }
 
 // told is what the page says: a sample, or at last the outcome.
@@ -51,6 +53,7 @@ type told struct {
 	Outcome *record.Outcome `json:"outcome,omitempty"`
 	Error   string          `json:"error,omitempty"`
 	NotRun  bool            `json:"not_run,omitempty"`
+	Marks   []record.Mark   `json:"marks,omitempty"`
 	Broken  bool            `json:"broken,omitempty"` // what it says counts for nothing: the page was hidden, say
 }
 
@@ -68,7 +71,8 @@ func run(ctx context.Context, env workload.Env) (record.Outcome, error) {
 	}
 	sum := sha256.Sum256([]byte("probe " + env.Token)) // the same for all runs of a plan
 	h := &host{secret: base64.RawURLEncoding.EncodeToString(sum[:12]), report: env.Report, answer: make(chan told, 1),
-		order: order{ID: int(time.Now().UnixMilli()), Test: env.Test, Options: env.Options, Seconds: env.Seconds}}
+		order: order{ID: int(time.Now().UnixMilli()), Test: env.Test, Options: env.Options, Seconds: env.Seconds,
+			Conditions: env.Conditions}}
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second}
 	go server.Serve(l)
 	defer server.Close()
@@ -206,6 +210,9 @@ func (h *host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			h.mu.Lock()
 			h.done = true
 			h.mu.Unlock()
+			if t.Outcome != nil {
+				t.Outcome.Marks = t.Marks
+			}
 			h.answer <- t
 		}
 		w.WriteHeader(http.StatusNoContent)
