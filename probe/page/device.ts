@@ -36,8 +36,14 @@ async function system(): Promise<{ name: string; model?: string; architecture?: 
   return { name: known.replace(/^CPU (iPhone )?/, '').replace(/_/g, '.') }
 }
 
-async function battery(): Promise<Battery | undefined> {
+export async function battery(): Promise<Battery | undefined> {
   return nav.getBattery?.().catch(() => undefined)
+}
+
+/** charge is the battery's charge in per cent; undefined where the browser does not tell it, or tells what cannot be. */
+export async function charge(): Promise<number | undefined> {
+  const level = (await battery())?.level
+  return level !== undefined && level >= 0 && level <= 1 ? 100 * level : undefined
 }
 
 /** describe says what device this is; id tells this joining from others. */
@@ -60,7 +66,7 @@ export async function observe(): Promise<Record<string, string>> {
   const b = await battery()
   if (b) {
     out.supply = b.charging ? 'mains' : 'battery'
-    out['battery.charge'] = `${Math.round(100 * b.level)} %`
+    if (b.level >= 0 && b.level <= 1) out['battery.charge'] = `${Math.round(100 * b.level)} %`
   }
   return out
 }

@@ -17,8 +17,11 @@ async function runner(t: Test): Promise<Runner | undefined> {
 /** prepare brings all that tests need onto the device and tells which share has come. A lost connection then breaks none of them. */
 export async function prepare(tests: Test[], told: (share: number) => void): Promise<void> {
   const here = tests.filter((t) => !cannot(t))
-  const loaded = new Set(await Promise.all(here.map(file)))
-  for (const f of loaded) await f?.prepare?.(told)
+  const pages = [...new Set(here.map((t) => t.page))]
+  for (const p of pages) {
+    const of = here.filter((t) => t.page === p)
+    await (await file(of[0]!))?.prepare?.(told, of)
+  }
 }
 
 type Need = NonNullable<Test['browser_needs']>[number]

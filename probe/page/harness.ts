@@ -1,5 +1,5 @@
 // What every test of the page is made with: its environment, its options, its readings, and the clock around a load.
-import type { Outcome, Reading, Sample, Series, Test } from './wire'
+import type { Mark, Outcome, Reading, Sample, Series, Test } from './wire'
 
 export interface Env {
   test: Test
@@ -8,14 +8,31 @@ export interface Env {
   signal: AbortSignal
   token: string // of the service; empty where the order came from an agent
   report(s: Sample): void
+  conditions?: Record<string, string> // of the setup that it is made under
+  beat?(at: number, values: Record<string, number>, said: Said): Promise<void> // keeps how far a lasting load is
+  before?: Before // it goes on from there
 }
+
+type Said = Pick<Outcome, 'observed' | 'negotiated'>
+
+/** Before is what was kept of a lasting load that was broken off and goes on. */
+export interface Before extends Said {
+  at: number // when it began, in ms since 1970
+  done: number
+}
+
+/** lasting tells of tests that run until a battery is empty or full. They bear what would spoil a short one, and note it. */
+export const lasting = (t: Test): boolean => t.analysis === 'rundown' || t.analysis === 'charging'
+
+/** Marked takes a mark of a run. */
+export type Marked = (m: Mark) => void
 
 export type Runner = (env: Env) => Promise<Partial<Outcome>>
 
 /** Tests is what a file of tests exports: how each is made, by its own slug or by that of the test it lasts longer than. */
 export interface Tests {
   runners: Record<string, Runner>
-  prepare?(told: (share: number) => void): Promise<void>
+  prepare?(told: (share: number) => void, tests: Test[]): Promise<unknown>
 }
 
 /** NotRun says why a test cannot be made here; it is found out before the test begins. */
@@ -48,8 +65,11 @@ function inSeconds(text: string): number {
   const m = /^([\d.]+)\s*(ms|s|min|h)?$/.exec(text)
   return m ? Number(m[1]) * (lengths[m[2] ?? 's'] ?? 1) : 0
 }
-/** duration is the option of that name in seconds. */
-export const duration = (env: Env): number => inSeconds(option(env, 'duration'))
+/** duration is an option in seconds, the one of that name if no other is meant. */
+export const duration = (env: Env, slug = 'duration'): number => inSeconds(option(env, slug))
+
+/** number is the option's value in the unit it begins with. */
+export const number = (env: Env, slug: string): number => parseFloat(option(env, slug)) || 0
 
 /** usual is how many seconds one run takes under the given options, as far as the test says. */
 export function usual(t: Test, options: Record<string, string> = {}): number {

@@ -1,9 +1,11 @@
 // What a person sees of the probe: one thing at a time, one large button.
-import { cannot, prepare } from './execute'
-import { serve } from './order'
-import { symbol, Work } from './session'
+import type { Work } from './session'
 import { awake } from './trouble'
-import { call, Refused } from './wire'
+import { call, Refused, symbol } from './wire'
+
+// What works through a plan is loaded once there is one: the first screen needs none of it.
+const session = () => import('./session')
+const execution = () => import('./execute')
 
 interface About {
   desk: string
@@ -71,10 +73,10 @@ async function enter(code: string, plain = false): Promise<void> {
   if (!isSecureContext && about.tls && !plain) return secure(code)
   show(el('h1', {}, 'Joining'))
   try {
-    const w = await Work.join(code, () => draw())
+    const w = await (await session()).Work.join(code, () => draw())
     history.replaceState(null, '', location.pathname) // the code is spent
     await loaded(w)
-    ready(w)
+    await ready(w)
   } catch (e) {
     failed(e, () => enter(code, plain))
   }
@@ -85,11 +87,12 @@ async function loaded(w: Work): Promise<void> {
   const bar = el('progress', { max: 1, value: 0 })
   bar.setAttribute('aria-label', 'Share that is loaded')
   show(el('h1', {}, 'Loading the tests'), bar)
-  await prepare(w.joined.tests, (share) => (bar.value = share))
+  await (await execution()).prepare(w.joined.tests, (share) => (bar.value = share))
 }
 
 /** ready says what is coming and waits for the button. */
-function ready(w: Work): void {
+async function ready(w: Work): Promise<void> {
+  const { cannot } = await execution()
   const tests = [...new Map(w.joined.plan.steps.map((s) => [s.test, w.test(s.test)])).values()]
   const out = tests.map((t) => [t, cannot(t)] as const).filter(([, why]) => why)
   const first = w.joined.prompts[w.joined.setups[0]?.slug ?? '']
@@ -100,6 +103,20 @@ function ready(w: Work): void {
     out.length > 0 && el('details', { class: 'sheet' }, el('summary', {}, `${several(out.length, 'test')} left out here`), el('ul', {}, ...out.map(([t, why]) => el('li', { class: 'bad' }, el('span', {}, t.name), el('span', {}, why))))),
     !isSecureContext && el('p', { class: 'small soft' }, 'This connection is not secure: keep the screen from going off by hand.'),
     foot(button('Start', () => begin(w)), el('p', { class: 'small soft' }, 'What comes out belongs to this unit. The page can deliver nothing else.')),
+  )
+}
+
+/** unsettled asks how a load ended that fell silent. */
+function unsettled(w: Work): void {
+  const u = w.unsettled!
+  const answer = (off: boolean) => async () => {
+    await u.settle(off)
+    await begin(w)
+  }
+  show(
+    el('h1', {}, 'How did it end?'),
+    el('p', {}, `${u.name} fell silent${u.charge === undefined ? '' : ` at ${Math.round(u.charge)} %`}. What it told until then is kept.`),
+    foot(button('The device switched itself off', answer(true)), button('It was ended, or plugged in', answer(false), false)),
   )
 }
 
@@ -178,7 +195,7 @@ async function start(): Promise<void> {
     const bar = el('progress', { max: 1, value: 0 })
     bar.setAttribute('aria-label', 'Share of the run that is done')
     show(title, phase, rate, bar, el('p', { class: 'small soft' }, 'Leave this page open and in front; the agent closes the run when it is done.'))
-    await serve(hash.slice(6), (s) => {
+    await (await import('./order')).serve(hash.slice(6), (s) => {
       title.textContent = s.test?.name ?? 'For the agent on this machine'
       phase.textContent = s.sample.phase
       phase.className = s.alone ? 'caution' : 'soft'
@@ -191,14 +208,15 @@ async function start(): Promise<void> {
   const code = /^[A-Z2-7]{4}-[A-Z2-7]{4}$/.exec(hash.toUpperCase())?.[0]
   if (code) return enter(code)
   try {
-    const w = await Work.resume(() => draw())
+    const w = await (await session()).Work.resume(() => draw())
     if (!w) return typed()
     await loaded(w)
+    if (w.unsettled) return unsettled(w)
     if (await w.started) return await begin(w)
-    ready(w)
+    await ready(w)
   } catch (e) {
     if (e instanceof Refused) {
-      await Work.forget()
+      await (await session()).Work.forget()
       return typed()
     }
     failed(e, () => location.reload())

@@ -1,14 +1,15 @@
 // The page under an agent on the same machine: it asks for orders, makes them, and tells what came out.
 import { execute } from './execute'
-import { type Env, NotRun } from './harness'
-import { awake, rest, Trouble, visible, watched } from './trouble'
-import { call, Refused, type Outcome, type Sample, type Test } from './wire'
+import { type Env, lasting, NotRun } from './harness'
+import { attended, awake, rest, Trouble, visible, watched } from './trouble'
+import { call, type Mark, Refused, type Outcome, type Sample, type Test } from './wire'
 
 interface Order {
   id: number
   test: Test
   options?: Record<string, string>
   seconds?: number
+  conditions?: Record<string, string>
 }
 
 export interface Shown {
@@ -41,13 +42,18 @@ async function make(o: Order, secret: string, changed: (s: Shown) => void): Prom
   const tell = (body: object) => call('/told', secret, { id: o.id, ...body }, 60000)
   await visible()
   await awake()
-  const watch = watched()
+  const marks: Mark[] = []
+  const bears = lasting(o.test)
+  const watch = bears ? { signal: new AbortController().signal, end: attended(performance.now(), (m) => marks.length < 50 && marks.push(m)) } : watched()
+  let beats = Promise.resolve()
   const beat = setInterval(() => tell({ sample }).catch(() => undefined), 1000)
   const none: Outcome = { observed: {}, negotiated: {}, readings: [], series: [] }
   let answer: object
   try {
-    const env: Env = { test: o.test, options: o.options ?? {}, seconds: o.seconds || 1, signal: watch.signal, token: '', report: (s) => changed({ test: o.test, sample: (sample = s), alone: false }) }
-    answer = { outcome: await execute(env) }
+    const env: Env = {
+      test: o.test, options: o.options ?? {}, seconds: o.seconds || 1, signal: watch.signal, token: '', conditions: o.conditions, report: (s) => changed({ test: o.test, sample: (sample = s), alone: false }),
+      ...(bears ? { beat: async (_: number, values: Record<string, number>, said: Pick<Outcome, 'observed'>) => void (beats = beats.then(() => tell({ sample: { ...sample, beat: values, observed: said.observed } }).then(() => undefined, () => undefined))) } : {}) }
+    answer = { outcome: await execute(env), marks }
   } catch (e) {
     const cause = watch.signal.aborted ? watch.signal.reason : e
     const error = cause instanceof Error ? cause.message : String(cause)

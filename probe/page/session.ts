@@ -1,11 +1,11 @@
 // The page as an agent: it joins a plan with a one-time code, does what the service says is next, keeps every result on
 // the device until the service has acknowledged it, and goes on where it was after whatever broke it off.
-import { describe, distances, median, observe } from './device'
+import { battery, charge, describe, distances, median, observe } from './device'
 import { execute } from './execute'
-import { type Env, NotRun, series, usual } from './harness'
+import { type Before, type Env, lasting, NotRun, series, usual } from './harness'
 import * as kept from './keep'
-import { awake, rest, Trouble, visible, watched } from './trouble'
-import { type Account, type Action, call, type Decision, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample } from './wire'
+import { attended, awake, rest, Trouble, visible, watched } from './trouble'
+import { type Account, type Action, call, type Decision, type Directive, type Incident, type Job, type Joined, type Mark, type Outcome, type Progress, Refused, type Run, type Sample, symbol } from './wire'
 
 interface Session {
   token: string
@@ -17,6 +17,22 @@ interface Begun {
   run: string
   at: string
 }
+
+/** Beats is what is kept of a lasting load while it goes on: the device may be off before it can say that it ends. */
+interface Beats {
+  run: string
+  start: number // ms since 1970
+  channels: Record<string, { times: number[]; values: number[] }> // times in seconds from then
+  observed: Record<string, string>
+  negotiated: Record<string, string>
+  marks: Mark[]
+}
+
+// A battery at or below this charge, in per cent, that fell silent was empty.
+const empty = 6
+// How long a lasting load may have been broken off and still goes on, in ms.
+const goesOn = 5 * 60000
+const mostMarks = 50
 
 const api = '/api/agent/'
 
@@ -69,6 +85,10 @@ export class Work {
   private learned: Record<string, number> = {}
   private best = 0 // most frames a second seen so far
   private delivering?: Promise<void>
+  private beats?: Beats
+  private beat?: { at: number; values: Record<string, number> } // that the service does not know yet
+  /** A load that fell silent, of which only a person knows how it ended. */
+  unsettled?: { name: string; charge?: number; settle(wentOff: boolean): Promise<void> }
 
   private constructor(private session: Session, private changed: () => void) {}
 
@@ -93,7 +113,7 @@ export class Work {
     }
     await kept.put('session', s)
     await kept.drop('joining')
-    for (const k of ['begun', 'broken', 'started']) await kept.drop(k) // another plan's journal says nothing of this one
+    for (const k of ['begun', 'broken', 'started', 'beats']) await kept.drop(k) // another plan's journal says nothing of this one
     await w.enter()
     return w
   }
@@ -111,7 +131,7 @@ export class Work {
   }
 
   static async forget(): Promise<void> {
-    for (const k of ['session', 'joining', 'begun', 'broken', 'started']) await kept.drop(k)
+    for (const k of ['session', 'joining', 'begun', 'broken', 'started', 'beats']) await kept.drop(k)
   }
 
   private async enter(): Promise<void> {
@@ -125,9 +145,54 @@ export class Work {
     }
     this.broken = (await kept.get<Record<number, number>>('broken')) ?? {}
     const open = await kept.get<Begun>('begun')
+    const beats = await kept.get<Beats>('beats')
+    if (open && !this.done.has(key(open.job)) && beats?.run === open.run && heard(beats) > 0 && lasting(this.test(open.job.test))) {
+      await this.resumed(open, beats)
+      await this.look().catch(() => undefined)
+      return
+    }
     if (open && !this.done.has(key(open.job))) await this.broke(open, 'crash', 'The page was closed, or the device was started anew')
     await kept.drop('begun')
     await this.look().catch(() => undefined) // it is asked again when the work begins
+  }
+
+  /** resumed finds out how a lasting load that fell silent ended: the battery was empty; or the page was only loaded anew, and it goes on. */
+  private async resumed(open: Begun, beats: Beats): Promise<void> {
+    const last = beats.channels['battery.charge']?.values.at(-1)
+    const test = this.test(open.job.test)
+    const down = test.analysis === 'rundown'
+    const silent = Date.now() - (beats.start + 1000 * heard(beats))
+    const now = await charge()
+    const plugged = (await battery())?.charging
+    if (down && last !== undefined && last <= empty) return this.settle(open, beats, 'went off')
+    if (silent < goesOn && (down ? !plugged && (last === undefined || now === undefined || now <= last + 0.5) : plugged)) {
+      this.beats = beats
+      return
+    }
+    if (!down) return this.settle(open, beats, 'ended')
+    this.unsettled = { name: test.name, charge: last, settle: async (off) => {
+      this.unsettled = undefined
+      await this.settle(open, beats, off ? 'went off' : 'ended')
+    } }
+  }
+
+  /** settle makes the run of what was kept of it. */
+  private async settle(open: Begun, b: Beats, end: string): Promise<void> {
+    await this.finish({ ...(await this.newRun(open.job)), id: open.run, started: open.at, ended: new Date(b.start + 1000 * heard(b)).toISOString(), observed: { ...(await observe()), supply: 'battery', ...b.observed }, negotiated: { ...b.negotiated, 'battery.end': end }, series: seriesOf(b), marks: b.marks }, open.job)
+  }
+
+  /** keepBeat keeps how far a lasting load is, on the device first, then with the service. */
+  private async keepBeat(run: Run, at: number, values: Record<string, number>, said: Pick<Outcome, 'observed' | 'negotiated'>): Promise<void> {
+    const b = (this.beats ??= { run: run.id, start: Date.now() - 1000 * at, channels: {}, observed: {}, negotiated: {}, marks: this.marks })
+    Object.assign(b, said, { marks: this.marks })
+    for (const [k, v] of Object.entries(values)) {
+      const c = (b.channels[k] ??= { times: [], values: [] })
+      c.times.push(at)
+      c.values.push(v)
+    }
+    await kept.put('beats', b)
+    const lit = parseFloat(said.observed['display.luminance'] ?? '')
+    this.beat = { at, values: { ...values, ...(lit > 0 ? { 'display.luminance': lit } : {}) } }
   }
 
   private count(j: Job, outcome?: Run['outcome'], bad?: string): void {
@@ -323,15 +388,24 @@ export class Work {
     if (this.over) return
     this.awake = await awake()
     const run = await this.newRun(job)
+    const test = this.test(job.test)
+    const earlier = await kept.get<Begun>('begun')
+    const before = this.beats && earlier?.run === this.beats.run && key(earlier.job) === key(job) ? this.beats : undefined
+    if (before) {
+      run.id = before.run
+      run.started = earlier!.at
+      this.marks = [...before.marks, { kind: 'dropout', at: heard(before), text: `the page was loaded anew; nothing went on for ${Math.round((Date.now() - before.start) / 1000 - heard(before))} s` }]
+    } else this.beats = undefined
     const open: Begun = { job, run: run.id, at: run.started }
     await kept.put('begun', open)
     this.run = run.id
-    this.begun = performance.now()
-    const watch = watched()
+    this.begun = performance.now() - (before ? Date.now() - before.start : 0)
+    const bears = lasting(test)
+    const watch = bears ? { signal: new AbortController().signal, end: attended(this.begun, (m) => this.marks.length < mostMarks && this.marks.push(m)) } : watched()
     const left = new AbortController()
     const charge = series('battery.charge', '%')
     const battery = setInterval(() => void observe().then((o) => {
-      if (!o['battery.charge']) return
+      if (!o['battery.charge'] || bears) return // a lasting load tells it itself
       charge.times.push((performance.now() - this.begun) / 1000)
       charge.values.push(parseFloat(o['battery.charge']))
     }), 5000)
@@ -341,14 +415,20 @@ export class Work {
     const signal = AbortSignal.any ? AbortSignal.any([watch.signal, left.signal]) : both(watch.signal, left.signal)
     let out: Partial<Outcome> = {}
     try {
-      await this.saving(signal)
-      const before = await observe()
+      if (!bears) await this.saving(signal)
+      const first = await observe()
       const supply = this.joined.setups.find((s) => s.slug === run.setup)?.conditions?.supply
-      if (this.joined.plan.on_departure === 'stop' && supply && before.supply && before.supply !== supply) throw new Error(`stopped early: supply ${before.supply}, not ${supply}`)
-      const env: Env = { test: this.test(job.test), options: run.options ?? {}, seconds: 1, signal, token: this.session.token, report: (s) => this.tell('working', s) }
+      if (!bears && this.joined.plan.on_departure === 'stop' && supply && first.supply && first.supply !== supply) throw new Error(`stopped early: supply ${first.supply}, not ${supply}`)
+      const env: Env = {
+        test, options: run.options ?? {}, seconds: 1, signal, token: this.session.token, report: (s) => this.tell('working', s), conditions: this.joined.setups.find((s) => s.slug === run.setup)?.conditions,
+        ...(bears ? { beat: (at: number, values: Record<string, number>, said: Pick<Outcome, 'observed' | 'negotiated'>) => this.keepBeat(run, at, values, said), before: before && earlierOf(before) } : {}),
+      }
       out = await execute(env)
-      this.depart(run, before, { ...(await observe()), ...out.observed })
+      const told = out.series ?? []
+      if (bears && this.beats) out.series = seriesOf(this.beats).filter((s) => told.some((x) => x.channel === s.channel)) // with what was before a break
+      this.depart(run, first, { ...(await observe()), ...out.observed })
     } catch (e) {
+      if (left.signal.aborted && this.beats?.run === run.id && heard(this.beats) > 0) return void (await this.settle(open, this.beats, 'ended'))
       if (left.signal.aborted) {
         await kept.drop('begun')
         return
@@ -439,6 +519,8 @@ export class Work {
   private async finish(r: Run, job: Job): Promise<void> {
     await kept.keep({ id: r.id, path: 'runs', body: r })
     await kept.drop('begun')
+    await kept.drop('beats')
+    this.beats = this.beat = undefined
     this.count(job, r.outcome, r.outcome === 'done' ? undefined : `${r.outcome === 'not-run' ? 'not run: ' : ''}${r.failure}`)
     this.deliver()
     this.changed()
@@ -478,14 +560,17 @@ export class Work {
     if (this.over) return
     if (this.waiting) this.deliver()
     const j = this.current
+    const { beat } = this
     const p: Progress = {
       plan: this.joined.plan.id, done: this.done.size, jobs: this.jobs.length, step: j?.step ?? 0, repeat: j?.repeat ?? 0, test: j ? this.test(j.test).name : '', phase: this.sample.phase, share: this.sample.share, left: this.left(),
       state: this.state, setup: this.setup, run: this.run, at: j ? (performance.now() - this.begun) / 1000 : 0, marks: this.marks.length ? this.marks : undefined,
+      ...(beat ? { beat: beat.values, at: beat.at } : {}),
       ...(this.sample.value ? { value: this.sample.value, unit: symbol(this.sample.unit ?? ''), channel: (j && this.test(j.test).measures.find((m) => m.slug === this.sample.channel)?.name) || this.sample.channel } : {}),
       ...(this.ask ? { ask: this.asked ?? { id: `${this.joined.sitting}-${this.asks}`, setup: this.setup, text: this.ask, now: true } } : {}),
     }
     try {
       this.directive = await call<Directive>(`${api}progress`, this.session.token, p, 5000)
+      if (this.beat === beat) this.beat = undefined
       this.offline = false
     } catch (e) {
       // Another device has this plan now, or it is over.
@@ -496,15 +581,18 @@ export class Work {
   }
 }
 
+function earlierOf(b: Beats): Before {
+  return { at: b.start, done: b.channels.done?.values.at(-1) ?? 0, observed: b.observed, negotiated: b.negotiated }
+}
+
+/** heard is when the load was last heard of, in seconds from its start. */
+const heard = (b: Beats): number => Math.max(0, ...Object.values(b.channels).map((c) => c.times.at(-1)!))
+
+const seriesOf = (b: Beats): Outcome['series'] => Object.entries(b.channels).map(([channel, c]) => ({ channel, unit: channel === 'battery.charge' ? '%' : '1', ...c }))
+
 function both(a: AbortSignal, b: AbortSignal): AbortSignal {
   const c = new AbortController()
   for (const s of [a, b]) s.addEventListener('abort', () => c.abort(s.reason))
   if (a.aborted) c.abort(a.reason)
   return c.signal
-}
-
-const symbols: Record<string, string> = { 'MiBy/s': 'MiB/s', 'MBy/s': 'MB/s', 'GBy/s': 'GB/s', '{flop}/ns': 'GFLOP/s', '{frame}/s': 'frames/s', '{sample}/us': 'Msamples/s' }
-/** symbol is a unit as people read it. */
-export function symbol(code: string): string {
-  return symbols[code] ?? code.replace(/^\{(.*)\}\/us$/, 'M$1s/s').replace(/^\{(.*)\}\/s$/, '$1s/s').replace(/[{}]/g, '')
 }

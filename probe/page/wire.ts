@@ -23,6 +23,7 @@ export interface Sample {
   channel?: string
   unit?: string
   value?: number
+  beat?: Record<string, number>
 }
 
 export interface Outcome {
@@ -65,4 +66,10 @@ export async function call<T>(path: string, token: string, body?: unknown, wait 
   } finally {
     clearTimeout(timer)
   }
+}
+
+const symbols: Record<string, string> = { 'MiBy/s': 'MiB/s', 'MBy/s': 'MB/s', 'GBy/s': 'GB/s', '{flop}/ns': 'GFLOP/s', '{frame}/s': 'frames/s', '{sample}/us': 'Msamples/s' }
+/** symbol is a unit as people read it. */
+export function symbol(code: string): string {
+  return symbols[code] ?? code.replace(/^\{(.*)\}\/us$/, 'M$1s/s').replace(/^\{(.*)\}\/s$/, '$1s/s').replace(/[{}]/g, '')
 }

@@ -72,7 +72,7 @@ class Thread {
 const warmUp = 200
 
 /** crew starts so many threads with the module in each. */
-async function crew(env: Env, n: number): Promise<Thread[]> {
+export async function crew(env: Env, n: number): Promise<Thread[]> {
   const [m, at] = await prepare((share) => env.report({ phase: `loading, ${Math.round(100 * share)} %`, share: 0 }))
   const list = Array.from({ length: n }, () => new Thread(at))
   await Promise.all(list.map((t) => t.ask({ do: 'load', module: m })))

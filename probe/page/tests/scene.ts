@@ -161,6 +161,19 @@ function verify(gl: WebGL2RenderingContext, s: Scene, quality: string): void {
   }
 }
 
+/** still sets the scene on the screen for whoever draws it at a pace of their own. */
+export function still(env: Env, width: number, height: number, quality: string) {
+  const canvas = Object.assign(document.createElement('canvas'), { width, height })
+  const s = stage(env, canvas, true)
+  const it = build(s.gl, quality)
+  verify(s.gl, it, quality)
+  const field = document.getElementById('stage')!
+  field.className = ''
+  field.replaceChildren(canvas)
+  field.hidden = false
+  return { ...s, draw: (frame: number) => it.draw(frame, width, height), end: () => { field.hidden = true; field.replaceChildren() } }
+}
+
 interface Shown {
   frames: Series
   lost: () => boolean

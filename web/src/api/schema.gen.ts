@@ -1490,8 +1490,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Pause, resume or stop a plan, or leave out a step
-         * @description Pause, resume or stop a plan, or leave out a step. It takes an editor.
+         * Pause, resume or stop a plan, leave out a step, or close the run-down of a device that is off
+         * @description Pause, resume or stop a plan, leave out a step, or close the run-down of a device that is off. It takes an editor.
          */
         post: operations["direct-plan"];
         delete?: never;
@@ -3737,8 +3737,11 @@ export interface components {
             ask?: string;
         };
         Directive: {
-            /** @enum {string} */
-            do: "pause" | "resume" | "stop" | "skip";
+            /**
+             * @description close: its device has gone off in a run-down and does not come back; the run is made of what it told
+             * @enum {string}
+             */
+            do: "pause" | "resume" | "stop" | "skip" | "close";
             /**
              * Format: int64
              * @description For skip: the step, from 1
@@ -5273,6 +5276,10 @@ export interface components {
              * @description Seconds since it began
              */
             at?: number;
+            /** @description How far a load is that runs until a battery is empty or full, at the moment at: work done, work due and charge, by channel */
+            beat?: {
+                [key: string]: number;
+            };
             channel?: string;
             /**
              * Format: int64
