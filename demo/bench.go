@@ -185,7 +185,7 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	}
 	p := method.Plan{Unit: j.unit, Host: j.host, Place: j.place, Setup: j.setup, Name: planName(j), Terms: j.terms}
 	for _, t := range j.tests {
-		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: j.repeats})
+		p.Steps = append(p.Steps, method.PlanStep{Test: t, Repeats: j.repeats, Options: j.options})
 	}
 	p.Steps = method.Cross(p.Steps, j.setups)
 	code, err := planFor(ctx, o.Client, p)

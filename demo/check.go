@@ -126,7 +126,7 @@ func Check(ctx context.Context, c *client.Client) error {
 		unit  string
 		state trust.DoubtState
 	}{"departure": {"relay-15-16-512-a", trust.Upheld}, "unit-slip": {"relay-desk-32-1000-a", trust.Open},
-		"ambient":        {"petrel-8-256-a", trust.Open},
+		"ambient": {"petrel-8-256-a", trust.Open}, "continued": {"kittiwake-8-128-a", trust.Open},
 		"versions-mixed": {"sound-12-16-512-a", trust.Open}, "ceiling": {"fen-14-16-512-a", trust.Dismissed}} {
 		l, err := client.Ask(ctx, c, api.Doubts, api.DoubtsIn{Rule: rule, Subject: about.unit, State: about.state})
 		if err != nil {

@@ -110,6 +110,7 @@ type job struct {
 	unit, host, place, setup string
 	setups                   []string // in place of setup: every test under each
 	tests                    []string
+	options                  map[string]string // of every test
 	repeats                  int
 	watch                    bool // paced, so that one sees it run
 	name                     string
@@ -144,8 +145,15 @@ var (
 	lasting = []string{"hashing-sustained", "video-encode-sustained", "route-search-scaling"}
 	drawing = []string{"graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic", "graphics-scene",
 		"webgpu-compute"}
-	hand = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
+	daily = []string{"rundown-reading", "rundown-video", "rundown-office", "rundown-graphics", "rundown-heavy"}
+	hand  = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
 )
+
+// runDown is a unit's day on battery, in its own browser.
+func runDown(unit string, faults ...simulate.Fault) job {
+	return job{unit: unit, setup: "battery", tests: daily, repeats: 1, browser: true, name: "From full to empty",
+		options: map[string]string{"heartbeat": "60 s"}, faults: faults}
+}
 
 // firmwareWatch names the plan that a unit repeats every other month, to see what new firmware does to it.
 const firmwareWatch = "Every other month, after updates"
@@ -233,6 +241,14 @@ var bench = []job{
 		name: "Tablet, ten minutes of drawing"},
 	{unit: "sound-16-32-1000-a", tests: []string{"graphics-scene-sustained", "graphics-hold"}, repeats: 1,
 		name: "Ten minutes of drawing"},
+	runDown("sound-12-16-512-a"), runDown("sound-16-32-1000-a"), runDown("fen-14-16-512-a"),
+	runDown("pilot-13-16-512-a"), runDown("skiff-14-16-1000-a"), runDown("dunlin-15-16-512-a"),
+	runDown("leaf-11-12-256-a"), runDown("ketch-tab-8-256-a"), runDown("petrel-8-256-a"),
+	// the charger was plugged in while a film ran
+	runDown("kittiwake-8-128-a", simulate.Fault{Kind: simulate.Plugged, Test: "rundown-video", At: 3 * 3600}),
+	runDown("inlet-6-128-a"),
+	{unit: "petrel-8-256-a", tests: []string{"charging"}, repeats: 1, browser: true, name: "Charging"},
+	{unit: "inlet-6-128-a", tests: []string{"charging"}, repeats: 1, browser: true, name: "Charging"},
 	{unit: "sound-16-16-512-a", repeats: 3},
 	{unit: "pilot-13-32-1000-a", repeats: 3, tests: []string{"hashing", "compression", "sealing", "route-search",
 		"memory-bandwidth", "memory-latency", "drive-sequential", "drive-random", "archive", "wake-up"}},

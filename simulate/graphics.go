@@ -3,6 +3,7 @@ package simulate
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -169,7 +170,7 @@ func (m *Machine) frameTimes(o record.Order, rng *rand.Rand) (record.Series, err
 // browsed is what a browser on the simulated machine tells of a run.
 func (m *Machine) browsed(t method.Test, out *record.Outcome) {
 	out.Observed["runtime"] = BrowserRuntime
-	if t.Group != "graphics" {
+	if t.Group != "graphics" && !slices.Contains(t.MustMatch, "graphics.renderer") {
 		return
 	}
 	for k, v := range map[string]string{"graphics.renderer": "hardware", "graphics.chip": catalog.SpecText(m.Spec,

@@ -30,7 +30,11 @@ type body struct {
 	energy       float64 // Wh when full
 	drive        float64 // temperature of the drive
 	memory       float64 // MiB in use
+	rest         float64 // watts that the rest of the machine draws from the battery
 }
+
+// restUsual is what the rest of a machine draws.
+const restUsual = 5.5
 
 // tau are the time constants in seconds: chip, case, fan, drive, and the short power limit's.
 const tauDie, tauShell, tauFan, tauDrive, tauBudget = 4, 180, 6, 90, 28
@@ -55,7 +59,7 @@ func (m *Machine) physical() *body {
 	}
 	fans, _ := catalog.SpecNumber(m.hardware(), "cooling.fans")
 	b := &body{limit: number("cpu.power_limit", 15), top: number("cpu.boost_clock", 3), fans: fans, ambient: 22.5,
-		hottest: 97, throttle: 1}
+		hottest: 97, throttle: 1, rest: restUsual}
 	b.idle = 1.2 + 0.04*b.limit
 	b.short = 1.5 * b.limit
 	b.inner, b.outer = 22/b.limit, 48/b.limit
@@ -171,7 +175,7 @@ func (b *body) step(dt float64, l load, conditions map[string]string) {
 	b.shell += (b.ambient + b.power*outer - b.shell) * math.Min(1, dt/tauShell)
 	b.drive += (b.ambient + 9 + 34*l.drive - b.drive) * math.Min(1, dt/tauDrive)
 	if onBattery && b.energy > 0 {
-		b.battery = math.Max(0, b.battery-(b.power+5.5)*dt/3600)
+		b.battery = math.Max(0, b.battery-(b.power+b.rest)*dt/3600)
 	} else if b.energy > 0 {
 		b.battery = math.Min(b.energy, b.battery+0.6*b.energy*dt/3600)
 	}

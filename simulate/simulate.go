@@ -227,24 +227,7 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 	rng := rand.New(rand.NewPCG(m.Seed, hash(t.Slug, repeat+m.Earlier)))
 	unit := rand.New(rand.NewPCG(m.Seed, hash("unit", 0))) // this sample's own luck
 	out := record.Outcome{Observed: map[string]string{}}
-	for _, must := range t.MustMatch {
-		switch must {
-		case "drive.cache":
-			out.Observed[must] = "passed"
-			if t.InBrowser == "only" {
-				out.Observed[must] = "in use"
-			}
-		case "drive.filesystem":
-			out.Observed[must] = "ext4"
-		case "timer":
-			out.Observed[must] = "system call"
-		case "network.link":
-			out.Observed[must] = "wired, 1000 Mbit/s"
-			if t.InBrowser == "only" {
-				out.Observed[must] = "wifi"
-			}
-		}
-	}
+	settled(t, out.Observed)
 	for slug, v := range t.Values(o.Options) {
 		if x, _ := t.Option(slug); x.Match {
 			out.Observed[method.OptionCondition(slug)] = v
@@ -257,6 +240,11 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		for k, v := range q.Observed {
 			out.Observed[k] = v
 		}
+	}
+	if t.Lasting() {
+		m.browsed(t, &out)
+		err := m.lastingLoad(ctx, o, struck, rng, report, &out)
+		return out, err
 	}
 	values := map[string]float64{}
 	noises := map[string]float64{}
@@ -417,6 +405,28 @@ func (m *Machine) Run(ctx context.Context, o record.Order, report func(record.Sa
 		}
 	}
 	return out, nil
+}
+
+// settled adds to what was observed the conditions that only the test itself can tell.
+func settled(t method.Test, observed map[string]string) {
+	for _, must := range t.MustMatch {
+		switch must {
+		case "drive.cache":
+			observed[must] = "passed"
+			if t.InBrowser == "only" {
+				observed[must] = "in use"
+			}
+		case "drive.filesystem":
+			observed[must] = "ext4"
+		case "timer":
+			observed[must] = "system call"
+		case "network.link":
+			observed[must] = "wired, 1000 Mbit/s"
+			if t.InBrowser == "only" {
+				observed[must] = "wifi"
+			}
+		}
+	}
 }
 
 // negotiated is what a simulated machine settled on with its parts.

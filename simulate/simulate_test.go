@@ -21,7 +21,7 @@ import (
 var spec = map[string]any{"cpu.cores": 10, "cpu.threads": 16, "cpu.boost_clock": "4.7 GHz", "cpu.power_limit": "45 W",
 	"memory.channels": 2, "memory.speed": "5600 MT/s",
 	"drive.sequential_read": "5000 MB/s", "drive.sequential_write": "3900 MB/s", "drive.size": "1000 GB",
-	"cooling.fans":  1,
+	"cooling.fans": 1, "battery.energy": "60 Wh", "display.diagonal": "14 in",
 	"graphics.name": "Lodestow Reed", "graphics.units": 12, "graphics.clock": "2200 MHz", "display.refresh": "60 Hz",
 	"display.resolution": "1920 × 1200"}
 
