@@ -346,6 +346,9 @@ func (w *worker) spoke(m *making, test method.Test, s record.Sample) {
 		if len(s.Beat) > 0 {
 			p.Beat = s.Beat
 		}
+		if s.Picture != nil {
+			p.Picture = s.Picture
+		}
 		if x, ok := test.Measure(s.Channel); ok { // people read names, not slugs
 			p.Channel = x.Name
 			if rest, ok := strings.CutPrefix(s.Phase, s.Channel); ok && (rest == "" || rest[0] == ',') {
@@ -405,6 +408,6 @@ func (w *worker) reportNow() record.Progress {
 	defer w.mu.Unlock()
 	p := w.snapshot()
 	p.Trace = trace.Pack(w.pending)
-	w.pending, w.progress.Beat = record.Trace{}, nil
+	w.pending, w.progress.Beat, w.progress.Picture = record.Trace{}, nil, nil
 	return p
 }

@@ -203,12 +203,16 @@ type shower struct {
 	last    string
 	written int
 	at      time.Time
+	painted []byte // the last picture of a run that paints one
 }
 
 func (a *app) progress() *shower { return &shower{a: a} }
 
 func (s *shower) update(p record.Progress) {
 	if s.a.interactive {
+		if p.Picture != nil {
+			s.painted = p.Picture
+		}
 		if time.Since(s.at) < 100*time.Millisecond {
 			return
 		}
@@ -271,4 +275,5 @@ func (s *shower) end() {
 	if s.written > 0 {
 		fmt.Fprint(s.a.out, "\r\x1b[K")
 	}
+	fmt.Fprint(s.a.out, painted(s.painted, 80))
 }

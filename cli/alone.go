@@ -351,7 +351,7 @@ steps:
 					left = time.Since(begin).Seconds() * (1 - share) / share
 				}
 				show.update(record.Progress{Done: done, Jobs: total, Step: i, Repeat: repeat, Test: tests[i].Name, Phase: x.Phase,
-					Share: x.Share, Left: left, Value: x.Value, Unit: x.Unit})
+					Share: x.Share, Left: left, Value: x.Value, Unit: x.Unit, Picture: x.Picture})
 			})
 			if ctx.Err() != nil {
 				stopped = fmt.Errorf("stopped during %s; nothing of it is left on the drive, and the %d runs before it are kept",

@@ -257,3 +257,72 @@ func TestACharge(t *testing.T) {
 		t.Errorf("%v", got)
 	}
 }
+
+func TestFilmsAreEncodedPlayedAndTheirFramesCounted(t *testing.T) {
+	p := newDevice(t)
+	// A player that shows three frames of four.
+	tell(p, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `(() => {
+		const real = HTMLVideoElement.prototype.requestVideoFrameCallback
+		HTMLVideoElement.prototype.requestVideoFrameCallback = function (f) {
+			return real.call(this, (now, m) => { const rate = /30 frames/.test(document.body.innerText) ? 30 : 60
+				f(now, { mediaTime: m.mediaTime, presentedFrames: Math.round(m.mediaTime * rate * 0.75) }) })
+		}
+	})()`})
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "video-playback", Repeats: 1,
+		Options: map[string]string{
+			"codecs": "vp9", "largest": "720", "length": "3 s"}}, {Test: "video-encoding", Repeats: 1}}})
+	p.measured(c.Link)
+	got := runs(t, plan.ID)
+	v := figures(t, got[0])
+	for _, slug := range []string{"vp9-720-30", "vp9-720-60"} {
+		if math.Abs(v[slug]-25) > 2 {
+			t.Errorf("%s: %.2f %% dropped by a player that drops a quarter", slug, v[slug])
+		}
+	}
+	if v["start"] <= 0 || v["start"] > 5000 || got[0].Negotiated["video.frugal"] == "" {
+		t.Errorf("%v, %v", v, got[0].Negotiated)
+	}
+	for _, x := range got[0].Readings {
+		if want := map[string]string{"av1-720-30": "left out of this run", "vp9-1080-30": "left out of this " +
+			"run"}[x.Measure]; want != "" &&
+			(x.State != record.Missing || x.Reason != want) {
+			t.Errorf("%+v", x)
+		}
+	}
+	e := figures(t, got[1])
+	if e["vp9"] <= 0 || e["h264"] <= 0 {
+		t.Errorf("%v", e)
+	}
+	for _, x := range got[1].Readings {
+		if x.Measure == "hevc" && (x.State != record.Missing || !strings.Contains(x.Reason, "no hevc encoder")) {
+			t.Errorf("%+v", x)
+		}
+	}
+}
+
+func TestWithoutAnEncoderTheFilmsAreNotRun(t *testing.T) {
+	p := newDevice(t)
+	tell(p, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{
+		Source: `delete globalThis.VideoEncoder`})
+	plan, c := planned(t, method.Plan{Steps: steps("video-playback", "video-encoding")})
+	p.measured(c.Link)
+	for _, r := range runs(t, plan.ID) {
+		if r.Outcome != "not-run" || !strings.Contains(r.Failure, "encode") {
+			t.Errorf("%s: %s, %s", r.Test, r.Outcome, r.Failure)
+		}
+	}
+}
+
+func TestTheHarbourIsPaintedByTheGraphicsChip(t *testing.T) {
+	p := newDevice(t)
+	plan, c := planned(t, method.Plan{Steps: steps("webgpu-picture")})
+	p.Do(chromedp.Navigate(c.Link))
+	p.Press("Start")
+	p.Until(`document.querySelector('#stage canvas')?.width === 320`)
+	p.Shot("picture")
+	p.Says("runs are delivered")
+	r := runs(t, plan.ID)[0]
+	if v := figures(t, r); v["rate"] <= 0 || r.Observed["graphics.renderer"] != "software" {
+		t.Errorf("%v, %v", v, r.Observed)
+	}
+}

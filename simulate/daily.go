@@ -194,3 +194,26 @@ func number(spec map[string]any, key string) float64 {
 	v, _ := catalog.SpecNumber(spec, key)
 	return v
 }
+
+// decoded are millions of pixels a second that a device decodes by codec, per unit of its processor's work.
+var decoded = map[string]float64{"h264": 62, "hevc": 40, "vp9": 38, "av1": 21}
+
+// filmed is what a device does with films: the share of frames dropped, or frames encoded a second.
+func (m *Machine) filmed(test, measure string) (float64, bool, error) {
+	if test != "video-playback" && test != "video-encoding" {
+		return 0, false, nil
+	}
+	work, err := m.all(1)
+	if measure == "start" {
+		return 60 + 900/math.Max(work, 1), true, err
+	}
+	codec, form, _ := strings.Cut(measure, "-")
+	if test == "video-encoding" {
+		return 2.4 * work * decoded[codec] / decoded["h264"], true, err
+	}
+	height, frames, _ := strings.Cut(form, "-")
+	h, _ := strconv.ParseFloat(height, 64)
+	f, _ := strconv.ParseFloat(frames, 64)
+	due := h * h * 16 / 9 * f / 1e6
+	return 100 * math.Max(0.0004, 1-decoded[codec]*work/due), true, err
+}

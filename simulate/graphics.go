@@ -22,7 +22,7 @@ var perGraphics = map[string]float64{
 	"webgpu-fill/blended": 910, "webgpu-fill/opaque": 770, "webgpu-texture/near": 3450, "webgpu-texture/scattered": 530,
 	"webgpu-geometry/triangles": 93, "webgpu-arithmetic/f32": 96, "webgpu-arithmetic/f16": 151,
 	"webgpu-compute/grid": 640, "webgpu-compute/inference-f32": 41, "webgpu-compute/inference-f16": 66,
-	"webgpu-compute/inference-i8": 118,
+	"webgpu-compute/inference-i8": 118, "webgpu-picture/rate": 0.21,
 }
 
 // browserFactor is what a kernel keeps of its native rate in a browser.

@@ -35,15 +35,16 @@ type Progress struct {
 	Unit    string  `json:"unit,omitempty" doc:"Symbol"`
 	Channel string  `json:"channel,omitempty"`
 
-	State Activity           `json:"state,omitempty" doc:"working, cooling, needs-you, ambient, paused or no-room"`
-	Setup string             `json:"setup,omitempty" doc:"Setup that the machine is in"`
-	Run   string             `json:"run,omitempty" doc:"Run that is being made"`
-	At    float64            `json:"at,omitempty" doc:"Seconds since it began"`
-	Ask   *Ask               `json:"ask,omitempty" doc:"What a person is asked to do, now or next"`
-	Marks []Mark             `json:"marks,omitempty" doc:"Departures of the run that is being made"`
-	Last  map[string]float64 `json:"last,omitempty" doc:"What the sensors said last, by channel"`
-	Trace []byte             `json:"trace,omitempty" doc:"What they said since the last report, packed; times count from the run's start"`
-	Beat  map[string]float64 `json:"beat,omitempty" doc:"How far a load is that runs until a battery is empty or full, at the moment at: work done, work due and charge, by channel"`
+	State   Activity           `json:"state,omitempty" doc:"working, cooling, needs-you, ambient, paused or no-room"`
+	Setup   string             `json:"setup,omitempty" doc:"Setup that the machine is in"`
+	Run     string             `json:"run,omitempty" doc:"Run that is being made"`
+	At      float64            `json:"at,omitempty" doc:"Seconds since it began"`
+	Ask     *Ask               `json:"ask,omitempty" doc:"What a person is asked to do, now or next"`
+	Marks   []Mark             `json:"marks,omitempty" doc:"Departures of the run that is being made"`
+	Last    map[string]float64 `json:"last,omitempty" doc:"What the sensors said last, by channel"`
+	Trace   []byte             `json:"trace,omitempty" doc:"What they said since the last report, packed; times count from the run's start"`
+	Picture []byte             `json:"picture,omitempty" doc:"What the run has painted so far, as a PNG"`
+	Beat    map[string]float64 `json:"beat,omitempty" doc:"How far a load is that runs until a battery is empty or full, at the moment at: work done, work due and charge, by channel"`
 }
 
 // Ask is what a person is asked to do to the machine.
@@ -151,6 +152,7 @@ type BenchStep struct {
 	Options map[string]string `json:"options,omitempty"`
 	Seconds float64           `json:"seconds"`
 	Figures []BenchFigure     `json:"figures"`
+	Lasting bool              `json:"lasting,omitempty" doc:"It runs until a battery is empty or full"`
 	Note    string            `json:"note,omitempty" doc:"Why it failed, or how conditions departed from the setup"`
 }
 
@@ -173,6 +175,8 @@ type Sample struct {
 	Unit    string
 	Value   float64
 	Beat    map[string]float64 // a lasting load's heartbeat: what it did, what was due, the charge, by channel
+
+	Picture []byte // what was painted so far, as a PNG
 
 	Observed map[string]string // beside a heartbeat: conditions that only the workload can tell
 }

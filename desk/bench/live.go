@@ -125,7 +125,11 @@ func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directi
 	old := w.progress
 	x := p
 	x.Trace, x.Beat = nil, nil
-	w.progress = &x
+	kept := x // who comes later sees the last picture, too
+	if old != nil && old.Run == x.Run && x.Picture == nil {
+		kept.Picture = old.Picture
+	}
+	w.progress = &kept
 	d.live.mu.Unlock()
 	d.Heard(ctx, p.Plan)
 	directive, err := d.wanted(ctx, p.Plan)

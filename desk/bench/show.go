@@ -145,7 +145,7 @@ func (d *Bench) steps(ctx context.Context, b *record.BenchPlan, runs []record.Ru
 			seconds += p.Cool.Seconds
 		}
 		step := record.BenchStep{Test: s.Test, Name: t.Name, Repeats: s.Repeats, State: record.StepWaits,
-			Seconds: seconds * float64(s.Repeats), Options: s.Options,
+			Seconds: seconds * float64(s.Repeats), Options: s.Options, Lasting: t.Lasting(),
 			Setup: p.SetupOf(i), Figures: []record.BenchFigure{}}
 		if setups[step.Setup], err = d.desk.Store.Setup(ctx, step.Setup); err != nil {
 			return desk.Missing(err, "setup", step.Setup)

@@ -14,6 +14,9 @@ import (
 
 var update = flag.Bool("golden", false, "write what tests hold against anew, to be looked at")
 
+// Writing tells whether what tests hold against is written anew.
+func Writing() bool { return *update }
+
 // JSON holds a value, as JSON with a line for each part and nine digits of each figure, against testdata/NAME.
 func JSON(t *testing.T, name string, v any) {
 	t.Helper()

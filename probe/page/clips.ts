@@ -2,6 +2,7 @@
 // a seed and goes through the browser's own encoder, by codec, size and frame rate.
 import { BufferTarget, canEncodeVideo, CanvasSource, Mp4OutputFormat, Output, type VideoCodec, type VideoEncodingConfig, WebMOutputFormat } from 'mediabunny'
 import { noise } from './harness'
+import { chips } from './tests/webgl'
 
 export const codecs = ['h264', 'hevc', 'vp9', 'av1'] as const
 export type Codec = (typeof codecs)[number]
@@ -29,6 +30,17 @@ export type Hardware = 'prefer-hardware' | 'prefer-software' | 'no-preference'
 
 function encoding(f: Form, hardware: Hardware): VideoEncodingConfig {
   return { codec: inner[f.codec], bitrate: bits(f), keyFrameInterval: 2, latencyMode: 'quality', hardwareAcceleration: hardware }
+}
+
+let software: boolean | undefined
+/** picture is what frames are drawn with: in memory where no graphics chip draws, since reading back from one that is simulated takes longer than any encoder. */
+function picture(canvas: OffscreenCanvas): OffscreenCanvasRenderingContext2D {
+  if (software === undefined) {
+    const gl = new OffscreenCanvas(1, 1).getContext('webgl2')
+    const info = gl?.getExtension('WEBGL_debug_renderer_info')
+    software = !gl || chips(String(gl.getParameter(info ? info.UNMASKED_RENDERER_WEBGL : gl.RENDERER)))['graphics.renderer'] === 'software'
+  }
+  return canvas.getContext('2d', { alpha: false, willReadFrequently: software })!
 }
 
 /** makes tells whether this browser encodes a form. */
@@ -84,7 +96,7 @@ function drawing(g: OffscreenCanvasRenderingContext2D, f: Form): (frame: number)
 /** make makes a clip of so many seconds; undefined where that takes longer than it may, in ms. */
 export async function make(f: Form, seconds: number, signal: AbortSignal, longest: number, hardware: Hardware = 'no-preference'): Promise<Clip | undefined> {
   const canvas = new OffscreenCanvas(f.width, f.height)
-  const draw = drawing(canvas.getContext('2d', { alpha: false })!, f)
+  const draw = drawing(picture(canvas), f)
   const target = new BufferTarget()
   const webm = f.codec === 'vp9'
   const output = new Output({ format: webm ? new WebMOutputFormat() : new Mp4OutputFormat(), target })
@@ -116,6 +128,41 @@ export async function make(f: Form, seconds: number, signal: AbortSignal, longes
   const type = `video/${webm ? 'webm' : 'mp4'}; codecs="${described}"`
   const url = URL.createObjectURL(new Blob([target.buffer!], { type }))
   return { ...f, url, type, bytes: target.buffer!.byteLength, frames, rateMade: (1000 * frames) / Math.max(spent, 1), hardware }
+}
+
+// Codecs as the browser's own encoder is asked for them, for pictures up to 1920 × 1080.
+const asked: Record<Codec, string> = { h264: 'avc1.640028', hevc: 'hvc1.1.6.L123.B0', vp9: 'vp09.00.41.08', av1: 'av01.0.08M.08' }
+
+/** encoded is how many frames a second the encoder makes of a form, over so many seconds at most; the drawing is no part of it. Undefined where the browser has no such encoder. */
+export async function encoded(f: Form, seconds: number, signal: AbortSignal, hardware: Hardware): Promise<number | undefined> {
+  const config: VideoEncoderConfig = { codec: asked[f.codec], width: f.width, height: f.height, bitrate: bits(f), framerate: f.rate, hardwareAcceleration: hardware }
+  if (typeof VideoEncoder === 'undefined' || !(await VideoEncoder.isConfigSupported(config).catch(() => ({ supported: false }))).supported) return undefined
+  const canvas = new OffscreenCanvas(f.width, f.height)
+  const draw = drawing(picture(canvas), f)
+  // Frames stand ready, so that only the encoder works while it is timed.
+  const frames = Array.from({ length: 30 }, (_, i) => {
+    draw(i)
+    return new VideoFrame(canvas, { timestamp: 0 })
+  })
+  let [made, wrong] = [0, undefined as Error | undefined]
+  const encoder = new VideoEncoder({ output: () => void made++, error: (e) => (wrong = e) })
+  try {
+    encoder.configure(config)
+    const begin = performance.now()
+    for (let i = 0; performance.now() - begin < 1000 * seconds && !wrong; i++) {
+      const frame = new VideoFrame(frames[i % frames.length]!, { timestamp: Math.round((1e6 * i) / f.rate) })
+      encoder.encode(frame, { keyFrame: i % 60 === 0 })
+      frame.close()
+      while (encoder.encodeQueueSize > 2 && performance.now() - begin < 4000 * seconds) await new Promise((done) => setTimeout(done, 2))
+      signal.throwIfAborted()
+    }
+    const spent = (performance.now() - begin) / 1000
+    if (wrong) throw wrong
+    return made / spent
+  } finally {
+    frames.forEach((x) => x.close())
+    if (encoder.state !== 'closed') encoder.close()
+  }
 }
 
 /** film puts a clip on the whole screen and lets it run in a loop. */

@@ -3,7 +3,7 @@ import { type Env, type Load, missing, NotRun, noise, option, Wrong } from '../h
 import { addend, type Case, cases, chain, checkNet, chips, factor, near, net, noisy, rounds, scattered } from './webgl'
 import type { Outcome, Reading } from '../wire'
 
-interface Chip {
+export interface Chip {
   device: GPUDevice
   half: boolean // 16-bit floating point
   packed: boolean // four 8-bit integers at once
@@ -13,7 +13,7 @@ interface Chip {
   lost(): string
 }
 
-async function chip(env: Env): Promise<Chip> {
+export async function chip(env: Env): Promise<Chip> {
   const adapter = await navigator.gpu?.requestAdapter({ powerPreference: option(env, 'chip') === 'saving' ? 'low-power' : 'high-performance' })
   if (!adapter) throw new NotRun('this browser has no WebGPU for the chip of this device')
   const has = (f: GPUFeatureName) => adapter.features.has(f)
@@ -31,7 +31,7 @@ async function chip(env: Env): Promise<Chip> {
 }
 
 /** load submits passes that record takes down; times are those of the queue's end. */
-function load(c: Chip, amount: number, record: (e: GPUCommandEncoder, i: number) => void): Load {
+export function load(c: Chip, amount: number, record: (e: GPUCommandEncoder, i: number) => void): Load {
   const open: Promise<undefined>[] = []
   let count = 0
   return {
@@ -49,7 +49,7 @@ function load(c: Chip, amount: number, record: (e: GPUCommandEncoder, i: number)
   }
 }
 
-async function read(c: Chip, fill: (e: GPUCommandEncoder, to: GPUBuffer) => void, size: number): Promise<ArrayBuffer> {
+export async function read(c: Chip, fill: (e: GPUCommandEncoder, to: GPUBuffer) => void, size: number): Promise<ArrayBuffer> {
   const to = c.device.createBuffer({ size, usage: GPUBufferUsage.MAP_READ | GPUBufferUsage.COPY_DST })
   const e = c.device.createCommandEncoder()
   fill(e, to)

@@ -29,7 +29,7 @@ export function watchEvents(queries: QueryClient): void {
       if (p.value) samples.push(p.value)
       const sensors: Record<string, number[]> = {}
       for (const [channel, v] of Object.entries(p.last ?? {})) sensors[channel] = [...(before?.sensors[channel]?.slice(1 - kept) ?? []), v]
-      progress.set(p.plan, { ...p, samples, sensors })
+      progress.set(p.plan, { ...p, picture: p.picture ?? (before?.run === p.run ? before?.picture : undefined), samples, sensors })
     })
     source.addEventListener('run', () => {
       if (waiting) return // runs come in bursts; one look a second is enough

@@ -5039,6 +5039,8 @@ export interface components {
             /** Format: int64 */
             failed: number;
             figures: components["schemas"]["RecordBenchFigure"][];
+            /** @description It runs until a battery is empty or full */
+            lasting?: boolean;
             /** @description How its runs departed from the plan */
             marks?: components["schemas"]["RecordMark"][];
             name: string;
@@ -5304,6 +5306,8 @@ export interface components {
             marks?: components["schemas"]["RecordMark"][];
             /** @description What happens now, in words */
             phase: string;
+            /** @description What the run has painted so far, as a PNG */
+            picture?: string;
             plan: string;
             /** Format: int64 */
             repeat: number;

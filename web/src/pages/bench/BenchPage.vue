@@ -55,10 +55,11 @@ const again = (id: string) => act(async () => {
 })
 const path = () => ({ path: { slug: chosen.value!.plan.id } })
 const join = () => act(async () => (code.value = await must(api.POST('/api/plans/{slug}/codes', { params: path() }))))
-const direct = (what: 'pause' | 'resume' | 'stop') => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: what } })))
+const direct = (what: 'pause' | 'resume' | 'stop' | 'close') => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: what } })))
 const ask = computed(() => live.value?.ask ?? (chosen.value?.plan.state === 'running' ? chosen.value.progress?.ask : undefined))
 const confirm = () => act(() => must(api.POST('/api/plans/{slug}/confirmations', { params: path(), body: { ask: ask.value!.id } })))
 const atWork = computed(() => ['running', 'silent'].includes(chosen.value?.plan.state ?? ''))
+const off = computed(() => chosen.value?.plan.state === 'silent' && chosen.value.steps.some((s) => s.lasting && s.done + s.failed + s.not_run < s.repeats))
 const several = computed(() => new Set(chosen.value?.steps.map((s) => s.setup)).size > 1)
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const setupName = (slug: string) => setups.data.value?.find((s) => s.slug === slug)?.name ?? slug
@@ -87,6 +88,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
       <v-btn @click="direct(chosen.paused ? 'resume' : 'pause')">{{ chosen.paused ? 'Resume' : 'Pause' }}</v-btn>
       <v-btn @click="direct('stop')">Stop</v-btn>
     </template>
+    <v-btn v-if="off" title="Its device went off and does not come back: the run is made of what it told" @click="direct('close')">Close its run-down</v-btn>
     <v-btn v-if="chosen && ['waiting', 'silent'].includes(chosen.plan.state)" @click="join">Join a machine</v-btn>
     <v-btn to="/bench/tests">Tests</v-btn>
     <v-btn :to="`/bench/inspect/${chosen?.plan.unit ?? ''}`">Measure by hand</v-btn>
@@ -131,6 +133,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
             <div class="row mt-3"><span>{{ live.channel || 'Rate' }}</span><v-spacer /><span>{{ number(live.value) }} {{ live.unit }}</span></div>
             <Spark :values="live.samples" />
           </template>
+          <img v-if="live.picture" class="painted mt-3" :src="`data:image/png;base64,${live.picture}`" :alt="`What ${live.test} has painted so far`">
           <template v-for="c in sensors" :key="c">
             <div class="row mt-2"><span>{{ sensor(c)[0] }}</span><v-spacer /><span>{{ number(live.last?.[c] ?? live.sensors[c]!.at(-1)!, 3) }} {{ sensor(c)[1] }}</span></div>
             <Spark :values="live.sensors[c]!" plain />
@@ -201,3 +204,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
   </v-dialog>
   <NewPlan v-model="adding" />
 </template>
+
+<style scoped>
+.painted { width: 100%; display: block; border-radius: 4px; }
+</style>
