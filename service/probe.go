@@ -1,6 +1,7 @@
 package service
 
 import (
+	"bufio"
 	"bytes"
 	"cmp"
 	"compress/gzip"
@@ -17,6 +18,7 @@ import (
 
 	"durvek/api"
 	"durvek/draw"
+	"durvek/workload/site"
 )
 
 // planCode makes a code for a plan, and a link to the probe by the address that it was asked by.
@@ -93,9 +95,29 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 		c.Set("Cross-Origin-Opener-Policy", "same-origin")
 		c.Set("Cross-Origin-Embedder-Policy", "require-corp")
 	}
+	if p, ok := strings.CutPrefix(name, "site/"); ok {
+		return s.sitePage(c, p)
+	}
 	c.Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; worker-src 'self' "+
 		"blob:; style-src 'self' 'unsafe-inline'; img-src 'self' data:; media-src blob:; frame-ancestors 'none'")
 	return send(c, s.probe, name)
+}
+
+// sitePage serves the site whose loading is timed, over the connection that its path names.
+func (s *Service) sitePage(c *fiber.Ctx, p string) error {
+	f, over, visit, ok := site.Asked(p)
+	if !ok {
+		return problem(c, http.StatusNotFound, "no such page")
+	}
+	c.Set("Content-Security-Policy", "default-src 'self'; frame-ancestors 'self'")
+	c.Set("Content-Type", f.Kind)
+	c.Set("Cache-Control", "private, max-age=3600")
+	if over.Rate == 0 {
+		return c.Send(f.Body)
+	}
+	visit = strings.Clone(visit)
+	c.Context().SetBodyStreamWriter(func(w *bufio.Writer) { s.line.Send(w, w.Flush, f, over, visit) })
+	return nil
 }
 
 // send answers with a file of a built page, packed where it was packed and the other side takes it.

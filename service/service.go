@@ -32,10 +32,13 @@ import (
 	"durvek/desk"
 	"durvek/desk/house"
 	"durvek/document"
+	"durvek/workload/site"
 )
 
 // Service serves one desk.
 type Service struct {
+	line site.Line // that slowed pages come over
+
 	app     *fiber.App
 	api     huma.API
 	desk    *house.House

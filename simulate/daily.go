@@ -217,3 +217,20 @@ func (m *Machine) filmed(test, measure string) (float64, bool, error) {
 	due := h * h * 16 / 9 * f / 1e6
 	return 100 * math.Max(0.0004, 1-decoded[codec]*work/due), true, err
 }
+
+// paged is what a device needs for a page, in ms, or which share of frames it misses: one core does most of it.
+func (m *Machine) paged(measure string) (float64, error) {
+	one, err := m.single(1)
+	heavy := map[string]float64{"text": 1, "pictures": 2.2, "script": 9}[strings.SplitN(measure, "-", 2)[0]]
+	switch {
+	case strings.HasSuffix(measure, "-paint"):
+		return (60 + 20*heavy) * 4 / one, err
+	case strings.HasSuffix(measure, "cold-usable"):
+		return (160 + 120*heavy) * 4 / one, err
+	case strings.HasSuffix(measure, "-usable"):
+		return (90 + 90*heavy) * 4 / one, err
+	case strings.HasSuffix(measure, "-blocking"):
+		return math.Max(0, 110*heavy*4/one-100), err
+	}
+	return math.Max(0.01, 3*heavy/one-1.5), err
+}

@@ -208,6 +208,10 @@ func (m *Machine) known(test, measure string) (float64, error) {
 		rate, err := m.all(perGHz["harbour-picture/"])
 		return map[string]float64{"time": 1024 * 320 * 180 / 1e6 / rate, "rate": rate}[measure], err
 	}
+	if test == "page-visits" {
+		v, err := m.paged(measure)
+		return v, err
+	}
 	if v, ok, err := m.filmed(test, measure); ok {
 		return v, err
 	}

@@ -24,6 +24,7 @@ import (
 	"durvek/core/record"
 	"durvek/probe"
 	"durvek/workload"
+	"durvek/workload/site"
 )
 
 // port is where the probe stands on a machine with an agent, so that a page that was opened once finds the next
@@ -162,6 +163,7 @@ type host struct {
 	order  order
 	report func(record.Sample)
 	answer chan told
+	line   site.Line
 
 	mu    sync.Mutex
 	heard time.Time
@@ -175,6 +177,10 @@ func (h *host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cross-Origin-Opener-Policy", "same-origin")
 	w.Header().Set("Cross-Origin-Embedder-Policy", "require-corp")
 	w.Header().Set("Cache-Control", "no-store")
+	if p, ok := strings.CutPrefix(r.URL.Path, "/probe/site/"); ok {
+		h.sitePage(w, p)
+		return
+	}
 	if name, page := strings.CutPrefix(r.URL.Path, "/probe/"); page {
 		serve(w, name)
 		return
@@ -219,6 +225,18 @@ func (h *host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	default:
 		http.NotFound(w, r)
 	}
+}
+
+// sitePage serves the site whose loading is timed.
+func (h *host) sitePage(w http.ResponseWriter, p string) {
+	f, over, visit, ok := site.Asked(p)
+	if !ok {
+		http.Error(w, "no such page", http.StatusNotFound)
+		return
+	}
+	w.Header().Set("Content-Type", f.Kind)
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	h.line.Send(w, http.NewResponseController(w).Flush, f, over, visit)
 }
 
 // serve answers with a file of the probe.
