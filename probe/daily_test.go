@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
@@ -353,5 +354,32 @@ func TestPagesAreLoadedColdAndWarmAndOverASlowerLine(t *testing.T) {
 	if slowed["pictures-cold-usable"] < slowed["pictures-warm-usable"]+150 ||
 		all[1].Observed["option.connection"] != "radio" || all[0].Observed["network.link"] == "" {
 		t.Errorf("%v, %v", slowed, all[1].Observed)
+	}
+}
+
+func TestADeviceWithManyJobsAndARadioLink(t *testing.T) {
+	p := newDevice(t)
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "many-jobs", Repeats: 1, Options: map[string]string{
+		"memory": "2 MiB"}}, {Test: "wireless-link", Repeats: 1, Options: map[string]string{"distance": "5 m",
+		"duration": "4 s"}}}})
+	p.Do(chromedp.Navigate(c.Link))
+	p.Press("Start")
+	p.begun("Wireless link")
+	tell(p, network.Enable, network.EnableParams{})
+	tell(p, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{
+		MatchedNetworkConditions: []*network.Conditions{{Offline: true, DownloadThroughput: -1, UploadThroughput: -1}}})
+	p.Until(`/delivering/.test(document.body.innerText) || /kept on this device/.test(document.body.innerText)`)
+	tell(p, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{
+		MatchedNetworkConditions: []*network.Conditions{{DownloadThroughput: -1, UploadThroughput: -1}}})
+	p.Says("runs are delivered")
+	all := runs(t, plan.ID)
+	busy, radio := figures(t, all[0]), figures(t, all[1])
+	s := all[0].Series[0]
+	if busy["alone"] <= 0 || s.Axis != "jobs" || len(s.Times) < 2 || s.Times[0] != 0 || s.Values[0] != busy["alone"] {
+		t.Errorf("%v, %+v", busy, s)
+	}
+	if radio["rate"] <= 0 || radio["lost"] <= 0 || radio["lost"] > 100 || all[1].Observed["option.distance"] != "5 m" ||
+		!strings.Contains(all[1].Negotiated["link.broke"], "the link broke off after") {
+		t.Errorf("%v, %v, %v", radio, all[1].Observed, all[1].Negotiated)
 	}
 }

@@ -234,3 +234,31 @@ func (m *Machine) paged(measure string) (float64, error) {
 	}
 	return math.Max(0.01, 3*heavy/one-1.5), err
 }
+
+// answered is how a device answers with many jobs beside, and what its radio carries.
+func (m *Machine) answered(measure string) (float64, error) {
+	one, err := m.single(1)
+	if err != nil {
+		return 0, err
+	}
+	threads := or(number(m.hardware(), "cpu.threads"), or(number(m.hardware(), "cpu.cores"), 4))
+	switch measure {
+	case "alone":
+		return 60 / one, nil
+	case "full":
+		return 110 / one, nil
+	case "double":
+		return 420 / one, nil
+	case "jobs":
+		return math.Round(threads * math.Min(3.6, 0.5*one)), nil
+	case "rate":
+		return 90 * math.Sqrt(threads*one), nil
+	case "evenness":
+		return 96, nil
+	case "median":
+		return 4 + 9/one, nil
+	case "jitter":
+		return 3 + 8/one, nil
+	}
+	return 0.4, nil
+}
