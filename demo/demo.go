@@ -132,7 +132,8 @@ func (j job) machine() string {
 
 // What plans measure: a whole machine; this machine, for real and in little time; a drive; lasting load.
 var (
-	whole = []string{"hashing", "compression", "sealing", "log-indexing", "route-search", "inference", "video-encode",
+	whole = []string{"hashing", "harbour-picture", "compression", "sealing", "log-indexing", "route-search", "inference",
+		"video-encode",
 		"memory-bandwidth", "memory-latency",
 		"drive-sequential", "drive-random", "drive-appends", "small-files", "archive", "database", "photo-batch",
 		"foreground", "wake-up"}
@@ -145,6 +146,7 @@ var (
 	lasting = []string{"hashing-sustained", "video-encode-sustained", "route-search-scaling"}
 	drawing = []string{"graphics-fill", "graphics-texture", "graphics-geometry", "graphics-arithmetic", "graphics-scene",
 		"webgpu-compute"}
+	felt  = []string{"video-playback", "page-visits", "many-jobs", "wireless-link", "webgpu-picture"}
 	daily = []string{"rundown-reading", "rundown-video", "rundown-office", "rundown-graphics", "rundown-heavy"}
 	hand  = append([]string{"hashing", "compression", "screen-facts", "touch-response", "browser-storage"}, drawing...)
 )
@@ -247,6 +249,10 @@ var bench = []job{
 	// the charger was plugged in while a film ran
 	runDown("kittiwake-8-128-a", simulate.Fault{Kind: simulate.Plugged, Test: "rundown-video", At: 3 * 3600}),
 	runDown("inlet-6-128-a"),
+	{unit: "leaf-11-12-256-a", tests: felt, repeats: 3, browser: true, name: "Films, pages, many jobs"},
+	{unit: "petrel-8-256-a", tests: felt, repeats: 3, browser: true, name: "Films, pages, many jobs"},
+	{unit: "kittiwake-8-128-a", tests: felt, repeats: 3, browser: true, name: "Films, pages, many jobs"},
+	{unit: "inlet-6-128-a", tests: felt, repeats: 3, browser: true, name: "Films, pages, many jobs"},
 	{unit: "petrel-8-256-a", tests: []string{"charging"}, repeats: 1, browser: true, name: "Charging"},
 	{unit: "inlet-6-128-a", tests: []string{"charging"}, repeats: 1, browser: true, name: "Charging"},
 	{unit: "sound-16-16-512-a", repeats: 3},

@@ -331,7 +331,8 @@ func TestTheHarbourIsPaintedByTheGraphicsChip(t *testing.T) {
 func TestPagesAreLoadedColdAndWarmAndOverASlowerLine(t *testing.T) {
 	p := newDevice(t)
 	p.T.Helper()
-	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "page-visits", Repeats: 1, Options: map[string]string{
+	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "page-visits", Repeats: 1,
+		Options: map[string]string{
 		"loads": "1"}}, {Test: "page-visits", Repeats: 1, Options: map[string]string{"loads": "1", "connection": "radio"}}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
@@ -382,4 +383,37 @@ func TestADeviceWithManyJobsAndARadioLink(t *testing.T) {
 		!strings.Contains(all[1].Negotiated["link.broke"], "the link broke off after") {
 		t.Errorf("%v, %v, %v", radio, all[1].Observed, all[1].Negotiated)
 	}
+}
+
+func TestTestPatternsFillTheScreenWithoutAPlan(t *testing.T) {
+	p := newDevice(t)
+	p.Do(chromedp.Navigate(bed.server + "/probe/#patterns"))
+	p.Press("Show them")
+	pixel := func(x, y float64) string {
+		return tab.Eval[string](p.Tab, fmt.Sprintf(`(() => { const c = document.querySelector('#stage canvas')
+			return [...c.getContext('2d').getImageData(c.width * %g, c.height * %g, 1, 1).data].join() })()`, x, y))
+	}
+	p.Says("grey 0 of 255 · 1 of")
+	if got := pixel(0.5, 0.5); got != "0,0,0,255" {
+		t.Errorf("black is %s", got)
+	}
+	key := func(name string) {
+		tab.Eval[bool](p.Tab, fmt.Sprintf(`dispatchEvent(new KeyboardEvent('keydown', { key: %q }))`, name))
+	}
+	key("ArrowLeft") // left of the first is the last
+	p.Says("sweep from 20 Hz")
+	for range 3 {
+		key("ArrowRight")
+	}
+	p.Says("grey 26 of 255")
+	if got := pixel(0.9, 0.1); got != "26,26,26,255" {
+		t.Errorf("the third grey is %s", got)
+	}
+	p.Until(`document.querySelector('#stage .over').hidden`) // the label would be measured
+	key("Escape")
+	p.Says("Seconds for each")
+	// By itself, to the end.
+	tab.Eval[bool](p.Tab, `(document.getElementById('seconds').value = '0,05', true)`)
+	p.Press("Show them")
+	p.Until(`document.getElementById('stage').hidden`)
 }

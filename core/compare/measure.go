@@ -48,9 +48,10 @@ func (m Measure) Def() method.Measure { return m.def }
 // InSentence is the name as it stands inside a sentence.
 func (m Measure) InSentence() string { return LowerFirst(m.Name) }
 
-// LowerFirst lowers a name's first letter unless it starts with an abbreviation.
+// LowerFirst lowers a name's first letter unless its first word has further capitals: an abbreviation, WebGPU.
 func LowerFirst(s string) string {
-	if len(s) > 1 && s[1] >= 'A' && s[1] <= 'Z' || s == "" {
+	word, _, _ := strings.Cut(s, " ")
+	if word == "" || strings.ToLower(word[1:]) != word[1:] {
 		return s
 	}
 	return strings.ToLower(s[:1]) + s[1:]

@@ -59,3 +59,12 @@ func TestModesSideBySide(t *testing.T) {
 		t.Errorf("dots from %g to %g", lo, hi)
 	}
 }
+
+func TestNamesInSentences(t *testing.T) {
+	for in, want := range map[string]string{"Grid solve": "grid solve", "WebGPU, compute": "WebGPU, compute",
+		"CPU": "CPU", "A": "a", "": "", "already": "already", "H.264, 1280": "h.264, 1280", " x": " x"} {
+		if got := LowerFirst(in); got != want {
+			t.Errorf("%q in a sentence is %q, want %q", in, got, want)
+		}
+	}
+}

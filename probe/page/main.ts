@@ -52,8 +52,25 @@ function typed(): void {
     void enter(`${code.slice(0, 4)}-${code.slice(4)}`)
   }
   field.onkeydown = (e) => e.key === 'Enter' && go()
-  show(el('h1', {}, 'Measure this device'), el('label', { htmlFor: 'code', class: 'soft' }, 'The code that the bench shows, eight characters:'), field, foot(button('Join', go)))
+  show(el('h1', {}, 'Measure this device'), el('label', { htmlFor: 'code', class: 'soft' }, 'The code that the bench shows, eight characters:'), field, foot(button('Join', go), button('Test patterns, without a plan', patterns, false)))
   field.focus()
+}
+
+/** patterns shows what a meter is held against. */
+function patterns(): void {
+  const seconds = el('input', { id: 'seconds', inputMode: 'decimal', value: '0', autocomplete: 'off' })
+  const go = async () => {
+    await awake()
+    await (await import('./patterns')).shown(Math.max(0, Number(seconds.value.replace(',', '.')) || 0))
+  }
+  show(
+    el('h1', {}, 'Test patterns'),
+    el('p', {}, 'Greys, colours, contrast, uniformity, single pixels, switching greys, a tone and a sweep, each over the whole screen.'),
+    el('p', { class: 'soft' }, 'Tap on the right to go on, on the left to go back, at the top edge to leave; or the arrow keys and Esc. Automatic brightness off.'),
+    el('label', { htmlFor: 'seconds', class: 'soft' }, 'Seconds for each, for a meter that reads by itself; 0 waits for you:'),
+    seconds,
+    foot(button('Show them', go), button('Type a code', typed, false)),
+  )
 }
 
 /** secure explains the one confirmation that a secure connection needs. */
@@ -205,6 +222,7 @@ async function start(): Promise<void> {
   }
   about = await call<About>('about.json', '').catch(() => about)
   document.getElementById('desk')!.textContent = about.desk
+  if (hash === 'patterns') return patterns()
   const code = /^[A-Z2-7]{4}-[A-Z2-7]{4}$/.exec(hash.toUpperCase())?.[0]
   if (code) return enter(code)
   try {

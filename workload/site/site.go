@@ -5,6 +5,7 @@ package site
 
 import (
 	"bytes"
+	_ "embed"
 	"fmt"
 	"hash/fnv"
 	"image"
@@ -96,15 +97,21 @@ func made1(weight, file string) (File, bool) {
 	case file == "watch.js":
 		return File{"text/javascript; charset=utf-8", []byte(watch)}, true
 	case weight == "pictures" && ending == ".jpg":
-		if _, err := fmt.Sscanf(file, "p%d.jpg", &n); err == nil && n >= 0 && n < pictures && file == fmt.Sprintf("p%d.jpg", n) {
+		if numbered(file, "p%d.jpg", &n, pictures) {
 			return File{"image/jpeg", picture(n)}, true
 		}
 	case weight == "script" && ending == ".js":
-		if _, err := fmt.Sscanf(file, "s%d.js", &n); err == nil && n >= 0 && n < scripts && file == fmt.Sprintf("s%d.js", n) {
+		if numbered(file, "s%d.js", &n, scripts) {
 			return File{"text/javascript; charset=utf-8", []byte(script(n))}, true
 		}
 	}
 	return File{}, false
+}
+
+// numbered reads a file's number; false unless the file is one of so many, written as it is named in the page.
+func numbered(file, form string, n *int, many int) bool {
+	_, err := fmt.Sscanf(file, form, n)
+	return err == nil && *n >= 0 && *n < many && file == fmt.Sprintf(form, *n)
 }
 
 func page(weight string) string {
@@ -134,48 +141,17 @@ func page(weight string) string {
 	return b.String()
 }
 
-const style = `html{font:17px/1.5 system-ui,sans-serif;color:#12232e;background:#fff}main{max-width:44rem;margin:0 auto;` +
-	`padding:1rem}h1{font-size:2rem}img{width:100%;height:auto;border-radius:6px;box-shadow:0 2px 8px #0003}` +
-	`#built{display:grid;grid-template-columns:repeat(auto-fill,minmax(7rem,1fr));gap:4px}` +
-	`#built div{border:1px solid #c9d4da;border-radius:4px;padding:4px;font-size:12px}`
+//go:embed style.css
+var style string
 
 // watch times the page from within: what the browser says of the first paint, how long the main thread was kept from
 // answering (the part of each task beyond 50 ms), when the page is loaded and half a second passes without such a
 // task, and how many frames are missed while it is scrolled from top to bottom.
-const watch = `(() => {
-  let blocking = 0, last = 0
-  const told = typeof PerformanceObserver !== 'undefined' && (PerformanceObserver.supportedEntryTypes || []).includes('longtask')
-  if (told) new PerformanceObserver((l) => { for (const e of l.getEntries()) { blocking += e.duration - 50; last = Math.max(last, e.startTime + e.duration) } }).observe({ type: 'longtask', buffered: true })
-  const scroll = () => new Promise((done) => {
-    const times = [], begin = performance.now(), length = document.documentElement.scrollHeight - innerHeight
-    const step = (t) => {
-      times.push(t)
-      const share = Math.min(1, (performance.now() - begin) / 1500)
-      scrollTo(0, share * length)
-      if (share < 1) return requestAnimationFrame(step)
-      const gaps = times.slice(1).map((x, i) => x - times[i]).sort((a, b) => a - b)
-      const usual = gaps[gaps.length >> 1] || 16.7
-      const due = gaps.reduce((s, g) => s + Math.max(1, Math.round(g / usual)), 0)
-      done(due ? 100 * (due - gaps.length) / due : 0)
-    }
-    requestAnimationFrame(step)
-  })
-  addEventListener('load', () => {
-    const loaded = performance.now()
-    const quiet = setInterval(async () => {
-      const since = Math.max(loaded, last)
-      if (performance.now() - since < 500) return
-      clearInterval(quiet)
-      const paint = performance.getEntriesByType('paint').find((e) => e.name === 'first-contentful-paint')
-      const wait = blocking
-      const missed = location.hash === '#scroll' ? await scroll() : undefined
-      parent.postMessage({ page: location.pathname, paint: paint && paint.startTime, usable: Math.max(since, paint ? paint.startTime : 0), blocking: told ? wait : undefined, missed }, location.origin)
-    }, 50)
-  })
-})()
-`
+//
+//go:embed watch.js
+var watch string
 
-// picture is a shore under a sky, of its own, some 60 kB.
+// picture is a shore under a sky, of its own.
 func picture(n int) []byte {
 	const w, h = 720, 405
 	rng := source(fmt.Sprint("picture ", n))
@@ -210,10 +186,16 @@ func script(n int) string {
 	}
 	fmt.Fprintf(&b, `0]
 let sum = %d
-for (let r = 0; r < 60; r++) for (let i = 1; i < numbers.length; i++) sum = (Math.imul(sum, 31) + (numbers[i] ^ numbers[i - 1])) | 0
+for (let r = 0; r < 60; r++)
+  for (let i = 1; i < numbers.length; i++) sum = (Math.imul(sum, 31) + (numbers[i] ^ numbers[i - 1])) | 0
 const sorted = numbers.slice().sort((a, b) => a - b)
 const box = document.getElementById('built')
-for (let i = 0; i < 300; i++) { const d = document.createElement('div'); d.textContent = String((sorted[i * 40] + sum) %% 100000); box.append(d); if (i %% 30 === 0) box.offsetHeight }
+for (let i = 0; i < 300; i++) {
+  const d = document.createElement('div')
+  d.textContent = String((sorted[i * 40] + sum) %% 100000)
+  box.append(d)
+  if (i %% 30 === 0) box.offsetHeight
+}
 })()
 `, n+1)
 	return b.String()

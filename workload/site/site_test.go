@@ -31,7 +31,8 @@ func TestTheSiteIsTheSameEverywhereAndWhole(t *testing.T) {
 	if _, err := jpeg.Decode(bytes.NewReader(f.Body)); err != nil || len(f.Body) < 20<<10 {
 		t.Errorf("%d bytes, %v", len(f.Body), err)
 	}
-	for _, name := range []string{"pictures/p18.jpg", "pictures/p-1.jpg", "pictures/p01.jpg", "text/p0.jpg", "script/s6.js",
+	for _, name := range []string{"pictures/p18.jpg", "pictures/p-1.jpg", "pictures/p01.jpg", "text/p0.jpg",
+		"script/s6.js",
 		"heavy/index.html", "index.html", "", "../site.go", "text/"} {
 		if _, ok := Open(name); ok {
 			t.Errorf("%q is there", name)
