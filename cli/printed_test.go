@@ -21,7 +21,8 @@ import (
 // endless are the printed commands that do not end by themselves, measure for long or need a machine that asks; what
 // they do is tried by tests of their own.
 var endless = []string{"durvek serve ", "durvek demo ", "durvek agent ", "durvek data generate ",
-	"durvek bench run --usual", "durvek plan confirm ", "durvek plan close ", "durvek sign-in '", "durvek instrument simulate ",
+	"durvek bench run --usual", "durvek plan confirm ", "durvek plan close ", "durvek sign-in '",
+	"durvek instrument simulate ",
 	"durvek site serve "}
 
 const (

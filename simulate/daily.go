@@ -84,12 +84,12 @@ func (w *wear) beat(at float64, b *body) {
 	if w.report == nil {
 		return
 	}
-	s := record.Sample{Phase: fmt.Sprintf("at %.0f %%", values[analyse.Charge]), Share: 1 - b.battery/b.energy,
-		Beat: values, Observed: w.said}
-	if w.due > 0 {
-		s.Channel, s.Unit, s.Value = analyse.Pace, "%", 100*w.done/w.due
+	phase := "running down"
+	if w.due > 0 && w.done < 0.98*w.due {
+		phase = "running down, behind its pace"
 	}
-	w.report(s)
+	w.report(record.Sample{Phase: phase, Share: 1 - b.battery/b.energy, Channel: analyse.Charge, Unit: "%",
+		Value: values[analyse.Charge], Beat: values, Observed: w.said})
 }
 
 // work is what was done from one heartbeat to the next.

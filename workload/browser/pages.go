@@ -28,7 +28,8 @@ func init() {
 	for _, c := range site.Connections {
 		ways = append(ways, c.Name)
 	}
-	register(method.Test{Slug: "page-visits", Name: "Pages in the browser", Group: "application", Page: "pages", Seconds: 50,
+	register(method.Test{Slug: "page-visits", Name: "Pages in the browser", Group: "application", Page: "pages",
+		Seconds:      50,
 		BrowserNeeds: []method.BrowserNeed{method.NeedsScreen}, Repeats: 3, MustMatch: []string{"network.link"},
 		About: "Three pages of a site of our own are loaded in turn, each with nothing kept from before (cold) and again " +
 			"with everything kept (warm): one of text, one of 18 pictures, one of 700 kB of script. Until the first paint, as " +

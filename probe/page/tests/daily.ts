@@ -246,7 +246,8 @@ async function beating(env: Env, load: Load, ends: (level: number | undefined, s
       add(channels.charge, at, level)
     }
     await env.beat?.(at, values, said)
-    env.report({ phase: level === undefined ? 'running down' : `at ${Math.round(level)} %`, share: share(level, at), ...(each && at > 5 ? { channel: 'pace', unit: '%', value: Math.min(100, (100 * done) / Math.max(1, values.due!)) } : {}) })
+    const behind = each && values.due! > 5 && done < 0.98 * values.due!
+    env.report({ phase: `${env.test.analysis === 'charging' ? 'charging' : 'running down'}${behind ? ', behind its pace' : ''}`, share: share(level, at), ...(level === undefined ? {} : { channel: 'battery.charge', unit: '%', value: level }) })
     end ||= await ends(level, at)
   }
   const pieces = async () => {
