@@ -25,6 +25,7 @@ type beat struct {
 	When     time.Time          `json:"when"`
 	Values   map[string]float64 `json:"values"`
 	Observed map[string]string  `json:"observed,omitempty"` // in a run's first line
+	Sitting  string             `json:"sitting,omitempty"`  // there, too: a machine that went off comes back in another
 }
 
 func (w *worker) beatsFile() string { return filepath.Join(w.Dir, "beats.jsonl") }
@@ -42,6 +43,7 @@ func (w *worker) keepBeat(m *making, s record.Sample) {
 		m.beaten, flags = b.When, os.O_CREATE|os.O_WRONLY|os.O_TRUNC
 		b.Observed = maps.Clone(m.before)
 		maps.Copy(b.Observed, s.Observed)
+		b.Sitting = m.run.Sitting
 	}
 	b.At = b.When.Sub(m.beaten).Seconds()
 	line, err := json.Marshal(b)
@@ -91,7 +93,7 @@ func (w *worker) revive(ctx context.Context, e entry) (bool, error) {
 	}
 	r := w.newRun(method.Job{Step: e.Step, Repeat: e.Repeat, Test: step.Test}, e.At)
 	last := beats[len(beats)-1]
-	r.ID, r.Ended, r.Observed = e.Run, last.When, beats[0].Observed
+	r.ID, r.Ended, r.Observed, r.Sitting = e.Run, last.When, beats[0].Observed, beats[0].Sitting
 	end := analyse.Ended
 	if charge, known := last.Values[analyse.Charge]; e.Boot != w.machine.Boot && (!known || charge <= wentOffBelow) {
 		end = analyse.WentOff
@@ -116,14 +118,13 @@ func (w *worker) revive(ctx context.Context, e entry) (bool, error) {
 	return true, w.finish(ctx, r)
 }
 
-// leave ends a run that people stopped, or a lasting load that broke off. What such a load told until then is a run of
-// its
-// own: nobody waits for a battery twice.
-func (w *worker) leave(ctx context.Context, m *making, j method.Job) error {
-	e := entry{Event: "left", At: m.run.Started, Step: j.Step, Repeat: j.Repeat, Run: m.run.ID, Boot: w.machine.Boot}
-	if revived, err := w.revive(ctx, e); revived || err != nil {
-		return err
+// revived ends a run that people stopped or that broke off. What a lasting load told until then is a run of its own:
+// nobody waits for a battery twice. Where there is none, the event goes into the journal, if it has a name.
+func (w *worker) revived(ctx context.Context, m *making, j method.Job, event string) (bool, error) {
+	e := entry{Event: event, At: m.run.Started, Step: j.Step, Repeat: j.Repeat, Run: m.run.ID, Boot: w.machine.Boot}
+	made, err := w.revive(ctx, e)
+	if !made && err == nil && event != "" {
+		w.journal.write(e)
 	}
-	w.journal.write(e)
-	return nil
+	return made, err
 }

@@ -95,6 +95,12 @@ func TestARunDownThatWasBrokenOffSaysSo(t *testing.T) {
 	if len(b.runs) != 1 || b.runs[0].Negotiated[analyse.HowEnded] != analyse.Ended {
 		t.Errorf("%+v", b.runs)
 	}
+	// One that crashes before it told anything twice is tried thrice and parked, as any other.
+	early := &bench{plan: method.Plan{Steps: []method.PlanStep{{Test: "rundown-video", Repeats: 1}}, Setup: "battery"}}
+	run(t, early, &simulate.Machine{Pace: 0.001, Faults: []simulate.Fault{{Kind: simulate.Crash, Times: 9}}})
+	if len(early.runs) != 1 || early.runs[0].Outcome != record.Parked || len(early.incidents) != 3 {
+		t.Errorf("%+v, %d incidents", early.runs, len(early.incidents))
+	}
 	// One whose page crashed is made of what it told; a person who stops it has that much.
 	for _, f := range []simulate.Fault{{Kind: simulate.Crash, At: 9000}, {Kind: simulate.Plugged, At: 9000}} {
 		b := &bench{plan: method.Plan{Steps: []method.PlanStep{{Test: "rundown-video", Repeats: 1,

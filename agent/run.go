@@ -148,12 +148,16 @@ func (w *worker) run(ctx context.Context, j method.Job, failing bool) (record.Ru
 	case ctx.Err() != nil:
 		w.journal.write(entry{Event: "left", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID}) // ended in good order: no crash
 		return m.run, w.broken(ctx)
-	case errors.Is(cause, errLeft), test.Lasting() && errors.Is(a.err, record.ErrCrashed):
-		return m.run, errors.Join(errAgain, w.leave(ctx, m, j))
+	case errors.Is(cause, errLeft):
+		_, err := w.revived(ctx, m, j, "left")
+		return m.run, errors.Join(errAgain, err)
 	case errors.Is(cause, errHung):
 		text := fmt.Sprintf("%s, repeat %d, was ended by the watchdog: %s.", test.Name, j.Repeat+1, hung)
 		return m.run, w.again(ctx, m, j, record.Hang, text, last)
 	case errors.Is(a.err, record.ErrCrashed):
+		if made, err := w.revived(ctx, m, j, ""); made || err != nil {
+			return m.run, errors.Join(errAgain, err)
+		}
 		text := fmt.Sprintf("%s, repeat %d: %v.", test.Name, j.Repeat+1, a.err)
 		return m.run, w.again(ctx, m, j, record.Crash, text, last)
 	}

@@ -92,3 +92,22 @@ func TestARunDownOfADeviceThatStaysOffIsClosedByHand(t *testing.T) {
 		t.Errorf("%+v", again.Runs)
 	}
 }
+
+func TestAReportIsBounded(t *testing.T) {
+	r := start(t)
+	must(t, send(r, "/api/dossiers", []byte(dossier)))
+	j := joined(r, "hashing")
+	ctx, run := context.Background(), uuid.NewString()
+	nine := map[string]float64{}
+	for i := range 9 {
+		nine[string(rune('a'+i))] = 1
+	}
+	for _, p := range []record.Progress{{Run: run, Beat: nine}, {Run: run, Picture: make([]byte, 256<<10+1)}} {
+		if _, err := r.c.SendProgress(ctx, j.Token, p); err == nil || !strings.Contains(err.Error(), "at most") {
+			t.Errorf("a report of any size is taken: %v", err)
+		}
+	}
+	delete(nine, "a")
+	_, err := r.c.SendProgress(ctx, j.Token, record.Progress{Run: run, Beat: nine, Picture: make([]byte, 256<<10)})
+	must(t, err)
+}

@@ -36,6 +36,12 @@ type atWork struct {
 // liveSamples bounds the trace of a running test that is held for those who watch.
 const liveSamples = 36000
 
+// What a report may bring beside what the sensors said.
+const (
+	mostBeat    = 8
+	mostPicture = 256 << 10
+)
+
 // at finds or makes a plan's entry; the caller holds the lock.
 func (b *live) at(plan string) *atWork {
 	if b.plans[plan] == nil {
@@ -93,6 +99,10 @@ func (b *live) direct(plan string, d record.Directive) {
 func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directive, error) {
 	if stop, err := d.over(ctx, p.Plan); err != nil || stop.Stop {
 		return stop, err
+	}
+	if len(p.Beat) > mostBeat || len(p.Picture) > mostPicture {
+		return record.Directive{}, desk.Refuse(desk.Invalid, "a report has %d channels of a heartbeat at most and a picture of "+
+			"%d KiB", mostBeat, mostPicture>>10)
 	}
 	var fresh record.Trace
 	if len(p.Trace) > 0 {
