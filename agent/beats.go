@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
@@ -119,12 +120,11 @@ func (w *worker) revive(ctx context.Context, e entry) (bool, error) {
 }
 
 // revived ends a run that people stopped or that broke off. What a lasting load told until then is a run of its own:
-// nobody waits for a battery twice. Where there is none, the event goes into the journal, if it has a name.
-func (w *worker) revived(ctx context.Context, m *making, j method.Job, event string) (bool, error) {
-	e := entry{Event: event, At: m.run.Started, Step: j.Step, Repeat: j.Repeat, Run: m.run.ID, Boot: w.machine.Boot}
-	made, err := w.revive(ctx, e)
-	if !made && err == nil && event != "" {
-		w.journal.write(e)
+// nobody waits for a battery twice. Where there is none, it is left to otherwise.
+func (w *worker) revived(ctx context.Context, m *making, j method.Job, otherwise func(entry) error) error {
+	e := entry{Event: "left", At: m.run.Started, Step: j.Step, Repeat: j.Repeat, Run: m.run.ID, Boot: w.machine.Boot}
+	if made, err := w.revive(ctx, e); made || err != nil {
+		return errors.Join(errAgain, err)
 	}
-	return made, err
+	return otherwise(e)
 }

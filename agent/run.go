@@ -68,8 +68,7 @@ func (w *worker) run(ctx context.Context, j method.Job, failing bool) (record.Ru
 	}
 	running, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	m.stop = stop
-	m.began = w.Machine.Clock()
+	m.stop, m.began = stop, w.Machine.Clock()
 	w.mu.Lock()
 	w.current, w.pending = m, record.Trace{}
 	w.mu.Unlock()
@@ -149,17 +148,14 @@ func (w *worker) run(ctx context.Context, j method.Job, failing bool) (record.Ru
 		w.journal.write(entry{Event: "left", Step: j.Step, Repeat: j.Repeat, Run: m.run.ID}) // ended in good order: no crash
 		return m.run, w.broken(ctx)
 	case errors.Is(cause, errLeft):
-		_, err := w.revived(ctx, m, j, "left")
-		return m.run, errors.Join(errAgain, err)
+		return m.run, w.revived(ctx, m, j, func(e entry) error { w.journal.write(e); return errAgain })
 	case errors.Is(cause, errHung):
 		text := fmt.Sprintf("%s, repeat %d, was ended by the watchdog: %s.", test.Name, j.Repeat+1, hung)
 		return m.run, w.again(ctx, m, j, record.Hang, text, last)
 	case errors.Is(a.err, record.ErrCrashed):
-		if made, err := w.revived(ctx, m, j, ""); made || err != nil {
-			return m.run, errors.Join(errAgain, err)
-		}
-		text := fmt.Sprintf("%s, repeat %d: %v.", test.Name, j.Repeat+1, a.err)
-		return m.run, w.again(ctx, m, j, record.Crash, text, last)
+		return m.run, w.revived(ctx, m, j, func(entry) error {
+			return w.again(ctx, m, j, record.Crash, fmt.Sprintf("%s, repeat %d: %v.", test.Name, j.Repeat+1, a.err), last)
+		})
 	}
 	if told := (departed{}); errors.As(cause, &told) {
 		a.err = told

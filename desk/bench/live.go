@@ -101,7 +101,8 @@ func (d *Bench) Progress(ctx context.Context, p record.Progress) (record.Directi
 		return stop, err
 	}
 	if len(p.Beat) > mostBeat || len(p.Picture) > mostPicture {
-		return record.Directive{}, desk.Refuse(desk.Invalid, "a report has %d channels of a heartbeat at most and a picture of "+
+		return record.Directive{}, desk.Refuse(desk.Invalid, "a report has %d channels of a heartbeat at most and a "+
+			"picture of "+
 			"%d KiB", mostBeat, mostPicture>>10)
 	}
 	var fresh record.Trace
