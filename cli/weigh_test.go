@@ -110,9 +110,9 @@ func TestAScheduleGoesOnTheBench(t *testing.T) {
 	schedule("--minutes", "0").want(t, 2, "--minutes is 1 or more, not 0")
 	schedule("--variant", "nobody").want(t, 1, "nobody")
 	schedule("--use", "nothing").want(t, 1, "nothing")
-	schedule("--minutes", "30", "--variant", "pilot-13-16-512", "--use", "chart-room", "--repeats", "3",
+	schedule("--minutes", "90", "--variant", "pilot-13-16-512", "--use", "chart-room", "--repeats", "3",
 		"--add").want(t, 0,
-		"tests on pilot-13-16-512-a", "By hand on pilot-13-16-512-a: ", "of 30 min on one machine")
+		"tests on pilot-13-16-512-a", "By hand on pilot-13-16-512-a: ", " min of 90 min on one machine")
 	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Scheduled: ", "waiting")
 }
 
