@@ -166,6 +166,10 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 			if w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`); w > 0 {
 				t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
 			}
+			if got := tab.Eval[string](p.Tab, `document.title`); got != tab.Eval[string](p.Tab,
+				`document.querySelector('h1').innerText`)+" · Durvek" {
+				t.Errorf("%s has the window's title %q", page.path, got)
+			}
 			if size[0] == 1280 && !slices.Contains(strings.Fields("lost test run bench reviews catalogue rules partners tests "+
 				"incidents changed history"), page.name) { // as many pictures as one looks at
 				p.Shot("console-" + page.name)

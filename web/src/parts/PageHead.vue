@@ -1,5 +1,9 @@
 <script setup lang="ts">
-defineProps<{ title: string; sub?: string }>()
+import { watch } from 'vue'
+
+const { title } = defineProps<{ title: string; sub?: string }>()
+// The page's title is the window's too: tabs, history and bookmarks tell one from another.
+watch(() => title, (t) => (document.title = t ? `${t} · Durvek` : 'Durvek'), { immediate: true })
 </script>
 
 <template>
