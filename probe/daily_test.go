@@ -36,6 +36,12 @@ func (p *device) battery(level, step float64, charging bool) {
 		`Date.now()}), true)`, level, step, charging))
 }
 
+// passed waits until so many ms have passed since the battery was set.
+func (p *device) passed(ms int) {
+	p.T.Helper()
+	p.Until(fmt.Sprintf(`JSON.parse(localStorage.battery).from < Date.now() - %d`, ms))
+}
+
 // portable is a device with a simulated battery, full and off its charger.
 func portable(t *testing.T) *device {
 	p := newDevice(t)
@@ -114,7 +120,7 @@ func TestADeadDeviceLeavesARunThatEndsWithItsLastHeartbeat(t *testing.T) {
 	p.Press("Start")
 	p.typed("200", "Begin")
 	p.battery(1, -0.3, false)
-	waitFor(t, func() bool { return tab.Eval[bool](p.Tab, `JSON.parse(localStorage.battery).from < Date.now() - 4500`) })
+	p.passed(4500)
 	p.Do(chromedp.Navigate("about:blank")) // it is off
 	p.Do(chromedp.Navigate(bed.server + "/probe/"))
 	p.battery(0.3, 0, true)
@@ -142,7 +148,7 @@ func TestARunDownGoesOnAfterAReloadAndSaysSo(t *testing.T) {
 	p.Press("Start")
 	p.Press("Not measured")
 	p.battery(1, -0.04, false)
-	waitFor(t, func() bool { return tab.Eval[bool](p.Tab, `JSON.parse(localStorage.battery).from < Date.now() - 5000`) })
+	p.passed(5000)
 	p.Do(chromedp.Reload())
 	p.Says("runs are delivered")
 	r := runs(t, plan.ID)[0]
@@ -188,9 +194,9 @@ func TestWhatBecomesOfARunDownIsSaid(t *testing.T) {
 	p.Press("Not measured")
 	p.Until(`!!document.querySelector('#stage textarea')`)
 	p.battery(0.5, 0, false) // nonsense: it falls by half and then gains without being charged
-	waitFor(t, func() bool { return tab.Eval[bool](p.Tab, `JSON.parse(localStorage.battery).from < Date.now() - 900`) })
+	p.passed(900)
 	p.battery(0.9, 0, false)
-	waitFor(t, func() bool { return tab.Eval[bool](p.Tab, `JSON.parse(localStorage.battery).from < Date.now() - 900`) })
+	p.passed(900)
 	p.battery(0.9, 0, true)
 	// On mains for good: it is not run.
 	p.Says("white to 200")
@@ -212,10 +218,11 @@ func TestWhatBecomesOfARunDownIsSaid(t *testing.T) {
 			t.Errorf("hours of a run that was plugged in are %+v", x)
 		}
 	}
-	if first.Negotiated[analyse.HowEnded] != analyse.PluggedIn || first.Observed["content"] != "with a call" {
+	if first.Negotiated[analyse.HowEnded] != analyse.PluggedIn || first.Observed["content"] != "with a call" ||
+		first.Observed["supply"] != "battery" { // though it was on its charger when the run was opened
 		t.Errorf("%v %v", first.Negotiated, first.Observed)
 	}
-	if !strings.Contains(second.Negotiated["battery.nonsense"], "without being charged") {
+	if !strings.Contains(second.Negotiated["battery.nonsense"], "charge level is not used") {
 		t.Errorf("nonsense of a battery is not said: %v", second.Negotiated)
 	}
 	if third.Outcome != "not-run" || !strings.Contains(third.Failure, "on mains") {
@@ -254,6 +261,9 @@ func TestACharge(t *testing.T) {
 	p.Says("runs are delivered")
 	r := runs(t, plan.ID)[0]
 	got := figures(t, r)
+	if r.Observed["supply"] != "mains" {
+		t.Errorf("it was charged on %q", r.Observed["supply"])
+	}
 	if a, b := got["to-50"]*60, got["to-100"]*60; math.Abs(a-5.6) > 1.5 || math.Abs(b-11.9) > 1.5 {
 		t.Errorf("%v", got)
 	}
@@ -330,10 +340,9 @@ func TestTheHarbourIsPaintedByTheGraphicsChip(t *testing.T) {
 
 func TestPagesAreLoadedColdAndWarmAndOverASlowerLine(t *testing.T) {
 	p := newDevice(t)
-	p.T.Helper()
 	plan, c := planned(t, method.Plan{Steps: []method.PlanStep{{Test: "page-visits", Repeats: 1,
 		Options: map[string]string{
-		"loads": "1"}}, {Test: "page-visits", Repeats: 1, Options: map[string]string{"loads": "1", "connection": "radio"}}}})
+			"loads": "1"}}, {Test: "page-visits", Repeats: 1, Options: map[string]string{"loads": "1", "connection": "radio"}}}})
 	p.Do(chromedp.Navigate(c.Link))
 	p.Press("Start")
 	p.Until(`!!document.querySelector('#stage iframe')?.contentDocument?.querySelector('img')`)

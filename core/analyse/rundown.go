@@ -77,10 +77,10 @@ func init() {
 }
 
 // rundown makes the figures of a run-down of its heartbeats. The run lasts to the last one, so its end is known as
-// closely
-// as they follow each other. A run that ended before the battery did is continued along its straight part, as a log
-// is (see discharge). What was held of the pace is taken down as an observed condition: run times at another pace are
-// those of other work, and are not compared.
+// closely as they follow each other. A run that ended before the battery did is continued along its straight part, as a
+// log is (see discharge). A charge level that cannot be is not used, and said so: what was done is true all the same.
+// What was held of the pace is taken down as an observed condition: run times at another pace are those of other work,
+// and are not compared.
 func rundown(t method.Test, r *record.Run) ([]record.Reading, map[string]string, error) {
 	done, ok := channel(r.Series, Done)
 	n := len(done.Times)
@@ -92,21 +92,22 @@ func rundown(t method.Test, r *record.Run) ([]record.Reading, map[string]string,
 	out := Made{Said: map[string]string{}}
 	seconds, share := done.Times[n-1], 1.0
 	end := r.Negotiated[HowEnded]
-	switch {
-	case known:
+	if known {
 		values := append([]float64(nil), level.Values...)
 		if last := len(values) - 1; end == WentOff && values[last] > cutOff {
 			values[last] = cutOff // it went off, however much it claimed to have left
 		}
 		s, part, err := lasted(level.Times, values, &out)
-		if err != nil {
-			return nil, nil, err
+		switch {
+		case err != nil:
+			known = false
+			out.Said["battery.nonsense"] = "its charge level is not used: " + strings.TrimPrefix(err.Error(),
+				ErrRaw.Error()+": ")
+		case part < 1: // else the last heartbeat is later than what was last heard of the battery
+			seconds, share = s, part
 		}
-		seconds, share = s, part
-		if part == 1 {
-			seconds = done.Times[n-1] // the last heartbeat is later than what was last heard of the battery
-		}
-	case end != WentOff:
+	}
+	if !known && end != WentOff {
 		seconds = math.NaN() // nobody knows how much was left
 	}
 	work := done.Values[n-1] - done.Values[0]
@@ -153,8 +154,7 @@ func rundown(t method.Test, r *record.Run) ([]record.Reading, map[string]string,
 }
 
 // energyOf is the energy of the full battery in Wh, 0 where nobody told it: an option of the run, else what the desk
-// took
-// from the spec sheet.
+// took from the spec sheet.
 func energyOf(t method.Test, r *record.Run) float64 {
 	if e := t.Number("capacity", r.Options); e > 0 {
 		return e

@@ -127,17 +127,28 @@ func TestHowARunDownEndsDecidesWhatItIsWorth(t *testing.T) {
 	test, r = ranDown(5, 100, 2, 1)
 	r.Series, r.Negotiated[HowEnded] = r.Series[1:], Ended
 	without(t, figuresOf(t, test, r)["hours"], "less than half")
-	// Nonsense and nothing are refused in words.
+	// A level that cannot be is not used: a device that went off tells its hours all the same, another one tells none.
 	for words, spoil := range map[string]func(*record.Run){
-		"it was charged":          func(r *record.Run) { r.Series[0].Values[100] = 99.9; r.Series[0].Values[99] = 20 },
-		"level of 140 % cannot":   func(r *record.Run) { r.Series[0].Values[3] = 140 },
-		"two heartbeats at least": func(r *record.Run) { r.Series = r.Series[:1] },
+		"it was charged":        func(r *record.Run) { r.Series[0].Values[100] = 99.9; r.Series[0].Values[99] = 20 },
+		"level of 140 % cannot": func(r *record.Run) { r.Series[0].Values[3] = 140 },
 	} {
 		test, r := ranDown(2, 100, 2, 1)
 		spoil(r)
-		if err := Figures(test, r); err == nil || !strings.Contains(err.Error(), words) {
-			t.Errorf("%s: %v", words, err)
+		near(t, words, figuresOf(t, test, r)["hours"], 2, 1e-9)
+		if !strings.Contains(r.Negotiated["battery.nonsense"], words) {
+			t.Errorf("%s: %v", words, r.Negotiated)
 		}
+		test, r = ranDown(2, 100, 2, 1)
+		spoil(r)
+		r.Negotiated[HowEnded] = PluggedIn
+		got := figuresOf(t, test, r)
+		without(t, got["hours"], "less than half")
+		near(t, "pace", got["pace"], 100, 1e-9)
+	}
+	test, r = ranDown(2, 100, 2, 1)
+	r.Series = r.Series[:1]
+	if err := Figures(test, r); err == nil || !strings.Contains(err.Error(), "two heartbeats at least") {
+		t.Error(err)
 	}
 }
 

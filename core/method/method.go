@@ -343,6 +343,7 @@ var NegotiatedVocabulary = []ConditionKey{
 		"plugged in"},
 	{"battery.extrapolated", "Continued", "The log ends early and was continued along its straight part"},
 	{"battery.logged", "Charge seen", "From which to which charge level"},
+	{"battery.nonsense", "Battery nonsense", "Why the charge level that the device told is not used"},
 	{"luminance.measured", "Luminance as measured", "What the reviewer measured on the screen before it began"},
 }
 

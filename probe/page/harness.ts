@@ -60,9 +60,9 @@ export function option(env: Env, slug: string): string {
   return env.options[slug] || env.test.options?.find((o) => o.slug === slug)?.default || ''
 }
 
-const lengths: Record<string, number> = { ms: 0.001, s: 1, min: 60, h: 3600 }
+const lengths: Record<string, number> = { ms: 0.001, s: 1, min: 60, h: 3600, d: 86400 }
 function inSeconds(text: string): number {
-  const m = /^([\d.]+)\s*(ms|s|min|h)?$/.exec(text)
+  const m = /^([\d.]+)\s*(ms|s|min|h|d)?$/.exec(text)
   return m ? Number(m[1]) * (lengths[m[2] ?? 's'] ?? 1) : 0
 }
 /** duration is an option in seconds, the one of that name if no other is meant. */

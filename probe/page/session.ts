@@ -178,7 +178,7 @@ export class Work {
 
   /** settle makes the run of what was kept of it. */
   private async settle(open: Begun, b: Beats, end: string): Promise<void> {
-    await this.finish({ ...(await this.newRun(open.job)), id: open.run, started: open.at, ended: new Date(b.start + 1000 * heard(b)).toISOString(), observed: { ...(await observe()), supply: 'battery', ...b.observed }, negotiated: { ...b.negotiated, 'battery.end': end }, series: seriesOf(b), marks: b.marks }, open.job)
+    await this.finish({ ...(await this.newRun(open.job)), id: open.run, started: open.at, ended: new Date(b.start + 1000 * heard(b)).toISOString(), observed: { ...(await observe()), ...b.observed }, negotiated: { ...b.negotiated, 'battery.end': end }, series: seriesOf(b), marks: b.marks }, open.job)
   }
 
   /** keepBeat keeps how far a lasting load is, on the device first, then with the service. */
