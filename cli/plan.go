@@ -149,7 +149,7 @@ func (a *app) planCmd() *cobra.Command {
 	direct := func(do, example, short string, then func(api.Directing) string) *cobra.Command {
 		in := &api.Directing{Body: api.Directive{Do: do}}
 		c := asking(a, do+" PLAN", short, "durvek plan "+do+" 01995c3e-…"+example, api.DirectPlan, in, []any{&in.Slug,
-			own{&in.Body.Step}}, func(x method.Plan) { a.say("Plan %s %s.", x.Name, then(*in)) })
+			own{&in.Body.Step}, own{&in.Body.Do}}, func(x method.Plan) { a.say("Plan %s %s.", x.Name, then(*in)) })
 		if do == "skip" {
 			c.Flags().IntVar(&in.Body.Step, "step", 0, "the step, counted from 1 as `durvek plan show` does")
 			c.MarkFlagRequired("step")

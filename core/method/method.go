@@ -44,8 +44,7 @@ type Test struct {
 }
 
 // Lasting tells whether the test runs until a battery is empty or full. Its run is made of heartbeats, so that it is
-// known
-// where the device goes off; what would spoil a short run is noted and borne.
+// known where the device goes off; what would spoil a short run is noted and borne.
 func (t Test) Lasting() bool { return t.Analysis == "rundown" || t.Analysis == "charging" }
 
 // BrowserNeed is something that not every browser, or not every connection, offers a test.

@@ -215,8 +215,7 @@ func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Fac
 }
 
 // measured is a figure without its interval, since a sentence has room for one number, in the claim's unit: who
-// promises
-// 12 GB/s is not answered in MiB/s.
+// promises 12 GB/s is not answered in MiB/s.
 func measured(j claims.Judged, unit string) string {
 	e := j.Verdict.Estimate
 	if e == nil || e.Bound != "" {

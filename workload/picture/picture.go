@@ -1,7 +1,6 @@
 // Package picture is a harbour in the evening sun that is made in code and painted by following light (path tracing
-// after
-// Kajiya, The Rendering Equation, SIGGRAPH 1986, with the sun sampled at every matt surface). The processor's workload
-// runs it natively and as WebAssembly; the graphics chip's runs the same scene and the same paths from the table that
+// after Kajiya, The Rendering Equation, SIGGRAPH 1986, with the sun sampled at every matt surface). The processor
+// runs it natively and as WebAssembly; the graphics chip runs the same scene and the same paths from the table that
 // Table gives. Arithmetic is in 32-bit floating point without sines or powers, written so that no operation is fused:
 // every processor paints the same picture, bit by bit.
 package picture
@@ -243,8 +242,7 @@ func (d *draw) ball() vec {
 func mirrored(d, n vec) vec { return along(d, -2*dot(d, n), n) }
 
 // Sample follows one path through a pixel of the picture; which says the how manieth of that pixel it is. It returns
-// the
-// light that comes along it, without bound.
+// the light that comes along it, without bound.
 func (s *Scene) Sample(x, y, which uint32) (r, g, b float32) {
 	rng := draw(mix(which*Width*Height + y*Width + x))
 	px := (float32(x)+rng.unit())/Width - 0.5
