@@ -83,6 +83,7 @@ type Drawn struct {
 	Format      string  `query:"format" enum:"page,column,phone,card,tall,link" default:"page" doc:"page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630)"`
 	Dark        bool    `query:"dark" doc:"Dark ground"`
 	Transparent bool    `query:"transparent" doc:"No ground"`
+	Most        int     `query:"most" minimum:"-1" maximum:"10000" doc:"Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all"`
 	Pixels      float64 `query:"pixels" minimum:"0.5" maximum:"4" default:"1" doc:"PNG pixels per unit, up to 4"`
 }
 

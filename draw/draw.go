@@ -4,6 +4,7 @@ package draw
 
 import (
 	"bytes"
+	"cmp"
 	"embed"
 	"fmt"
 	"image/color"
@@ -49,6 +50,7 @@ type Options struct {
 	Dark        bool    // dark theme
 	Transparent bool    // no ground
 	Pixels      float64 // PNG pixels per unit; 0 means 1
+	Most        int     // rows of a ranked chart at most: its ends and what is around its subject; 0 means 40, below 0 all
 }
 
 // Theme holds a chart's colours.
@@ -88,6 +90,9 @@ func (o Options) format() (Format, error) {
 	return f, nil
 }
 
+// usualMost is how many rows of a ranked chart one looks at.
+const usualMost = 40
+
 // drawing is a laid-out picture.
 type drawing interface {
 	size() (w, h float64)
@@ -109,6 +114,9 @@ func layOutAny(p chart.Picture, o Options) (drawing, error) {
 	lay, ok := layouts[reflect.TypeOf(p)]
 	if !ok {
 		return nil, fmt.Errorf("a picture of kind %T cannot be drawn", p)
+	}
+	if r, ok := p.(chart.Ranked); ok && f.Height == 0 && o.Most >= 0 {
+		p = r.Around(cmp.Or(o.Most, usualMost))
 	}
 	return lay(p, f, o.theme()), nil
 }

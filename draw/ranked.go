@@ -105,8 +105,8 @@ func layOut(c chart.Ranked, f Format, t Theme) *layout {
 	}
 	l.footLines(room)
 	body := 0.0
-	for _, h := range l.rowHeight {
-		body += h
+	for i, h := range l.rowHeight {
+		body += h + l.gap(i)
 	}
 	below := 34*z + float64(len(l.foot))*footLeading*z + margin*0.7*z
 	if f.Height > 0 {
@@ -122,7 +122,8 @@ func layOut(c chart.Ranked, f Format, t Theme) *layout {
 	} else {
 		l.height = y + body + below
 	}
-	for _, h := range l.rowHeight {
+	for i, h := range l.rowHeight {
+		y += l.gap(i)
 		l.rowTop = append(l.rowTop, y)
 		y += h
 	}
@@ -152,22 +153,17 @@ func shorten(c chart.Ranked, room int) chart.Ranked {
 			groups = append(groups, g)
 		}
 	}
-	// Notes of rows that are not shown go with them; the others are counted anew.
-	var notes []string
-	renumbered := map[int]int{}
-	for i, r := range kept {
-		if r.Mark == 0 {
-			continue
-		}
-		if renumbered[r.Mark] == 0 {
-			notes = append(notes, c.Notes[r.Mark-1])
-			renumbered[r.Mark] = len(notes)
-		}
-		kept[i].Mark = renumbered[r.Mark]
-	}
-	c.Notes = append(notes, fmt.Sprintf("%d of %d ranked are shown.", room, len(c.Rows)))
+	c.Notes = append(chart.Renumber(kept, c.Notes), fmt.Sprintf("%d of %d ranked are shown.", room, len(c.Rows)))
 	c.Rows, c.Groups = kept, groups
 	return c
+}
+
+// gap is the room above a row for the count of those that are not shown.
+func (l *layout) gap(i int) float64 {
+	if l.c.Rows[i].Above == 0 {
+		return 0
+	}
+	return 24 * l.z
 }
 
 // scaleAxis picks the widest scale at which every label still fits between its row's furthest mark
@@ -326,6 +322,9 @@ func (l *layout) paint(c vg.Canvas, groundless bool) {
 		l.canvas.SetLineDash(nil, 0)
 	}
 	for i, r := range l.c.Rows {
+		if r.Above > 0 {
+			l.text(text, smallest*z, l.nameX, l.rowTop[i]-7*z, fmt.Sprintf("… %d more", r.Above), l.t.Soft, "")
+		}
 		l.part(r.ID, margin*z/2, l.rowTop[i], l.w-margin*z, l.rowHeight[i], func() { l.row(i) })
 	}
 	y = l.footTop

@@ -210,7 +210,7 @@ func pictures[Q any, P interface{ Wanted() api.Drawn }](s *Service, op api.Chart
 			return nil, err
 		}
 		w := (*in).Wanted()
-		o := draw.Options{Format: w.Format, Dark: w.Dark, Transparent: w.Transparent, Pixels: w.Pixels}
+		o := draw.Options{Format: w.Format, Dark: w.Dark, Transparent: w.Transparent, Pixels: w.Pixels, Most: w.Most}
 		switch w.Type {
 		case "csv":
 			table := c.Table()

@@ -48,6 +48,7 @@ type Row struct {
 	Claim   *float64 `json:"claim,omitempty"`
 	Claimed string   `json:"claimed,omitempty" doc:"What stands at the claim's mark"`
 	Raised  []Raised `json:"raised,omitempty"`
+	Above   int      `json:"above,omitempty" doc:"Rows between the one before and this one that are not shown"`
 }
 
 // Raised is a raised mode's thinner bar beneath its variant.
