@@ -5,6 +5,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/desk"
 	"durvek/desk/books"
 )
 
@@ -18,7 +19,10 @@ var (
 		"Make the code of a one-time sign-in link: for oneself, or as an owner for anybody").For(books.Reader)
 	SignOut = post[None, None](access, "/api/sign-out", "sign-out", "End the token or session that asks").
 		For(books.Reader)
-	WhoAmI    = get[None, Me](access, "/api/me", "me", "Who is signed in")
+	WhoAmI   = get[None, Me](access, "/api/me", "me", "Who is signed in")
+	Self     = get[None, desk.Self](access, "/api/desk", "show-desk", "What the desk says of itself")
+	Describe = put[Body[desk.Self], desk.Self](access, "/api/desk", "describe-desk",
+		"Say what the desk is called, under which licence it publishes, and who answers for it").For(books.Owner)
 	People    = get[None, []books.Person](access, "/api/people", "list-people", "Who works at the desk")
 	AddPerson = post[Body[PersonNote], books.Person](access, "/api/people", "add-person",
 		"Take somebody into the desk").

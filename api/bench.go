@@ -32,6 +32,8 @@ var (
 		"A plan with what came of each step")
 	PlanCode = post[Slugged, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
 		"Make a one-time code with which a machine joins for a plan")
+	ArrivalCode = post[Body[Arrival], JoinCode](onBench, "/api/arrivals", "arrival-code",
+		"Make a one-time code for a machine that is on no book: it tells of itself, and begins with the usual tests")
 	Schedule = get[ScheduleAsked, schedule.Schedule](onBench, "/api/schedule", "schedule",
 		"What to put on the bench in the minutes at hand")
 	PlanLibrary = get[KindOf, []bench.PlanFile](onBench, "/api/plan-library", "plan-library",
@@ -107,6 +109,11 @@ type PlanFrom struct {
 	Setups  []string `query:"setups" doc:"In place of the file's own"`
 	Repeats int      `query:"repeats" doc:"In place of the file's own"`
 	RawBody []byte   `contentType:"application/octet-stream"`
+}
+
+// Arrival says what comes.
+type Arrival struct {
+	Kind catalog.Kind `json:"kind"`
 }
 
 // JoinCode is what a machine joins a plan with: a code to type, and a link to the probe that carries it.

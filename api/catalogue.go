@@ -4,6 +4,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/record"
+	"durvek/desk"
 	"durvek/desk/books"
 )
 
@@ -24,9 +25,17 @@ var (
 		"Add or change a variant")
 	Variant = get[Slugged, catalog.DossierVariant](catalogue, "/api/variants/{slug}", "show-variant",
 		"A variant with units, claims and offers")
-	Units       = get[UnitsIn, []catalog.Unit](catalogue, "/api/units", "list-units", "List units")
-	AddUnit     = post[Body[catalog.Unit], catalog.Unit](catalogue, "/api/units", "add-unit", "Add or change a unit")
-	Unit        = get[Slugged, catalog.Unit](catalogue, "/api/units/{slug}", "show-unit", "A unit")
+	Units     = get[UnitsIn, []catalog.Unit](catalogue, "/api/units", "list-units", "List units")
+	AddUnit   = post[Body[catalog.Unit], catalog.Unit](catalogue, "/api/units", "add-unit", "Add or change a unit")
+	Unit      = get[Slugged, catalog.Unit](catalogue, "/api/units/{slug}", "show-unit", "A unit")
+	AddDevice = post[Body[catalog.Device], catalog.Sample](catalogue, "/api/devices", "add-device",
+		"Put a sample on the books by what it is called, with its model and variant where they are not there yet")
+	Examples = get[None, desk.Examples](catalogue, "/api/examples", "list-examples",
+		"Which made-up rivals are on the books")
+	LoadExamples = post[Body[ExamplesOf], desk.Examples](catalogue, "/api/examples", "load-examples",
+		"Put made-up rivals on the books, to have something to be ranked against; they are never published")
+	DropExamples = drop[None](catalogue, "/api/examples", "drop-examples",
+		"Take the made-up rivals off the books again, with all that was measured on them")
 	Rigs        = get[None, []catalog.Rig](catalogue, "/api/rigs", "list-rigs", "List rigs")
 	Rig         = get[Slugged, catalog.Rig](catalogue, "/api/rigs/{slug}", "show-rig", "A rig")
 	AddRig      = post[Body[catalog.Rig], catalog.Rig](catalogue, "/api/rigs", "add-rig", "Add or change a rig")
@@ -61,6 +70,11 @@ var (
 // Listing says whether a list holds what is archived.
 type Listing struct {
 	Archived bool `query:"archived" doc:"Archived ones, too"`
+}
+
+// ExamplesOf says of which kinds of product there are to be examples.
+type ExamplesOf struct {
+	Kinds []catalog.Kind `json:"kinds,omitempty" doc:"Kinds; those of what is on the books if left out, and all where nothing is"`
 }
 
 // Archiving names what is to be archived, and why.

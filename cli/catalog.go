@@ -165,6 +165,21 @@ func offerText(o catalog.Offer) string {
 	return s
 }
 
+// sheetOf reads a spec sheet of flags.
+func sheetOf(flags []string) (map[string]any, error) {
+	kv, err := pairs(flags)
+	out := map[string]any{}
+	for k, s := range kv {
+		var n float64
+		if json.Unmarshal([]byte(s), &n) == nil {
+			out[k] = n
+		} else {
+			out[k] = s
+		}
+	}
+	return out, err
+}
+
 func (a *app) variantCmd() *cobra.Command {
 	var v catalog.Variant
 	var spec []string
@@ -172,18 +187,9 @@ func (a *app) variantCmd() *cobra.Command {
 		"durvek variant add fen-14-8-256 --model fen-14 --name '8 GiB, "+
 			"256 GB' --spec memory.size='8 GiB' --spec cpu.cores=10", 1, func(cmd *cobra.Command, args []string) error {
 			v.Slug = args[0]
-			kv, err := pairs(spec)
-			if err != nil {
+			var err error
+			if v.Spec, err = sheetOf(spec); err != nil {
 				return err
-			}
-			v.Spec = map[string]any{}
-			for k, s := range kv {
-				var n float64
-				if json.Unmarshal([]byte(s), &n) == nil {
-					v.Spec[k] = n
-				} else {
-					v.Spec[k] = s
-				}
 			}
 			return ask(a, cmd, api.AddVariant, api.With(v), func(x catalog.Variant) {
 				a.say("Variant %s is in the catalogue.",

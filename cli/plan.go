@@ -115,18 +115,7 @@ func (a *app) planCmd() *cobra.Command {
 		a.printPlan)
 	in := &api.Slugged{}
 	code := asking(a, "code PLAN", "Make a one-time code with which a machine joins", "durvek plan code 01995c3e-…",
-		api.PlanCode, in, []any{&in.Slug}, func(x api.JoinCode) {
-			a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
-			a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code,
-				x.Link[:strings.Index(x.Link, "/probe/")])
-			a.say("On a phone, a tablet or in any browser:  %s", x.Link)
-			if x.Note != "" {
-				a.say("%s", x.Note)
-			}
-			if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
-				a.say("%s", qr.Text())
-			}
-		})
+		api.PlanCode, in, []any{&in.Slug}, a.codeText)
 	watch := verb("watch PLAN", "Watch a plan until it is done", "durvek plan watch 01995c3e-…", 1,
 		func(cmd *cobra.Command, args []string) error {
 			return a.watch(cmd.Context(), args[0])
@@ -167,6 +156,20 @@ func (a *app) planCmd() *cobra.Command {
 			return fmt.Sprintf("leaves out step %d", in.Body.Step)
 		})),
 		append(a.archiveCmds("plan", "01995c3e-…"), a.dropCmd("plan", "PLAN", "01995c3e-…"))...)
+}
+
+// codeText says how a machine joins with a code.
+func (a *app) codeText(x api.JoinCode) {
+	a.say("%s, good until %s", x.Code, x.Expires.Local().Format("15:04"))
+	a.say("On a machine with the agent:  durvek agent --code %s --server %s", x.Code,
+		x.Link[:strings.Index(x.Link, "/probe/")])
+	a.say("On a phone, a tablet or in any browser:  %s", x.Link)
+	if x.Note != "" {
+		a.say("%s", x.Note)
+	}
+	if qr, err := draw.NewCode(x.Link); err == nil && a.interactive {
+		a.say("%s", qr.Text())
+	}
 }
 
 // planned says how a machine joins for a plan, and what it takes.

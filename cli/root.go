@@ -118,7 +118,8 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		a.photoCmd(), a.partnerCmd(), a.remarkCmd(), a.reportCmd(), a.readingCmd(), a.tableCmd(), a.framesCmd(),
 		a.intakeCmd(), a.analysisCmd(), a.mappingCmd(), a.sourceCmd(), a.instrumentCmd(),
 		a.fieldCmd(), a.measureCmd(), a.rankCmd(), a.headCmd(), a.indexCmd(), a.useCmd(), a.valueCmd(), a.rateCmd(),
-		a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd(), a.siteCmd())
+		a.modeCmd(), a.curveCmd(), a.dataCmd(), a.reviewCmd(), a.editionCmd(), a.siteCmd(),
+		a.todayCmd(), a.findCmd(), a.deviceCmd(), a.exampleCmd(), a.deskCmd())
 	root.AddCommand(a.backupCmds()...)
 	root.AddCommand(a.versionCmd(), a.licensesCmd(), a.configCmd())
 	a.complete(root)

@@ -25,6 +25,7 @@ import (
 	"durvek/desk"
 	"durvek/desk/backup"
 	"durvek/desk/house"
+	"durvek/examples"
 	"durvek/internal/durable"
 	"durvek/probe"
 	"durvek/publish"
@@ -47,7 +48,8 @@ type hosting struct {
 // flags adds those of a service.
 func (h *hosting) flags(f *pflag.FlagSet) {
 	f.StringVar(&h.listen, "listen", "127.0.0.1:8460", "address and port; port 0 picks one")
-	f.StringVar(&h.name, "name", "Durvek", "name of the desk, as it stands on charts and editions")
+	f.StringVar(&h.name, "name", "", "name of the desk, as it stands on charts and editions; what was said in the "+
+		"console, or Durvek, if left out")
 	f.StringVar(&h.imprint.Licence, "licence", "", "licence of published data: "+strings.Join(publish.Licences(), ", ")+
 		"; none if left out")
 	f.StringVar(&h.imprint.Imprint, "imprint", "", "who answers for what is published, as it stands at a site's foot")
@@ -107,7 +109,7 @@ func (a *app) host(ctx context.Context, h hosting, started func(ctx context.Cont
 	}
 	defer d.Close()
 	s := service.New(d, service.Options{Console: web.Console(), Probe: probe.Files(), Certificates: certificates,
-		Hosts: h.hosts, Proxies: h.proxies, TLSOnly: h.tlsOnly, LogRequests: h.log.requests})
+		Hosts: h.hosts, Proxies: h.proxies, TLSOnly: h.tlsOnly, LogRequests: h.log.requests, Examples: examples.Made})
 	serving, stop := context.WithCancel(ctx)
 	defer stop()
 	h.backups.To = cmp.Or(h.backups.To, filepath.Join(h.dir, "backups"))

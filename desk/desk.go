@@ -40,14 +40,14 @@ type Imprint struct {
 
 // Desk is the core of an open desk. All of it may be used by many at once; the fields stay as they are once it is open.
 type Desk struct {
-	Store *store.Store // to read from; what is written goes through Write
-	Dir   string
-	Name  string
-	Imprint
+	Store  *store.Store // to read from; what is written goes through Write
+	Dir    string
 	Now    func() time.Time
 	Lease  time.Duration
 	Events *Hub
 
+	told     Options // what the service was told at its start
+	self     atomic.Pointer[Self]
 	writing  chan struct{} // holds one while somebody writes
 	waiting  atomic.Int64  // who wait to write
 	watchers []func()
@@ -72,10 +72,13 @@ func Open(ctx context.Context, o Options) (*Desk, error) {
 		lock.Unlock()
 		return nil, err
 	}
-	return &Desk{lock: lock, Store: s, Dir: o.Dir, Name: cmp.Or(o.Name, "Durvek"), Imprint: o.Imprint, Now: o.Now,
-		Lease: cmp.Or(o.Lease,
-			45*time.Second),
-		Events: newHub(), writing: make(chan struct{}, 1)}, nil
+	d := &Desk{lock: lock, Store: s, Dir: o.Dir, told: o, Now: o.Now, Lease: cmp.Or(o.Lease, 45*time.Second),
+		Events: newHub(), writing: make(chan struct{}, 1)}
+	if err := d.recall(ctx); err != nil {
+		d.Close()
+		return nil, err
+	}
+	return d, nil
 }
 
 // Tx is what is written at once: all of it is kept, or nothing.

@@ -1,6 +1,10 @@
 package desk
 
-import "durvek/core/catalog"
+import (
+	"durvek/core/catalog"
+	"durvek/core/method"
+	"durvek/core/ranking"
+)
 
 // Named is a variant as it is called. The zero value is one that is not known.
 type Named struct {
@@ -17,4 +21,18 @@ type Subject struct {
 	Named
 	Fields   []string // that hold it, the one of everything last
 	Measures []string // that it has figures of as delivered
+}
+
+// Names is what everything on the books is called.
+type Names struct {
+	Variants []Variant
+	Tests    []method.Test
+	Setups   []method.Setup
+	Fields   []ranking.Field
+}
+
+// Variant is a variant by its slug, as it is called.
+type Variant struct {
+	Slug string
+	Named
 }

@@ -66,6 +66,13 @@ func (l Local) Describe(ctx context.Context) (record.Machine, error) {
 	if v, err := mem.VirtualMemoryWithContext(ctx); err == nil {
 		m.Memory = v.Total
 	}
+	for fact, file := range map[string]string{"device.maker": "sys_vendor", "device.model": "product_name"} {
+		if b, err := os.ReadFile(filepath.Join(l.root(), "sys/class/dmi/id", file)); err == nil {
+			if s := strings.TrimSpace(string(b)); s != "" {
+				m.Facts[fact] = s
+			}
+		}
+	}
 	m.Untold = l.untold(ctx)
 	m.Facts["cpu.architecture"] = runtime.GOARCH
 	if h.VirtualizationRole == "guest" && h.VirtualizationSystem != "" {

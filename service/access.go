@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"net/url"
+	"slices"
 	"strings"
 
 	"durvek/api"
@@ -10,7 +11,10 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/desk"
 	"durvek/desk/books"
+	"durvek/desk/front"
+	"durvek/publish"
 )
 
 func (s *Service) accessRoutes() {
@@ -36,7 +40,7 @@ func (s *Service) accessRoutes() {
 		return api.None{}, d.SignOut(ctx, t)
 	})
 	all(s, api.WhoAmI, func(ctx context.Context) (api.Me, error) {
-		return api.Me{Name: who(ctx).Person, Desk: s.desk.Desk.Name, Role: who(ctx).Role}, nil
+		return api.Me{Name: who(ctx).Person, Desk: s.desk.Desk.Name(), Role: who(ctx).Role}, nil
 	})
 	s.peopleRoutes()
 	all(s, api.Vocabulary, func(ctx context.Context) (api.Words, error) {
@@ -55,6 +59,18 @@ func (s *Service) accessRoutes() {
 	})
 }
 
+// describe sets what the desk says of itself.
+func (s *Service) describe(ctx context.Context, x desk.Self, by string) (desk.Self, error) {
+	if x.Licence != "" && !slices.Contains(publish.Licences(), x.Licence) {
+		return x, desk.Refuse(desk.Invalid, "a licence is one of: %s; not %q", strings.Join(publish.Licences(), ", "),
+			x.Licence)
+	}
+	if x.Name = strings.TrimSpace(x.Name); x.Name == "" {
+		return x, desk.Refuse(desk.Invalid, "a desk has a name")
+	}
+	return s.desk.Desk.Describe(ctx, x, by)
+}
+
 // unescaped is a part of a path as it was meant: parts come as they were sent, and names have blanks.
 func unescaped(part string) string {
 	if s, err := url.PathUnescape(part); err == nil {
@@ -66,6 +82,16 @@ func unescaped(part string) string {
 // peopleRoutes are those of people and tokens; every change stands in the security log.
 func (s *Service) peopleRoutes() {
 	d := s.desk.Books
+	all(s, api.Self, func(context.Context) (desk.Self, error) { return s.desk.Desk.Self(), nil })
+	add(s, api.Describe, s.describe)
+	all(s, api.Today, func(ctx context.Context) (front.Today, error) {
+		t, err := s.desk.Front.Today(ctx)
+		t.Backup = s.backedUp.Load()
+		return t, err
+	})
+	serve(s, api.Find, func(ctx context.Context, in *api.Finding) ([]front.Found, error) {
+		return s.desk.Front.Find(ctx, in.Text, in.Most)
+	})
 	all(s, api.People, d.People)
 	add(s, api.AddPerson, func(ctx context.Context, b api.PersonNote, by string) (books.Person, error) {
 		p, err := d.AddPerson(ctx, books.Person{Name: b.Name, Role: b.Role}, by)

@@ -81,6 +81,7 @@ func (s *Service) planRoutes() {
 	})
 	one(s, api.Plan, d.BenchPlan)
 	serve(s, api.PlanCode, s.planCode)
+	serve(s, api.ArrivalCode, s.arrivalCode)
 }
 
 func (s *Service) agentRoutes() {

@@ -42,6 +42,9 @@ func (s *Service) catalogueRoutes() {
 	one(s, api.Variant, d.Variant)
 	serve(s, api.Units, func(ctx context.Context, in *api.UnitsIn) ([]catalog.Unit, error) {
 		list, err := d.Units(ctx, in.Variant)
+		if err == nil {
+			err = s.desk.Figures.Title(ctx, list)
+		}
 		if err != nil || in.Archived {
 			return list, err
 		}
@@ -52,6 +55,12 @@ func (s *Service) catalogueRoutes() {
 	all(s, api.Rigs, d.Rigs)
 	one(s, api.Rig, d.Rig)
 	put(s, api.AddRig, d.AddRig)
+	add(s, api.AddDevice, d.AddDevice)
+	all(s, api.Examples, s.desk.Examples)
+	add(s, api.LoadExamples, s.loadExamples)
+	serve(s, api.DropExamples, func(ctx context.Context, _ *api.None) (api.None, error) {
+		return api.None{}, s.desk.DropExamples(ctx, by(ctx))
+	})
 	serve(s, api.CheckClaims, func(ctx context.Context, in *api.ClaimsIn) ([]claims.Judged, error) {
 		return s.desk.Figures.CheckClaims(ctx, in.Variant, in.Where...)
 	})
@@ -67,6 +76,35 @@ func (s *Service) catalogueRoutes() {
 	serve(s, api.Remove, func(ctx context.Context, in *api.Removal) (api.None, error) {
 		return api.None{}, d.Remove(ctx, in.Kind, in.ID, by(ctx))
 	})
+}
+
+// loadExamples puts examples of some kinds on the books: of those that the desk has, where none is named.
+func (s *Service) loadExamples(ctx context.Context, of api.ExamplesOf, by string) (desk.Examples, error) {
+	if s.examples == nil {
+		return desk.Examples{}, desk.Refuse(desk.NotFound, "this service has no examples")
+	}
+	kinds := of.Kinds
+	if len(kinds) == 0 {
+		models, err := s.desk.Books.Models(ctx)
+		if err != nil {
+			return desk.Examples{}, err
+		}
+		for _, m := range models {
+			kinds = append(kinds, m.Kind)
+		}
+	}
+	runtimes, err := s.desk.Desk.Store.Runtimes(ctx)
+	if err != nil {
+		return desk.Examples{}, err
+	}
+	list, err := s.examples(ctx, s.desk.Desk.Now(), runtimes, kinds...)
+	if err == nil && len(list) == 0 {
+		err = desk.Refuse(desk.NotFound, "there are no examples of these kinds")
+	}
+	if err != nil {
+		return desk.Examples{}, err
+	}
+	return s.desk.LoadExamples(ctx, list, by)
 }
 
 // offering serves a list that leaves out what is archived, unless it is asked for as well.

@@ -81,6 +81,8 @@ func (s *Service) BackedUp(err error) {
 	}
 	s.meters.backups.WithLabelValues("made").Inc()
 	s.meters.backup.SetToCurrentTime()
+	now := s.desk.Desk.Now()
+	s.backedUp.Store(&now)
 }
 
 // metrics answers programs on this computer, and elsewhere who is signed in.

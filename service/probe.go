@@ -19,6 +19,7 @@ import (
 	"durvek/api"
 	"durvek/draw"
 	"durvek/workload/site"
+	"time"
 )
 
 // planCode makes a code for a plan, and a link to the probe by the address that it was asked by.
@@ -27,6 +28,20 @@ func (s *Service) planCode(ctx context.Context, in *api.Slugged) (api.JoinCode, 
 	if err != nil {
 		return api.JoinCode{}, err
 	}
+	return s.joining(ctx, c, expires)
+}
+
+// arrivalCode makes a code for a machine of a kind that is on no book yet.
+func (s *Service) arrivalCode(ctx context.Context, in *api.Body[api.Arrival]) (api.JoinCode, error) {
+	c, expires, err := s.desk.Bench.ArrivalCode(ctx, in.Body.Kind)
+	if err != nil {
+		return api.JoinCode{}, err
+	}
+	return s.joining(ctx, c, expires)
+}
+
+// joining dresses a code in all that a machine joins with.
+func (s *Service) joining(ctx context.Context, c string, expires time.Time) (api.JoinCode, error) {
 	out := api.JoinCode{Code: c, Expires: expires}
 	asked, _ := ctx.Value(askedKey{}).(askedBy)
 	base, alone := s.base(asked.host, asked.proto)
@@ -72,7 +87,7 @@ func (s *Service) probeFile(c *fiber.Ctx) error {
 	case c.Path() == "/probe":
 		return c.Redirect("/probe/", http.StatusMovedPermanently)
 	case name == "about.json":
-		return c.JSON(fiber.Map{"desk": s.desk.Desk.Name, "tls": s.certificates != nil, "own": s.certificates != nil &&
+		return c.JSON(fiber.Map{"desk": s.desk.Desk.Name(), "tls": s.certificates != nil, "own": s.certificates != nil &&
 			s.certificates.Own()})
 	case name == "authority.crt":
 		if s.certificates == nil || !s.certificates.Own() {

@@ -29,6 +29,7 @@ import (
 	"github.com/gofiber/fiber/v2/middleware/recover"
 
 	"durvek/api"
+	"durvek/core/catalog"
 	"durvek/desk"
 	"durvek/desk/house"
 	"durvek/document"
@@ -57,7 +58,13 @@ type Service struct {
 	address      net.Addr // that it listens on
 	hosts        []string // further names and addresses that lead to it
 	tlsOnly      bool
+	examples     Examples
+	backedUp     atomic.Pointer[time.Time] // when the last was made
 }
+
+// Examples makes up rivals of some kinds of product, measured before a day, in the runtimes of the desk's own runs.
+type Examples func(ctx context.Context, day time.Time, runtimes []string, kinds ...catalog.Kind) ([]house.Example,
+	error)
 
 // Options say what a service serves beside its API: the built console and probe, and TLS; none of it where left out.
 type Options struct {
@@ -67,6 +74,7 @@ type Options struct {
 	Proxies        []string // addresses of proxies whose word is taken for who asks, and how
 	TLSOnly        bool     // answers others than this computer by TLS alone
 	LogRequests    bool
+	Examples       Examples // nil where there are none
 }
 
 // Version is the API's version.
@@ -82,7 +90,8 @@ func New(d *house.House, o Options) *Service {
 	if o.Probe == nil {
 		o.Probe = embed.FS{}
 	}
-	s := &Service{desk: d, console: o.Console, probe: o.Probe, certificates: o.Certificates, done: make(chan struct{}),
+	s := &Service{desk: d, console: o.Console, probe: o.Probe, certificates: o.Certificates, examples: o.Examples,
+		done:  make(chan struct{}),
 		hosts: o.Hosts, tlsOnly: o.TLSOnly}
 	s.app = fiber.New(fiber.Config{AppName: "Durvek", Immutable: true, StreamRequestBody: true,
 		ReadTimeout: headerTime, IdleTimeout: idleTime, ReadBufferSize: 16 << 10, DisableStartupMessage: true,

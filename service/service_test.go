@@ -36,6 +36,7 @@ import (
 	"durvek/desk/figures"
 	"durvek/desk/house"
 	"durvek/desk/results"
+	"durvek/examples"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
 	"durvek/simulate"
@@ -53,6 +54,7 @@ type running struct {
 	ended chan error
 	lease time.Duration
 	token string
+	name  string // of the desk, as the service is told at its start
 }
 
 func start(t testing.TB) *running { return startWith(t, 0) }
@@ -65,7 +67,7 @@ func startWith(t testing.TB, lease time.Duration) *running {
 
 func startIn(t testing.TB, dir string, lease time.Duration) *running {
 	t.Helper()
-	r := &running{t: t, dir: dir, addr: "127.0.0.1:0", lease: lease}
+	r := &running{t: t, dir: dir, addr: "127.0.0.1:0", lease: lease, name: "Test Desk"}
 	r.up()
 	t.Cleanup(r.down)
 	token, err := r.desk.Books.LocalToken(context.Background())
@@ -79,7 +81,7 @@ func startIn(t testing.TB, dir string, lease time.Duration) *running {
 func (r *running) up() {
 	r.t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
-	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: r.dir, Name: "Test Desk", Lease: r.lease},
+	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: r.dir, Name: r.name, Lease: r.lease},
 		Tests: workload.Tests()})
 	if err != nil {
 		r.t.Fatal(err)
@@ -89,7 +91,7 @@ func (r *running) up() {
 		r.t.Fatal(err)
 	}
 	r.addr, r.desk, r.stop, r.ended = l.Addr().String(), d, stop, make(chan error, 1)
-	s := service.New(d, service.Options{Hosts: []string{"desk.local"},
+	s := service.New(d, service.Options{Hosts: []string{"desk.local"}, Examples: examples.Made,
 		Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>console")}}})
 	go func() { r.ended <- s.Serve(ctx, l) }()
 }

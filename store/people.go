@@ -97,6 +97,17 @@ func (q Queries) UseCode(ctx context.Context, hash, purpose string, now time.Tim
 		`select coalesce(whose, '') from code where hash = ?`, hash)
 }
 
+// Code tells whose a one-time code is that is not spent; ErrNotFound if it is unknown, spent or expired.
+func (q Queries) Code(ctx context.Context, hash, purpose string, now time.Time) (whose string, err error) {
+	return one(ctx, q, func(r row, s *string) error { return r.Scan(s) }, `select coalesce(whose, '') from code
+		where hash = ? and purpose = ? and used is null and expires > ?`, hash, purpose, Stamp(now))
+}
+
+// TurnCode makes a code one for another purpose.
+func (q Queries) TurnCode(ctx context.Context, hash, from, to, whose string) error {
+	return q.exec(ctx, `update code set purpose = ?, whose = ? where hash = ? and purpose = ?`, to, whose, hash, from)
+}
+
 // DropCodes ends the codes of a purpose that are somebody's or some plan's.
 func (q Queries) DropCodes(ctx context.Context, purpose, whose string) error {
 	return q.exec(ctx, `delete from code where purpose = ? and whose = ?`, purpose, whose)

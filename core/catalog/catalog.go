@@ -53,7 +53,7 @@ func (k Kind) Check() string {
 
 // Model is a product as it is named and sold.
 type Model struct {
-	Slug       string  `json:"slug" doc:"Readable identifier, lower case"`
+	Slug       string  `json:"slug,omitempty" doc:"Readable identifier, lower case; made of the name if left out"`
 	Maker      string  `json:"maker,omitempty"`
 	Name       string  `json:"name,omitempty"`
 	Kind       Kind    `json:"kind,omitempty"`
@@ -76,7 +76,7 @@ type Alias struct {
 // Variant is one exact configuration of a model. Spec maps keys of the spec vocabulary to what the
 // sheet says: a number, a text, true or false, or a quantity such as "16 GiB".
 type Variant struct {
-	Slug  string         `json:"slug"`
+	Slug  string         `json:"slug,omitempty" doc:"Made of model and name if left out"`
 	Model string         `json:"model,omitempty"`
 	Name  string         `json:"name,omitempty" doc:"What sets it apart from its siblings"`
 	Spec  map[string]any `json:"spec,omitempty"`
@@ -85,7 +85,8 @@ type Variant struct {
 
 // Unit is the physical sample on the desk.
 type Unit struct {
-	Slug     string `json:"slug"`
+	Slug     string `json:"slug,omitempty" doc:"Made of its variant if left out"`
+	Title    string `json:"title,omitempty" readOnly:"true" doc:"What it is called: model, variant, and which one where there are several"`
 	Variant  string `json:"variant,omitempty"`
 	Origin   string `json:"origin,omitempty" enum:"bought,sent by maker,borrowed,own" doc:"Where the sample came from"`
 	Serial   string `json:"serial,omitempty"`

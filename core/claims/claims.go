@@ -6,6 +6,7 @@ package claims
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"durvek/core/catalog"
@@ -27,6 +28,11 @@ const (
 	Untested      Outcome = "untested"
 	Impossible    Outcome = "impossible"
 )
+
+// Decided tells whether an outcome is one that figures, or what a link can carry, have settled.
+func (o Outcome) Decided() bool {
+	return slices.Contains([]Outcome{Held, Beyond, Short, Impossible}, o)
+}
 
 // Outcomes lists all outcomes, the kept promises first.
 var Outcomes = []Outcome{Held, Beyond, Short, Impossible, Open, NotComparable, Untested}

@@ -28,17 +28,20 @@ type Figures interface {
 type Bench struct {
 	desk    *desk.Desk
 	figures Figures
+	books   Books
 	live    live
 	lengths lengths
 	stop    chan struct{} // ends what tends the bench
 	tended  chan struct{}
 	closing sync.Once
+
+	arriving sync.Mutex // held while a machine is put on the books, so that a code puts one there
 }
 
 // Open makes the room: it learns how long runs take, renews the leases of plans that were at work when the service
 // ended, and begins to tend the bench.
-func Open(ctx context.Context, d *desk.Desk, f Figures) (*Bench, error) {
-	b := &Bench{desk: d, figures: f, live: live{plans: map[string]*atWork{}}, stop: make(chan struct{}),
+func Open(ctx context.Context, d *desk.Desk, f Figures, books Books) (*Bench, error) {
+	b := &Bench{desk: d, figures: f, books: books, live: live{plans: map[string]*atWork{}}, stop: make(chan struct{}),
 		tended: make(chan struct{})}
 	if err := b.remember(ctx); err != nil {
 		return nil, err

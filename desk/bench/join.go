@@ -77,6 +77,9 @@ func (d *Bench) Join(ctx context.Context, code, token string, m record.Machine) 
 		j.Token = token
 		return j, err
 	}
+	if err := d.arrive(ctx, code, m); err != nil {
+		return j, err
+	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
 		plan, err := q.UseCode(ctx, desk.Hash(code), "join", d.desk.Now())
 		if errors.Is(err, store.ErrNotFound) {

@@ -258,7 +258,7 @@ func (d *Bench) ExportPlan(ctx context.Context, id string) ([]byte, error) {
 	if err != nil {
 		return nil, desk.Missing(err, "plan", id)
 	}
-	f := PlanFile{Format: "durvek-plan/1", Slug: slugOf(p.Name), Name: p.Name, Terms: p.Terms, Tests: p.Steps}
+	f := PlanFile{Format: "durvek-plan/1", Slug: desk.Slug("plan", p.Name), Name: p.Name, Terms: p.Terms, Tests: p.Steps}
 	for i := range f.Tests {
 		f.Tests[i].Setup = p.SetupOf(i)
 	}
@@ -352,13 +352,4 @@ func (d *Bench) control(ctx context.Context, id, by, act string, change func(*de
 	})
 	d.desk.Events.Send(desk.Event{Name: "bench", Data: map[string]string{"plan": id}})
 	return p, err
-}
-
-// slugOf makes an identifier of a name.
-func slugOf(name string) string {
-	words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
-		return (r < 'a' || r > 'z') &&
-			(r < '0' || r > '9')
-	})
-	return cmp.Or(strings.Join(words, "-"), "plan")
 }

@@ -123,7 +123,12 @@ func (d *Books) Rig(ctx context.Context, slug string) (catalog.Rig, error) {
 }
 
 // AddModel adds a model, or changes what is named of one that is there; it returns what stands then.
-func (d *Books) AddModel(ctx context.Context, m catalog.Model, by string) (catalog.Model, error) {
+func (d *Books) AddModel(ctx context.Context, m catalog.Model, by string) (_ catalog.Model, err error) {
+	if m.Slug == "" {
+		if m.Slug, err = d.freeModel(ctx, m); err != nil {
+			return m, err
+		}
+	}
 	old, err := d.desk.Store.Model(ctx, m.Slug)
 	if known, err := desk.Found(err); err != nil {
 		return m, err
@@ -152,7 +157,12 @@ func (d *Books) putModel(ctx context.Context, m catalog.Model, by string) error 
 }
 
 // AddVariant adds a variant to a model, or changes what is named of one that is there; it returns what stands then.
-func (d *Books) AddVariant(ctx context.Context, v catalog.Variant, by string) (catalog.Variant, error) {
+func (d *Books) AddVariant(ctx context.Context, v catalog.Variant, by string) (_ catalog.Variant, err error) {
+	if v.Slug == "" {
+		if v.Slug, err = d.freeVariant(ctx, v); err != nil {
+			return v, err
+		}
+	}
 	old, err := d.desk.Store.Variant(ctx, v.Slug)
 	if known, err := desk.Found(err); err != nil {
 		return v, err
@@ -175,7 +185,12 @@ func (d *Books) AddVariant(ctx context.Context, v catalog.Variant, by string) (c
 }
 
 // AddUnit adds a unit of a variant, or changes what is named of one that is there; it returns what stands then.
-func (d *Books) AddUnit(ctx context.Context, u catalog.Unit, by string) (catalog.Unit, error) {
+func (d *Books) AddUnit(ctx context.Context, u catalog.Unit, by string) (_ catalog.Unit, err error) {
+	if u.Slug == "" {
+		if u.Slug, err = d.freeUnit(ctx, u); err != nil {
+			return u, err
+		}
+	}
 	old, err := d.desk.Store.Unit(ctx, u.Slug)
 	if known, err := desk.Found(err); err != nil {
 		return u, err

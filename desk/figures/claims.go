@@ -72,7 +72,7 @@ func (f *Figures) ClaimsChart(ctx context.Context, variant string, where ...stri
 	if err != nil {
 		return chart.Forest{}, err
 	}
-	return claims.Draw(x.FullName()+", "+x.Note, judged, d.f.desk.Name), nil
+	return claims.Draw(x.FullName()+", "+x.Note, judged, d.f.desk.Name()), nil
 }
 
 var year = regexp.MustCompile(`\b(20\d\d)\b`)

@@ -36,6 +36,19 @@ func (f *Figures) FieldPages(ctx context.Context) ([]FieldPage, error) {
 	return out, nil
 }
 
+// Members lists the variants that a field holds.
+func (f *Figures) Members(ctx context.Context, field string) ([]string, error) {
+	v, err := f.view(ctx)
+	if err != nil {
+		return nil, err
+	}
+	in, err := v.field(field)
+	if err != nil {
+		return nil, err
+	}
+	return v.membersOf(in)
+}
+
 // DropField removes a field that no review rests on.
 func (f *Figures) DropField(ctx context.Context, slug, by string) error {
 	if slug == everything {

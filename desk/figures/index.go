@@ -232,7 +232,7 @@ func (d *sight) indexOf(q IndexQuestion) (Index, error) {
 			100*table.Firm,
 		)
 	}
-	out.Chart = out.draw(q, d.view, d.f.desk.Name)
+	out.Chart = out.draw(q, d.view, d.f.desk.Name())
 	return out, nil
 }
 

@@ -335,7 +335,7 @@ func (f *Figures) Curves(ctx context.Context, test, field string, variants []str
 			sides = append(sides, side)
 		}
 	}
-	c := compare.Curves(t.Name, name, sides, d.f.desk.Name)
+	c := compare.Curves(t.Name, name, sides, d.f.desk.Name())
 	if len(left) > 0 {
 		c.Notes = append(c.Notes, fmt.Sprintf("%d more have a series: %s.", len(left), left[0]))
 		c.Text = c.Describe()

@@ -79,7 +79,7 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: setup.Name, Subject: q.Subject,
 		Reference: q.Reference,
 		Claims:    q.Claims, Raised: q.Raised && !f.Modes && !q.Modes, Allow: q.Allow, Carried: q.Carried,
-		Where: by.where, DeskName: d.f.desk.Name, Repeat: pool.First()}, field)
+		Where: by.where, DeskName: d.f.desk.Name(), Repeat: pool.First()}, field)
 	if err != nil {
 		return out, desk.Refuse(desk.Invalid, "%v", err)
 	}

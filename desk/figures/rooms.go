@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
+	"durvek/core/catalog"
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/stats"
@@ -27,6 +29,48 @@ func (f *Figures) Name(ctx context.Context, variant string) (desk.Named, error) 
 		return desk.Named{}, nil
 	}
 	return desk.Named{Model: x.Model, Name: x.FullName(), Note: x.Note}, nil
+}
+
+// Names tells what everything is called, variants in the catalogue's order, the rest by name. Nothing in it is to be
+// changed.
+func (f *Figures) Names(ctx context.Context) (desk.Names, error) {
+	v, err := f.view(ctx)
+	if err != nil {
+		return desk.Names{}, err
+	}
+	out := desk.Names{Setups: v.setups, Fields: v.fields, Variants: make([]desk.Variant, 0, len(v.order))}
+	for _, slug := range v.order {
+		x := v.variants[slug]
+		out.Variants = append(out.Variants, desk.Variant{Slug: slug, Named: desk.Named{Model: x.Model, Name: x.FullName(),
+			Note: x.Note}})
+	}
+	for _, slug := range desk.SortedKeys(v.tests) {
+		out.Tests = append(out.Tests, v.tests[slug])
+	}
+	return out, nil
+}
+
+// Title says what units are called: by their variant, and by their own slug's end where several are of one.
+func (f *Figures) Title(ctx context.Context, units []catalog.Unit) error {
+	v, err := f.view(ctx)
+	if err != nil {
+		return err
+	}
+	of := map[string]int{}
+	for _, u := range units {
+		of[u.Variant]++
+	}
+	for i, u := range units {
+		x, ok := v.variants[u.Variant]
+		if !ok {
+			continue
+		}
+		units[i].Title = x.FullName() + ", " + x.Note
+		if of[u.Variant] > 1 {
+			units[i].Title += ", unit " + strings.TrimPrefix(u.Slug, u.Variant+"-")
+		}
+	}
+	return nil
 }
 
 // Tests gives the newest version of every test, by slug. The map is not to be changed.

@@ -77,7 +77,7 @@ func (d *sight) sideBySide(m compare.Measure, variant string) (*chart.Side, erro
 		}
 		states = append(states, state)
 	}
-	side := compare.SideBySide(m, x.FullName()+", "+x.Note, d.f.desk.Name, others, besides, states)
+	side := compare.SideBySide(m, x.FullName()+", "+x.Note, d.f.desk.Name(), others, besides, states)
 	return &side, nil
 }
 

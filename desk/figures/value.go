@@ -121,7 +121,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	}
 	d.spans(&out, members, q.Pricing)
 	out.say(q)
-	out.Chart = out.draw(q, in.Name, f.desk.Name)
+	out.Chart = out.draw(q, in.Name, f.desk.Name())
 	return out, nil
 }
 

@@ -10,6 +10,7 @@ import (
 	"durvek/desk/bench"
 	"durvek/desk/books"
 	"durvek/desk/figures"
+	"durvek/desk/front"
 	"durvek/desk/results"
 	"durvek/desk/reviews"
 )
@@ -28,6 +29,7 @@ type House struct {
 	Results *results.Results
 	Figures *figures.Figures
 	Reviews *reviews.Reviews
+	Front   *front.Front
 }
 
 // Open opens the desk kept in a folder, making it if needed.
@@ -51,14 +53,17 @@ func (h *House) furnish(ctx context.Context, tests []method.Test) (err error) {
 	if h.Figures, err = figures.Open(ctx, h.Desk); err != nil {
 		return err
 	}
-	if h.Bench, err = bench.Open(ctx, h.Desk, h.Figures); err != nil {
+	if h.Bench, err = bench.Open(ctx, h.Desk, h.Figures, h.Books); err != nil {
 		return err
 	}
 	if h.Results, err = results.Open(ctx, h.Desk, h.Figures, h.Bench, h.Books); err != nil {
 		return err
 	}
-	h.Reviews, err = reviews.Open(ctx, h.Desk, h.Figures, h.Books, h.Bench, h.Results)
-	return err
+	if h.Reviews, err = reviews.Open(ctx, h.Desk, h.Figures, h.Books, h.Bench, h.Results); err != nil {
+		return err
+	}
+	h.Front = front.Open(h.Desk, h.Bench, h.Figures)
+	return nil
 }
 
 // Close ends live streams and what runs behind, then closes the database.

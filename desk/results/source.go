@@ -105,7 +105,7 @@ func (d *Results) Pictures(ctx context.Context, units []string) (out []publish.S
 				return nil, err
 			}
 			a, _ := analyse.Named(m.Analysis)
-			if p := chart.OfRaw(made.Picture, a.Title, d.desk.Name, made.Notes); p != nil {
+			if p := chart.OfRaw(made.Picture, a.Title, d.desk.Name(), made.Notes); p != nil {
 				out = append(out, publish.Shown{Area: verdict.AreaOf(a.Group), Name: a.Name, Picture: p})
 			}
 		}

@@ -44,6 +44,9 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	if err != nil {
 		return e, err
 	}
+	if err := d.invented(ctx, r); err != nil {
+		return e, err
+	}
 	e = verdict.Edition{Review: slug, Number: len(r.Editions) + 1, Published: d.desk.Now().UTC().Format(time.RFC3339),
 		Title: r.Title, Note: note, Revision: r.Revision}
 	content.Edition = e
@@ -69,6 +72,30 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	}
 	d.desk.Events.Send(desk.Event{Name: "review", Data: map[string]string{"review": slug}})
 	return e, nil
+}
+
+// invented refuses a review that is held against examples: what is published is measured, and they are made up.
+func (d *Reviews) invented(ctx context.Context, r verdict.Review) error {
+	examples, err := d.desk.Store.Examples(ctx)
+	if err != nil || len(examples) == 0 {
+		return err
+	}
+	members, err := d.figures.Members(ctx, r.Field)
+	if err != nil {
+		return err
+	}
+	n := 0
+	for _, e := range examples {
+		if slices.Contains(members, e.Variant) || e.Variant == r.Subject {
+			n++
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	return desk.Refuse(desk.Conflict, "the field of %q holds %d of the examples, which are made up: take the examples "+
+		"away, "+
+		"refresh the findings, then sign it", r.Slug, n)
 }
 
 // said names what moved, the first three.
@@ -167,8 +194,9 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	if err != nil {
 		return publish.Content{}, err
 	}
-	c := publish.Content{Desk: d.desk.Name, Licence: d.desk.Licence, Review: r, Model: subject.Model, Variant: x.Variant,
-		Sheet: catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
+	c := publish.Content{Desk: d.desk.Name(), Licence: d.desk.Self().Licence, Review: r, Model: subject.Model,
+		Variant: x.Variant,
+		Sheet:   catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
 	if err := d.readers(ctx, r, &c); err != nil {
 		return c, err
 	}

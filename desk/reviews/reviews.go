@@ -27,6 +27,7 @@ type Figures interface {
 	Pool(context.Context, compare.Measure) (stats.Pool, error)
 	Subject(ctx context.Context, variant string) (desk.Subject, error)
 	Name(ctx context.Context, variant string) (desk.Named, error)
+	Members(ctx context.Context, field string) ([]string, error)
 	FieldName(ctx context.Context, slug string) (string, error)
 	Known(context.Context) ([]compare.Measure, error)
 	Tests(context.Context) (map[string]method.Test, error)

@@ -14,7 +14,7 @@ import (
 
 // SiteOf is what the desk's site says of it, at an address; "" where none is known yet.
 func (d *Reviews) SiteOf(base string) (publish.Site, error) {
-	site, err := publish.Site{Desk: d.desk.Name, Imprint: d.desk.Imprint.Imprint, Licence: d.desk.Licence}.At(base)
+	site, err := publish.Site{Desk: d.desk.Name(), Imprint: d.desk.Self().Imprint, Licence: d.desk.Self().Licence}.At(base)
 	if err != nil {
 		return site, desk.Refuse(desk.Invalid, "%v", err)
 	}

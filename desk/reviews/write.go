@@ -222,6 +222,9 @@ func (d *Reviews) SignReview(ctx context.Context, slug, name string) (verdict.Re
 	case r.Recommendation == "" && r.State != verdict.Withdrawn:
 		return r, desk.Refuse(desk.Invalid, "choose a recommendation before signing: %s", verdict.Listed())
 	}
+	if err := d.invented(ctx, r); err != nil {
+		return r, err
+	}
 	if _, err := d.figured(ctx, r); err != nil {
 		return r, err
 	}
