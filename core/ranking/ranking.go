@@ -9,6 +9,8 @@ import (
 	"slices"
 	"sort"
 
+	"gonum.org/v1/gonum/stat/distuv"
+
 	"durvek/core/quantity"
 	"durvek/core/stats"
 )
@@ -71,7 +73,6 @@ type Group struct {
 type Ranking struct {
 	Rows   []Row   `json:"rows"`
 	Groups []Group `json:"groups"`
-	Ties   [][]Tie `json:"-"`
 }
 
 // Rank orders entries and gives each its standing by simultaneous confidence sets for ranks (after Mogstad, Romano,
@@ -128,9 +129,8 @@ func (f *pairs) standings(rows []Entry) Ranking {
 		margin = math.Log1p(margin)
 	}
 	f.decide()
-	out := Ranking{Rows: make([]Row, n), Ties: make([][]Tie, n)}
+	out := Ranking{Rows: make([]Row, n)}
 	for j := range rows {
-		out.Ties[j] = make([]Tie, n)
 		place := Place{1, n}
 		for k := range rows {
 			if f.beats[k*n+j] {
@@ -139,16 +139,13 @@ func (f *pairs) standings(rows []Entry) Ranking {
 			if f.beats[j*n+k] {
 				place.Worst--
 			}
-			if j != k {
-				out.Ties[j][k] = f.tie(j, k, margin)
-			}
 		}
 		out.Rows[j] = Row{Entry: rows[j], Place: place}
 		if j+1 < n {
 			out.Rows[j].Next = f.tie(j, j+1, margin)
 		}
 	}
-	out.Groups = groups(out.Ties)
+	out.Groups = groups(n, func(i, j int) Tie { return f.tie(i, j, margin) })
 	return out
 }
 
@@ -174,12 +171,17 @@ type pairs struct {
 	o       Options
 	x, hw   []float64
 	bounded []bool
-	openUp  []bool    // of bounded ones: the merit may yet be better
-	se, df  []float64 // of each pair's difference, n × n; the half where the row lies below the column
-	chance  []float64 // that the difference has the other sign
-	beats   []bool    // n × n: the row is surely better than the column
-	first   float64   // the chance at which a pair is decided in the first step
+	openUp  []bool                 // of bounded ones: the merit may yet be better
+	se, df  []float64              // of each pair's difference, n × n; the half where the row lies below the column
+	chance  []float64              // that the difference has the other sign
+	beats   []bool                 // n × n: the row is surely better than the column
+	first   float64                // the chance at which a pair is decided in the first step
+	least   float64                // fewer standard errors leave a pair undecided, whatever their freedom
+	plenty  [len(freedoms)]float64 // one of so many is decided in the first step, with as many degrees of freedom or more
 }
+
+// freedoms are degrees of freedom at which it is known how many standard errors decide a pair.
+var freedoms = [...]float64{2, 4, 8, 16, 32, 64}
 
 func newPairs(rows []Entry, o Options) *pairs {
 	n := len(rows)
@@ -191,7 +193,31 @@ func newPairs(rows []Entry, o Options) *pairs {
 		f.x[i], f.hw[i], f.bounded[i], f.openUp[i] = o.merit(e), e.HalfWidth, e.Bound != "", o.openUp(e)
 	}
 	f.first = (1 - o.Level) / math.Max(1, float64(n*(n-1)))
+	f.least = distuv.UnitNormal.Quantile(1 - (1-o.Level)/2)
+	for i, df := range freedoms {
+		f.plenty[i] = -distuv.StudentsT{Sigma: 1, Nu: df}.Quantile(f.first)
+	}
 	return f
+}
+
+// tail is the chance that a difference has the other sign, as far as it matters: 1 where it leaves the pair undecided
+// for certain, 0 where it decides it in the first step.
+func (f *pairs) tail(x, se, df float64) float64 {
+	if se > 0 {
+		t := x / se
+		if t < f.least {
+			return 1
+		}
+		for i := len(freedoms) - 1; i >= 0; i-- {
+			if df >= freedoms[i] {
+				if t > f.plenty[i] {
+					return 0
+				}
+				break
+			}
+		}
+	}
+	return stats.Tail(x, se, df)
 }
 
 // put puts in the standard error of a pair's difference, j standing below k, and its degrees of freedom. They are asked
@@ -199,7 +225,7 @@ func newPairs(rows []Entry, o Options) *pairs {
 func (f *pairs) put(j, k int, of func() (se, df float64)) {
 	at := j*f.n + k
 	f.se[at], f.df[at] = of()
-	f.chance[at] = stats.Tail(f.x[k]-f.x[j]-f.hw[j]-f.hw[k], f.se[at], f.df[at])
+	f.chance[at] = f.tail(f.x[k]-f.x[j]-f.hw[j]-f.hw[k], f.se[at], f.df[at])
 }
 
 // decide marks every ordered pair that is surely so.
@@ -244,7 +270,7 @@ func (f *pairs) boundBeats(j, k int) bool {
 		return false
 	}
 	at := max(j, k)*f.n + min(j, k)
-	return stats.Tail(f.x[j]-f.x[k]-f.hw[j]-f.hw[k], f.se[at], f.df[at]) <= f.first
+	return f.tail(f.x[j]-f.x[k]-f.hw[j]-f.hw[k], f.se[at], f.df[at]) <= f.first
 }
 
 // tie classes a pair, j before k, on its simultaneous interval.
@@ -260,7 +286,7 @@ func (f *pairs) tie(j, k int, margin float64) Tie {
 	at := a*f.n + b
 	apart := sure || f.chance[at] <= f.first
 	room := margin - math.Abs(f.x[j]-f.x[k]) - f.hw[j] - f.hw[k]
-	within := room >= 0 && stats.Tail(room, f.se[at], f.df[at]) <= f.first
+	within := room >= 0 && f.tail(room, f.se[at], f.df[at]) <= f.first
 	switch {
 	case apart && within:
 		return Small
