@@ -90,7 +90,7 @@ func (a *app) deviceCmd() *cobra.Command {
 			}
 			return ask(a, cmd, api.AddDevice, api.With(x), func(s catalog.Sample) {
 				a.say("%s, %s is on the books as unit %s.", s.Model.FullName(), s.Variant.Name, s.Unit.Slug)
-				a.say("Measure it:  durvek plan add %s --test hashing", s.Unit.Slug)
+				a.say("Measure it:  durvek plan add %s --tests hashing", s.Unit.Slug)
 			})
 		})
 	f := add.Flags()

@@ -75,7 +75,8 @@ func TestADeviceComesOnTheBooksByItsNames(t *testing.T) {
 	for _, u := range units {
 		titles[u.Slug] = u.Title
 	}
-	if titles["fen-16-16-gib-b"] != "Selvane Fen 16, 16 GiB, unit b" || titles["al-e-as-sold-a"] != "Örtlund Ål é, as sold" {
+	if titles["fen-16-16-gib-b"] != "Selvane Fen 16, 16 GiB, unit b" || titles["al-e-as-sold-a"] != "Örtlund Ål é, as "+
+		"sold" {
 		t.Errorf("units are called %v", titles)
 	}
 	for _, c := range []struct {
@@ -85,7 +86,8 @@ func TestADeviceComesOnTheBooksByItsNames(t *testing.T) {
 		{catalog.Device{Kind: "boat", Maker: "M", Name: "N"}, "unknown kind"},
 		{catalog.Device{Kind: "laptop", Maker: "", Name: "N"}, "maker"},
 		{catalog.Device{Kind: "laptop", Maker: "M", Name: "N", Succeeds: "nobody"}, "no model"},
-		{catalog.Device{Kind: "laptop", Maker: "M", Name: "N", Spec: map[string]any{"memory.size": "16 apples"}}, "memory.size"},
+		{catalog.Device{Kind: "laptop", Maker: "M", Name: "N", Spec: map[string]any{"memory.size": "16 apples"}},
+			"memory.size"},
 		{catalog.Device{Kind: "laptop", Maker: "M", Name: "N", Released: "soon"}, "not a month"},
 	} {
 		_, err := client.Ask(background, r.c, api.AddDevice, api.With(c.x))
@@ -106,7 +108,8 @@ func TestPartsThatAreAddedWithoutANameOfTheirOwnGetOne(t *testing.T) {
 	if m.Slug != "fen-16" || v.Slug != "fen-16-16-gib" || u.Slug != "fen-16-16-gib-a" || u.State != "on desk" {
 		t.Errorf("%+v, %+v, %+v", m, v, u)
 	}
-	if again := ask(r, api.AddVariant, api.With(catalog.Variant{Model: m.Slug, Name: "16 GiB"})); again.Slug != v.Slug+"-2" {
+	if again := ask(r, api.AddVariant, api.With(catalog.Variant{Model: m.Slug,
+		Name: "16 GiB"})); again.Slug != v.Slug+"-2" {
 		t.Errorf("a second of one name is %s", again.Slug)
 	}
 }
@@ -215,7 +218,8 @@ func TestAMachineThatIsOnNoBookTellsOfItself(t *testing.T) {
 		Threads: 16, Memory: 156 << 30 / 10, Facts: map[string]string{"device.maker": "Selvane", "device.model": "Fen 16"}}
 	j, err := r.c.Join(background, code.Code, "", told)
 	must(t, err)
-	if j.Plan.Unit != "fen-16-16-gib-a" || j.Plan.State != method.PlanRunning || len(j.Plan.Steps) < 10 || len(j.Tests) < 10 {
+	if j.Plan.Unit != "fen-16-16-gib-a" || j.Plan.State != method.PlanRunning || len(j.Plan.Steps) < 10 ||
+		len(j.Tests) < 10 {
 		t.Errorf("its plan: %+v", j.Plan)
 	}
 	v := ask(r, api.Variant, api.Slugged{Slug: "fen-16-16-gib"})
@@ -274,7 +278,8 @@ func TestTheDeskSaysOfItselfWhatItWasTold(t *testing.T) {
 	r.name = "Told Desk"
 	r.up()
 	r.c = client.New("http://"+r.addr, r.token)
-	if s := ask(r, api.Self, api.None{}); s.Name != "Told Desk" || s.Licence != "CC-BY-4.0" || s.Imprint != "The harbour" ||
+	if s := ask(r, api.Self, api.None{}); s.Name != "Told Desk" || s.Licence != "CC-BY-4.0" ||
+		s.Imprint != "The harbour" ||
 		!slices.Equal(s.Fixed, []string{"name"}) {
 		t.Errorf("after a start with a name: %+v", s)
 	}
@@ -311,7 +316,10 @@ func TestWhatOneLooksForIsFoundThoughLettersAreWrong(t *testing.T) {
 			}
 			continue
 		}
-		if !slices.ContainsFunc(got[:min(3, len(got))], func(f front.Found) bool { return f.Kind == c.kind && f.Name == c.name }) {
+		if !slices.ContainsFunc(got[:min(3, len(got))], func(f front.Found) bool {
+			return f.Kind == c.kind &&
+				f.Name == c.name
+		}) {
 			t.Errorf("%q finds %+v", c.text, got)
 		}
 	}
@@ -323,10 +331,14 @@ func TestWhatOneLooksForIsFoundThoughLettersAreWrong(t *testing.T) {
 func TestTodayTellsWhatRunsWhatWaitsAndWhatIsDoubtedForOneReason(t *testing.T) {
 	r := filled(t)
 	day := ask(r, api.Today, api.None{})
-	if day.Open == 0 || len(day.Doubts) == 0 || len(day.Doubts) > day.Open || day.Holds.Runs == 0 || day.Holds.Reviews == 0 {
+	if day.Open == 0 || len(day.Doubts) == 0 || len(day.Doubts) > day.Open || day.Holds.Runs == 0 ||
+		day.Holds.Reviews == 0 {
 		t.Fatalf("%+v", day)
 	}
-	warm := slices.IndexFunc(day.Doubts, func(c front.Cause) bool { return c.Rule == "ambient" && c.Unit == "petrel-8-256-a" })
+	warm := slices.IndexFunc(day.Doubts, func(c front.Cause) bool {
+		return c.Rule == "ambient" &&
+			c.Unit == "petrel-8-256-a"
+	})
 	if warm < 0 || day.Doubts[warm].Runs < 10 || !strings.HasPrefix(day.Doubts[warm].Name, "Tamrisk Petrel") {
 		t.Errorf("the warm room is one entry: %+v", day.Doubts)
 	}
@@ -337,7 +349,8 @@ func TestTodayTellsWhatRunsWhatWaitsAndWhatIsDoubtedForOneReason(t *testing.T) {
 		}
 		seen[c.Rule+c.Unit] = true
 	}
-	if len(day.Decided) == 0 || !slices.ContainsFunc(day.Decided, func(c front.Decided) bool { return c.Outcome.Decided() }) {
+	if len(day.Decided) == 0 || !slices.ContainsFunc(day.Decided,
+		func(c front.Decided) bool { return c.Outcome.Decided() }) {
 		t.Errorf("decided: %+v", day.Decided)
 	}
 	waiting := len(day.Waiting)

@@ -45,16 +45,15 @@ import (
 
 // running is a service on loopback that can be stopped and started again on the same address.
 type running struct {
-	t     testing.TB
-	dir   string
-	addr  string
-	desk  *house.House
-	c     *client.Client
-	stop  context.CancelFunc
-	ended chan error
-	lease time.Duration
-	token string
-	name  string // of the desk, as the service is told at its start
+	t           testing.TB
+	dir         string
+	addr        string
+	desk        *house.House
+	c           *client.Client
+	stop        context.CancelFunc
+	ended       chan error
+	lease       time.Duration
+	token, name string // name is the desk's, as the service is told at its start
 }
 
 func start(t testing.TB) *running { return startWith(t, 0) }
@@ -71,9 +70,7 @@ func startIn(t testing.TB, dir string, lease time.Duration) *running {
 	r.up()
 	t.Cleanup(r.down)
 	token, err := r.desk.Books.LocalToken(context.Background())
-	if err != nil {
-		t.Fatal(err)
-	}
+	must(t, err)
 	r.c, r.token = client.New("http://"+r.addr, token), token
 	return r
 }

@@ -38,7 +38,8 @@ func (q Queries) Examples(ctx context.Context) ([]Example, error) {
 }
 
 // exampleModels are the models whose every unit is an example.
-const exampleModels = `select v.model from example e join unit u on u.slug = e.unit join variant v on v.slug = u.variant`
+const exampleModels = `select v.model from example e join unit u on u.slug = e.unit join variant v
+	on v.slug = u.variant`
 
 // OnExamples counts what people hung on the examples, by kind: what would be lost with them.
 func (q Queries) OnExamples(ctx context.Context) (map[string]int, error) {
@@ -51,8 +52,9 @@ func (q Queries) OnExamples(ctx context.Context) (map[string]int, error) {
 		"run": `select count(*) from run where source <> 'file' and (subject in (select unit from example) or host in
 			(select unit from example)) or source = 'file' and host in (select unit from example) and subject not in
 			(select unit from example)`,
-		"rig":       `select count(distinct rig) from rig_part where unit in (select unit from example)`,
-		"successor": `select count(*) from model where succeeds in (` + exampleModels + `) and slug not in (` + exampleModels + `)`,
+		"rig": `select count(distinct rig) from rig_part where unit in (select unit from example)`,
+		"successor": `select count(*) from model where succeeds in (` + exampleModels + `) and slug not in (` +
+			exampleModels + `)`,
 	} {
 		n, err := q.count(ctx, query)
 		if err != nil {

@@ -37,6 +37,7 @@ func need(t testing.TB, err error) {
 func planned(t *testing.T, plan map[string]any) (id, code string) {
 	t.Helper()
 	ctx := context.Background()
+	bed.fill()
 	p, err := client.Post[method.Plan](ctx, bed.client, "/api/plans", nil, plan)
 	need(t, err)
 	c, err := client.Post[struct{ Code string }](ctx, bed.client, "/api/plans/"+p.ID+"/codes", nil, nil)
@@ -101,6 +102,8 @@ func TestAPlanOfTheLibraryIsPausedAndStopped(t *testing.T) {
 	p.Press("Resume")
 	p.Until(`!document.body.innerText.includes('Paused')`)
 	p.Press("Stop")
+	p.Says("A stopped plan does not go on") // what will happen is said before it does
+	p.Press("Stop it")
 	p.Says("Stopped")
 	need(t, <-worked)
 	worked <- nil

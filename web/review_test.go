@@ -27,6 +27,8 @@ func TestAReviewIsWrittenSignedAndPublished(t *testing.T) {
 	p.Press("Sign as it stands")
 	p.Says("signed by Odo Marram")
 	p.Press("Publish edition 1")
+	p.Says("An edition stays as it is for ever")
+	p.Press("Publish it")
 	p.Until(`!!document.querySelector('a[href="/editions/tern-mini/1/"]')`)
 	p.open("/editions/tern-mini/1/")
 	p.Says("Small, quiet and quick.")

@@ -23,7 +23,7 @@ func TestWhatIsSaidCorrectedAndPutAway(t *testing.T) {
 	}
 	p.open("/catalogue/leaf-11")
 	p.Says("Impressions and reports can stand in a review")
-	p.Press("Note one")
+	p.Press("Note what is said")
 	p.choose("What it is", "A report by others")
 	p.fill("In a sentence", "Two of three came loose.")
 	p.choose("About", "body")
@@ -40,6 +40,7 @@ func TestWhatIsSaidCorrectedAndPutAway(t *testing.T) {
 	confirm("Withdraw")
 	p.Until(`!document.body.innerText.includes('three crews')`)
 
+	p.Press("Change …")
 	p.Press("Archive")
 	p.fill("Why", "Sold.")
 	confirm("Archive")

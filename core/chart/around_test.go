@@ -56,7 +56,8 @@ func TestALongChartKeepsItsEndsAndWhatIsAroundItsSubject(t *testing.T) {
 			t.Errorf("%+v: subject at %d, notes %v", c, at, r.Notes)
 		}
 		for _, near := range []int{c.subject - 1, c.subject + 1} {
-			if near >= 0 && near < c.n && !slices.ContainsFunc(r.Rows, func(x chart.Row) bool { return x.ID == fmt.Sprint(near) }) {
+			if near >= 0 && near < c.n && !slices.ContainsFunc(r.Rows,
+				func(x chart.Row) bool { return x.ID == fmt.Sprint(near) }) {
 				t.Errorf("%+v: its neighbour %d is not shown", c, near)
 			}
 		}

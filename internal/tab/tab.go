@@ -52,6 +52,8 @@ type Tab struct {
 	T     *testing.T
 	Ctx   context.Context
 	Shots string // folder for pictures; none are taken where it is empty
+
+	Patience time.Duration // how long something may take to come to hold
 }
 
 // New opens a page that fails its test on any error that it reports, but for those with a word that is forgiven.
@@ -59,7 +61,7 @@ func New(t *testing.T, browser context.Context, limit time.Duration, width, heig
 	t.Helper()
 	ctx, end := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	ctx, cancel := context.WithTimeout(ctx, limit)
-	p := &Tab{T: t, Ctx: ctx}
+	p := &Tab{T: t, Ctx: ctx, Patience: 3 * time.Minute}
 	var mu sync.Mutex
 	var errors []string
 	seen := chromedp.Console(ctx)
@@ -114,7 +116,7 @@ func (p *Tab) Until(expression string) {
 	var err error
 	for range 3 {
 		// By the clock, not by frames: a page that is hidden draws none.
-		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(3*time.Minute),
+		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(p.Patience),
 			chromedp.WithPollingInterval(50*time.Millisecond)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
 			break

@@ -24,7 +24,7 @@ export const look = createVuetify({
   defaults: {
     VBtn: { variant: 'outlined', flat: true, rounded: '4', class: 'btn' },
     VCard: { flat: true, border: true, rounded: '5' },
-    VTextField: field, VTextarea: field, VSelect: field, VAutocomplete: field, VCombobox: field, VFileInput: field,
+    VTextField: field, VTextarea: field, VSelect: field, VAutocomplete: { ...field, filterKeys: ['title', 'value'] }, VCombobox: field, VFileInput: field,
     VCheckbox: { density: 'compact', hideDetails: true, color: 'primary' },
     VTable: { density: 'compact' },
     VProgressLinear: { color: 'primary', bgColor: 'line', bgOpacity: 1, height: 6, rounded: true },

@@ -10,10 +10,12 @@ import './styles.css'
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
 import { watchEvents } from './api/events'
+import { watchLink } from './api/link'
 import App from './App.vue'
 import { look } from './look'
-import { router } from './router'
+import { resume, router } from './router'
 
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 5_000 } } })
 watchEvents(queries)
+watchLink(queries, resume)
 createApp(App).use(router).use(look).use(VueQueryPlugin, { queryClient: queries }).mount('#app')

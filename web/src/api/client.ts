@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { lost } from './link'
 import type { components, paths } from './schema.gen'
 
 export const api = createClient<paths>({ baseUrl: '' })
@@ -25,6 +26,7 @@ export async function must<T>(asked: Promise<Answer<T>>): Promise<T> {
   try {
     answer = await asked
   } catch {
+    lost()
     throw new Refusal('The service cannot be reached. What you typed is still here; try again.', 0, [])
   }
   if (answer.error !== undefined || !answer.response.ok) {

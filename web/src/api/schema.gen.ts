@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a one-time code for a machine that is on no book: it tells of itself, and begins with the usual tests
+         * @description Make a one-time code for a machine that is on no book: it tells of itself, and begins with the usual tests. It takes an editor.
+         */
+        post: operations["arrival-code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench": {
         parameters: {
             query?: never;
@@ -496,6 +516,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the desk says of itself
+         * @description What the desk says of itself. Everybody who works at the desk may ask this.
+         */
+        get: operations["show-desk"];
+        /**
+         * Say what the desk is called, under which licence it publishes, and who answers for it
+         * @description Say what the desk is called, under which licence it publishes, and who answers for it. It takes an owner.
+         */
+        put: operations["describe-desk"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a sample on the books by what it is called, with its model and variant where they are not there yet
+         * @description Put a sample on the books by what it is called, with its model and variant where they are not there yet. It takes an editor.
+         */
+        post: operations["add-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dossiers": {
         parameters: {
             query?: never;
@@ -640,6 +704,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which made-up rivals are on the books
+         * @description Which made-up rivals are on the books. Everybody who works at the desk may ask this.
+         */
+        get: operations["list-examples"];
+        put?: never;
+        /**
+         * Put made-up rivals on the books, to have something to be ranked against; they are never published
+         * @description Put made-up rivals on the books, to have something to be ranked against; they are never published. It takes an editor.
+         */
+        post: operations["load-examples"];
+        /**
+         * Take the made-up rivals off the books again, with all that was measured on them
+         * @description Take the made-up rivals off the books again, with all that was measured on them. It takes an editor.
+         */
+        delete: operations["drop-examples"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fields": {
         parameters: {
             query?: never;
@@ -679,6 +771,26 @@ export interface paths {
          * @description Remove a field that no review rests on. It takes an editor.
          */
         delete: operations["drop-field"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find models, units, tests, measures, plans, runs, reviews, setups and fields by words of their names
+         * @description Find models, units, tests, measures, plans, runs, reviews, setups and fields by words of their names. Everybody who works at the desk may ask this.
+         */
+        get: operations["find"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2480,6 +2592,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is measured now, what waits for a person, what was decided lately
+         * @description What is measured now, what waits for a person, what was decided lately. Everybody who works at the desk may ask this.
+         */
+        get: operations["today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -2796,6 +2928,9 @@ export interface components {
             /** @description Slug, or id of a plan */
             slug: string;
         };
+        Arrival: {
+            kind: string;
+        };
         Aside: {
             /** @description What readers see beside its figures; empty has them count again */
             reason: string;
@@ -2958,6 +3093,27 @@ export interface components {
             value: number;
             variant?: string;
         };
+        CatalogDevice: {
+            /** @description What sets it apart from its siblings; made of the spec sheet if left out */
+            configuration?: string;
+            kind: string;
+            maker: string;
+            /** @description Name of the model */
+            name: string;
+            notes?: string;
+            /** @enum {string} */
+            origin?: "bought" | "sent by maker" | "borrowed" | "own";
+            /** @description Date, YYYY-MM-DD */
+            received?: string;
+            /** @description Month of release, YYYY-MM */
+            released?: string;
+            serial?: string;
+            spec?: {
+                [key: string]: unknown;
+            };
+            /** @description Slug of the predecessor */
+            succeeds?: string;
+        };
         CatalogDossierVariant: {
             claims?: components["schemas"]["CatalogClaim"][];
             model?: string;
@@ -2965,7 +3121,8 @@ export interface components {
             name?: string;
             notes?: string;
             offers?: components["schemas"]["CatalogOffer"][];
-            slug: string;
+            /** @description Made of model and name if left out */
+            slug?: string;
             spec?: {
                 [key: string]: unknown;
             };
@@ -2979,8 +3136,8 @@ export interface components {
             notes?: string;
             /** @description Month of release, YYYY-MM */
             released?: string;
-            /** @description Readable identifier, lower case */
-            slug: string;
+            /** @description Readable identifier, lower case; made of the name if left out */
+            slug?: string;
             /** @description Slug of the predecessor */
             succeeds?: string;
         };
@@ -3050,6 +3207,11 @@ export interface components {
             role: string;
             unit: string;
         };
+        CatalogSample: {
+            model: components["schemas"]["CatalogModel"];
+            unit: components["schemas"]["CatalogUnit"];
+            variant: components["schemas"]["CatalogVariant"];
+        };
         CatalogSpan: {
             from: components["schemas"]["CatalogPrice"];
             to: components["schemas"]["CatalogPrice"];
@@ -3078,12 +3240,15 @@ export interface components {
             /** @description Date, YYYY-MM-DD */
             received?: string;
             serial?: string;
-            slug: string;
+            /** @description Made of its variant if left out */
+            slug?: string;
             /**
              * @description Where the sample is now
              * @enum {string}
              */
             state?: "on desk" | "returned" | "sold" | "broken";
+            /** @description What it is called: model, variant, and which one where there are several */
+            readonly title?: string;
             variant?: string;
         };
         CatalogVariant: {
@@ -3091,7 +3256,8 @@ export interface components {
             /** @description What sets it apart from its siblings */
             name?: string;
             notes?: string;
-            slug: string;
+            /** @description Made of model and name if left out */
+            slug?: string;
             spec?: {
                 [key: string]: unknown;
             };
@@ -3243,6 +3409,11 @@ export interface components {
             unit: string;
         };
         ChartRow: {
+            /**
+             * Format: int64
+             * @description Rows between the one before and this one that are not shown
+             */
+            above?: number;
             /** @description Measured on a sibling with the same limiting part; not ranked */
             carried?: boolean;
             /** Format: double */
@@ -3736,6 +3907,27 @@ export interface components {
             /** @description Which request; the open one if left out */
             ask?: string;
         };
+        DeskExamples: {
+            /**
+             * Format: int64
+             * @description Runs that were taken in
+             */
+            runs?: number;
+            /** @description Units on the books that are examples */
+            units: string[];
+        };
+        DeskSelf: {
+            /** @description What the service was told at its start, and is changed there */
+            readonly fixed?: string[];
+            /** @description Who answers for what is published, a line or two */
+            imprint?: string;
+            /** @description Of published data, an SPDX name such as CC-BY-4.0 */
+            licence?: string;
+            /** @description As it stands on charts and in editions; Durvek where nobody named it */
+            name: string;
+            /** @description Somebody gave it a name */
+            readonly named?: boolean;
+        };
         Directive: {
             /**
              * @description close: its device has gone off in a run-down and does not come back; the run is made of what it told
@@ -3803,6 +3995,10 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        ExamplesOf: {
+            /** @description Kinds; those of what is on the books if left out, and all where nothing is */
+            kinds?: string[];
         };
         FiguresCalled: {
             name: string;
@@ -4100,6 +4296,88 @@ export interface components {
             at: number;
             /** Format: double */
             worth: number;
+        };
+        FrontCause: {
+            /**
+             * Format: int64
+             * @description Doubts
+             */
+            count: number;
+            /** @description The gravest of them */
+            doubt: string;
+            /** @description Model and variant of the unit */
+            name: string;
+            rule: string;
+            /**
+             * Format: int64
+             * @description Runs that they are about
+             */
+            runs: number;
+            /** @description What the gravest of them says */
+            sentence: string;
+            /** @enum {string} */
+            severity: "note" | "caution" | "serious";
+            /** Format: date-time */
+            since: string;
+            title: string;
+            unit: string;
+        };
+        FrontDecided: {
+            /**
+             * Format: date-time
+             * @description When the run was made that decided it
+             */
+            at: string;
+            /** @description Measure and value as claimed */
+            claim: string;
+            /** @description Model and variant */
+            name: string;
+            outcome: string;
+            variant: string;
+            why: string;
+        };
+        FrontFound: {
+            /** @description Its slug or id; of a measure, test/measure */
+            id: string;
+            /** @enum {string} */
+            kind: "model" | "unit" | "test" | "measure" | "plan" | "run" | "review" | "setup" | "field";
+            name: string;
+            /** @description What sets it apart */
+            note?: string;
+            /** @description Where it stands in the console */
+            path: string;
+            /**
+             * Format: double
+             * @description How well it fits, from 0 to 1
+             */
+            score: number;
+        };
+        FrontToday: {
+            /**
+             * Format: int64
+             * @description Plans that wait for a hand now
+             */
+            asks: number;
+            /**
+             * Format: date-time
+             * @description When the last backup was made
+             */
+            backup?: string;
+            /** @description Claims that runs of the last two weeks decided, the newest first */
+            decided: components["schemas"]["FrontDecided"][];
+            /** @description Open doubts by what they have in common, the gravest first */
+            doubts: components["schemas"]["FrontCause"][];
+            /** @description How much there is of everything */
+            holds: components["schemas"]["StoreHolds"];
+            /** @description Plans at work, and those whose machine is silent */
+            measuring: components["schemas"]["RecordBenchPlan"][];
+            /**
+             * Format: int64
+             * @description Open doubts in all
+             */
+            open: number;
+            /** @description Plans that wait for their machine */
+            waiting: components["schemas"]["RecordBenchPlan"][];
         };
         IncidentList: {
             incidents: components["schemas"]["RecordIncident"][];
@@ -6040,6 +6318,26 @@ export interface components {
             /** @description What the doubt said then */
             sentence?: string;
         };
+        StoreHolds: {
+            /** Format: int64 */
+            editions: number;
+            /**
+             * Format: int64
+             * @description Units that are made up
+             */
+            examples: number;
+            /** Format: int64 */
+            models: number;
+            /** Format: int64 */
+            reviews: number;
+            /**
+             * Format: int64
+             * @description Runs of units that are no examples
+             */
+            runs: number;
+            /** Format: int64 */
+            units: number;
+        };
         Token: {
             token: string;
         };
@@ -7360,6 +7658,84 @@ export interface operations {
             };
         };
     };
+    "arrival-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Arrival"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinCode"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     bench: {
         parameters: {
             query?: {
@@ -7584,6 +7960,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -7672,6 +8050,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -7759,6 +8139,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -7852,6 +8234,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -7937,6 +8321,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -8038,6 +8424,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -8143,6 +8531,8 @@ export interface operations {
                 dark?: boolean;
                 /** @description No ground */
                 transparent?: boolean;
+                /** @description Rows of a ranked chart at most: its ends and what is around its subject; 40 if left out, -1 for all */
+                most?: number;
                 /** @description PNG pixels per unit, up to 4 */
                 pixels?: number;
             };
@@ -8636,6 +9026,218 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "show-desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskSelf"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "describe-desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskSelf"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskSelf"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogDevice"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogSample"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9309,6 +9911,214 @@ export interface operations {
             };
         };
     };
+    "list-examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskExamples"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "load-examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExamplesOf"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskExamples"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-fields": {
         parameters: {
             query?: {
@@ -9518,6 +10328,83 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    find: {
+        parameters: {
+            query: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+                /** @description Words; a letter or two may be wrong in longer ones */
+                text: string;
+                /** @description Entries at most */
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrontFound"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -17554,6 +18441,62 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    today: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrontToday"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,17 +1,24 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, onBeforeUnmount, ref } from 'vue'
 import { useTheme } from 'vuetify'
 import { Refusal } from '../api/client'
 import Trouble from './Trouble.vue'
 
 // The chart comes drawn from the service: the console shows the very picture that is published.
-const props = defineProps<{ query: Record<string, string>; kind?: string; pick?: boolean }>()
+const props = defineProps<{ query: Record<string, string>; kind?: string; pick?: boolean; format?: string; most?: number }>()
 const emit = defineEmits<{ row: [id: string] }>()
 const theme = useTheme()
+// Where there is little room, the picture is laid out anew for it.
+const small = matchMedia('(max-width: 560px)')
+const narrow = ref(small.matches)
+const measured = (e: MediaQueryListEvent) => (narrow.value = e.matches)
+small.addEventListener('change', measured)
+onBeforeUnmount(() => small.removeEventListener('change', measured))
 const address = computed(() => {
   const q = new URLSearchParams(Object.entries(props.query).filter(([, v]) => v && v !== 'false'))
-  q.set('format', 'column')
+  q.set('format', props.format ?? (narrow.value ? 'phone' : 'column'))
+  if (props.most) q.set('most', String(props.most))
   if (theme.global.name.value === 'dark') q.set('dark', 'true')
   return `/api/charts/${props.kind ?? 'ranked'}.svg?${q}`
 })
@@ -33,6 +40,7 @@ function hit(e: MouseEvent) {
 
 <template>
   <Trouble v-if="chart.error.value" :error="chart.error.value" />
+  <div v-else-if="!chart.data.value" class="sheet waits tall" aria-busy="true" />
   <!-- eslint-disable-next-line vue/no-v-html: drawn by our own service, texts escaped there -->
   <div v-else class="chart sheet" :class="{ pick }" @click="hit" v-html="chart.data.value" />
 </template>

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import { progress } from '../../api/events'
 import PageHead from '../../parts/PageHead.vue'
+import Sure from '../../parts/Sure.vue'
 import Spark from '../../parts/Spark.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { amount, lower, moment, number, plain, sensor, span, upper } from '../../parts/words'
+import JoinWith from '../../parts/JoinWith.vue'
+import OnTheBench from '../home/OnTheBench.vue'
 import NewPlan from './NewPlan.vue'
 
 const route = useRoute()
@@ -18,6 +21,8 @@ const id = computed(() => first.value?.plan.id ?? '')
 const whole = useQuery({ queryKey: computed(() => ['bench', id.value]), enabled: computed(() => !!id.value), queryFn: () => must(api.GET('/api/plans/{slug}', { params: { path: { slug: id.value } } })) })
 const chosen = computed(() => whole.data.value)
 const others = computed(() => bench.data.value?.filter((b) => b !== first.value) ?? [])
+// Machines at work, all at a glance; the plan that is looked at stands beneath.
+const working = computed(() => (bench.data.value ?? []).filter((b) => ['running', 'silent'].includes(b.plan.state)))
 const live = computed(() => (chosen.value?.plan.state === 'running' ? progress.get(chosen.value.plan.id) : undefined))
 const share = computed(() => {
   const b = chosen.value
@@ -37,7 +42,6 @@ const sub = computed(() => {
   return parts.join(', ')
 })
 const code = ref<Of<'JoinCode'> | null>(null)
-const qr = computed(() => (code.value ? `data:image/svg+xml,${encodeURIComponent(code.value.qr)}` : ''))
 const trouble = ref<unknown>(null)
 async function act(work: () => Promise<unknown>) {
   trouble.value = null
@@ -78,7 +82,10 @@ const lines = (s: Of<'RecordBenchStep'>, i: number) => {
   return shown.length ? shown : [undefined]
 }
 const marks = (s: Of<'RecordBenchStep'>) => [...new Set(s.marks?.map((m) => m.text) ?? [])]
-const adding = ref(false)
+const stopping = ref(false)
+const skip = (step: number) => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: 'skip', step } })))
+const adding = ref(route.query.new === '1')
+watch(() => route.query.new, (n) => n === '1' && (adding.value = true))
 const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run', parked: 'parked', skipped: 'left out' }
 </script>
 
@@ -86,17 +93,20 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
   <PageHead :title="first?.title ?? 'Bench'" :sub="sub">
     <template v-if="chosen && atWork">
       <v-btn @click="direct(chosen.paused ? 'resume' : 'pause')">{{ chosen.paused ? 'Resume' : 'Pause' }}</v-btn>
-      <v-btn @click="direct('stop')">Stop</v-btn>
+      <v-btn @click="stopping = true">Stop</v-btn>
     </template>
     <v-btn v-if="off" title="Its device went off and does not come back: the run is made of what it told" @click="direct('close')">Close its run-down</v-btn>
     <v-btn v-if="chosen && ['waiting', 'silent'].includes(chosen.plan.state)" @click="join">Join a machine</v-btn>
-    <v-btn to="/bench/tests">Tests</v-btn>
+    <v-menu><template #activator="{ props: at }"><v-btn v-bind="at">More …</v-btn></template>
+      <v-list density="compact"><v-list-item title="Tests" to="/bench/tests" /><v-list-item title="Setups and conditions" to="/bench/setups" /><v-list-item title="View for a second screen" to="/bench/wall" /><v-list-item v-if="chosen" title="Save this plan as a file" :href="`/api/plan-files/${chosen.plan.id}`" :download="`${chosen.plan.name}.yaml`" /></v-list></v-menu>
     <v-btn :to="`/bench/inspect/${chosen?.plan.unit ?? ''}`">Measure by hand</v-btn>
     <v-btn v-if="ask?.now" class="go" @click="confirm">Done: {{ lower(ask.text) }}</v-btn>
-    <v-btn v-else class="go" @click="adding = true">New plan</v-btn>
+    <v-btn :class="{ go: !ask?.now }" @click="adding = true">New plan</v-btn>
   </PageHead>
   <Trouble v-if="trouble || bench.error.value || whole.error.value" :error="trouble ?? bench.error.value ?? whole.error.value" />
-  <div v-if="bench.data.value && !bench.data.value.length" class="sheet empty">Nothing is on the bench. Choose “New plan”, then join the machine with the code it gives.</div>
+  <div v-if="!bench.data.value && !bench.error.value" class="sheet waits tall" aria-busy="true" />
+  <div v-else-if="bench.data.value && !bench.data.value.length" class="sheet empty">Nothing is on the bench. <button type="button" class="plainly" @click="adding = true">Make a plan</button>: what is to be measured on which unit; the machine joins it with a code. What is on no book yet is <router-link to="/catalogue?add=1">added first</router-link>.</div>
+  <section v-if="working.length > 1" class="sheet pad mb-5" aria-label="Machines at work"><OnTheBench :plans="working" :chosen="first?.plan.id" /></section>
   <template v-if="chosen">
     <v-progress-linear :key="chosen.plan.id" :model-value="share" class="mb-5" :aria-label="`${chosen.done} of ${chosen.jobs} runs`" />
     <div class="split side">
@@ -119,7 +129,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
                   <div v-for="m in k ? [] : marks(s)" :key="m" class="caution small">{{ upper(m) }}</div>
                 </td>
                 <td class="n">{{ f?.text || (f ? '—' : '') }} <span class="soft">{{ f?.spread }}</span><div v-if="f?.last && s.done < s.repeats" class="soft small">last {{ f.last }}</div></td>
-                <td class="n soft" :title="f?.from">{{ f?.expect ?? (s.state === 'waits' && !f ? `~ ${span(s.seconds)}` : '') }}</td>
+                <td class="n soft" :title="f?.from">{{ f?.expect ?? (s.state === 'waits' && !f ? `~ ${span(s.seconds)}` : '') }}<div v-if="!k && s.state === 'waits' && !['done', 'stopped'].includes(chosen.plan.state)"><button type="button" class="plainly small" :aria-label="`Leave out ${s.name}`" @click="skip(i + 1)">Leave out</button></div></td>
               </tr>
             </template>
           </tbody>
@@ -185,23 +195,14 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
       </table>
     </div>
   </template>
-  <v-dialog :model-value="!!code" @update:model-value="code = null">
+  <v-dialog :model-value="!!code" aria-label="Join with this code" @update:model-value="code = null">
     <v-card v-if="code" class="pad">
-      <strong>Join with this code</strong>
-      <div class="join">
-        <img :src="qr" :alt="`QR code of ${code.link}`" width="190" height="190">
-        <div>
-          <div class="code">{{ code.code }}</div>
-          <p class="soft small">Good for one device, until {{ moment(code.expires) }}.</p>
-          <p class="mt-2">A phone, a tablet or any browser: point its camera at the picture, or open <span class="cond">{{ code.link.replace(/#.*/, '') }}</span> and type the code.</p>
-          <p v-if="code.note" class="caution small">{{ code.note }}</p>
-        </div>
-      </div>
-      <div class="soft">A machine with the agent:</div>
-      <pre class="say">durvek agent --server {{ code.link.replace(/\/probe\/.*/, '') }} --code {{ code.code }} --path FOLDER</pre>
+      <h2 class="plainhead">Join with this code</h2>
+      <JoinWith :code="code" />
       <div class="row"><v-spacer /><v-btn @click="code = null">Close</v-btn></div>
     </v-card>
   </v-dialog>
+  <Sure v-if="chosen" v-model="stopping" title="Stop this plan?" act="Stop it" @yes="direct('stop')">{{ chosen.jobs - chosen.done }} of {{ chosen.jobs }} runs are not made yet, and will not be; what was measured stays. A stopped plan does not go on: to measure the rest, make another.</Sure>
   <NewPlan v-model="adding" />
 </template>
 

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must, send, type Of } from '../../api/client'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { useSymbols } from '../../parts/symbols'
@@ -14,7 +15,7 @@ const router = useRouter()
 const queries = useQueryClient()
 const symbol = useSymbols()
 const unit = computed(() => String(route.params.unit ?? ''))
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { unitChoices } = useNames()
 const sheet = useQuery({ queryKey: computed(() => ['inspection', unit.value]), enabled: computed(() => !!unit.value), queryFn: () => must(api.GET('/api/inspections/{slug}', { params: { path: { slug: unit.value } } })) })
 const values = reactive<Record<string, string>>({})
 const notes = reactive<Record<string, string>>({})
@@ -64,7 +65,7 @@ const hands: Record<string, string> = { form: 'measured', check: 'tried', grade:
     <v-btn :to="`/results?subject=${unit}&enter=1`">Other readings</v-btn>
   </PageHead>
   <Trouble v-if="sheet.error.value" :error="sheet.error.value" />
-  <div class="row mb-4"><v-autocomplete label="Unit" :model-value="unit || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 300px" @update:model-value="router.replace(`/bench/inspect/${$event ?? ''}`)" /></div>
+  <div class="row mb-4"><v-autocomplete label="Unit" :model-value="unit || null" :items="unitChoices" style="max-width: 300px" @update:model-value="router.push(`/bench/inspect/${$event ?? ''}`)" /></div>
   <template v-for="part in sheet.data.value?.parts ?? []" :key="part.name">
     <h2>{{ part.name }}</h2>
     <div class="stack">

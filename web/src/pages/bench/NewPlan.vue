@@ -3,12 +3,14 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, must, send, type Of } from '../../api/client'
+import { useDraft } from '../../parts/draft'
+import { useNames } from '../../parts/names'
 import Trouble from '../../parts/Trouble.vue'
 import { amount, span } from '../../parts/words'
 
 const open = defineModel<boolean>({ required: true })
 const router = useRouter()
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { units, unitChoices } = useNames()
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const runnable = computed(() => (tests.data.value ?? []).filter((t) => t.origin !== 'own'))
@@ -16,7 +18,13 @@ const usual = () => (form.tests = runnable.value.filter((t) => t.usual).map((t) 
 // The options of the tests chosen; an empty field leaves an option at its usual value.
 const options = computed(() => runnable.value.filter((t) => form.tests.includes(t.slug)).flatMap((t) => (t.options ?? []).map((o) => ({ key: `${t.slug}.${o.slug}`, test: t, option: o }))))
 const values = reactive<Record<string, string>>({})
-const form = reactive({ unit: '', host: '', place: '', setups: ['as-delivered'] as string[], name: '', tests: [] as string[], repeats: '', library: '' })
+const { values: form, load, drop } = useDraft(() => 'plan', () => ({ unit: '', host: '', place: '', setups: ['as-delivered'] as string[], name: '', tests: [] as string[], repeats: '', library: '' }))
+load() // what was begun before, on this device
+function giveUp() {
+  drop()
+  load()
+  open.value = false
+}
 const terms = reactive({ order: 'grouped' as 'grouped' | 'interleaved', after_failure: 'go-on' as 'go-on' | 'retry' | 'skip' | 'stop', on_departure: 'mark' as 'mark' | 'stop', seconds: '', below: '', low: '', high: '', least: '', sampling: '' })
 const more = ref(false)
 const library = useQuery({ queryKey: ['plan-library'], queryFn: () => must(api.GET('/api/plan-library', { params: { query: {} } })) })
@@ -51,6 +59,8 @@ async function add() {
         ...(terms.low || terms.high ? { ambient: { low: Number(terms.low), high: Number(terms.high) } } : {}),
       } }))
     }
+    drop()
+    load()
     open.value = false
     void router.push({ path: '/bench', query: { plan: plan.id } })
   } catch (e) {
@@ -61,12 +71,12 @@ async function add() {
 </script>
 
 <template>
-  <v-dialog v-model="open">
+  <v-dialog v-model="open" aria-label="New plan">
     <v-card class="pad">
-      <strong class="mb-3">New plan</strong>
+      <h2 class="plainhead">New plan</h2>
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
-        <v-autocomplete v-model="form.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-autocomplete v-model="form.unit" label="Unit" :items="unitChoices" />
         <v-select v-model="form.library" label="Plan of the library" clearable :items="fitting" item-value="slug" item-title="name" placeholder="or choose tests below" persistent-placeholder />
         <p v-if="chosen" class="small"><span class="soft">{{ chosen.about }}</span> {{ says(chosen) }}{{ chosen.setups?.length ? `, under ${chosen.setups.map((s) => setups.data.value?.find((x) => x.slug === s)?.name ?? s).join(', ').toLowerCase()}` : '' }}.</p>
         <template v-else>
@@ -77,7 +87,7 @@ async function add() {
         </template>
         <v-text-field v-model="form.repeats" label="Repeats" placeholder="as many as usual" persistent-placeholder type="number" min="1" max="100" />
         <div class="row">
-          <v-autocomplete v-model="form.host" label="Host, for a part" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+          <v-autocomplete v-model="form.host" label="Host, for a part" clearable :items="unitChoices" />
           <v-text-field v-model="form.place" label="Port or slot" />
         </div>
         <template v-if="!chosen">
@@ -91,7 +101,7 @@ async function add() {
             <v-select v-model="terms.on_departure" label="A run whose conditions differ from its setup" :items="[{ value: 'mark', title: 'is marked' }, { value: 'stop', title: 'is stopped early' }]" />
           </template>
         </template>
-        <div class="row"><v-spacer /><v-btn @click="open = false">Cancel</v-btn><v-btn class="go" :loading="busy" @click="add">Put on the bench</v-btn></div>
+        <div class="row"><v-spacer /><v-btn @click="giveUp">Cancel</v-btn><v-btn class="go" :loading="busy" @click="add">Put on the bench</v-btn></div>
       </div>
     </v-card>
   </v-dialog>

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
+import NewTest from './NewTest.vue'
 import PageHead from '../../parts/PageHead.vue'
 import Reason from '../../parts/Reason.vue'
 import Trouble from '../../parts/Trouble.vue'
@@ -45,6 +46,7 @@ function place(f: Of<'MethodFigure'>): string {
   return `${from}, JSON pointer ${f.pointer}`
 }
 const queries = useQueryClient()
+const making = ref(false)
 const asiding = ref(false)
 const aside = (reason: string) => must(api.PUT('/api/tests/{slug}/aside', { params: { path: { slug: slug.value } }, body: { reason } })).then(() => queries.invalidateQueries())
 const saved = reactive({ output: '', errors: '', file: '', seconds: '', line: '' })
@@ -66,11 +68,13 @@ async function tryIt() {
     <PageHead :title="test.data.value.name" :sub="sub">
       <v-btn :to="`/results?test=${slug}`">Its runs</v-btn>
       <v-btn v-if="test.data.value.measures[0]" :to="`/compare?measure=${slug}/${test.data.value.measures[0].slug}`">Compare</v-btn>
+      <v-btn v-if="test.data.value.origin !== 'workload'" @click="making = true">Change it</v-btn>
       <v-btn v-if="test.data.value.aside" @click="aside('')">Count it again</v-btn>
       <v-btn v-else @click="asiding = true">Show, not count</v-btn>
     </PageHead>
     <p v-if="test.data.value.aside" class="caution">Shown, not counted: {{ test.data.value.aside }}</p>
     <Reason v-model="asiding" title="Show this test’s figures and count them nowhere" act="Show, not count" :does="aside">They stay in charts, marked, with the reason beside them; index, fits and sure findings leave them out.</Reason>
+    <NewTest v-model="making" :test="test.data.value" />
     <dl class="terms mb-5"><template v-for="[k, v] in terms" :key="k"><dt class="soft">{{ k }}</dt><dd>{{ v }}</dd></template></dl>
     <div class="sheet scroll">
       <table aria-label="Measures">

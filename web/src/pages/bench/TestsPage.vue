@@ -3,6 +3,8 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must, send, type Of } from '../../api/client'
+import NewTest from './NewTest.vue'
+import Filters from '../../parts/Filters.vue'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { amount, span } from '../../parts/words'
@@ -24,6 +26,7 @@ const shown = computed(() => {
 })
 const origins: Record<string, string> = { workload: 'agent', command: 'agent, by command', own: 'by hand' }
 const trouble = ref<unknown>(null)
+const making = ref(false)
 const input = ref<HTMLInputElement | null>(null)
 async function take(e: Event) {
   const file = (e.target as HTMLInputElement).files?.[0]
@@ -42,14 +45,15 @@ async function take(e: Event) {
 <template>
   <PageHead title="Tests" :sub="`${shown.length} of ${tests.data.value?.length ?? 0} tests`">
     <input ref="input" type="file" accept=".yaml,.yml,.json" hidden @change="take">
-    <v-btn class="go" @click="input?.click()">Take in a test of your own</v-btn>
+    <v-btn @click="input?.click()">Take in a test file</v-btn>
+    <v-btn class="go" @click="making = true">A test of your own</v-btn>
   </PageHead>
   <Trouble v-if="trouble || tests.error.value" :error="trouble ?? tests.error.value" />
-  <div class="row mb-4">
-    <v-select label="Group" clearable :model-value="group || null" :items="groups" style="max-width: 200px" @update:model-value="router.replace({ query: $event ? { group: $event } : {} })" />
+  <Filters class="mb-4">
+    <v-select label="Group" clearable :model-value="group || null" :items="groups" style="max-width: 200px" @update:model-value="router.push({ query: $event ? { group: $event } : {} })" />
     <v-text-field v-model="find" label="Find" style="max-width: 300px" clearable />
-  </div>
-  <div v-if="tests.data.value && !shown.length" class="sheet empty">No test fits. Clear the search, or take in a test of your own.</div>
+  </Filters>
+  <div v-if="tests.data.value && !shown.length" class="sheet empty">No test fits. Clear the search, or make a test of your own.</div>
   <div v-else class="sheet scroll">
     <table>
       <thead><tr><th>Test</th><th>What it does</th><th>Group</th><th>Measured</th><th class="n">One run</th><th class="n">Writes at most</th></tr></thead>
@@ -66,4 +70,5 @@ async function take(e: Event) {
     </table>
   </div>
   <p v-if="!group && !find" class="soft mt-3">Processor tests also come over thread counts, core by core and under lasting load; choose a group, or search, to see all.</p>
+  <NewTest v-model="making" />
 </template>

@@ -35,9 +35,9 @@ const withdraw = async (reason: string) => {
 </script>
 
 <template>
+  <div class="row mb-2"><h2 class="plainhead">Said, not measured</h2><v-spacer /><v-btn size="small" @click="noting = true">Note what is said</v-btn></div>
   <div class="sheet scroll mb-5">
     <table aria-label="Said, not measured">
-      <thead><tr><th>Said, not measured</th><th class="n"><v-btn size="small" @click="noting = true">Note one</v-btn></th></tr></thead>
       <tbody>
         <tr v-for="r in said.data.value ?? []" :key="r.id">
           <td>{{ r.text }}<div class="soft small">{{ r.kind === 'report' ? `a report by ${r.who}, ${r.dated}; ${r.source}` : 'an impression' }}{{ r.area || r.measure ? `, of ${r.area || r.measure}` : '' }}</div></td>

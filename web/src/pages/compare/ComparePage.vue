@@ -26,6 +26,7 @@ const { asked, set } = useAsked(() => ({
   modes: '',
   allow: '',
   cell: '',
+  all: '',
 }))
 const why = useQuery({
   queryKey: computed(() => ['why', asked.value.measure, asked.value.subject, asked.value.relative, asked.value.setup]),
@@ -34,7 +35,7 @@ const why = useQuery({
 })
 const allowed = computed(() => asked.value.allow.split(',').filter(Boolean))
 const doubted = computed(() => (ranking.data.value?.rows ?? []).flatMap((r) => (r.doubts ?? []).map((d) => ({ ...d, name: r.name }))))
-const question = computed(() => given({ ...asked.value, cell: '' }))
+const question = computed(() => given({ ...asked.value, cell: '', all: '' }))
 const ready = computed(() => asked.value.measure !== '' && fields.data.value !== undefined)
 const ranking = useQuery({
   queryKey: computed(() => ['ranking', question.value]),
@@ -50,7 +51,7 @@ const ranking = useQuery({
 const ties = computed(() => (ranking.data.value?.groups ?? []).some((g) => g.kind === 'undecided'))
 const next = useQuery({
   queryKey: computed(() => ['compared', 'next', asked.value.field, asked.value.measure]),
-  enabled: computed(() => ready.value && (ties.value || !!ranking.data.value?.left_out.length) && measured.value.some((m) => m.value === asked.value.measure)),
+  enabled: computed(() => ready.value && (ranking.data.value?.rows.length ?? 0) <= 500 && (ties.value || !!ranking.data.value?.left_out.length) && measured.value.some((m) => m.value === asked.value.measure)),
   queryFn: () => must(api.GET('/api/suggestions', { params: { query: { field: asked.value.field, measure: asked.value.measure, most: 1 } } })),
 })
 const references = computed(() => [
@@ -72,6 +73,21 @@ const wheres = computed(() => {
   const keys = rows.flatMap((r) => [r.place && `place=${r.place}`, r.host && `host=${r.host}`, ...(r.differs ? (ranking.data.value?.measure.must_match ?? []).map((k) => r.basis.conditions?.[k] && `${k}=${r.basis.conditions[k]}`) : [])])
   return [...new Set([...keys.filter((x): x is string => !!x), ...asked.value.where.split(';').filter(Boolean)])].sort()
 })
+// Where there is no review of the subject, or of what leads, adding starts one.
+const starts = computed(() => {
+  const of = asked.value.subject || ranking.data.value?.rows.find((r) => !r.mode)?.variant
+  return of && !reviews.data.value?.some((r) => r.subject === of) ? of : ''
+})
+async function start(variant: string) {
+  trouble.value = null
+  try {
+    const r = await must(api.POST('/api/reviews', { body: { subject: variant } }))
+    await addTo(r.slug)
+    await reviews.refetch()
+  } catch (e) {
+    trouble.value = e
+  }
+}
 const trouble = ref<unknown>(null)
 const added = ref('')
 async function addTo(slug: string) {
@@ -97,8 +113,8 @@ const table = ref(false)
   <Frame :title="measureName" :sub="`${fieldName(asked.field)}, ${ranking.data.value?.rows.length ?? 0} ranked`" kind="ranked" :query="question">
     <template #acts>
       <v-menu>
-        <template #activator="{ props }"><v-btn v-bind="props" class="go" :disabled="!reviews.data.value?.length">{{ added ? 'Added' : 'Add to review' }}</v-btn></template>
-        <v-list density="compact"><v-list-item v-for="r in reviews.data.value" :key="r.slug" :title="r.title" @click="addTo(r.slug)" /></v-list>
+        <template #activator="{ props }"><v-btn v-bind="props" class="go" :disabled="!asked.measure">{{ added ? 'Added' : 'Add to review' }}</v-btn></template>
+        <v-list density="compact"><v-list-item v-for="r in reviews.data.value" :key="r.slug" :title="r.title" @click="addTo(r.slug)" /><v-list-item v-if="starts" :title="`Start a review of the ${title(starts)}`" @click="start(starts)" /></v-list>
       </v-menu>
     </template>
     <template #over><Trouble v-if="trouble" :error="trouble" /></template>
@@ -128,8 +144,11 @@ const table = ref(false)
         <div v-if="doubted.length" class="mt-2"><span class="caution">In doubt:</span><div v-for="d in doubted" :key="d.id"><router-link :to="`/results/doubts?doubt=${d.id}`">{{ d.name }}</router-link>: {{ d.sentence }}</div></div>
       </div>
     </template>
-    <div v-if="measures.data.value && !asked.measure" class="sheet empty">Nothing is measured yet. Put a plan on the <router-link to="/bench">bench</router-link> first.</div>
-    <Chart v-else-if="ready" pick :query="question" @row="set({ cell: $event })" />
+    <div v-if="measures.data.value && !asked.measure" class="sheet empty">Nothing is measured yet. <router-link to="/bench?new=1">Put a plan on the bench</router-link> or <router-link to="/results?enter=1">enter readings</router-link>: what has figures is ranked here, against examples too if you <router-link to="/desk">load some</router-link>.</div>
+    <template v-else-if="ready">
+      <Chart pick :query="question" :most="asked.all === 'true' ? -1 : undefined" @row="set({ cell: $event })" />
+      <button v-if="(ranking.data.value?.rows.length ?? 0) > 40" type="button" class="plainly small mt-2" @click="set({ all: asked.all !== 'true' })">{{ asked.all === 'true' ? 'Only the ends and what is around the subject' : `Show all ${ranking.data.value!.rows.length} rows` }}</button>
+    </template>
     <CellPanel v-if="cell && ranking.data.value" :row="cell" :measure="ranking.data.value.measure" @close="set({ cell: '' })" />
     <div v-if="why.data.value" class="sheet pad mt-4">
       <strong>{{ why.data.value.effect?.sure ? 'Why they differ' : 'Do they differ?' }}</strong>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import Filters from '../../parts/Filters.vue'
 import PageHead from '../../parts/PageHead.vue'
 import { given } from './asked'
 import Ways from './Ways.vue'
@@ -36,7 +37,7 @@ async function copy() {
   <Ways />
   <slot name="over" />
   <div v-if="$slots.controls" class="split controls">
-    <div class="stack"><slot name="controls" /></div>
+    <Filters column name="What is shown"><slot name="controls" /></Filters>
     <div><slot /></div>
   </div>
   <slot v-else />

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, must } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
+import { slugOf } from '../../parts/names'
 import Trouble from '../../parts/Trouble.vue'
 import { lower, number } from '../../parts/words'
 import { given, useAsked, useLists } from './asked'
@@ -44,6 +45,7 @@ const trouble = ref<unknown>(null)
 async function save() {
   trouble.value = null
   try {
+    form.slug = slugOf(form.name, (uses.data.value ?? []).map((u) => u.slug))
     await must(api.POST('/api/uses', { body: { slug: form.slug, name: form.name, weights: groups.value.filter((g) => (sliders[g] ?? 0) > 0).map((g) => ({ group: g, weight: sliders[g]! })) } }))
     await queries.invalidateQueries({ queryKey: ['uses'] })
     saving.value = false
@@ -113,8 +115,7 @@ async function save() {
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
         <v-text-field v-model="form.name" label="Name, as in “right for the chart room”" />
-        <v-text-field v-model="form.slug" label="Identifier, such as chart-room" />
-        <p class="soft small">Needs and curves (a level of 30 dB is worth 1, 45 dB 0) stand in the file of a kind of use.</p>
+        <p class="soft small">What it needs, and what values are worth (30 dB 1, 45 dB 0), is said on <router-link to="/compare/fit">Fit for a use</router-link>.</p>
         <div class="row"><v-spacer /><v-btn @click="saving = false">Cancel</v-btn><v-btn class="go" @click="save">Save</v-btn></div>
       </div>
     </v-card>

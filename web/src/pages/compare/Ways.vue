@@ -4,6 +4,7 @@ import { useRoute } from 'vue-router'
 const route = useRoute()
 const ways = [
   ['/compare', 'Ranked'],
+  ['/compare/area', 'Many at once'],
   ['/compare/head', 'Head to head'],
   ['/compare/index', 'Index'],
   ['/compare/fit', 'Fit for a use'],

@@ -14,7 +14,7 @@ export function useAsked<K extends string>(usual: () => Record<K, string>) {
   function set(change: Partial<Record<K, string | boolean | null>>) {
     const from = usual()
     const next = { ...asked.value, ...Object.fromEntries(Object.entries(change).map(([k, v]) => [k, v === null || v === undefined ? '' : String(v)])) } as Record<K, string>
-    void router.replace({ query: Object.fromEntries(Object.entries<string>(next).filter(([k, v]) => v !== from[k as K])) })
+    void router.push({ query: Object.fromEntries(Object.entries<string>(next).filter(([k, v]) => v !== from[k as K])) })
   }
   return { asked, set }
 }
@@ -39,7 +39,7 @@ export function useLists() {
     (variants.data.value ?? [])
       .map((v) => {
         const m = byModel.value.get(v.model ?? '')
-        return { value: v.slug, title: `${m ? `${m.maker} ${m.name}` : v.model}, ${v.name}`, model: v.model ?? '' }
+        return { value: v.slug!, title: `${m ? `${m.maker} ${m.name}` : v.model}, ${v.name}`, model: v.model ?? '' }
       })
       .sort((a, b) => a.title.localeCompare(b.title)),
   )
@@ -51,6 +51,13 @@ export function useLists() {
     const name = fields.data.value?.find((f) => f.slug === slug)?.name ?? ''
     return name.charAt(0).toUpperCase() + name.slice(1)
   }
-  const usualField = () => (fields.data.value?.some((f) => f.slug === 'machines') ? 'machines' : 'everything')
+  // A field that one can overlook: everything of a large desk is compared when it is asked for.
+  const most = 500
+  const usualField = () => {
+    const all = fields.data.value ?? []
+    const usual = all.find((f) => f.slug === 'machines') ?? all.find((f) => f.slug === 'everything')
+    if (!usual || usual.holds.length <= most) return usual?.slug ?? 'everything'
+    return [...all].filter((f) => f.holds.length <= most).sort((a, b) => b.holds.length - a.holds.length)[0]?.slug ?? usual.slug
+  }
   return { fields, measures, setups, setupChoices, variants, models, uses, choices, title, measured, ratios, fieldName, usualField }
 }

@@ -4,6 +4,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, reactive, ref, watch } 
 import { useRoute, useRouter } from 'vue-router'
 import { api, must, send, type Of } from '../../api/client'
 import DoubtPicture from '../../parts/DoubtPicture.vue'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { moment, plain } from '../../parts/words'
@@ -18,10 +19,10 @@ const filter = computed(() => {
   return { state: (q.state ?? 'open') as 'open', rule: q.rule ?? '', subject: q.subject ?? '', test: q.test ?? '', severity: (q.severity ?? '') as 'note', offset: Number(q.offset ?? 0) }
 })
 const set = (change: Record<string, string | number | null | undefined>) =>
-  router.replace({ query: Object.fromEntries(Object.entries({ ...filter.value, offset: 0, doubt: undefined, ...change }).filter(([k, v]) => v || k === 'state').map(([k, v]) => [k, String(v ?? '')])) })
+  router.push({ query: Object.fromEntries(Object.entries({ ...filter.value, offset: 0, doubt: undefined, ...change }).filter(([k, v]) => v || k === 'state').map(([k, v]) => [k, String(v ?? '')])) })
 const list = useQuery({ queryKey: computed(() => ['doubts', filter.value]), placeholderData: (before) => before, queryFn: () => must(api.GET('/api/doubts', { params: { query: { ...filter.value, limit } } })) })
 const rules = useQuery({ queryKey: ['rules'], queryFn: () => must(api.GET('/api/rules')) })
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { unitChoices, unitName, setupName } = useNames()
 const doubts = computed(() => list.data.value?.doubts ?? [])
 const at = ref(0)
 const id = computed(() => (route.query.doubt as string) || doubts.value[at.value]?.id || '')
@@ -33,12 +34,12 @@ watch([doubts, () => route.query.doubt], () => {
 const page = useQuery({ queryKey: computed(() => ['doubts', 'one', id.value]), enabled: computed(() => !!id.value), placeholderData: (before) => before, queryFn: () => must(api.GET('/api/doubts/{slug}', { params: { path: { slug: id.value } } })) })
 const d = computed(() => page.data.value?.doubt)
 const causes = computed(() => rules.data.value?.causes ?? [])
-const form = reactive({ doing: '' as '' | 'uphold' | 'dismiss' | 'caveat' | 'reopen', cause: '', reason: '', runs: [] as string[] })
+const form = reactive({ doing: '' as '' | 'uphold' | 'dismiss' | 'caveat' | 'reopen', cause: '', reason: '', runs: [] as string[], alike: false })
 const trouble = ref<unknown>(null)
 const said = ref('')
 const field = ref<HTMLElement | null>(null)
 function begin(doing: typeof form.doing) {
-  Object.assign(form, { doing, cause: d.value?.cause ?? '', reason: '', runs: d.value?.runs ?? [] })
+  Object.assign(form, { doing, cause: d.value?.cause ?? '', reason: '', runs: d.value?.runs ?? [], alike: false })
   trouble.value = null
   void nextTick(() => field.value?.querySelector<HTMLElement>(doing === 'uphold' ? 'button' : 'textarea')?.focus())
 }
@@ -49,6 +50,8 @@ async function settle() {
   try {
     const some = form.runs.length < was.runs.length ? form.runs : undefined
     await must(api.POST('/api/doubts/{slug}/settlements', { params: { path: { slug: was.id } }, body: { do: form.doing, cause: form.cause, reason: form.reason, runs: form.doing === 'uphold' ? some : undefined } }))
+    // What has one reason is settled once: the other open doubts of the same rule about the same unit go with it.
+    for (const x of form.alike ? alike.value : []) await must(api.POST('/api/doubts/{slug}/settlements', { params: { path: { slug: x.id } }, body: { do: form.doing, cause: form.cause, reason: form.reason } }))
     said.value = { uphold: `Upheld: ${form.runs.length} run(s) no longer count.`, dismiss: 'Dismissed: everything counts as before.', caveat: 'Shown with a caveat: it stays in charts and decides nothing.', reopen: 'Open again.' }[form.doing]
     form.doing = ''
     await queries.invalidateQueries({ queryKey: ['doubts'] })
@@ -57,6 +60,7 @@ async function settle() {
     trouble.value = e
   }
 }
+const alike = computed(() => (d.value?.state === 'open' ? doubts.value.filter((x) => x.id !== d.value!.id && x.state === 'open' && x.rule === d.value!.rule && x.subject === d.value!.subject) : []))
 const plan = ref<Of<'MethodPlan'> | null>(null)
 async function again() {
   trouble.value = plan.value = null
@@ -122,7 +126,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
 </script>
 
 <template>
-  <PageHead title="Doubts" :sub="`${list.data.value?.total ?? 0} ${filter.state || 'in all'}`">
+  <PageHead title="Doubts" :sub="list.data.value ? `${list.data.value.total} ${filter.state || 'in all'}` : ''">
     <v-btn to="/results">Runs</v-btn>
     <v-btn to="/results/rules">Rules</v-btn>
   </PageHead>
@@ -131,7 +135,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
     <v-select label="State" :model-value="filter.state" :items="states" style="max-width: 150px" @update:model-value="set({ state: $event })" />
     <v-select label="Rule" clearable :model-value="filter.rule || null" :items="(rules.data.value?.rules ?? []).map((r) => ({ value: r.name, title: r.title }))" style="max-width: 270px" @update:model-value="set({ rule: $event })" />
     <v-select label="Weight" clearable :model-value="filter.severity || null" :items="['serious', 'caution', 'note']" style="max-width: 150px" @update:model-value="set({ severity: $event })" />
-    <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 260px" @update:model-value="set({ subject: $event })" />
+    <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="unitChoices" style="max-width: 260px" @update:model-value="set({ subject: $event })" />
     <span class="soft small keys"><kbd>j</kbd> <kbd>k</kbd> walk, <kbd>u</kbd> uphold, <kbd>d</kbd> dismiss, <kbd>c</kbd> caveat, <kbd>r</kbd> repeat, <kbd>o</kbd> reopen, <kbd>Enter</kbd> open the run</span>
   </div>
   <p v-if="said" class="good" role="status">{{ said }}</p>
@@ -141,7 +145,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
       <li v-for="(x, i) in doubts" :key="x.id" :data-doubt="x.id" :class="{ on: x.id === id, settled: x.state !== 'open' }">
         <button type="button" :aria-current="x.id === id" @click="walk(i - at)">
           <span class="row tight"><strong :class="{ caution: x.severity !== 'note' }">{{ x.title }}</strong><v-spacer /><span class="soft small">{{ x.state === 'open' ? x.severity : x.state }}</span></span>
-          <span class="cond soft">{{ x.subject }}, {{ x.test_name }}{{ x.measure ? `, ${plain(x.measure)}` : '' }}</span>
+          <span class="cond soft">{{ unitName(x.subject) }}, {{ x.test_name }}{{ x.measure ? `, ${plain(x.measure)}` : '' }}</span>
         </button>
       </li>
       <li v-if="(list.data.value?.total ?? 0) > limit" class="row pad"><v-btn :disabled="!filter.offset" @click="set({ offset: Math.max(0, filter.offset - limit) })">Before</v-btn><v-btn :disabled="filter.offset + limit >= (list.data.value?.total ?? 0)" @click="set({ offset: filter.offset + limit })">More</v-btn></li>
@@ -149,7 +153,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
     <div v-if="d" class="sheet pad" aria-live="polite">
       <div class="soft">{{ ruleName(d.rule) }}, {{ d.severity }}, {{ d.state }}</div>
       <h2 class="plainhead">{{ d.sentence }}</h2>
-      <div class="mb-2"><router-link :to="`/results/${d.run}`">{{ d.test_name }}{{ d.measure ? `, ${plain(d.measure)}` : '' }}</router-link> on {{ d.subject }}, {{ plain(d.setup) }}, {{ moment(d.started) }}<span v-if="d.runs.length > 1">, <router-link :to="`/results/changed?a=${d.runs[0]}&b=${d.runs.at(-1)}`">{{ d.runs.length }} runs</router-link></span></div>
+      <div class="mb-2"><router-link :to="`/results/${d.run}`">{{ d.test_name }}{{ d.measure ? `, ${plain(d.measure)}` : '' }}</router-link> on {{ unitName(d.subject) }}, {{ setupName(d.setup).toLowerCase() }}, {{ moment(d.started) }}<span v-if="d.runs.length > 1">, <router-link :to="`/results/changed?a=${d.runs[0]}&b=${d.runs.at(-1)}`">{{ d.runs.length }} runs</router-link></span></div>
       <DoubtPicture v-if="d.picture" :key="d.id" :picture="d.picture" />
       <table class="bare mt-2" aria-label="Evidence"><tbody><tr v-for="e in d.evidence" :key="e.name + e.value"><td class="soft">{{ e.name }}</td><td>{{ e.value }}</td></tr></tbody></table>
       <div class="row mt-2">
@@ -176,6 +180,7 @@ const ruleName = (slug: string) => rules.data.value?.rules.find((r) => r.name ==
           </div>
         </template>
         <v-textarea v-model="form.reason" :label="form.doing === 'uphold' ? 'What stays beside it' : form.doing === 'caveat' ? 'What readers see; its own sentence if left out' : 'Why'" rows="2" />
+        <v-checkbox v-if="alike.length" v-model="form.alike" :label="alike.length === 1 ? 'The other one of this kind about this unit likewise' : `The other ${alike.length} of this kind about this unit likewise`" />
         <Trouble v-if="trouble" :error="trouble" />
         <div class="row"><v-spacer /><v-btn @click="form.doing = ''">Cancel</v-btn><v-btn class="go" :disabled="form.doing === 'uphold' ? !form.cause || !form.runs.length : form.doing !== 'caveat' && !form.reason.trim()" @click="settle">{{ { uphold: 'Uphold', dismiss: 'Dismiss', caveat: 'Show with a caveat', reopen: 'Reopen' }[form.doing] }}</v-btn></div>
       </div>

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must } from '../../api/client'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { lower } from '../../parts/words'
@@ -16,8 +17,8 @@ const asked = computed(() => {
   const q = route.query as Record<string, string | undefined>
   return { unit: q.unit ?? '', measure: q.measure ?? '', setup: q.setup ?? 'as-delivered', where: q.where ?? '' }
 })
-const set = (change: Record<string, string | null>) => router.replace({ query: { ...asked.value, ...change } as Record<string, string> })
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const set = (change: Record<string, string | null>) => router.push({ query: { ...asked.value, ...change } as Record<string, string> })
+const { unitChoices } = useNames()
 const measures = useQuery({ queryKey: ['measures'], queryFn: () => must(api.GET('/api/measures')) })
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const history = useQuery({ queryKey: computed(() => ['history', asked.value]), enabled: computed(() => !!asked.value.unit && !!asked.value.measure), placeholderData: (before) => before, queryFn: () => must(api.GET('/api/histories', { params: { query: { unit: asked.value.unit, measure: asked.value.measure, setup: asked.value.setup, ...narrowed(asked.value.where) } } })) })
@@ -29,7 +30,7 @@ const history = useQuery({ queryKey: computed(() => ['history', asked.value]), e
   </PageHead>
   <Trouble v-if="history.error.value" :error="history.error.value" />
   <div class="row mb-4">
-    <v-autocomplete label="Unit" :model-value="asked.unit || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 280px" @update:model-value="set({ unit: $event })" />
+    <v-autocomplete label="Unit" :model-value="asked.unit || null" :items="unitChoices" style="max-width: 280px" @update:model-value="set({ unit: $event })" />
     <v-autocomplete label="Measure" :model-value="asked.measure || null" :items="measures.data.value ?? []" item-value="id" item-title="name" style="max-width: 340px" @update:model-value="set({ measure: $event })" />
     <v-select label="Setup" :model-value="asked.setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" style="max-width: 200px" @update:model-value="set({ setup: $event })" />
   </div>

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Reason from '../../parts/Reason.vue'
 import Trouble from '../../parts/Trouble.vue'
@@ -14,7 +15,7 @@ const queries = useQueryClient()
 const unit = computed(() => (route.query.unit as string) || '')
 const list = useQuery({ queryKey: computed(() => ['incidents', unit.value]), queryFn: () => must(api.GET('/api/incidents', { params: { query: { unit: unit.value, limit: 200 } } })) })
 const rates = useQuery({ queryKey: computed(() => ['incidents', 'rates', unit.value]), queryFn: () => must(api.GET('/api/incident-rates', { params: { query: { unit: unit.value } } })) })
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { unitChoices } = useNames()
 const last = (values?: Record<string, number>) => telling(Object.keys(values ?? {})).slice(0, 4).map((c) => `${sensor(c)[0].toLowerCase()} ${number(values![c]!, 3)} ${sensor(c)[1]}`).join(', ')
 const kinds = computed(() => [...new Set(['crash', 'hang', 'disconnection', 'refusal', 'failure', ...(list.data.value?.incidents ?? []).map((x) => x.kind)])])
 const noting = ref(false)
@@ -55,7 +56,7 @@ const life = useQuery({ queryKey: computed(() => ['incidents', 'one', chosen.val
     <v-btn class="go" @click="noting = true">Note an incident</v-btn>
   </PageHead>
   <Trouble v-if="list.error.value" :error="list.error.value" />
-  <div class="row mb-4"><v-autocomplete label="Unit" clearable :model-value="unit || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 300px" @update:model-value="router.replace({ query: $event ? { unit: $event } : {} })" /></div>
+  <div class="row mb-4"><v-autocomplete label="Unit" clearable :model-value="unit || null" :items="unitChoices" style="max-width: 300px" @update:model-value="router.push({ query: $event ? { unit: $event } : {} })" /></div>
   <div v-if="list.data.value && !list.data.value.total" class="sheet empty">Nothing has happened. Agents note crashes by themselves; what you see with your own eyes, note here.</div>
   <template v-else>
     <div class="sheet scroll">
@@ -98,8 +99,8 @@ const life = useQuery({ queryKey: computed(() => ['incidents', 'one', chosen.val
       <strong class="mb-3">Note an incident</strong>
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
-        <v-autocomplete v-model="form.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
-        <div class="row"><v-autocomplete v-model="form.host" label="With" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" /><v-text-field v-model="form.place" label="Port or slot" /></div>
+        <v-autocomplete v-model="form.unit" label="Unit" :items="unitChoices" />
+        <div class="row"><v-autocomplete v-model="form.host" label="With" clearable :items="unitChoices" /><v-text-field v-model="form.place" label="Port or slot" /></div>
         <v-text-field v-model="form.kind" label="Kind, such as slow-link" list="kinds" />
         <datalist id="kinds"><option v-for="k in kinds" :key="k" :value="k" /></datalist>
         <v-textarea v-model="form.text" label="What happened" rows="2" />

@@ -2,11 +2,13 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, must } from '../../api/client'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import IntakeFile from './IntakeFile.vue'
+import KeptMappings from './KeptMappings.vue'
 
 // Where files were measured holds for all of them; what each of them is, each says for itself.
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { unitChoices } = useNames()
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const at = reactive({ unit: null as string | null, setup: 'as-delivered', place: '', host: null as string | null, date: '', conditions: '' })
 const files = ref<{ key: number; file: File }[]>([])
@@ -37,10 +39,10 @@ async function all() {
     <v-btn v-if="files.length > 1" class="go" :disabled="!ready.length || !at.unit" @click="all">Take in all {{ ready.length }}</v-btn>
   </PageHead>
   <div class="row mb-4">
-    <v-autocomplete v-model="at.unit" label="Unit that was measured" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" style="flex: 1 0 250px; max-width: 300px" />
+    <v-autocomplete v-model="at.unit" label="Unit that was measured" clearable :items="unitChoices" style="flex: 1 0 250px; max-width: 300px" />
     <v-select v-model="at.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" style="max-width: 200px" />
     <v-text-field v-model="at.place" label="Port, slot, screen" style="max-width: 180px" />
-    <v-autocomplete v-model="at.host" label="Host, for a part" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 240px" />
+    <v-autocomplete v-model="at.host" label="Host, for a part" clearable :items="unitChoices" style="max-width: 240px" />
     <v-text-field v-model="at.date" label="Day" type="date" style="max-width: 160px" />
     <v-text-field v-model="at.conditions" label="Conditions" placeholder="supply=battery" style="max-width: 220px" />
   </div>
@@ -50,6 +52,7 @@ async function all() {
     <input ref="chooser" type="file" multiple hidden aria-label="Files to take in" @change="chosen" />
   </div>
   <IntakeFile v-for="f in files" :key="f.key" ref="cards" :file="f.file" :at="at" @gone="files = files.filter((x) => x.key !== f.key)" />
+  <KeptMappings />
 </template>
 
 <style scoped>

@@ -2,12 +2,13 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, must, type Of } from '../../api/client'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 
 const queries = useQueryClient()
 const pairs = useQuery({ queryKey: ['partners'], queryFn: () => must(api.GET('/api/partners', { params: { query: {} } })) })
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { units, unitChoices } = useNames()
 const parts = computed(() => [...new Set((pairs.data.value ?? []).map((p) => p.part))])
 const partners = computed(() => [...new Set((pairs.data.value ?? []).map((p) => p.partner))].sort())
 const cell = (part: string, partner: string) => (pairs.data.value ?? []).filter((p) => p.part === part && p.partner === partner)
@@ -59,7 +60,7 @@ async function note() {
       <strong class="mb-3">Note a pair</strong>
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
-        <v-autocomplete v-model="form.part" label="Part" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-autocomplete v-model="form.part" label="Part" :items="unitChoices" />
         <v-text-field v-model="form.partner" label="Partner: a unit, or anything by its name" list="partners" />
         <datalist id="partners"><option v-for="u in units.data.value ?? []" :key="u.slug" :value="u.slug" /></datalist>
         <div class="row"><v-text-field v-model="form.place" label="Port, slot or screen" /><v-text-field v-model="form.firmware" label="Firmware" /></div>

@@ -1,15 +1,21 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
-import { moment, number, plain } from '../../parts/words'
+import { useSymbols } from '../../parts/symbols'
+import { figure, moment, plain } from '../../parts/words'
+import Reason from '../../parts/Reason.vue'
+import { tell } from '../../parts/told'
+import Filters from '../../parts/Filters.vue'
 import EnterReadings from './EnterReadings.vue'
 import TakeFrames from './TakeFrames.vue'
 import TakeRuns from './TakeRuns.vue'
 import TakeTable from './TakeTable.vue'
+import TwinRuns from './TwinRuns.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -19,32 +25,69 @@ const filter = computed(() => {
   return { subject: q.subject ?? '', test: q.test ?? '', setup: q.setup ?? '', state: (q.state ?? '') as 'void', outcome: (q.outcome ?? '') as 'done', source: (q.source ?? '') as 'agent', from: q.from ?? '', until: q.until ?? '', text: q.text ?? '', offset: Number(q.offset ?? 0) }
 })
 function set(change: Record<string, string | number | null>) {
-  void router.replace({ query: Object.fromEntries(Object.entries({ ...filter.value, offset: 0, ...change }).filter(([, v]) => v).map(([k, v]) => [k, String(v)])) })
+  const typing = Object.keys(change).join() === 'text'
+  void router[typing ? 'replace' : 'push']({ query: Object.fromEntries(Object.entries({ ...filter.value, offset: 0, ...change }).filter(([, v]) => v).map(([k, v]) => [k, String(v)])) })
 }
 const runs = useQuery({
   queryKey: computed(() => ['runs', filter.value]),
   placeholderData: (before) => before,
   queryFn: () => must(api.GET('/api/runs', { params: { query: { ...filter.value, limit } } })),
 })
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
-const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
-const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+const { tests, setups, measures, unitChoices, unitName, testName, setupName } = useNames()
+const symbol = useSymbols()
 const open = useQuery({ queryKey: ['doubts', 'count'], queryFn: () => must(api.GET('/api/doubts', { params: { query: { state: 'open', limit: 1 } } })) })
 const chosen = ref<string[]>([])
-const choose = (id: string) => (chosen.value = chosen.value.includes(id) ? chosen.value.filter((x) => x !== id) : [...chosen.value.slice(-1), id])
+const choose = (id: string) => (chosen.value = chosen.value.includes(id) ? chosen.value.filter((x) => x !== id) : [...chosen.value, id])
+const voiding = ref(false)
+const queries = useQueryClient()
+async function correct(ids: string[], what: 'void' | 'restore', reason: string) {
+  for (const id of ids) await must(api.POST('/api/runs/{slug}/corrections', { params: { path: { slug: id } }, body: { do: what, reason } }))
+  await queries.invalidateQueries()
+}
+async function takeOut(reason: string) {
+  const ids = chosen.value
+  await correct(ids, 'void', reason)
+  chosen.value = []
+  tell(`${ids.length === 1 ? 'The run no longer counts' : `${ids.length} runs no longer count`}.`, () => correct(ids, 'restore', 'taken back'))
+}
 const states = [{ value: 'doubted', title: 'In doubt' }, { value: 'void', title: 'No longer counts' }, { value: 'changed', title: 'Changed since' }]
 const outcomes = [{ value: 'done', title: 'Done' }, { value: 'failed', title: 'Failed' }, { value: 'not-run', title: 'Not run' }, { value: 'parked', title: 'Parked' }]
 const more = ref(!!(filter.value.outcome || filter.value.source || filter.value.from || filter.value.until))
 const bounds: Record<string, string> = { 'at-ceiling': 'at least ', 'beyond-limit': 'more than ', 'at-floor': 'at most ' }
-const say = (r: Of<'RecordReading'>) => `${r.measure} ${r.state === 'missing' ? 'missing' : r.state === 'void' ? 'void' : (bounds[r.state] ?? '') + number(r.value)}`
+/** A run's readings in the order of its test. */
+function ordered(r: Of<'RecordRun'>): Of<'RecordReading'>[] {
+  const of = tests.data.value?.find((t) => t.slug === r.test)?.measures.map((m) => m.slug) ?? []
+  return [...r.readings].sort((a, b) => of.indexOf(a.measure) - of.indexOf(b.measure))
+}
+/** A reading in words: what was measured, its value with its unit. */
+function say(run: Of<'RecordRun'>, r: Of<'RecordReading'>): string {
+  const m = measures.value.get(`${run.test}/${r.measure}`)
+  const name = m?.name ?? plain(r.measure)
+  if (r.state === 'missing' || r.state === 'void') return `${name} ${r.state}`
+  if (m?.scale === 'pass') return `${name}: ${r.value >= 0.5 ? 'pass' : 'fail'}`
+  return `${name} ${bounds[r.state] ?? ''}${figure(r.value, symbol(m?.unit))}`
+}
+// Runs of one unit in one sitting, or of one plan, stand together under what they have in common.
+const groups = computed(() => {
+  const out: { key: string; unit: string; day: string; runs: Of<'RecordRun'>[] }[] = []
+  for (const r of runs.data.value?.runs ?? []) {
+    const key = `${r.subject} ${r.plan || r.sitting}`
+    const last = out[out.length - 1]
+    if (last?.key === key) last.runs.push(r)
+    else out.push({ key, unit: r.subject, day: new Date(r.started).toLocaleDateString('en-GB', { dateStyle: 'medium' }), runs: [r] })
+  }
+  return out
+})
+const clock = (iso: string) => new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
 const entering = ref(route.query.enter === '1')
+watch(() => route.query.enter, (e) => e === '1' && (entering.value = true))
 const taking = ref(false)
 const bringing = ref(false)
 const framing = ref(false)
 </script>
 
 <template>
-  <PageHead title="Results" :sub="`${runs.data.value?.total ?? 0} runs`">
+  <PageHead title="Results" :sub="runs.data.value ? `${runs.data.value.total} runs` : ''">
     <v-btn to="/results/doubts">Doubts<span v-if="open.data.value?.total" class="caution ml-1">{{ open.data.value.total }}</span></v-btn>
     <v-btn to="/results/history">History</v-btn>
     <v-btn to="/results/incidents">Incidents</v-btn>
@@ -56,8 +99,8 @@ const framing = ref(false)
     <v-btn class="go" @click="entering = true">Enter readings</v-btn>
   </PageHead>
   <Trouble v-if="runs.error.value" :error="runs.error.value" />
-  <div class="row mb-4">
-    <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="units.data.value ?? []" item-value="slug" item-title="slug" style="max-width: 300px" @update:model-value="set({ subject: $event })" />
+  <Filters class="mb-4" :count="Object.values(filter).filter(Boolean).length">
+    <v-autocomplete label="Unit" clearable :model-value="filter.subject || null" :items="unitChoices" style="max-width: 300px" @update:model-value="set({ subject: $event })" />
     <v-autocomplete label="Test" clearable :model-value="filter.test || null" :items="tests.data.value ?? []" item-value="slug" item-title="name" style="max-width: 260px" @update:model-value="set({ test: $event })" />
     <v-select label="Setup" clearable :model-value="filter.setup || null" :items="setups.data.value ?? []" item-value="slug" item-title="name" style="max-width: 170px" @update:model-value="set({ setup: $event })" />
     <v-select label="State" clearable :model-value="filter.state || null" :items="states" style="max-width: 170px" @update:model-value="set({ state: $event })" />
@@ -71,21 +114,23 @@ const framing = ref(false)
     </template>
     <v-spacer />
     <v-btn v-if="chosen.length === 2" class="go" :to="`/results/changed?a=${chosen[0]}&b=${chosen[1]}`">What changed</v-btn>
-    <span v-else-if="chosen.length === 1" class="soft small">Choose a second run to compare</span>
-  </div>
-  <div v-if="runs.data.value && !runs.data.value.total" class="sheet empty">No run fits. Put a plan on the bench, enter readings by hand, or take in a table.</div>
+    <v-btn v-if="chosen.length" @click="voiding = true">Take out {{ chosen.length === 1 ? 'this run' : `these ${chosen.length}` }}</v-btn>
+  </Filters>
+  <TwinRuns v-if="filter.subject" :unit="filter.subject" />
+  <div v-if="!runs.data.value && !runs.error.value" class="sheet waits tall" aria-busy="true" />
+  <div v-else-if="runs.data.value && !runs.data.value.total" class="sheet empty"><template v-if="Object.values(filter).some(Boolean)">No run fits. <router-link to="/results">Show all</router-link>.</template><template v-else>Nothing is measured yet. <router-link to="/bench?new=1">Put a plan on the bench</router-link>, <button type="button" class="plainly" @click="entering = true">enter readings by hand</button>, or take in a table.</template></div>
   <div v-else class="sheet scroll">
     <table>
-      <thead><tr><th><span class="sr">Compare</span></th><th>Started</th><th>Unit</th><th>Test</th><th>Setup</th><th>Readings</th><th>Source</th></tr></thead>
-      <tbody>
-        <tr v-for="r in runs.data.value?.runs ?? []" :key="r.id" class="link" @click="router.push(`/results/${r.id}`)">
+      <thead><tr><th><span class="sr">Compare</span></th><th>At</th><th>Test</th><th>Readings</th><th>Setup</th><th>Source</th></tr></thead>
+      <tbody v-for="g in groups" :key="g.key + g.runs[0]!.id">
+        <tr class="group"><th colspan="6" scope="rowgroup"><router-link :to="{ query: { subject: g.unit } }">{{ unitName(g.unit) }}</router-link><span class="soft">, {{ g.day }}<template v-if="g.runs[0]!.plan">, <router-link :to="{ path: '/bench', query: { plan: g.runs[0]!.plan } }">its plan</router-link></template></span></th></tr>
+        <tr v-for="r in g.runs" :key="r.id" class="link" @click="router.push(`/results/${r.id}`)">
           <td @click.stop><input type="checkbox" :checked="chosen.includes(r.id)" :aria-label="`Compare the run of ${moment(r.started)}`" @change="choose(r.id)"></td>
-          <td class="n"><router-link :to="`/results/${r.id}`">{{ moment(r.started) }}</router-link></td>
-          <td class="cond w">{{ r.subject }}</td>
-          <td class="cond w">{{ r.test }}</td>
-          <td class="cond w">{{ r.setup }}</td>
-          <td class="cond"><router-link v-if="r.doubts" class="caution" :to="`/results/${r.id}`">in doubt; </router-link><span v-else-if="r.marks?.length" class="soft" :title="r.marks.map((m) => m.text).join('; ')">not as planned; </span><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ r.readings.slice(0, 5).map(say).join(', ') }}<span v-if="r.readings.length > 5" class="soft"> and {{ r.readings.length - 5 }} more</span></template></td>
-          <td class="w">{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
+          <td class="n"><router-link :to="`/results/${r.id}`" :aria-label="`Run of ${testName(r.test)}, ${moment(r.started)}`" @click.stop>{{ clock(r.started) }}</router-link></td>
+          <td>{{ testName(r.test) }}<span v-if="r.place" class="soft">, {{ r.place }}</span></td>
+          <td><router-link v-if="r.doubts" class="caution" :to="`/results/${r.id}`" @click.stop>in doubt; </router-link><span v-else-if="r.marks?.length" class="soft" :title="r.marks.map((m) => m.text).join('; ')">not as planned; </span><span v-if="r.outcome !== 'done'" :class="r.outcome === 'failed' ? 'caution' : 'soft'">{{ plain(r.outcome) }}: {{ r.failure }}</span><template v-else>{{ ordered(r).slice(0, 4).map((x) => say(r, x)).join('; ') }}<span v-if="r.readings.length > 4" class="soft"> and {{ r.readings.length - 4 }} more</span></template></td>
+          <td class="soft">{{ r.setup === 'as-delivered' ? '' : setupName(r.setup) }}</td>
+          <td class="w soft">{{ r.source === 'agent' ? (r.simulated ? 'agent, simulated' : 'agent') : r.source }}</td>
         </tr>
       </tbody>
     </table>
@@ -96,6 +141,7 @@ const framing = ref(false)
     <v-btn :disabled="!filter.offset" @click="set({ offset: Math.max(0, filter.offset - limit) })">Newer</v-btn>
     <v-btn :disabled="filter.offset + limit >= runs.data.value.total" @click="set({ offset: filter.offset + limit })">Older</v-btn>
   </div>
+  <Reason v-model="voiding" title="Take these runs out" act="Take out" :does="takeOut">They no longer count; what was measured is kept, with the reason, and can count again.</Reason>
   <EnterReadings v-model="entering" />
   <TakeTable v-model="taking" />
   <TakeRuns v-model="bringing" />

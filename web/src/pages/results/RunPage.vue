@@ -8,6 +8,7 @@ import RaiseDoubt from './RaiseDoubt.vue'
 import RunSource from './RunSource.vue'
 import RunTrace from './RunTrace.vue'
 import DoubtPicture from '../../parts/DoubtPicture.vue'
+import { useNames } from '../../parts/names'
 import PageHead from '../../parts/PageHead.vue'
 import Trace from '../../parts/Trace.vue'
 import Trouble from '../../parts/Trouble.vue'
@@ -15,6 +16,7 @@ import { useSymbols } from '../../parts/symbols'
 import { moment, figure, number, plain, span } from '../../parts/words'
 
 const symbol = useSymbols()
+const { unitName, setupName } = useNames()
 
 const route = useRoute()
 const id = computed(() => String(route.params.id))
@@ -37,18 +39,19 @@ const others = useQuery({
   queryKey: computed(() => ['runs', 'of', run.value?.subject, run.value?.test, run.value?.setup]), enabled: computed(() => !!run.value),
   queryFn: () => must(api.GET('/api/runs', { params: { query: { subject: run.value!.subject, test: run.value!.test, outcome: 'done', limit: 40 } } })),
 })
-const against = computed(() => (others.data.value?.runs ?? []).filter((r) => r.id !== id.value).map((r) => ({ value: r.id, title: `${moment(r.started)}, ${plain(r.setup)}, repeat ${r.repeat + 1}` })))
+const against = computed(() => (others.data.value?.runs ?? []).filter((r) => r.id !== id.value).map((r) => ({ value: r.id, title: `${moment(r.started)}, ${setupName(r.setup).toLowerCase()}, repeat ${r.repeat + 1}` })))
 const went = (s: Of<'RecordSeries'>) => (s.axis ? undefined : page.data.value?.courses.find((c) => c.channel === s.channel))
 const traces = computed(() => (run.value?.series ?? []).filter((s) => s.values.length > 1))
 const sub = computed(() => {
   const r = run.value
   if (!r) return ''
-  return [page.data.value!.title, r.subject, ...(r.host ? [`in ${r.host}`] : []), ...(r.place ? [r.place] : []), r.setup, `repeat ${r.repeat + 1}`, moment(r.started)].join(', ')
+  return [unitName(r.subject), ...(r.host ? [`in ${unitName(r.host)}`] : []), ...(r.place ? [r.place] : []), setupName(r.setup).toLowerCase(), `repeat ${r.repeat + 1}`, moment(r.started)].join(', ')
 })
 </script>
 
 <template>
   <Trouble v-if="page.error.value" :error="page.error.value" />
+  <div v-if="!run && !page.error.value" class="sheet waits tall" aria-busy="true" />
   <template v-if="run && page.data.value">
     <PageHead :title="page.data.value.test_name" :sub="sub">
       <v-btn :to="`/results?subject=${run.subject}&test=${run.test}`">Its other runs</v-btn>

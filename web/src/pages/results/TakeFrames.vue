@@ -2,11 +2,12 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, must, send, type Of } from '../../api/client'
+import { useNames } from '../../parts/names'
 import Trouble from '../../parts/Trouble.vue'
 
 const open = defineModel<boolean>({ required: true })
 const queries = useQueryClient()
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { unitChoices } = useNames()
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const reading = computed(() => (tests.data.value ?? []).filter((t) => t.analysis === 'frames' && t.origin === 'own'))
@@ -33,7 +34,7 @@ async function take() {
       <div class="stack">
         <v-file-input v-model="file" label="Frame times" accept=".csv,text/csv" prepend-icon="" />
         <v-select v-model="at.test" label="Test" :items="reading" item-value="slug" item-title="name" no-data-text="No test reads frame times yet" />
-        <v-autocomplete v-model="at.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-autocomplete v-model="at.unit" label="Unit" :items="unitChoices" />
         <v-select v-model="at.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />
         <v-text-field v-model="at.conditions" label="Conditions" placeholder="content=harbour replay; display.resolution=1920 × 1080" />
         <div class="row"><v-text-field v-model="at.column" label="Column" /><v-select v-model="at['unit-of-time']" label="In" :items="['ms', 's', 'us']" /></div>

@@ -2,11 +2,12 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
 import { api, must, send, type Of } from '../../api/client'
+import { useNames } from '../../parts/names'
 import Trouble from '../../parts/Trouble.vue'
 
 const open = defineModel<boolean>({ required: true })
 const queries = useQueryClient()
-const units = useQuery({ queryKey: ['models', 'units'], queryFn: () => must(api.GET('/api/units')) })
+const { unitChoices } = useNames()
 const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
 const at = reactive({ unit: '', host: '', place: '', setup: 'as-delivered' })
 const file = ref<File | null>(null)
@@ -30,10 +31,10 @@ async function take() {
       <p class="soft mt-1 mb-3">The file that a machine wrote alone, with <code>durvek bench run … --output FILE</code>. Runs that are known already stay as they are.</p>
       <div class="stack">
         <v-file-input v-model="file" label="Runs" accept=".json,application/json" prepend-icon="" />
-        <v-autocomplete v-model="at.unit" label="Unit" :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-autocomplete v-model="at.unit" label="Unit" :items="unitChoices" />
         <v-select v-model="at.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />
         <div class="row">
-          <v-autocomplete v-model="at.host" label="Host, for a part" clearable :items="units.data.value ?? []" item-value="slug" item-title="slug" />
+          <v-autocomplete v-model="at.host" label="Host, for a part" clearable :items="unitChoices" />
           <v-text-field v-model="at.place" label="Port or slot" />
         </div>
       </div>

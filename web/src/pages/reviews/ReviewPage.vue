@@ -5,6 +5,7 @@ import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import Chart from '../../parts/Chart.vue'
 import PageHead from '../../parts/PageHead.vue'
+import Sure from '../../parts/Sure.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { moment } from '../../parts/words'
 import ReviewConflict from './ReviewConflict.vue'
@@ -91,6 +92,8 @@ const sign = () =>
     localStorage.setItem('reviewer', name.value)
     take(await must(api.POST('/api/reviews/{slug}/signature', { params: path.value, body: { by: name.value } })))
   })
+const nameOf = (id: string) => measures.data.value?.find((m) => m.id === id)?.name ?? id
+const publishing = ref(false)
 const note = ref('')
 const publish = () =>
   act('publish', async () => {
@@ -164,22 +167,24 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
         <div class="sheet pad stack" @input.stop>
           <strong>Publish</strong>
           <v-text-field v-model="note" label="What changed since the edition before" />
-          <v-btn class="go" :loading="busy === 'publish'" :disabled="changed || !draft.signed" @click="publish">Publish edition {{ draft.editions.length + 1 }}</v-btn>
+          <v-btn class="go" :loading="busy === 'publish'" :disabled="changed || !draft.signed" @click="publishing = true">Publish edition {{ draft.editions.length + 1 }}</v-btn>
+          <a v-if="draft.charts.length" class="small" :href="`/api/reviews/${draft.slug}/cards`">Its cards for video</a>
           <span v-if="!draft.signed" class="soft small">An edition needs a signed verdict.</span>
           <div v-for="e in [...draft.editions].reverse()" :key="e.number">
-            <a :href="`/editions/${e.review}/${e.number}/`" target="_blank">Edition {{ e.number }}</a> <span class="soft small">{{ moment(e.published) }} {{ e.note }}</span>
+            <a :href="`/editions/${e.review}/${e.number}/`" target="_blank">Edition {{ e.number }}</a> <span class="soft small">{{ moment(e.published) }} {{ e.note }} <a :href="`/api/reviews/${e.review}/editions/${e.number}`">as an archive</a></span>
           </div>
         </div>
       </div>
     </div>
+    <Sure v-model="publishing" :title="`Publish edition ${draft.editions.length + 1}?`" act="Publish it" @yes="publish">Readers see it as it is previewed, with {{ draft.charts.length }} {{ draft.charts.length === 1 ? 'chart' : 'charts' }}. An edition stays as it is for ever; what is changed later stands in the next, which says so.</Sure>
     <h2 v-if="draft.charts.length">Charts</h2>
     <div class="stack">
       <div v-for="(c, i) in draft.charts" :key="i">
         <div class="row mb-2" @input="changed = true">
           <v-select :model-value="c.setup" label="Setup" clearable placeholder="As delivered" persistent-placeholder :items="setups.data.value ?? []" item-value="slug" item-title="name" style="max-width: 240px" @update:model-value="(c.setup = $event ?? undefined), (changed = true)" />
           <v-combobox v-model="c.where" label="Only where" placeholder="place=left port" chips multiple closable-chips @update:model-value="changed = true" />
-          <v-btn size="small" :aria-label="`A second chart of ${c.measure}`" @click="draft.charts.splice(i + 1, 0, { measure: c.measure, where: [] }), (changed = true)">One more</v-btn>
-          <v-btn size="small" :aria-label="`Take out ${c.measure}`" @click="draft.charts.splice(i, 1), (changed = true)">Take out</v-btn>
+          <v-btn size="small" @click="draft.charts.splice(i + 1, 0, { measure: c.measure, where: [] }), (changed = true)">One more<span class="sr"> chart of {{ nameOf(c.measure) }}</span></v-btn>
+          <v-btn size="small" @click="draft.charts.splice(i, 1), (changed = true)">Take out<span class="sr"> the chart of {{ nameOf(c.measure) }}</span></v-btn>
         </div>
         <Chart :query="{ measure: c.measure, setup: c.setup ?? '', where: (c.where ?? []).join(';'), field: draft.field, subject: draft.subject, claims: 'true', raised: 'true' }" />
       </div>

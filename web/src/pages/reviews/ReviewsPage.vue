@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { reactive, ref } from 'vue'
-import { useRouter } from 'vue-router'
+import { computed, reactive, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { api, must } from '../../api/client'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
@@ -11,7 +11,13 @@ const reviews = useQuery({ queryKey: ['reviews'], queryFn: () => must(api.GET('/
 const variants = useQuery({ queryKey: ['models', 'variants'], queryFn: () => must(api.GET('/api/variants')) })
 const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
 const uses = useQuery({ queryKey: ['uses'], queryFn: () => must(api.GET('/api/uses')) })
-const adding = ref(false)
+const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/api/models')) })
+const named = computed(() => new Map((models.data.value ?? []).map((m) => [m.slug, `${m.maker} ${m.name}`])))
+const choices = computed(() => (variants.data.value ?? []).map((v) => ({ value: v.slug!, title: `${named.value.get(v.model) ?? v.model}, ${v.name}` })))
+const called = (slug: string) => choices.value.find((c) => c.value === slug)?.title ?? slug
+const route = useRoute()
+const adding = ref(route.query.new === '1')
+watch(() => route.query.new, (n) => n === '1' && (adding.value = true))
 const unsaved = (slug: string) => localStorage.getItem(`review ${slug}`) !== null
 const site = ref('')
 async function writeSite() {
@@ -37,18 +43,19 @@ async function add() {
 </script>
 
 <template>
-  <PageHead title="Reviews" :sub="`${reviews.data.value?.length ?? 0} in work or published`"><v-btn @click="writeSite">Write the site</v-btn><v-btn class="go" @click="adding = true">New review</v-btn></PageHead>
+  <PageHead title="Reviews" :sub="reviews.data.value ? `${reviews.data.value.length} in work or published` : ''"><v-btn @click="writeSite">Write the site</v-btn><v-btn class="go" @click="adding = true">New review</v-btn></PageHead>
   <Trouble v-if="reviews.error.value" :error="reviews.error.value" />
   <Trouble v-if="trouble && !adding" :error="trouble" />
   <div v-if="site" class="sheet pad mb-4" role="status">{{ site }} <a href="/site/" target="_blank">Look at it</a></div>
-  <div v-if="reviews.data.value && !reviews.data.value.length" class="sheet empty">No review yet. Choose “New review” and a variant; the first findings are drawn from its figures.</div>
+  <div v-if="!reviews.data.value && !reviews.error.value" class="sheet waits tall" aria-busy="true" />
+  <div v-else-if="reviews.data.value && !reviews.data.value.length" class="sheet empty">No review yet. <button type="button" class="plainly" @click="adding = true">Start one</button> of a variant: the first findings are drawn from its figures.</div>
   <div v-else class="sheet scroll">
     <table>
       <thead><tr><th>Title</th><th>Variant</th><th>Recommendation</th><th>State</th><th class="n">Editions</th></tr></thead>
       <tbody>
         <tr v-for="r in reviews.data.value ?? []" :key="r.slug" class="link" @click="router.push(`/reviews/${r.slug}`)">
           <td><router-link :to="`/reviews/${r.slug}`">{{ r.title }}</router-link></td>
-          <td>{{ r.subject }}</td>
+          <td>{{ called(r.subject) }}</td>
           <td>{{ r.recommendation || '—' }}</td>
           <td>{{ r.signed ? `signed by ${r.signed.by}` : 'draft' }}<span v-if="r.state && r.state !== 'complete'">, {{ r.state }}</span><span v-if="r.stale?.length" class="caution">, stale</span><span v-if="unsaved(r.slug)">, changes on this device not saved</span></td>
           <td class="n">{{ r.editions.length }}</td>
@@ -61,7 +68,7 @@ async function add() {
       <strong class="mb-3">New review</strong>
       <Trouble v-if="trouble" :error="trouble" />
       <div class="stack">
-        <v-autocomplete v-model="form.subject" label="Variant" :items="variants.data.value ?? []" item-value="slug" item-title="slug" />
+        <v-autocomplete v-model="form.subject" label="Variant" :items="choices" />
         <v-select v-model="form.uses" label="Written for" multiple chips :items="uses.data.value ?? []" item-value="slug" item-title="name" />
         <v-select v-model="form.field" label="Field" clearable :items="fields.data.value ?? []" item-value="slug" item-title="name" />
         <v-text-field v-model="form.title" label="Title" />
