@@ -39,7 +39,7 @@ func TestDialogsAreForEveryone(t *testing.T) {
 		width := map[string]int64{"light": 1280, "dark": 390}[look]
 		p := signedIn(t, width, 800)
 		tab.Eval[bool](p.Tab, fmt.Sprintf(`localStorage.setItem('look', %q) ?? true`, look))
-		for _, x := range []struct{ path, press, says string }{
+		for i, x := range []struct{ path, press, says string }{
 			{"/catalogue?add=1", "Spec sheet, dates, serial number", "Paste a maker’s table"},
 			{"/bench?new=1", "", "Choose the usual tests"},
 			{"/results?enter=1", "Day, place, host, notes, photo", "Boot that readings share"},
@@ -51,6 +51,9 @@ func TestDialogsAreForEveryone(t *testing.T) {
 			{"/catalogue/fen-14", "Note a claim", "Where it stands"},
 			{"/desk", "Note a rate", "One unit of"},
 		} {
+			if look == "light" && i%3 > 0 { // all of them on a phone, where there is least room; some at a desk
+				continue
+			}
 			p.open(x.path)
 			if x.press != "" {
 				p.Press(x.press)
