@@ -107,9 +107,10 @@ func (a *app) deviceCmd() *cobra.Command {
 	f.StringVar(&x.Serial, "serial", "", "serial number")
 	f.StringVar(&x.Received, "received", "", "day it was received, YYYY-MM-DD")
 	f.StringVar(&x.Notes, "notes", "", "notes")
-	var coming api.Body[api.Arrival]
-	code := asking(a, "code KIND", "Make a one-time code for a machine that is on no book: it tells of itself",
-		"durvek device code laptop", api.ArrivalCode, &coming, []any{&coming.Body.Kind}, a.codeText)
+	code := verb("code KIND", "Make a one-time code for a machine that is on no book: it tells of itself",
+		"durvek device code laptop", 1, func(cmd *cobra.Command, args []string) error {
+			return ask(a, cmd, api.ArrivalCode, api.With(api.Arrival{Kind: catalog.Kind(args[0])}), a.codeText)
+		})
 	return noun("device", "Samples that come to the desk", add, code)
 }
 
@@ -128,7 +129,7 @@ func (a *app) exampleCmd() *cobra.Command {
 	}
 	var kinds []string
 	load := verb("load", "Put made-up rivals on the books, to have something to be ranked against",
-		"durvek example load --kind laptop", 0, func(cmd *cobra.Command, _ []string) error {
+		"durvek example load --kind phone", 0, func(cmd *cobra.Command, _ []string) error {
 			var of api.ExamplesOf
 			for _, k := range kinds {
 				of.Kinds = append(of.Kinds, catalog.Kind(k))
