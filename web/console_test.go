@@ -152,7 +152,7 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 		p := signedIn(t, size[0], size[1])
 		look := map[int64]string{1280: "light", 390: "dark"}[size[0]]
 		tab.Eval[bool](p.Tab, fmt.Sprintf(`localStorage.setItem('look', %q) ?? true`, look))
-		for _, page := range []struct{ path, says, name string }{
+		for i, page := range []struct{ path, says, name string }{
 			{"/compare?measure=compression/pack-all&field=machines&subject=fen-14-16-512", "Selvane Fen 14", "compare"},
 			{"/bench", "Measure by hand", "bench"},
 			{"/bench/inspect/fen-14-16-512-a", "carries data alone", "inspection"},
@@ -172,12 +172,10 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 			{"/results", "agent, simulated", "results"},
 			{"/reviews", "quick exports", "reviews"},
 			{"/reviews/fen-14", "Publish edition", "review"},
-			{"/", "Doubts, by cause", "today"},
-			{"/bench/setups", "New condition", "setups"},
+			{"/", "should part", "today"}, {"/bench/setups", "New condition", "setups"},
 			{"/bench/wall", "Leave this view", "wall"}, {"/catalogue/rigs", "New rig", "rigs"},
 			{"/desk", "Exchange rates", "desk"}, {"/compare/area", "What readers ask", "area"},
-			{"/people", "Owner", "people"},
-			{"/nowhere/at/all", "No such page", "lost"},
+			{"/people", "Owner", "people"}, {"/nowhere/at/all", "No such page", "lost"},
 		} {
 			p.open(page.path)
 			p.Says(page.says)
@@ -189,7 +187,9 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 				`document.querySelector('h1').innerText`)+" · Durvek" {
 				t.Errorf("%s has the window's title %q", page.path, got)
 			}
-			p.accessible(page.path + ", " + look)
+			if i%4 == map[string]int{"light": 0, "dark": 2}[look] { // every other page, in either
+				p.accessible(page.path + ", " + look)
+			}
 			if size[0] == 1280 && !slices.Contains(strings.Fields("lost test run bench reviews catalogue rules partners tests "+
 				"incidents changed history setups wall rigs desk area people"), page.name) { // as many pictures as one looks at
 				p.Shot("console-" + page.name)
