@@ -34,7 +34,7 @@ var (
 		"Which made-up rivals are on the books")
 	LoadExamples = post[Body[ExamplesOf], desk.Examples](catalogue, "/api/examples", "load-examples",
 		"Put made-up rivals on the books, to have something to be ranked against; they are never published")
-	DropExamples = drop[None](catalogue, "/api/examples", "drop-examples",
+	DropExamples = drop[Dropping](catalogue, "/api/examples", "drop-examples",
 		"Take the made-up rivals off the books again, with all that was measured on them")
 	Rigs        = get[None, []catalog.Rig](catalogue, "/api/rigs", "list-rigs", "List rigs")
 	Rig         = get[Slugged, catalog.Rig](catalogue, "/api/rigs/{slug}", "show-rig", "A rig")
@@ -75,6 +75,11 @@ type Listing struct {
 // ExamplesOf says of which kinds of product there are to be examples.
 type ExamplesOf struct {
 	Kinds []catalog.Kind `json:"kinds,omitempty" doc:"Kinds; those of what is on the books if left out, and all where nothing is"`
+}
+
+// Dropping says what is to go with the examples.
+type Dropping struct {
+	All bool `query:"all" doc:"With the runs, plans, claims and whatever else people put on them"`
 }
 
 // Archiving names what is to be archived, and why.

@@ -140,7 +140,7 @@ func (a *app) exampleCmd() *cobra.Command {
 	return noun("example", "Made-up rivals that are never published", load,
 		all(a, "list", "List the examples on the books", "durvek example list", api.Examples, show),
 		asking(a, "drop", "Take the examples off the books, with all that was measured on them", "durvek example drop",
-			api.DropExamples, &api.None{}, nil, func(api.None) { a.say("The examples are gone.") }))
+			api.DropExamples, &api.Dropping{}, nil, func(api.None) { a.say("The examples are gone.") }))
 }
 
 // deskCmd shows and sets what the desk says of itself.

@@ -2,7 +2,6 @@ package demo
 
 import (
 	"context"
-	"fmt"
 	"net/http"
 
 	"durvek/client"
@@ -26,22 +25,6 @@ func thisMachine(ctx context.Context, o Options) error {
 
 // addMachine adds a machine to the catalogue by what it says of itself.
 func addMachine(ctx context.Context, c *client.Client, m record.Machine) error {
-	spec := map[string]any{}
-	if m.Processor != "" {
-		spec["cpu.name"] = m.Processor
-	}
-	if m.Cores > 0 {
-		spec["cpu.cores"] = m.Cores
-	}
-	if m.Threads > 0 {
-		spec["cpu.threads"] = m.Threads
-	}
-	if m.Memory > 0 {
-		spec["memory.size"] = fmt.Sprintf("%d GiB", (m.Memory+1<<29)>>30)
-	}
-	if m.System != "" {
-		spec["system.name"] = m.System
-	}
 	notes := "The machine that this demo runs on, measured by the agent."
 	if v := m.Facts["virtual.machine"]; v != "" {
 		notes += " It says that it is a virtual machine."
@@ -51,7 +34,7 @@ func addMachine(ctx context.Context, c *client.Client, m record.Machine) error {
 		entry any
 	}{
 		{"/api/models", catalog.Model{Slug: ThisMachine, Maker: "This", Name: "machine", Kind: "desktop", Notes: notes}},
-		{"/api/variants", catalog.Variant{Slug: ThisMachine, Model: ThisMachine, Name: "really measured", Spec: spec}},
+		{"/api/variants", catalog.Variant{Slug: ThisMachine, Model: ThisMachine, Name: "really measured", Spec: m.Sheet()}},
 		{"/api/units", catalog.Unit{Slug: ThisMachine + "-a", Variant: ThisMachine, Origin: "own", State: "on desk"}},
 	} {
 		if err := c.Do(ctx, http.MethodPost, x.path, nil, x.entry, nil); err != nil {

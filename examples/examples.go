@@ -19,7 +19,6 @@ import (
 	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/desk"
-	"durvek/desk/house"
 	"durvek/desk/results"
 	"durvek/machine"
 	"durvek/simulate"
@@ -53,14 +52,14 @@ func Kinds() []catalog.Kind { return slices.Clone(kinds) }
 // Made makes the examples of some kinds, of all if none is named; what has none adds nothing. Today is the day that
 // they
 // are measured before, runtimes are those that the desk's own runs were made in: only what ran in the same compares.
-func Made(ctx context.Context, today time.Time, runtimes []string, wanted ...catalog.Kind) ([]house.Example, error) {
+func Made(ctx context.Context, today time.Time, runtimes []string, wanted ...catalog.Kind) ([]results.Example, error) {
 	if len(wanted) == 0 {
 		wanted = kinds
 	}
 	if slices.Contains(wanted, "drive") && !slices.Contains(wanted, "desktop") {
 		wanted = append([]catalog.Kind{"desktop"}, wanted...)
 	}
-	var out []house.Example
+	var out []results.Example
 	for _, kind := range kinds { // desktops before the drives that sit in one
 		if !slices.Contains(wanted, kind) {
 			continue
@@ -83,11 +82,11 @@ func (x device) sheet(kind catalog.Kind) map[string]any {
 	return spec
 }
 
-func (x device) made(ctx context.Context, kind catalog.Kind, i int, today time.Time, runtimes []string) (house.Example,
-	error) {
+func (x device) made(ctx context.Context, kind catalog.Kind, i int, today time.Time,
+	runtimes []string) (results.Example, error) {
 	slug := desk.Slug("", Maker, x.name)
 	spec := x.sheet(kind)
-	e := house.Example{Dossier: catalog.Dossier{Format: catalog.DossierFormat,
+	e := results.Example{Dossier: catalog.Dossier{Format: catalog.DossierFormat,
 		Model: catalog.Model{Slug: slug, Maker: Maker, Name: x.name, Kind: kind, Released: today.AddDate(0, -3-2*i,
 			0).Format("2006-01"), Notes: "A made-up rival that shows what a ranking looks like. It is never published."},
 		Variants: []catalog.DossierVariant{{Variant: catalog.Variant{Slug: slug, Name: catalog.Configured(spec), Spec: spec},

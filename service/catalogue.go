@@ -56,10 +56,10 @@ func (s *Service) catalogueRoutes() {
 	one(s, api.Rig, d.Rig)
 	put(s, api.AddRig, d.AddRig)
 	add(s, api.AddDevice, d.AddDevice)
-	all(s, api.Examples, s.desk.Examples)
+	all(s, api.Examples, s.desk.Results.Examples)
 	add(s, api.LoadExamples, s.loadExamples)
-	serve(s, api.DropExamples, func(ctx context.Context, _ *api.None) (api.None, error) {
-		return api.None{}, s.desk.DropExamples(ctx, by(ctx))
+	serve(s, api.DropExamples, func(ctx context.Context, in *api.Dropping) (api.None, error) {
+		return api.None{}, s.desk.Results.DropExamples(ctx, in.All, by(ctx))
 	})
 	serve(s, api.CheckClaims, func(ctx context.Context, in *api.ClaimsIn) ([]claims.Judged, error) {
 		return s.desk.Figures.CheckClaims(ctx, in.Variant, in.Where...)
@@ -104,7 +104,7 @@ func (s *Service) loadExamples(ctx context.Context, of api.ExamplesOf, by string
 	if err != nil {
 		return desk.Examples{}, err
 	}
-	return s.desk.LoadExamples(ctx, list, by)
+	return s.desk.Results.LoadExamples(ctx, list, by)
 }
 
 // offering serves a list that leaves out what is archived, unless it is asked for as well.

@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"net/http"
@@ -173,15 +174,7 @@ func TestExamplesAreRankedAgainstAndLeaveNothingBehind(t *testing.T) {
 	_, err := client.Ask(background, r.c, api.LoadExamples, api.With(api.ExamplesOf{Kinds: []catalog.Kind{"cooler"}}))
 	refused(t, err, http.StatusNotFound, "no examples of these kinds")
 
-	// What hangs on them is not thrown away.
-	weighed(r, "example-laptop-a", "1.5")
-	_, err = client.Ask(background, r.c, api.DropExamples, api.None{})
-	refused(t, err, http.StatusConflict, "1 run(s) of yours")
-	runs := get[struct{ Runs []record.Run }](r, "/api/runs", "subject", "example-laptop-a", "source", "typed").Runs
-	if len(runs) != 1 {
-		t.Fatalf("%d typed runs", len(runs))
-	}
-	must(t, r.desk.Desk.Write(background, func(q *desk.Tx) error { return q.DropRuns(background, []string{runs[0].ID}) }))
+	hungOnExamples(t, r)
 
 	// Nor is anything published that is held against them.
 	review := ask(r, api.AddReview, api.With(api.ReviewRequest{Subject: fen.Variant.Slug}))
@@ -190,7 +183,7 @@ func TestExamplesAreRankedAgainstAndLeaveNothingBehind(t *testing.T) {
 	refused(t, send(r, "/api/reviews/"+review.Slug+"/signature", map[string]string{"by": "Ilse"}), http.StatusConflict,
 		"examples, which are made up")
 
-	ask(r, api.DropExamples, api.None{})
+	ask(r, api.DropExamples, api.Dropping{All: true})
 	if got := ranked(r); !slices.Equal(got, before) {
 		t.Errorf("ranked afterwards: %v", got)
 	}
@@ -206,6 +199,65 @@ func TestExamplesAreRankedAgainstAndLeaveNothingBehind(t *testing.T) {
 	if got := ranked(r); !slices.Equal(got, before) {
 		t.Errorf("ranked after a new start: %v", got)
 	}
+}
+
+// hungOnExamples puts one thing after the other on an example, and has others refer to one: each keeps them all and
+// says
+// so. What refers to them is removed again; what is on them stays.
+func hungOnExamples(t *testing.T, r *running) {
+	t.Helper()
+	const unit, variant = "example-laptop-a", "example-laptop"
+	put := func(path string, in any) string {
+		made, err := client.Post[struct{ ID, Slug string }](background, r.c, path, nil, in)
+		must(t, err)
+		return cmp.Or(made.ID, made.Slug)
+	}
+	drop := func(all bool) error {
+		_, err := client.Ask(background, r.c, api.DropExamples, api.Dropping{All: all})
+		return err
+	}
+	for _, x := range []struct {
+		says, path string
+		in         any
+	}{
+		{"1 run", "/api/readings", map[string]any{"subject": unit, "test": "weight",
+			"readings": map[string]string{"weight": "1.5"}}},
+		{"1 unit", "/api/units", catalog.Unit{Variant: variant}},
+		{"1 plan", "/api/plans", map[string]any{"unit": unit, "steps": []method.PlanStep{{Test: "hashing", Repeats: 1}}}},
+		{"1 claim", "/api/claims", catalog.Claim{Variant: variant, Measure: "weight/weight", Value: 1, Unit: "kg",
+			Source: "box"}},
+		{"1 remark", "/api/remarks", map[string]any{"variant": variant, "text": "It creaks."}},
+		{"1 incident", "/api/incidents", map[string]any{"unit": unit, "kind": "crash", "text": "It fell.", "times": 1}},
+		{"1 partner", "/api/partners", map[string]any{"part": unit, "partner": "a printer",
+			"outcome": "works"}},
+	} {
+		put(x.path, x.in)
+		refused(t, drop(false), http.StatusConflict, x.says, "of yours are on them")
+	}
+	for _, x := range []struct {
+		says, path string
+		in         any
+		gone       string
+	}{
+		{"1 rig", "/api/rigs", catalog.Rig{Slug: "pair", Name: "Pair", Parts: []catalog.RigPart{{Unit: unit}}},
+			"/api/books/rig/pair"},
+		{"1 successor", "/api/models", catalog.Model{Maker: "M", Name: "Next", Kind: "laptop", Succeeds: variant},
+			"/api/books/model/next"},
+		{"1 field", "/api/fields", map[string]any{"slug": "few", "name": "few", "variants": []string{variant}},
+			"/api/fields/few"},
+		{"1 field", "/api/fields", map[string]any{"slug": "most", "name": "most", "without": []string{variant}},
+			"/api/fields/most"},
+		{"1 review", "/api/reviews", map[string]any{"subject": variant, "slug": "made-up"}, "/api/books/review/made-up"},
+	} {
+		put(x.path, x.in)
+		refused(t, drop(true), http.StatusConflict, x.says+" of yours refer to them")
+		must(t, r.c.Do(background, http.MethodDelete, x.gone, nil, nil, nil))
+	}
+	v := ask(r, api.AddReview, api.With(api.ReviewRequest{Subject: "fen-16-as-sold", Slug: "other"}))
+	v.Alternatives = []verdict.Alternative{{Variant: variant, Reason: "lighter"}}
+	must(t, r.c.Do(background, http.MethodPut, "/api/reviews/other", nil, v, nil))
+	refused(t, drop(true), http.StatusConflict, "1 review of yours refer to them")
+	must(t, r.c.Do(background, http.MethodDelete, "/api/books/review/other", nil, nil, nil))
 }
 
 func TestAMachineThatIsOnNoBookTellsOfItself(t *testing.T) {

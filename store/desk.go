@@ -41,30 +41,45 @@ func (q Queries) Examples(ctx context.Context) ([]Example, error) {
 const exampleModels = `select v.model from example e join unit u on u.slug = e.unit join variant v
 	on v.slug = u.variant`
 
-// OnExamples counts what people hung on the examples, by kind: what would be lost with them.
-func (q Queries) OnExamples(ctx context.Context) (map[string]int, error) {
-	out := map[string]int{}
-	for what, query := range map[string]string{
-		"unit": `select count(*) from unit u join variant v on v.slug = u.variant where v.model in (` + exampleModels + `)
-			and u.slug not in (select unit from example)`,
-		"review": `select count(*) from review r join variant v on v.slug = r.subject where v.model in (` + exampleModels +
-			`)`,
-		"run": `select count(*) from run where source <> 'file' and (subject in (select unit from example) or host in
-			(select unit from example)) or source = 'file' and host in (select unit from example) and subject not in
-			(select unit from example)`,
-		"rig": `select count(distinct rig) from rig_part where unit in (select unit from example)`,
-		"successor": `select count(*) from model where succeeds in (` + exampleModels + `) and slug not in (` +
-			exampleModels + `)`,
-	} {
-		n, err := q.count(ctx, query)
-		if err != nil {
-			return nil, err
+// OnExamples counts what people put on the examples, by kind: what goes with them, and what refers to them from
+// elsewhere
+// and would be left with nothing to refer to.
+func (q Queries) OnExamples(ctx context.Context) (with, refer map[string]int, err error) {
+	const models, variants, units = `(` + exampleModels + `)`, `(select v.slug from variant v where v.model in (` +
+		exampleModels + `))`, `(select unit from example)`
+	count := func(queries map[string]string) map[string]int {
+		out := map[string]int{}
+		for what, query := range queries {
+			n, failed := q.count(ctx, `select count(*) from `+query)
+			if failed != nil {
+				err = failed
+			}
+			if n > 0 {
+				out[what] = n
+			}
 		}
-		if n > 0 {
-			out[what] = n
-		}
+		return out
 	}
-	return out, nil
+	with = count(map[string]string{
+		"unit":     `unit where variant in ` + variants + ` and slug not in ` + units,
+		"run":      `run where source <> 'file' and subject in ` + units,
+		"plan":     `plan where unit in ` + units,
+		"claim":    `claim where variant in ` + variants,
+		"remark":   `remark where variant in ` + variants,
+		"incident": `incident where unit in ` + units,
+		"photo":    `attachment where unit in ` + units,
+		"partner":  `pairing where part in ` + units,
+	})
+	refer = count(map[string]string{
+		"hosted run": `run where host in ` + units + ` and subject not in ` + units,
+		"rig":        `rig where slug in (select rig from rig_part where unit in ` + units + `)`,
+		"successor":  `model where succeeds in ` + models + ` and slug not in ` + models,
+		"field": `field where exists (select 1 from json_each(field.rule, '$.variants') x where x.value in ` + variants +
+			`) or exists (select 1 from json_each(field.rule, '$.without') x where x.value in ` + variants + `)`,
+		"review": `review where subject in ` + variants + ` or exists (select 1 from json_each(review.body,
+			'$.alternatives') a where json_extract(a.value, '$.variant') in ` + variants + `)`,
+	})
+	return with, refer, err
 }
 
 // TrustExamples drops the doubts about examples: nobody is to look into what was made up.

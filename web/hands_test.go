@@ -64,6 +64,9 @@ func TestADeskIsMadeByHand(t *testing.T) {
 	p.Press("Another condition")
 	p.choose("Condition 2", "Lid")
 	p.fill("Value 2", "shut")
+	p.Do(chromedp.Reload()) // a form's rows are kept like its fields
+	p.Press("New setup")
+	p.Says("What you typed before is still here.")
 	p.Press("Save")
 	p.Until(`document.querySelector('table[aria-label="Setups"]')?.innerText.includes('Lid: shut')`)
 

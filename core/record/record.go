@@ -214,3 +214,23 @@ type Machine struct {
 	Clock     *time.Time        `json:"clock,omitempty" doc:"What its clock said when it joined"`
 	Untold    []string          `json:"untold,omitempty" doc:"Conditions, links and sensors that are not observable here"`
 }
+
+// Sheet is a spec sheet's entries as far as a machine tells them of itself.
+func (m Machine) Sheet() map[string]any {
+	out := map[string]any{}
+	for key, text := range map[string]string{"cpu.name": m.Processor, "system.name": m.System,
+		"display.resolution": m.Facts["screen.pixels"]} {
+		if text = strings.TrimSpace(text); text != "" {
+			out[key] = text
+		}
+	}
+	for key, n := range map[string]int{"cpu.cores": m.Cores, "cpu.threads": m.Threads} {
+		if n > 0 {
+			out[key] = n
+		}
+	}
+	if gib := (m.Memory + 1<<29) >> 30; gib > 0 {
+		out["memory.size"] = fmt.Sprintf("%d GiB", gib)
+	}
+	return out
+}

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 
@@ -99,25 +98,7 @@ func (d *Bench) usual(ctx context.Context, kind catalog.Kind, m record.Machine) 
 // told is a device as a machine that is on no book tells of itself.
 func told(kind catalog.Kind, m record.Machine) catalog.Device {
 	fact := func(key string) string { return strings.TrimSpace(m.Facts[key]) }
-	spec := map[string]any{}
-	text := func(key, v string) {
-		if v = strings.TrimSpace(v); v != "" {
-			spec[key] = v
-		}
-	}
-	text("cpu.name", m.Processor)
-	text("system.name", m.System)
-	text("display.resolution", fact("screen.pixels"))
-	if m.Cores > 0 {
-		spec["cpu.cores"] = m.Cores
-	}
-	if m.Threads > 0 {
-		spec["cpu.threads"] = m.Threads
-	}
-	if gib := (m.Memory + 1<<29) >> 30; gib > 0 {
-		spec["memory.size"] = fmt.Sprintf("%d GiB", gib)
-	}
 	return catalog.Device{Kind: kind, Maker: cmp.Or(fact("device.maker"), "Unnamed"),
-		Name: cmp.Or(fact("device.model"), m.Name), Spec: spec,
+		Name: cmp.Or(fact("device.model"), m.Name), Spec: m.Sheet(),
 		Notes: "Put on the books by what the machine told of itself."}
 }

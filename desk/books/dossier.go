@@ -75,27 +75,47 @@ func (d *Books) ImportDossier(ctx context.Context, data []byte, checkOnly bool, 
 	if checkOnly {
 		return in, nil
 	}
-	err = d.desk.Write(ctx, func(q *desk.Tx) error {
-		if err := q.PutModel(ctx, dossier.Model); err != nil {
+	return in, d.takeIn(ctx, dossier, by, "import dossier")
+}
+
+// TakeExample takes in the dossier of a made-up rival, whose units are marked as such.
+func (d *Books) TakeExample(ctx context.Context, x catalog.Dossier, by string) error {
+	return d.takeIn(ctx, x, by, "load example", func(q *desk.Tx) error {
+		for _, v := range x.Variants {
+			for _, u := range v.Units {
+				if err := q.PutExample(ctx, u.Slug); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// takeIn writes everything that a dossier says, with what else is to be written with it.
+func (d *Books) takeIn(ctx context.Context, x catalog.Dossier, by, act string, with ...func(*desk.Tx) error) error {
+	return d.desk.Put(ctx, by, act, x.Model.Slug, func(q *desk.Tx) error {
+		if err := q.PutModel(ctx, x.Model); err != nil {
 			return err
 		}
-		for i, v := range dossier.Variants {
-			v.Variant.Model = dossier.Model.Slug
+		for i, v := range x.Variants {
+			v.Variant.Model = x.Model.Slug
 			if err := d.putVariant(ctx, q, v, i); err != nil {
 				return err
 			}
 		}
-		for _, r := range dossier.Rigs {
-			if err := q.PutRig(ctx, r, dossier.Model.Slug); err != nil {
+		for _, r := range x.Rigs {
+			if err := q.PutRig(ctx, r, x.Model.Slug); err != nil {
 				return err
 			}
 		}
-		return q.Note(ctx, d.desk.Now(), by, "import dossier", dossier.Model.Slug, "")
+		for _, f := range with {
+			if err := f(q); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
-	if err == nil {
-		d.desk.CatalogueChanged()
-	}
-	return in, err
 }
 
 func (d *Books) putVariant(ctx context.Context, q *desk.Tx, v catalog.DossierVariant, position int) error {

@@ -65,6 +65,8 @@ var here = books.Who{Person: "Owner", Role: books.Owner, Kind: books.Session}
 // called gives arguments with which a method begins to read; those that are not named here get a value of their type.
 var called = map[string][]any{
 	"Books.AddPerson":    {books.Person{Name: "Z", Role: books.Editor}, "me"},
+	"Books.AddDevice":    {catalog.Device{Kind: "laptop", Maker: "M", Name: "Z"}, "me"},
+	"Bench.ArrivalCode":  {catalog.Kind("laptop")},
 	"Books.AddToken":     {here, books.NewToken{Name: "z"}},
 	"Books.DropToken":    {here, "z"},
 	"Books.LinkFor":      {here, "Owner"},
@@ -123,7 +125,7 @@ var unread = map[string]bool{"Books.Schema": true, "Books.Sheets": true, "Figure
 // rooms are a house's rooms by name.
 func rooms(d *house.House) map[string]any {
 	return map[string]any{"Books": d.Books, "Bench": d.Bench, "Results": d.Results, "Figures": d.Figures,
-		"Reviews": d.Reviews}
+		"Reviews": d.Reviews, "Front": d.Front}
 }
 
 // With the database closed under it, every question of every room is an error of reading: never an empty answer, and

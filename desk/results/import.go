@@ -49,11 +49,11 @@ func (d *Results) ImportRuns(ctx context.Context, data []byte, at Target, by str
 	if err := file.Decode(runsSchema, &f); err != nil {
 		return out, err
 	}
-	return d.TakeRuns(ctx, f, at, by)
+	return d.takeRuns(ctx, f, at, by)
 }
 
-// TakeRuns takes in runs that a machine made alone: all of them, or nothing.
-func (d *Results) TakeRuns(ctx context.Context, f RunFile, at Target, by string) (out Imported, err error) {
+// takeRuns takes in runs that a machine made alone: all of them, or nothing.
+func (d *Results) takeRuns(ctx context.Context, f RunFile, at Target, by string) (out Imported, err error) {
 	if at.Setup == "" {
 		at.Setup = method.AsDelivered
 	}

@@ -45,6 +45,7 @@ type Bench interface {
 // Books is what this room asks of the one that keeps definitions.
 type Books interface {
 	Sheets(kind catalog.Kind) ([]method.Sheet, error)
+	TakeExample(ctx context.Context, x catalog.Dossier, by string) error
 }
 
 // Results is the room. All of it may be used by many at once; judging is held while doubts are raised or settled, so

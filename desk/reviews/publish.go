@@ -74,24 +74,26 @@ func (d *Reviews) Publish(ctx context.Context, slug, note, by string) (verdict.E
 	return e, nil
 }
 
-// invented refuses a review that is held against examples: what is published is measured, and they are made up.
-func (d *Reviews) invented(ctx context.Context, r verdict.Review) error {
+// examplesIn counts the made-up rivals that a review is held against, or is about.
+func (d *Reviews) examplesIn(ctx context.Context, r verdict.Review) (n int, err error) {
 	examples, err := d.desk.Store.Examples(ctx)
 	if err != nil || len(examples) == 0 {
-		return err
+		return 0, err
 	}
 	members, err := d.figures.Members(ctx, r.Field)
-	if err != nil {
-		return err
-	}
-	n := 0
 	for _, e := range examples {
 		if slices.Contains(members, e.Variant) || e.Variant == r.Subject {
 			n++
 		}
 	}
-	if n == 0 {
-		return nil
+	return n, err
+}
+
+// invented refuses a review that is held against examples: what is published is measured, and they are made up.
+func (d *Reviews) invented(ctx context.Context, r verdict.Review) error {
+	n, err := d.examplesIn(ctx, r)
+	if err != nil || n == 0 {
+		return err
 	}
 	return desk.Refuse(desk.Conflict, "the field of %q holds %d of the examples, which are made up: take the examples "+
 		"away, "+

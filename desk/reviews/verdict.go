@@ -203,6 +203,9 @@ func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Fac
 	if facts.Weights, err = d.figures.AreaWeights(ctx, r.Uses); err != nil {
 		return err
 	}
+	if n, err := d.examplesIn(ctx, r); err != nil || n > 0 { // made-up prices say nothing of what it is worth
+		return err
+	}
 	if facts.Worth, err = d.figures.WorthOf(ctx, r.Field, r.Subject, r.Uses); err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import Trouble from './parts/Trouble.vue'
 const route = useRoute()
 const theme = useTheme()
 const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')), staleTime: Infinity })
+// A page that was there stays: what is on it is not lost for a question that failed.
 const away = computed(() => me.error.value instanceof Refusal && me.error.value.status === 0)
 const pages = [
   ['/', 'Today'],
@@ -60,7 +61,7 @@ function turn() {
     <main id="main" ref="main" class="page" :class="{ bare: route.meta.bare }" tabindex="-1">
       <div v-if="link.down" class="banner" role="alert">The service does not answer. What you type is kept here, and this page goes on by itself when it is back.</div>
       <Trouble v-if="me.error.value && !away" :error="me.error.value" />
-      <router-view v-else-if="!away" />
+      <router-view v-if="me.data.value || !me.error.value" />
     </main>
     <div v-if="said.now" class="said" role="status">{{ said.now.text }}<button v-if="said.now.undo" type="button" class="plainly" @click="takeBack">Undo</button></div>
     <div v-if="said.trouble" class="said"><Trouble :error="said.trouble" /><button type="button" class="plainly" @click="said.trouble = null">Close</button></div>

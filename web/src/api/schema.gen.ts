@@ -10047,7 +10047,10 @@ export interface operations {
     };
     "drop-examples": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description With the runs, plans, claims and whatever else people put on them */
+                all?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;

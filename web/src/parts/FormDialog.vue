@@ -20,8 +20,11 @@ import Trouble from './Trouble.vue'
 // A form in a dialog: what is typed is kept on this device until it is saved or given up.
 const props = defineProps<{ title: string; about?: string; act: string; fields: Field[]; draft: string; initial?: Values; submit: (values: Values) => Promise<unknown>; wide?: boolean }>()
 const open = defineModel<boolean>({ required: true })
+// What a form holds beside its fields, such as rows of a list: it is kept with them.
+const more = defineModel<unknown>('more')
 const emit = defineEmits<{ done: []; change: [values: Values] }>()
-const blank = (): Values => Object.fromEntries(props.fields.map((f) => [f.key, props.initial?.[f.key] ?? (f.type === 'many' || f.type === 'free' ? [] : f.type === 'check' ? false : '')]))
+let first: string | undefined // of more, when the form was opened
+const blank = (): Values => ({ ...(first === undefined ? {} : { more: JSON.parse(first) }), ...Object.fromEntries(props.fields.map((f) => [f.key, props.initial?.[f.key] ?? (f.type === 'many' || f.type === 'free' ? [] : f.type === 'check' ? false : '')])) })
 const { values, load, drop, kept } = useDraft<Values>(() => props.draft, blank)
 const trouble = ref<unknown>(null)
 const busy = ref(false)
@@ -30,8 +33,11 @@ watch(open, (is) => {
   if (!is) return
   restored.value = kept()
   trouble.value = null
+  first = JSON.stringify(more.value)
   load()
+  if (first !== undefined) more.value = values.more
 }, { immediate: true })
+watch(more, (m) => open.value && m !== undefined && m !== values.more && (values.more = m), { deep: true })
 watch(values, (v) => emit('change', { ...v }), { deep: true })
 const rows = computed(() => {
   const out: Field[][] = []
@@ -60,6 +66,7 @@ async function go() {
 function startAnew() {
   drop()
   load()
+  if (first !== undefined) more.value = values.more
   restored.value = false
 }
 function giveUp() {

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import { progress } from '../../api/events'
+import { useOpened } from '../../parts/opened'
 import PageHead from '../../parts/PageHead.vue'
 import Sure from '../../parts/Sure.vue'
 import Spark from '../../parts/Spark.vue'
@@ -84,8 +85,7 @@ const lines = (s: Of<'RecordBenchStep'>, i: number) => {
 const marks = (s: Of<'RecordBenchStep'>) => [...new Set(s.marks?.map((m) => m.text) ?? [])]
 const stopping = ref(false)
 const skip = (step: number) => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: 'skip', step } })))
-const adding = ref(route.query.new === '1')
-watch(() => route.query.new, (n) => n === '1' && (adding.value = true))
+const adding = useOpened('new')
 const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run', parked: 'parked', skipped: 'left out' }
 </script>
 

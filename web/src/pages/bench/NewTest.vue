@@ -91,7 +91,7 @@ async function save(v: Values) {
 </script>
 
 <template>
-  <FormDialog v-model="open" wide :title="test ? `The next version of “${test.name}”` : 'A test of your own'" :about="test ? 'Figures of earlier versions stay as they are; a version is compared with itself.' : ''" act="Save" :fields="fields" :draft="`test ${test?.slug ?? ''}`" :initial="initial" :submit="save" @change="now = $event">
+  <FormDialog v-model="open" v-model:more="rows" wide :title="test ? `The next version of “${test.name}”` : 'A test of your own'" :about="test ? 'Figures of earlier versions stay as they are; a version is compared with itself.' : ''" act="Save" :fields="fields" :draft="`test ${test?.slug ?? ''}`" :initial="initial" :submit="save" @change="now = $event">
     <h3>Its measures</h3>
     <fieldset v-for="(r, i) in rows" :key="i" class="one">
       <legend class="sr">Measure {{ i + 1 }}</legend>

@@ -88,7 +88,7 @@ async function remove(s: Of<'MethodSetup'>) {
       <tr v-if="own.data.value && !own.data.value.length"><td class="soft">None. The built-in ones cover supply, modes, screens, links and versions; what else must match, such as a lid that is open or shut, is added here.</td></tr>
     </tbody></table>
   </div>
-  <FormDialog v-model="editing" :title="known ? `Change “${known.name}”` : 'New setup'" act="Save" :fields="fields" :draft="`setup ${known?.slug ?? ''}`" :initial="known ? { name: known.name, hands: known.hands ?? '', raised: !!known.raised } : {}" :submit="save">
+  <FormDialog v-model="editing" v-model:more="rows" :title="known ? `Change “${known.name}”` : 'New setup'" act="Save" :fields="fields" :draft="`setup ${known?.slug ?? ''}`" :initial="known ? { name: known.name, hands: known.hands ?? '', raised: !!known.raised } : {}" :submit="save">
     <datalist id="supplies"><option value="mains" /><option value="battery" /></datalist>
     <div v-for="(r, i) in rows" :key="i" class="row even">
       <v-autocomplete v-model="r.key" :label="`Condition ${i + 1}`" :items="keys.map((k) => ({ value: k.key, title: upper(k.name), props: { subtitle: k.meaning } }))" />

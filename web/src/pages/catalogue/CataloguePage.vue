@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must } from '../../api/client'
 import Filters from '../../parts/Filters.vue'
+import { useOpened } from '../../parts/opened'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import AddDevice from './AddDevice.vue'
@@ -35,8 +36,7 @@ const name = (slug?: string) => {
   return m ? `${m.maker} ${m.name}` : ''
 }
 const part = computed(() => shown.value.slice((page.value - 1) * each, page.value * each))
-const adding = ref(route.query.add === '1')
-watch(() => route.query.add, (a) => a === '1' && (adding.value = true))
+const adding = useOpened('add')
 </script>
 
 <template>

@@ -28,7 +28,7 @@ async function save(v: Values) {
 </script>
 
 <template>
-  <FormDialog v-model="open" wide :title="variant ? 'Change the variant' : 'New variant'" :about="sibling && !variant ? `The sheet of ${sibling.name} is filled in; change what differs.` : ''" act="Save" :fields="fields" :draft="`variant ${variant?.slug ?? model}`" :initial="variant ? { name: variant.name ?? '', notes: variant.notes ?? '' } : {}" :submit="save" @done="emit('done')">
+  <FormDialog v-model="open" v-model:more="spec" wide :title="variant ? 'Change the variant' : 'New variant'" :about="sibling && !variant ? `The sheet of ${sibling.name} is filled in; change what differs.` : ''" act="Save" :fields="fields" :draft="`variant ${variant?.slug ?? model}`" :initial="variant ? { name: variant.name ?? '', notes: variant.notes ?? '' } : {}" :submit="save" @done="emit('done')">
     <SpecEditor v-model="spec" />
   </FormDialog>
 </template>

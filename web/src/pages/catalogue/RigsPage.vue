@@ -66,7 +66,7 @@ async function remove(r: Of<'CatalogRig'>) {
       </tbody>
     </table>
   </div>
-  <FormDialog v-model="editing" :title="known ? `Change “${known.name}”` : 'New rig'" act="Save" :fields="fields" :draft="`rig ${known?.slug ?? ''}`" :initial="known ? { name: known.name, notes: known.notes ?? '' } : {}" :submit="save">
+  <FormDialog v-model="editing" v-model:more="parts" :title="known ? `Change “${known.name}”` : 'New rig'" act="Save" :fields="fields" :draft="`rig ${known?.slug ?? ''}`" :initial="known ? { name: known.name, notes: known.notes ?? '' } : {}" :submit="save">
     <div v-for="(p, i) in parts" :key="i" class="row even"><v-autocomplete v-model="p.unit" :label="`Part ${i + 1}`" :items="unitChoices" /><v-text-field v-model="p.role" label="What it does there" /><button type="button" class="plainly small" :aria-label="`Leave out part ${i + 1}`" @click="parts.splice(i, 1)">Leave out</button></div>
     <button type="button" class="plainly small" style="align-self: start" @click="parts.push({ unit: '', role: '' })">Another part</button>
   </FormDialog>

@@ -22,12 +22,14 @@ const specs = computed(() => (words.data.value?.specs ?? []).filter((k) => k.typ
 const counted = computed(() => [...groups.value.map((g) => ({ value: `group/${g}`, title: `All of ${g}, evenly` })), ...items.value])
 interface Need { what: string; least: string; most: string }
 interface Weight { what: string; weight: string; curve: Of<'FitWorth'>[] }
-const needs = ref<Need[]>([])
-const weights = ref<Weight[]>([])
+const told = ref<{ needs: Need[]; weights: Weight[] }>({ needs: [], weights: [] })
+const needs = computed(() => told.value.needs)
+const weights = computed(() => told.value.weights)
 watch(open, (is) => {
   if (!is) return
-  needs.value = (props.use?.needs ?? []).map((n) => ({ what: n.measure ?? `spec/${n.spec}`, least: String(n.least ?? ''), most: String(n.most ?? '') }))
-  weights.value = (props.use?.weights ?? [{ measure: '', weight: 1 } as Of<'FitWeight'>]).map((w) => ({ what: w.measure ?? `group/${w.group}`, weight: String(w.weight), curve: (w.curve ?? []).map((c) => ({ ...c })) }))
+  const needs = (props.use?.needs ?? []).map((n) => ({ what: n.measure ?? `spec/${n.spec}`, least: String(n.least ?? ''), most: String(n.most ?? '') }))
+  const weights = (props.use?.weights ?? [{ measure: '', weight: 1 } as Of<'FitWeight'>]).map((w) => ({ what: w.measure ?? `group/${w.group}`, weight: String(w.weight), curve: (w.curve ?? []).map((c) => ({ ...c })) }))
+  told.value = { needs, weights }
 }, { immediate: true })
 const unitOf = (what: string) => {
   if (what.startsWith('spec/')) return words.data.value?.specs.find((k) => `spec/${k.key}` === what)?.unit ?? '1'
@@ -48,7 +50,7 @@ async function save(v: Values) {
 </script>
 
 <template>
-  <FormDialog v-model="open" wide :title="use ? `Change “${use.name}”` : 'A kind of use'" act="Save" :fields="fields" :draft="`use ${use?.slug ?? ''}`" :initial="{ name: use?.name ?? '' }" :submit="save">
+  <FormDialog v-model="open" v-model:more="told" wide :title="use ? `Change “${use.name}”` : 'A kind of use'" act="Save" :fields="fields" :draft="`use ${use?.slug ?? ''}`" :initial="{ name: use?.name ?? '' }" :submit="save">
     <h3>What must be met</h3>
     <div v-for="(n, i) in needs" :key="`n${i}`" class="row even">
       <v-autocomplete v-model="n.what" :label="`Need ${i + 1}`" :items="[...items, ...specs]" />

@@ -1,14 +1,14 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, must, type Of } from '../../api/client'
 import Trouble from '../../parts/Trouble.vue'
 import { span } from '../../parts/words'
+import { hoursAtHand, usePutAll } from './scheduled'
 
 // What to put on the bench in the minutes at hand: a bundle of tests for each machine, and all of it by one button.
 const props = defineProps<{ field: string; use: string; variant: string; hours: string; least: string }>()
 const emit = defineEmits<{ set: [change: Record<string, string>] }>()
-const queries = useQueryClient()
 const query = computed(() => ({ field: props.field, use: props.use, variant: props.variant, minutes: 60 * Number(props.hours), repeats: Number(props.least) }))
 const made = useQuery({
   queryKey: computed(() => ['compared', 'schedule', query.value]),
@@ -16,42 +16,22 @@ const made = useQuery({
   placeholderData: (before) => before,
   queryFn: () => must(api.GET('/api/schedule', { params: { query: query.value } })),
 })
-const trouble = ref<unknown>(null)
-const put = ref(0)
-const putting = ref(false)
-async function putAll() {
-  trouble.value = null
-  putting.value = true
-  put.value = 0
-  try {
-    for (const b of made.data.value?.bundles ?? []) {
-      const steps = b.items.filter((i) => !i.hand).map((i) => ({ test: i.test, repeats: i.repeats }))
-      if (!steps.length) continue
-      await must(api.POST('/api/plans', { body: { unit: b.unit, setup: b.setup, name: `Scheduled: ${steps.length} ${steps.length === 1 ? 'test' : 'tests'}`, steps } }))
-      put.value++
-    }
-  } catch (e) {
-    trouble.value = e
-  }
-  putting.value = false
-  await Promise.all([queries.invalidateQueries({ queryKey: ['bench'] }), queries.invalidateQueries({ queryKey: ['compared', 'schedule'] })])
-}
+const { trouble, busy, put, putAll } = usePutAll()
 const open = ref<Record<string, boolean>>({})
 const said = (i: Of<'ScheduleItem'>) => i.name + (i.repeats > 1 ? ` × ${i.repeats}` : '') + (i.hand ? ' (by hand)' : '')
 const key = (b: Of<'ScheduleBundle'>) => `${b.unit} ${b.setup}`
-const times = ['0.5', '1', '2', '3', '4', '6', '8', '16'].map((h) => ({ value: h, title: Number(h) < 1 ? `${60 * Number(h)} min` : `${h} h` }))
 </script>
 
 <template>
   <section class="sheet mb-4" aria-label="In the time at hand">
     <div class="row">
       <h2>In the time at hand</h2>
-      <v-select class="few" label="Time at hand" :model-value="hours" :items="times" @update:model-value="emit('set', { hours: $event })" />
+      <v-select class="few" label="Time at hand" :model-value="hours" :items="hoursAtHand" @update:model-value="emit('set', { hours: $event })" />
       <v-select class="few" label="Repeats at least" :model-value="least" :items="['1', '2', '3', '5']" @update:model-value="emit('set', { least: $event })" />
-      <v-btn color="primary" :disabled="!made.data.value?.bundles.length || putting" @click="putAll">Put it on the bench</v-btn>
+      <v-btn color="primary" :disabled="!made.data.value?.bundles.length || busy" @click="putAll(made.data.value!.bundles)">Put it on the bench</v-btn>
     </div>
     <Trouble v-if="trouble ?? made.error.value" :error="trouble ?? made.error.value" />
-    <p v-if="put && !putting" role="status">
+    <p v-if="put && !busy" role="status">
       {{ put }} {{ put === 1 ? 'plan is' : 'plans are' }} <router-link to="/bench">on the bench</router-link>; what is below comes after {{ put === 1 ? 'it' : 'them' }}.
     </p>
     <template v-if="made.data.value">

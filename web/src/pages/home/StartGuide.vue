@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, must, type Of } from '../../api/client'
+import { useAct } from '../../parts/act'
 import Chart from '../../parts/Chart.vue'
 import JoinWith from '../../parts/JoinWith.vue'
 import { useSymbols } from '../../parts/symbols'
@@ -14,7 +15,6 @@ import PublishFirst from './PublishFirst.vue'
 // The way from an empty desk to the first published chart: each step opens when the one before is done.
 const props = defineProps<{ holds: Of<'StoreHolds'> }>()
 const emit = defineEmits<{ hide: [] }>()
-const queries = useQueryClient()
 const symbol = useSymbols()
 const self = useQuery({ queryKey: ['desk'], queryFn: () => must(api.GET('/api/desk')) })
 const examples = useQuery({ queryKey: ['models', 'examples'], queryFn: () => must(api.GET('/api/examples')) })
@@ -36,19 +36,7 @@ const measure = computed(() => {
 })
 const at = computed(() => (!self.data.value?.named && !skipped.value ? 1 : !subject.value ? 2 : !ran.value ? 3 : 4))
 const skipped = ref(localStorage.getItem('guide named') === 'later')
-const trouble = ref<unknown>(null)
-const busy = ref(false)
-async function act(work: () => Promise<unknown>) {
-  trouble.value = null
-  busy.value = true
-  try {
-    await work()
-  } catch (e) {
-    trouble.value = e
-  }
-  busy.value = false
-}
-const again = (...keys: string[]) => Promise.all(keys.map((k) => queries.invalidateQueries({ queryKey: [k] })))
+const { trouble, busy, act, again } = useAct()
 const name = ref('')
 const nameIt = () => act(async () => {
   const now = self.data.value!
@@ -80,14 +68,8 @@ const usual = () => act(async () => {
   code.value = await must(api.POST('/api/plans/{slug}/codes', { params: { path: { slug: p.id } } }))
   await again('bench', 'today')
 })
-const load = () => act(async () => {
-  await must(api.POST('/api/examples', { body: {} }))
-  await again('models', 'today', 'ranking', 'compared', 'chart', 'fields', 'measures')
-})
-const drop = () => act(async () => {
-  await must(api.DELETE('/api/examples'))
-  await again('models', 'today', 'ranking', 'compared', 'chart', 'fields', 'measures')
-})
+const load = () => act(() => must(api.POST('/api/examples', { body: {} })).then(() => again()))
+const drop = () => act(() => must(api.DELETE('/api/examples')).then(() => again()))
 const publishing = ref(false)
 const steps = computed(() => [
   { n: 1, title: 'Name your desk', done: !!self.data.value?.named, says: self.data.value?.named ? self.data.value.name : '' },

@@ -1,43 +1,31 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { api, must, send, type Of } from '../../api/client'
+import { useAct } from '../../parts/act'
 import { tell } from '../../parts/told'
 import Trouble from '../../parts/Trouble.vue'
 
 // What the columns of files mean, as it was saved; and figures of files made anew where an analysis is better by now.
-const queries = useQueryClient()
 const mappings = useQuery({ queryKey: ['mappings'], queryFn: () => must(api.GET('/api/mappings')) })
-const trouble = ref<unknown>(null)
 const recounted = ref<Of<'ResultsRecounted'> | null>(null)
-const busy = ref(false)
-async function act(work: () => Promise<unknown>) {
-  trouble.value = null
-  busy.value = true
-  try {
-    await work()
-  } catch (e) {
-    trouble.value = e
-  }
-  busy.value = false
-}
-const again = () => queries.invalidateQueries({ queryKey: ['mappings'] })
+const { trouble, busy, act, again } = useAct()
 const drop = (m: Of<'RawfileMapping'>) => act(async () => {
   await must(api.DELETE('/api/mappings/{slug}', { params: { path: { slug: m.name! } } }))
-  await again()
+  await again('mappings')
   tell(`“${m.name}” is forgotten.`, async () => {
     await must(api.POST('/api/mappings', { body: m }))
-    await again()
+    await again('mappings')
   })
 })
 const recount = () => act(async () => {
   recounted.value = await must(api.POST('/api/recounts'))
-  await queries.invalidateQueries()
+  await again()
 })
 const take = (e: Event) => act(async () => {
   const file = (e.target as HTMLInputElement).files?.[0]
   if (file) await send('/api/mapping-files', file)
-  await again()
+  await again('mappings')
 })
 </script>
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import { useNames } from '../../parts/names'
+import { useOpened } from '../../parts/opened'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { useSymbols } from '../../parts/symbols'
@@ -79,8 +80,7 @@ const groups = computed(() => {
   return out
 })
 const clock = (iso: string) => new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
-const entering = ref(route.query.enter === '1')
-watch(() => route.query.enter, (e) => e === '1' && (entering.value = true))
+const entering = useOpened('enter')
 const taking = ref(false)
 const bringing = ref(false)
 const framing = ref(false)

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { computed, reactive, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { api, must } from '../../api/client'
+import { useOpened } from '../../parts/opened'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 
@@ -15,9 +16,7 @@ const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/ap
 const named = computed(() => new Map((models.data.value ?? []).map((m) => [m.slug, `${m.maker} ${m.name}`])))
 const choices = computed(() => (variants.data.value ?? []).map((v) => ({ value: v.slug!, title: `${named.value.get(v.model) ?? v.model}, ${v.name}` })))
 const called = (slug: string) => choices.value.find((c) => c.value === slug)?.title ?? slug
-const route = useRoute()
-const adding = ref(route.query.new === '1')
-watch(() => route.query.new, (n) => n === '1' && (adding.value = true))
+const adding = useOpened('new')
 const unsaved = (slug: string) => localStorage.getItem(`review ${slug}`) !== null
 const site = ref('')
 async function writeSite() {
