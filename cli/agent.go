@@ -6,6 +6,7 @@ import (
 	"durvek/agent"
 	"durvek/client"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/machine"
 	"errors"
 	"fmt"
@@ -135,7 +136,7 @@ func (a *app) beAgent(ctx context.Context, f agentFlags) error {
 	}
 	a.say("%s", ended(r))
 	if len(r.Refused) > 0 {
-		return fmt.Errorf("the service refused %d thing(s), which stay in %s", len(r.Refused), f.keep)
+		return fmt.Errorf("the service refused %s; what it refused stays in %s", say.Things(len(r.Refused), "thing"), f.keep)
 	}
 	return nil
 }
@@ -170,7 +171,7 @@ func ended(r agent.Result) string {
 		text += fmt.Sprintf(", %d parked", r.Parked)
 	}
 	if r.Incidents > 0 {
-		text += fmt.Sprintf(", %d incident(s)", r.Incidents)
+		text += ", " + say.Things(r.Incidents, "incident")
 	}
 	if r.Stopped {
 		text += "; the plan was stopped"

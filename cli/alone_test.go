@@ -69,8 +69,8 @@ func TestTheBenchAloneAndItsRunsOnADesk(t *testing.T) {
 	}
 	do("run", "import", "runs.json", "--unit", "nobody").want(t, 1, `no unit "nobody"`)
 	do("run", "import", "runs.json").want(t, 2, "required flag")
-	do("run", "import", "runs.json", "--unit", "this-machine-a").want(t, 0, "5 new run(s), 0 known")
-	do("run", "import", "runs.json", "--unit", "this-machine-a").want(t, 0, "0 new run(s), 5 known")
+	do("run", "import", "runs.json", "--unit", "this-machine-a").want(t, 0, "5 new runs, 0 known")
+	do("run", "import", "runs.json", "--unit", "this-machine-a").want(t, 0, "0 new runs, 5 known")
 	do("run", "list", "--unit", "this-machine-a", "--test", "network").want(t, 0,
 		"not run: the network is measured between")
 	do("rank", "show", "grid-solve/single", "--field", "machines").want(t, 0, "This machine")

@@ -17,6 +17,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/desk/books"
 	"durvek/desk/results"
 )
@@ -217,7 +218,7 @@ func (a *app) runCmd() *cobra.Command {
 				a.say("Held back by %s: %s", l.Label, l.Why)
 			}
 			if r.Course.Attempt > 0 {
-				a.say("Begun before and broken off %d time(s)", r.Course.Attempt)
+				a.say("Begun before and broken off %s", say.Things(r.Course.Attempt, "time"))
 			}
 			units := map[string]method.Measure{}
 			for _, m := range p.Measures {
@@ -282,7 +283,7 @@ func (a *app) runCmd() *cobra.Command {
 	at := api.RunsFrom{Setup: method.AsDelivered}
 	imp := asking(a, "import FILE", "Take in the runs of a machine that measured alone",
 		"durvek run import runs.json --unit fen-14-16-512-a", api.ImportRuns, &at, []any{&at.RawBody},
-		func(x results.Imported) { a.say("%d new run(s), %d known already.", x.Runs, x.Known) })
+		func(x results.Imported) { a.say("%s, %d known already.", say.Things(x.Runs, "new run"), x.Known) })
 	trace, logs := a.traceCmds()
 	return noun("run", "What was measured", slices.Concat([]*cobra.Command{list, show, imp, trace}, logs,
 		a.correctCmds())...)
@@ -372,7 +373,7 @@ func (a *app) readingCmd() *cobra.Command {
 					a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
 					return
 				}
-				a.say("Run %s holds %d reading(s).", r.ID, len(r.Readings))
+				a.say("Run %s holds %s.", r.ID, say.Things(len(r.Readings), "reading"))
 			})
 		})
 	add.Args = func(c *cobra.Command, args []string) error {
@@ -413,7 +414,8 @@ func (a *app) tableCmd() *cobra.Command {
 				if refused > 0 {
 					a.print([]string{"→Line", "Refused because"}, rows)
 				}
-				a.say("%d reading(s): %d new run(s), %d known already, %d refusal(s).", t.Rows, t.Runs, t.Known, refused)
+				a.say("%s: %s, %d known already, %s.", say.Things(t.Rows, "reading"), say.Things(t.Runs, "new run"),
+					t.Known, say.Things(refused, "refusal"))
 				if t.Written {
 					a.say("Taken in.")
 				} else {
@@ -421,7 +423,7 @@ func (a *app) tableCmd() *cobra.Command {
 				}
 			})
 			if err == nil && refused > 0 {
-				err = fmt.Errorf("%d refusal(s); mend these lines and try again", refused)
+				err = fmt.Errorf("%s; mend these lines and try again", say.Things(refused, "refusal"))
 			}
 			return err
 		})

@@ -130,13 +130,13 @@ func TestIncidentsSheetsPhotosAndPartnersFromTheCommandLine(t *testing.T) {
 	do("incident", "list", "--unit", "cuddy-8-256-a").want(t, 0, "crash", "Compression, repeat 1",
 		"Last: temperature package")
 	do("incident", "add", "gannet-2000-a", "--kind", "drop-out", "--host", "fen-14-16-512-a", "--times", "2", "--tries",
-		"9", "--text", "gone and back").want(t, 0, "Noted: drop-out, 2 time(s) in 9")
+		"9", "--text", "gone and back").want(t, 0, "Noted: drop-out, 2 times in 9")
 	do("incident", "add", "gannet-2000-a", "--kind", "drop-out", "--times", "9", "--tries", "2").want(t, 1, "cannot be")
 	do("incident", "add", "gannet-2000-a").want(t, 2, "kind")
 	do("sheet", "list", "--kind", "phone").want(t, 0, "handheld", "start-up-time")
 	do("sheet", "show", "fen-14-16-512-a").want(t, 0, "4: good: even, firm, clear travel",
 		"The right port carries data alone", "fail")
-	do("reading", "add", "fen-14-16-512-a", "hinge", "hold=5", "--note", "hold=with one hand").want(t, 0, "1 reading(s)")
+	do("reading", "add", "fen-14-16-512-a", "hinge", "hold=5", "--note", "hold=with one hand").want(t, 0, "1 reading")
 	do("reading", "add", "fen-14-16-512-a", "hinge", "hold=11").want(t, 1, "no mark of the rubric")
 	do("reading", "add", "cuddy-8-256-a", "start-up-time", "--lap", "9.1,8.8").want(t, 0, "2 laps are 2 runs")
 	do("reading", "add", "cuddy-8-256-a", "start-up-time").want(t, 2, "usage")
@@ -183,7 +183,7 @@ func TestTheAgentGoesOnAfterItWasKilled(t *testing.T) {
 	must(first.Process.Signal(syscall.SIGKILL))
 	first.Wait()
 	call(t, home, args...).want(t, 0, "The agent was ended while Tide synthesis, repeat 1, went on",
-		"It goes on where it was", "4 runs done, 0 failed, 0 not run, 1 incident(s), all delivered.")
+		"It goes on where it was", "4 runs done, 0 failed, 0 not run, 1 incident, all delivered.")
 	call(t, home, "--data", bed.data, "plan", "show", id).want(t, 0, "2 of 2", "done", "interruption: The agent was ended")
 	call(t, home, "--data", bed.data, "run", "list", "--unit", "this-machine-a", "--test", "tide-synthesis").want(t, 0,
 		"2 of 2 runs.")

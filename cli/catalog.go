@@ -15,6 +15,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/claims"
 	"durvek/core/quantity"
+	"durvek/core/say"
 	"durvek/desk/books"
 )
 
@@ -35,8 +36,9 @@ func (a *app) dossierCmd() *cobra.Command {
 				if x.Checked {
 					done = "Nothing wrong, nothing written"
 				}
-				a.say("%s: %s with %d variant(s), %d unit(s), %d claim(s), %d offer(s), %d rig(s).", done, x.Model, x.Variants,
-					x.Units, x.Claims, x.Offers, x.Rigs)
+				a.say("%s: %s with %s, %s, %s, %s, %s.", done, x.Model, say.Things(x.Variants, "variant"),
+					say.Things(x.Units, "unit"), say.Things(x.Claims, "claim"), say.Things(x.Offers, "offer"),
+					say.Things(x.Rigs, "rig"))
 			})
 	}
 	of := &api.Slugged{}
@@ -129,7 +131,7 @@ func (a *app) modelCmd() *cobra.Command {
 					a.say("  %s", offerText(o))
 				}
 				if len(v.Claims) > 0 {
-					a.say("  %d claim(s); judge them with `durvek claim check %s`", len(v.Claims), v.Slug)
+					a.say("  %s; judge with `durvek claim check %s`", say.Things(len(v.Claims), "claim"), v.Slug)
 				}
 			}
 		})

@@ -214,7 +214,7 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	}
 	do("dossier", "export", "fen-14", "-o", "fen.yaml").want(t, 0)
 	do("dossier", "check", "fen.yaml").want(t, 0, "Nothing wrong, nothing written")
-	do("dossier", "import", "fen.yaml").want(t, 0, "Taken in: fen-14 with 2 variant(s)")
+	do("dossier", "import", "fen.yaml").want(t, 0, "Taken in: fen-14 with 2 variants")
 	do("edition", "write", "fen-14", "--number", "1", "-o", "site").want(t, 0, filepath.Join("site", "index.html"))
 	do("edition", "write", "fen-14", "--number", "1", "-o", "site").want(t, 1, "is there already")
 }
@@ -249,13 +249,13 @@ func TestReadingsFromTheCommandLine(t *testing.T) {
 		t.Helper()
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
-	do("reading", "add", "cuddy-8-256-a", "weight", "weight=410 g").want(t, 0, "1 reading(s)")
+	do("reading", "add", "cuddy-8-256-a", "weight", "weight=410 g").want(t, 0, "1 reading")
 	do("reading", "add", "cuddy-8-256-a", "weight", "weight=light").want(t, 1, "does not start with a number")
 	do("reading", "add", "cuddy-8-256-a", "weight").want(t, 2, "usage: durvek reading add UNIT TEST")
 	do("reading", "add", "cuddy-8-256-a", "weight", "410").want(t, 2, "not key=value")
 	must(os.WriteFile(filepath.Join(home, "t.csv"),
 		[]byte("unit,test,measure,value\ncuddy-8-256-a,weight,weight,0.41\nnobody,weight,weight,1\n"), 0o644))
-	do("table", "import", "t.csv").want(t, 1, "Nothing was written.", `no unit "nobody"`, "1 refusal(s)")
+	do("table", "import", "t.csv").want(t, 1, "Nothing was written.", `no unit "nobody"`, "1 refusal")
 	do("table", "import", "no-such.csv").want(t, 1, "read no-such.csv: no such file")
 	do("test", "import", "t.csv").want(t, 1, "line 1")
 	do("offer", "add", "cuddy-8-256", "--price", "199 EUR", "--seller", "Bellbuoy", "--region", "DE", "--date",

@@ -13,6 +13,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/core/trust"
 	"durvek/desk/figures"
 	"durvek/desk/results"
@@ -69,7 +70,7 @@ func (a *app) doubtCmd() *cobra.Command {
 		c := asking(a, do+" DOUBT", short, example, api.SettleDoubt, in, words, func(d trust.Doubt) {
 			switch d.State {
 			case trust.Upheld:
-				a.say("Upheld: %d run(s) no longer count%s.", len(d.Runs), note(" in ", d.Measure))
+				a.say("Upheld: %s left out%s.", say.Things(len(d.Runs), "run"), note(" of ", d.Measure))
 			case trust.Dismissed:
 				a.say("Dismissed: everything counts as before.")
 			case trust.Shown:
@@ -94,7 +95,7 @@ func (a *app) doubtCmd() *cobra.Command {
 	raising := &api.Body[results.Raising]{}
 	raise := asking(a, "raise RUN", "Raise a doubt by hand, about a run, all runs of its cell or of its setup",
 		"durvek doubt raise 01995c3e-… --sentence 'the lid was closed' --cell", api.RaiseDoubt, raising,
-		[]any{&raising.Body.Run}, func(d trust.Doubt) { a.say("Doubt %s is raised about %d run(s).", d.ID, len(d.Runs)) })
+		[]any{&raising.Body.Run}, func(d trust.Doubt) { a.say("Raised about %s: %s.", say.Things(len(d.Runs), "run"), d.ID) })
 	raise.MarkFlagRequired("sentence")
 	reopen := settle("reopen", "Open a settled doubt again", "durvek doubt reopen 01995c3e-… --reason 'it came up again'",
 		"reason")
@@ -279,7 +280,7 @@ func (a *app) correctCmds() []*cobra.Command {
 					t.Drop.Started.Format("2006-01-02")})
 			}
 			a.print([]string{"Run", "Same figures as", "Unit", "Test", "First", "Again"}, rows)
-			a.say("%d pair(s); `durvek run merge RUN INTO --reason …` takes the second out.", len(ts))
+			a.say("%s; `durvek run merge RUN INTO --reason …` takes the second out.", say.Things(len(ts), "pair"))
 		})
 	var two api.TwoRuns
 	changed := asking(a, "changed RUN RUN", "Say what changed between two runs, and whether they may be compared",

@@ -40,7 +40,7 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 	do("doubt", "uphold", x.ID).want(t, 1, "upheld with a cause")
 	do("doubt", "uphold", x.ID, "--cause", "moonlight").want(t, 1, "one of conditions, background")
 	do("doubt", "uphold", x.ID, "--cause", "handling", "--reason", "bits for bytes").want(t, 0,
-		"1 run(s) no longer count in "+x.Measure)
+		"1 run left out of "+x.Measure)
 	do("doubt", "dismiss", x.ID, "--reason", "no").want(t, 1, "is upheld already; reopen it first")
 	do("doubt", "reopen", x.ID, "--reason", "to be sure").want(t, 0, "Open again")
 	do("doubt", "dismiss", x.ID, "--reason", "it is so").want(t, 0, "counts as before")
@@ -54,7 +54,7 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 	do("doubt", "tune", "spread", "--limit", "0.5", "--reason", "x").want(t, 1, "may not lie below 2")
 	do("doubt", "examine", "--unit", "tern-mini-32-1000-a", "--test", "archive").want(t, 0, "5 runs were examined")
 
-	do("run", "duplicates").want(t, 0, "pair(s)")
+	do("run", "duplicates").want(t, 0, "pairs")
 	id := newest(t, home, "tern-mini-32-1000-a", "archive")
 	do("run", "void", id).want(t, 2, "required flag")
 	do("run", "void", id, "--cause", "disturbed", "--reason", "the door slammed").want(t, 0, "pack: void, before")

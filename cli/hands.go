@@ -15,6 +15,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/desk/results"
 )
 
@@ -106,7 +107,7 @@ func (a *app) incidentCmd() *cobra.Command {
 	add := asking(a, "add UNIT", "Note an incident, or how often something happened out of so many tries",
 		"durvek incident add narrows-hub-a --kind slow-link --host fen-14-16-512-a --place 'right port' --times 1 --tries 4",
 		api.NoteIncident, &in, []any{&in.Body.Unit}, func(x record.Incident) {
-			a.say("Noted: %s, %d time(s)%s.", x.Kind, x.Times, note(" in ", zero(x.Tries)))
+			a.say("Noted: %s, %s%s.", x.Kind, say.Things(x.Times, "time"), note(" in ", zero(x.Tries)))
 		})
 	add.MarkFlagRequired("kind")
 	var q api.IncidentsIn

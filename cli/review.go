@@ -42,8 +42,8 @@ func (a *app) reviewCmd() *cobra.Command {
 	var name api.Signing
 	sign := asking(a, "sign REVIEW", "Sign the verdict as it stands", "durvek review sign tern --by 'Ines Marram'",
 		api.SignReview, &name, []any{&name.Slug}, func(r verdict.Review) {
-			a.say("Signed by %s, resting on %d figure(s). Publish with `durvek edition publish %s`.", r.Signed.By,
-				len(r.Signed.Figures), r.Slug)
+			a.say("Signed by %s, resting on %s. Publish with `durvek edition publish %s`.", r.Signed.By,
+				say.Things(len(r.Signed.Figures), "figure"), r.Slug)
 		})
 	sign.Flags().StringVar(&name.Body.By, "by", "", "your name")
 	return under(noun("review", "Verdicts and what they rest on", add, list, show, a.reviewSet(), a.reviewChart(),

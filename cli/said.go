@@ -8,6 +8,7 @@ import (
 	"durvek/api"
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/desk/bench"
 )
 
@@ -79,7 +80,8 @@ func (a *app) asideCmds() []*cobra.Command {
 func (a *app) incidentChanges() []*cobra.Command {
 	show := one(a, "show ID", "Show an incident with what it was before", "durvek incident show 01995c3e-…",
 		api.Incident, func(p api.IncidentPage) {
-			a.say("%s of %s, %d time(s)%s: %s", p.Kind, p.Unit, p.Times, note(" in ", zero(p.Tries)), cmp.Or(p.Text, "—"))
+			a.say("%s of %s, %s%s: %s", p.Kind, p.Unit, say.Things(p.Times, "time"), note(" in ", zero(p.Tries)),
+				cmp.Or(p.Text, "—"))
 			if p.Withdrawn != nil {
 				a.say("Withdrawn on %s.", p.Withdrawn.Format("2006-01-02"))
 			}

@@ -54,10 +54,10 @@ func doubted(t *testing.T, fern string, do func(...string) result) {
 	t.Helper()
 	do("doubt", "raise", fern, "--sentence", "The lid was shut.", "--setup", "--cause", "rust").want(t, 1,
 		`"rust" is no cause`)
-	do("doubt", "raise", fern, "--sentence", "The lid was shut.", "--setup", "--cause", "handling").want(t, 0, "1 run(s)")
+	do("doubt", "raise", fern, "--sentence", "The lid was shut.", "--setup", "--cause", "handling").want(t, 0, "1 run")
 	doubt := id(t, do("doubt", "list", "--json"))
 	do("doubt", "show", doubt).want(t, 0, "read, typed or handled wrongly: The lid was shut.")
-	do("doubt", "uphold", doubt).want(t, 0, "1 run(s) no longer count")
+	do("doubt", "uphold", doubt).want(t, 0, "1 run left out")
 	do("rank", "show", "export/time").want(t, 0, "void")
 
 	do("test", "aside", "export").want(t, 2, "reason")

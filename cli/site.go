@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"durvek/api"
+	"durvek/core/say"
 	"durvek/publish"
 )
 
@@ -53,8 +54,8 @@ func (a *app) siteCmd() *cobra.Command {
 			if a.json {
 				return a.printJSON(did)
 			}
-			a.say("%d edition(s) in %d files: %d written, %d removed. Open %s.", did.Editions, did.Files, did.Changed,
-				did.Removed, filepath.Join(args[0], "index.html"))
+			a.say("%s in %d files: %d written, %d removed. Open %s.", say.Things(did.Editions, "edition"), did.Files,
+				did.Changed, did.Removed, filepath.Join(args[0], "index.html"))
 			return nil
 		})
 	write.Flags().StringVar(&base, "base", "", "address that it will stand at, for feeds, maps and links from elsewhere")

@@ -52,7 +52,7 @@ func TestAVerdictBecomesASite(t *testing.T) {
 	}
 	do("review", "sign", "big", "--by", "Odo").want(t, 0, "Signed by Odo")
 	do("edition", "publish", "big").want(t, 0, "Edition 1 of big")
-	do("site", "write", "site", "--base", "https://desk.example/").want(t, 0, "edition(s) in", "Open site")
+	do("site", "write", "site", "--base", "https://desk.example/").want(t, 0, "editions in", "Open site")
 	page := read("site/reviews/big/1/index.html")
 	for _, part := range []string{"<strong>Preliminary.</strong> Still to come: the display.", "crews on watch",
 		"Too loud.",

@@ -18,6 +18,8 @@ import (
 	"go.yaml.in/yaml/v3"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
+
+	"durvek/core/say"
 )
 
 // Fault is one thing wrong in a file. Line and Column count from 1; Path names the entry.
@@ -46,7 +48,8 @@ func (e *Faults) Error() string {
 	for i, f := range e.List {
 		lines[i] = f.String()
 	}
-	return fmt.Sprintf("%s has %d fault(s), nothing was taken in:\n  %s", e.What, len(e.List), strings.Join(lines, "\n  "))
+	return fmt.Sprintf("%s has %s, nothing was taken in:\n  %s", e.What, say.Things(len(e.List), "fault"),
+		strings.Join(lines, "\n  "))
 }
 
 // Schema is a compiled JSON Schema (2020-12).

@@ -5,6 +5,8 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+
+	"durvek/core/say"
 )
 
 // Encodings of samples in a WAVE file.
@@ -49,8 +51,8 @@ func readWave(data []byte) (Sheet, error) {
 				return s, refuse("%d samples a second cannot be", rate)
 			}
 			s.Options = map[string]string{"rate": fmt.Sprintf("%d Hz", rate)}
-			s.Found = []string{fmt.Sprintf("%d samples a second, %d channel(s), %d bits, %.3g s", rate, channels, bits,
-				float64(s.Rows)/float64(rate))}
+			s.Found = []string{fmt.Sprintf("%d samples a second, %s, %d bits, %.3g s", rate, say.Things(channels, "channel"),
+				bits, float64(s.Rows)/float64(rate))}
 			if cut {
 				return s, refuse("it is cut off: it says %d bytes of samples and holds %d", size, len(body))
 			}

@@ -30,8 +30,10 @@ import (
 
 	"durvek/api"
 	"durvek/core/catalog"
+	"durvek/core/say"
 	"durvek/desk"
 	"durvek/desk/house"
+	"durvek/desk/results"
 	"durvek/document"
 	"durvek/workload/site"
 )
@@ -63,7 +65,7 @@ type Service struct {
 }
 
 // Examples makes up rivals of some kinds of product, measured before a day, in the runtimes of the desk's own runs.
-type Examples func(ctx context.Context, day time.Time, runtimes []string, kinds ...catalog.Kind) ([]house.Example,
+type Examples func(ctx context.Context, day time.Time, runtimes []string, kinds ...catalog.Kind) ([]results.Example,
 	error)
 
 // Options say what a service serves beside its API: the built console and probe, and TLS; none of it where left out.
@@ -292,8 +294,8 @@ func fail(err error) error {
 			details[i] = &huma.ErrorDetail{Message: f.Reason, Location: fmt.Sprintf("line %d, column %d", f.Line, f.Column),
 				Value: f.Path}
 		}
-		return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("The %s has %d fault(s), so nothing was taken in.",
-			faults.What, len(faults.List)), details...)
+		return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("The %s has %s, so nothing was taken in.",
+			faults.What, say.Things(len(faults.List), "fault")), details...)
 	}
 	var e *desk.Error
 	if errors.As(err, &e) {

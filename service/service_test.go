@@ -178,7 +178,7 @@ func TestABadDossierSaysEverythingAndChangesNothing(t *testing.T) {
 	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "line 2, column ", "model.kind", "2 fault")
 	bad = strings.NewReplacer("memory.size: 16 GiB", "memory.sise: 16 GiB", "hashing/all", "hashing/most",
 		"unit: fen-14-16-a, role", "unit: nobody, role").Replace(dossier)
-	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "3 fault(s), so nothing was taken in", "line 7, column ",
+	refused(t, send(r, "/api/dossiers", []byte(bad)), 422, "3 faults, so nothing was taken in", "line 7, column ",
 		"memory.sise", "line 9, column ", `no test yields "hashing/most"`, "line 11, column ", `no unit "nobody"`)
 	if m := get[[]catalog.Model](r, "/api/models"); len(m) != 0 {
 		t.Errorf("a refused dossier left %v", m)

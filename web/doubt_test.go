@@ -59,7 +59,7 @@ func TestDoubtsAreSettledByKeyboard(t *testing.T) {
 	p.Until(`document.activeElement.tagName === 'TEXTAREA' && document.querySelector('[role=radio][aria-checked=true]')?.innerText.includes('hotter')`)
 	p.Do(chromedp.KeyEvent("The sun came round to the desk."))
 	p.Press("Uphold")
-	p.Until(`document.querySelector('[role=status]')?.innerText === 'Upheld: 1 run(s) no longer count.'`)
+	p.Until(`document.querySelector('[role=status]')?.innerText === 'Upheld: 1 run left out.'`)
 	after := doubtful(t, "state", "upheld", "rule", x.Rule, "subject", x.Subject)
 	if len(after) != 1 || after[0].Cause != "heat" || !strings.HasSuffix(after[0].Reason,
 		"The sun came round to the desk.") {

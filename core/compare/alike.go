@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"durvek/core/say"
 	"durvek/core/stats"
 )
 
@@ -96,7 +97,8 @@ func Alike(subject Profile, field []Profile, measures map[string]Measure, most i
 		case l.Distance < 1.2:
 			how = "somewhat alike"
 		}
-		l.Sentence = fmt.Sprintf("%s over %s; most apart in %s.", upperFirst(how), plural(l.Shared, "measure"), l.Apart[0])
+		l.Sentence = fmt.Sprintf("%s over %s; most apart in %s.", upperFirst(how), say.Things(l.Shared, "measure"),
+			l.Apart[0])
 		out = append(out, l)
 	}
 	slices.SortFunc(out, func(a, b Likeness) int {

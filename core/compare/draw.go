@@ -113,7 +113,7 @@ func (c *Comparison) foot(q Query, least, most, simulated int) string {
 	switch {
 	case most == 0 || q.Measure.OnPaper():
 	case least == most:
-		foot = append(foot, fmt.Sprintf("%s each", plural(most, "repeat")))
+		foot = append(foot, fmt.Sprintf("%s each", say.Things(most, "repeat")))
 	default:
 		foot = append(foot, fmt.Sprintf("%d to %d repeats each", least, most))
 	}
@@ -150,7 +150,7 @@ func (c *Comparison) remark(out *chart.Ranked) {
 			said = append(said, "Compared though unlike: "+r.Unlike+".")
 		}
 		if n := r.Estimate.N; r.Estimate.Unknown {
-			said = append(said, upperFirst(plural(n, "reading"))+
+			said = append(said, upperFirst(say.Things(n, "reading"))+
 				", spread unknown: where it stands is open until it is repeated.")
 		}
 		for k, d := range r.Doubts {
@@ -268,13 +268,6 @@ func inMode(name string) string {
 		return LowerFirst(name)
 	}
 	return "in " + LowerFirst(name)
-}
-
-func plural(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
 }
 
 // Lists under a chart are counted beyond so many entries.

@@ -9,6 +9,7 @@ import (
 
 	"durvek/core/chart"
 	"durvek/core/quantity"
+	"durvek/core/say"
 	"durvek/core/stats"
 )
 
@@ -320,7 +321,7 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 	first, other := h.Sides[0].short(h.Sides[i]), h.Sides[i].short(h.Sides[0])
 	x.Sentence = fmt.Sprintf("In %s compared, the %s is surely better than the %s in %d and surely worse in %d; in %d "+
 		"no difference is sure that matters.",
-		plural(x.Compared, "measure"), other, first, len(x.Gains), len(x.GivesUp), x.Open)
+		say.Things(x.Compared, "measure"), other, first, len(x.Gains), len(x.GivesUp), x.Open)
 	if len(ratios) == 0 {
 		return x
 	}

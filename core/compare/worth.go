@@ -13,6 +13,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/core/stats"
 	"durvek/core/trust"
 )
@@ -225,9 +226,9 @@ func ControlledOf(m Measure, cells []Cell, subjects map[string]Subject, raised m
 func (w *Worth) says(m Measure, by map[string][]stats.Estimate) {
 	once := onceEach(by)
 	w.Effect = over(m, once, w.Pairs)
-	on := plural(len(once), "unit")
+	on := say.Things(len(once), "unit")
 	if strings.Contains(slices.Collect(maps.Keys(by))[0], "|") {
-		on = plural(len(once), "pair") + " of siblings"
+		on = say.Things(len(once), "pair") + " of siblings"
 	}
 	sure := ""
 	if !w.Effect.Sure {

@@ -292,6 +292,14 @@ func Count(n int) string {
 	return fmt.Sprint(n)
 }
 
+// Things writes a number with its noun: "1 run", "2 runs", "0 runs".
+func Things(n int, noun string) string {
+	if n != 1 {
+		noun += "s"
+	}
+	return fmt.Sprint(n, " ", noun)
+}
+
 // All says "both" of two, "all nine" of more.
 func All(n int) string {
 	switch n {

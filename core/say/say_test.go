@@ -118,3 +118,11 @@ func TestSmallWords(t *testing.T) {
 		t.Error("a word is off")
 	}
 }
+
+func TestThings(t *testing.T) {
+	for n, want := range map[int]string{0: "0 runs", 1: "1 run", 2: "2 runs", 21: "21 runs"} {
+		if got := Things(n, "run"); got != want {
+			t.Errorf("%d: %q", n, got)
+		}
+	}
+}

@@ -2,7 +2,6 @@ package books
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"reflect"
 	"slices"
@@ -10,6 +9,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/method"
+	"durvek/core/say"
 	"durvek/desk"
 )
 
@@ -140,7 +140,7 @@ func (d *Books) Remove(ctx context.Context, kind, id, by string) error {
 		if len(hangs) > 0 {
 			var said []string
 			for _, what := range slices.Sorted(maps.Keys(hangs)) {
-				said = append(said, counted(hangs[what], what))
+				said = append(said, say.Things(hangs[what], what))
 			}
 			rest := "rest on it; remove those first"
 			if len(said) == 1 && strings.HasPrefix(said[0], "1 ") {
@@ -154,11 +154,4 @@ func (d *Books) Remove(ctx context.Context, kind, id, by string) error {
 		}
 		return err
 	})
-}
-
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
 }

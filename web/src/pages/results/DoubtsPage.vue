@@ -52,7 +52,7 @@ async function settle() {
     await must(api.POST('/api/doubts/{slug}/settlements', { params: { path: { slug: was.id } }, body: { do: form.doing, cause: form.cause, reason: form.reason, runs: form.doing === 'uphold' ? some : undefined } }))
     // What has one reason is settled once: the other open doubts of the same rule about the same unit go with it.
     for (const x of form.alike ? alike.value : []) await must(api.POST('/api/doubts/{slug}/settlements', { params: { path: { slug: x.id } }, body: { do: form.doing, cause: form.cause, reason: form.reason } }))
-    said.value = { uphold: `Upheld: ${form.runs.length} run(s) no longer count.`, dismiss: 'Dismissed: everything counts as before.', caveat: 'Shown with a caveat: it stays in charts and decides nothing.', reopen: 'Open again.' }[form.doing]
+    said.value = { uphold: `Upheld: ${form.runs.length} ${form.runs.length === 1 ? 'run' : 'runs'} left out.`, dismiss: 'Dismissed: everything counts as before.', caveat: 'Shown with a caveat: it stays in charts and decides nothing.', reopen: 'Open again.' }[form.doing]
     form.doing = ''
     await queries.invalidateQueries({ queryKey: ['doubts'] })
     if (route.query.doubt) void set({ offset: filter.value.offset })

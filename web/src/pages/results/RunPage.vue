@@ -66,7 +66,7 @@ const sub = computed(() => {
     <template v-if="!run.marks?.length && !page.data.value.doubts.length"><p v-for="d in page.data.value.departures" :key="d.condition" class="caution">Not as planned: {{ d.condition }} was {{ d.b }}, not {{ d.a }}. This run stands in a cell of its own.</p></template>
     <p v-if="run.course.limiter?.label === 'unknown' && !page.data.value.file" class="soft">What held it back is not known: {{ run.course.limiter.why }}.</p>
     <p v-else-if="run.course.limiter?.label && run.course.limiter.label !== 'unknown'">Held back by <strong>{{ run.course.limiter.label }}</strong>: {{ run.course.limiter.why }}.</p>
-    <p v-if="run.course.attempt" class="soft">Begun {{ run.course.attempt }} time(s) before and broken off.</p>
+    <p v-if="run.course.attempt" class="soft">Begun before and broken off {{ run.course.attempt === 1 ? 'once' : `${run.course.attempt} times` }}.</p>
     <RaiseDoubt :run="run.id" :measures="page.data.value.measures" />
     <div v-for="d in page.data.value.doubts" :key="d.id" class="sheet pad doubt mb-3" :class="{ settled: d.state !== 'open' }">
       <div class="row"><strong :class="{ caution: d.state === 'open' }">{{ d.title }}</strong><span class="soft small">{{ d.severity }}, {{ d.state }}{{ d.reason ? `: ${d.reason}` : '' }}</span><v-spacer /><v-btn size="small" :to="`/results/doubts?state=${d.state}&subject=${d.subject}&rule=${d.rule}&doubt=${d.id}`">{{ d.state === 'open' ? 'Settle it' : 'Its life' }}</v-btn></div>
