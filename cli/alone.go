@@ -18,6 +18,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/desk/results"
 	"durvek/machine"
 	"durvek/workload"
@@ -309,7 +310,7 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
 	}
 	if !a.json {
-		announced := fmt.Sprintf("%s of %s, about %s", many(runsOf(steps), "run"), many(len(steps), "test"),
+		announced := fmt.Sprintf("%s of %s, about %s", say.Things(runsOf(steps), "run"), say.Things(len(steps), "test"),
 			leftText(seconds))
 		if writes > 0 {
 			announced += fmt.Sprintf("; writes at most %s to %s", bytesText(writes), p.path)

@@ -68,7 +68,7 @@ func TestTheBenchAloneAndItsRunsOnADesk(t *testing.T) {
 		return call(t, home, append([]string{"--data", bed.data}, args...)...)
 	}
 	do("run", "import", "runs.json", "--unit", "nobody").want(t, 1, `no unit "nobody"`)
-	do("run", "import", "runs.json").want(t, 2, "required flag")
+	do("run", "import", "runs.json").want(t, 2, "say --unit")
 	do("run", "import", "runs.json", "--unit", "this-machine-a").want(t, 0, "5 new runs, 0 known")
 	do("run", "import", "runs.json", "--unit", "this-machine-a").want(t, 0, "0 new runs, 5 known")
 	do("run", "list", "--unit", "this-machine-a", "--test", "network").want(t, 0,

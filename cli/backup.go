@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"durvek/core/say"
 	"durvek/desk/backup"
 	"durvek/internal/durable"
 )
@@ -37,7 +38,7 @@ func (a *app) backupCmds() []*cobra.Command {
 			if a.json {
 				return a.printJSON(map[string]any{"file": args[0], "files": files, "bytes": i.Size()})
 			}
-			a.say("%s holds the whole desk: %s, %s.", args[0], many(files, "file"), bytesText(i.Size()))
+			a.say("%s holds the whole desk: %s, %s.", args[0], say.Things(files, "file"), bytesText(i.Size()))
 			return nil
 		})
 	bring := verb("restore FILE", "Bring a desk back from an archive; all of it is checked first",
@@ -99,7 +100,7 @@ func (a *app) tellReport(whole string, r backup.Report) error {
 				a.say("%s", s)
 			}
 		}
-		return fmt.Errorf("%s wrong; an older backup may have it whole", many(len(r.Wrong), "thing"))
+		return fmt.Errorf("%s wrong; an older backup may have it whole", say.Things(len(r.Wrong), "thing"))
 	}
 	if !a.json {
 		a.say("%s: %s.", whole, counts(r))
@@ -108,7 +109,7 @@ func (a *app) tellReport(whole string, r backup.Report) error {
 }
 
 func counts(r backup.Report) string {
-	return many(r.Runs, "run") + ", " + many(r.Photos, "photo") + ", " + many(r.Editions, "edition")
+	return say.Things(r.Runs, "run") + ", " + say.Things(r.Photos, "photo") + ", " + say.Things(r.Editions, "edition")
 }
 
 // fetchBackup has the service write an archive and keeps it once it is known to be whole.

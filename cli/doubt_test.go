@@ -56,7 +56,7 @@ func TestDoubtsFromTheCommandLine(t *testing.T) {
 
 	do("run", "duplicates").want(t, 0, "pairs")
 	id := newest(t, home, "tern-mini-32-1000-a", "archive")
-	do("run", "void", id).want(t, 2, "required flag")
+	do("run", "void", id).want(t, 2, "say --reason")
 	do("run", "void", id, "--cause", "disturbed", "--reason", "the door slammed").want(t, 0, "pack: void, before")
 	do("run", "restore", id, "--reason", "it did not").want(t, 0, "before void")
 	do("run", "correct", id, "pack", "--reason", "x").want(t, 2, "MEASURE=VALUE")

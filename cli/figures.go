@@ -97,13 +97,6 @@ func hindered(r record.Run) bool {
 	return false
 }
 
-func many(n int, what string) string {
-	if n != 1 {
-		what += "s"
-	}
-	return fmt.Sprintf("%d %s", n, what)
-}
-
 func runsOf(steps []method.PlanStep) int {
 	n := 0
 	for _, s := range steps {

@@ -10,6 +10,7 @@ import (
 	"durvek/api"
 	"durvek/client"
 	"durvek/core/catalog"
+	"durvek/core/say"
 	"durvek/desk"
 	"durvek/desk/front"
 )
@@ -36,15 +37,17 @@ func (a *app) todayCmd() *cobra.Command {
 				}
 				rows = append(rows, []any{b.Title, b.Plan.Name, fmt.Sprintf("%d of %d", b.Done, b.Jobs), left, says})
 			}
-			if a.print([]string{"On the bench", "Plan", "→Runs", "→Left", "Now"}, rows); len(rows) == 0 {
+			if len(rows) > 0 {
+				a.print([]string{"On the bench", "Plan", "→Runs", "→Left", "Now"}, rows)
+			} else {
 				a.say("Nothing is measured, and nothing waits.")
 			}
 			rows = nil
 			for _, c := range t.Doubts {
-				rows = append(rows, []any{c.Title, c.Name, many(c.Runs, "run"), c.Sentence})
+				rows = append(rows, []any{c.Title, c.Name, say.Things(c.Runs, "run"), c.Sentence})
 			}
 			if len(rows) > 0 {
-				a.say("\n%s are open, by cause:", many(t.Open, "doubt"))
+				a.say("\n%s are open, by cause:", say.Things(t.Open, "doubt"))
 				a.print([]string{"Doubt", "Machine", "→About", "What the gravest says"}, rows)
 			}
 			rows = nil
@@ -97,9 +100,8 @@ func (a *app) deviceCmd() *cobra.Command {
 	f.StringVar(&kind, "kind", "", "kind of product; `durvek kind list` lists them")
 	f.StringVar(&x.Maker, "maker", "", "maker")
 	f.StringVar(&x.Name, "name", "", "name of the model")
-	f.StringVar(&x.Configuration, "configuration", "", "what sets it apart from its siblings; made of the spec sheet if "+
-		"left "+
-		"out")
+	f.StringVar(&x.Configuration, "configuration", "",
+		"what sets it apart from its siblings; made of the spec sheet if left out")
 	f.StringArrayVar(&spec, "spec", nil, "KEY=VALUE of the spec sheet; may be repeated")
 	f.StringVar(&x.Released, "released", "", "month of release, YYYY-MM")
 	f.StringVar(&x.Succeeds, "succeeds", "", "model that it succeeds")
@@ -107,6 +109,9 @@ func (a *app) deviceCmd() *cobra.Command {
 	f.StringVar(&x.Serial, "serial", "", "serial number")
 	f.StringVar(&x.Received, "received", "", "day it was received, YYYY-MM-DD")
 	f.StringVar(&x.Notes, "notes", "", "notes")
+	for _, must := range []string{"kind", "maker", "name"} {
+		add.MarkFlagRequired(must)
+	}
 	code := verb("code KIND", "Make a one-time code for a machine that is on no book: it tells of itself",
 		"durvek device code laptop", 1, func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, api.ArrivalCode, api.With(api.Arrival{Kind: catalog.Kind(args[0])}), a.codeText)
@@ -122,9 +127,9 @@ func (a *app) exampleCmd() *cobra.Command {
 			a.say("No example is on the books.")
 		case x.Runs > 0:
 			a.say("%s with %s: made up, marked so, and never published. Take them away with `durvek example drop`.",
-				many(len(x.Units), "example"), many(x.Runs, "run"))
+				say.Things(len(x.Units), "example"), say.Things(x.Runs, "run"))
 		default:
-			a.say("%s: %s", many(len(x.Units), "example"), strings.Join(x.Units, ", "))
+			a.say("%s: %s", say.Things(len(x.Units), "example"), strings.Join(x.Units, ", "))
 		}
 	}
 	var kinds []string

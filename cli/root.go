@@ -21,6 +21,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
 	"durvek/client"
@@ -123,6 +124,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	root.AddCommand(a.backupCmds()...)
 	root.AddCommand(a.versionCmd(), a.licensesCmd(), a.configCmd())
 	a.complete(root)
+	plainly(root)
 	for _, c := range root.Commands() {
 		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
 			c.RunE = func(c *cobra.Command, args []string) error {
@@ -134,6 +136,34 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		}
 	}
 	return root
+}
+
+// plainly has flags that must be given named in the desk's words where they are not, before anything else is done, and
+// keeps commands that a flag's words name from being taken for the kind of its value.
+func plainly(c *cobra.Command) {
+	for _, s := range c.Commands() {
+		plainly(s)
+	}
+	words := c.Args
+	c.Flags().VisitAll(func(f *pflag.Flag) { f.Usage = strings.ReplaceAll(f.Usage, "`", `"`) })
+	c.Args = func(c *cobra.Command, args []string) error {
+		var missing []string
+		c.Flags().VisitAll(func(f *pflag.Flag) {
+			if len(f.Annotations[cobra.BashCompOneRequiredFlag]) > 0 && !f.Changed {
+				missing = append(missing, "--"+f.Name)
+			}
+		})
+		if words != nil {
+			if err := words(c, args); err != nil {
+				return err
+			}
+		}
+		if len(missing) > 0 {
+			return usageError{fmt.Errorf("say %s; %s --help tells what they take", strings.Join(missing, " and "),
+				c.CommandPath())}
+		}
+		return nil
+	}
 }
 
 func verbs(c *cobra.Command) string {

@@ -35,7 +35,7 @@ func TestAVerdictBecomesASite(t *testing.T) {
 	do("review", "set", "big", "--state", "preliminary", "--state-note", "the display.", "--recommendation", "recommended",
 		"--summary", "It packs {{compression/pack-all}}. Loud.", "--not-tested", "Speakers: no room.").want(t, 0,
 		"Preliminary: the display.", "Not tested: Speakers")
-	do("review", "for", "big", "crews on watch", "--is", "never").want(t, 1, "expected value to be one of")
+	do("review", "for", "big", "crews on watch", "--is", "never").want(t, 1, "must be one of")
 	do("review", "for", "big", "crews on watch", "--is", "not-for", "--because", "Too loud.").want(t, 0,
 		"Not for crews on watch. Too loud.")
 	do("review", "instead", "big", "Fen 14").want(t, 1, "a name and a reason")
@@ -101,7 +101,7 @@ func cardsAndRefusals(t *testing.T, home string, do func(...string) result) {
 		must(err)
 		return string(b)
 	}
-	do("review", "cards", "big", "-o", "c", "--formats", "wide").want(t, 1, "expected value to be one of")
+	do("review", "cards", "big", "-o", "c", "--formats", "wide").want(t, 1, "must be one of")
 	do("review", "cards", "big", "-o", "c", "--formats", "link", "--grounds", "clear").want(t, 0, "The cards are in c")
 	if card := []byte(read("c/00-verdict-link-clear.png")); !bytes.HasPrefix(card, []byte("\x89PNG")) {
 		t.Error("the card is no PNG")

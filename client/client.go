@@ -59,13 +59,26 @@ func (p *Problem) Error() string {
 		text = p.Title
 	}
 	for _, e := range p.Errors {
-		text += "\n  " + e.Location
+		text += "\n  " + at(e.Location)
 		if s, ok := e.Value.(string); ok && s != "" && strings.HasPrefix(e.Location, "line ") {
 			text += " (" + s + ")"
 		}
-		text += ": " + e.Message
+		if at(e.Location) != "" {
+			text += ": "
+		}
+		text += e.Message
 	}
 	return text
+}
+
+// at is where in what was sent something is wrong, without the part of the request that carried it.
+func at(location string) string {
+	for _, part := range []string{"body", "query", "path", "header"} {
+		if rest, ok := strings.CutPrefix(location, part); ok && (rest == "" || rest[0] == '.') {
+			return strings.TrimPrefix(rest, ".")
+		}
+	}
+	return location
 }
 
 // ErrUnreachable marks a service that could not be reached.

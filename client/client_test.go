@@ -33,7 +33,7 @@ func TestAProblemIsReadableWithAllItsFaults(t *testing.T) {
 	if !errors.As(err, &p) || p.Status != 422 {
 		t.Fatal(err)
 	}
-	want := "Two faults.\n  line 3, column 5 (model.kind): no such kind\n  body.name: required"
+	want := "Two faults.\n  line 3, column 5 (model.kind): no such kind\n  name: required"
 	if p.Error() != want {
 		t.Errorf("%q, want %q", p.Error(), want)
 	}

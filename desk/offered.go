@@ -7,6 +7,7 @@ import (
 
 	"durvek/core/catalog"
 	"durvek/core/record"
+	"durvek/core/say"
 )
 
 // CheckKinds says which of some kinds of product is neither in the list nor of the desk's own; "" if all are known.
@@ -21,8 +22,8 @@ func (d *Desk) CheckKinds(ctx context.Context, kinds ...catalog.Kind) (string, e
 	}
 	for _, k := range kinds {
 		if !slices.Contains(known, k) {
-			return fmt.Sprintf("unknown kind %q; known: %v; a kind of your own is added to the desk's kinds first", k,
-				known), nil
+			return fmt.Sprintf("unknown kind %q; known: %s; a kind of your own is added to the desk's kinds first", k,
+				say.List(known)), nil
 		}
 	}
 	return "", nil

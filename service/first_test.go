@@ -232,7 +232,7 @@ func hungOnExamples(t *testing.T, r *running) {
 			"outcome": "works"}},
 	} {
 		put(x.path, x.in)
-		refused(t, drop(false), http.StatusConflict, x.says, "of yours are on them")
+		refused(t, drop(false), http.StatusConflict, x.says, "for what of yours is on them: ")
 	}
 	for _, x := range []struct {
 		says, path string
@@ -250,13 +250,13 @@ func hungOnExamples(t *testing.T, r *running) {
 		{"1 review", "/api/reviews", map[string]any{"subject": variant, "slug": "made-up"}, "/api/books/review/made-up"},
 	} {
 		put(x.path, x.in)
-		refused(t, drop(true), http.StatusConflict, x.says+" of yours refer to them")
+		refused(t, drop(true), http.StatusConflict, x.says, "for what of yours refers to them: ")
 		must(t, r.c.Do(background, http.MethodDelete, x.gone, nil, nil, nil))
 	}
 	v := ask(r, api.AddReview, api.With(api.ReviewRequest{Subject: "fen-16-as-sold", Slug: "other"}))
 	v.Alternatives = []verdict.Alternative{{Variant: variant, Reason: "lighter"}}
 	must(t, r.c.Do(background, http.MethodPut, "/api/reviews/other", nil, v, nil))
-	refused(t, drop(true), http.StatusConflict, "1 review of yours refer to them")
+	refused(t, drop(true), http.StatusConflict, "refers to them: 1 review")
 	must(t, r.c.Do(background, http.MethodDelete, "/api/books/review/other", nil, nil, nil))
 }
 

@@ -96,7 +96,7 @@ func TestAListIsFilteredAndOrdered(t *testing.T) {
 	}
 	for query, says := range map[string]string{"filter=weight=1": "also_sold_as, kind, maker", "sort=-weight": "weight",
 		"filter=kind": "FIELD=VALUE", "filter=kind!x": "compares nothing", "limit=0": "1 to 500", "limit=501": "1 to 500",
-		"limit=two": "1 to 500", "after=nothing": "begin anew", "order=name": "validation failed"} {
+		"limit=two": "1 to 500", "after=nothing": "begin anew", "order=name": "What was sent does not fit"} {
 		var p struct{ Detail string }
 		if status, _ := r.get("/api/models?"+query, &p); status != http.StatusUnprocessableEntity ||
 			!strings.Contains(p.Detail, says) {

@@ -30,11 +30,8 @@ import (
 
 	"durvek/api"
 	"durvek/core/catalog"
-	"durvek/core/say"
-	"durvek/desk"
 	"durvek/desk/house"
 	"durvek/desk/results"
-	"durvek/document"
 	"durvek/workload/site"
 )
 
@@ -82,7 +79,7 @@ type Options struct {
 // Version is the API's version.
 const Version = "1.0.0"
 
-func init() { huma.DefaultArrayNullable, huma.NewError = false, capped }
+func init() { huma.DefaultArrayNullable = false }
 
 // New makes a service of a desk.
 func New(d *house.House, o Options) *Service {
@@ -235,76 +232,6 @@ func (s *Service) Serve(ctx context.Context, l net.Listener) error {
 	}
 	<-ended
 	return nil
-}
-
-// problem answers with problem details.
-func problem(c *fiber.Ctx, status int, detail string) error {
-	c.Status(status)
-	body, err := json.Marshal(huma.ErrorModel{Type: problemType(status), Status: status, Title: http.StatusText(status),
-		Detail: detail})
-	if err != nil {
-		return err
-	}
-	c.Set("Content-Type", "application/problem+json")
-	return c.Send(body)
-}
-
-// mostFaults is how many faults of one body are told at most.
-const mostFaults = 50
-
-// capped makes an error's answer with as many of its faults as somebody reads.
-func capped(status int, text string, errs ...error) huma.StatusError {
-	if n := len(errs); n > mostFaults {
-		errs = errs[:mostFaults]
-		text = fmt.Sprintf("%s; %d faults, of which the first %d are told", text, n, mostFaults)
-	}
-	for _, err := range errs {
-		if d, ok := err.(*huma.ErrorDetail); ok {
-			d.Value = brief(d.Value)
-		}
-	}
-	err := plainError(status, text, errs...)
-	if m, ok := err.(*huma.ErrorModel); ok {
-		m.Type = problemType(m.Status)
-	}
-	return err
-}
-
-var plainError = huma.NewError
-
-// brief leaves out what would send a whole body back.
-func brief(v any) any {
-	switch x := v.(type) {
-	case string:
-		if len(x) > 200 {
-			return x[:200] + "…"
-		}
-	case map[string]any, []any:
-		return nil
-	}
-	return v
-}
-
-// fail turns a refusal into problem details.
-func fail(err error) error {
-	var faults *document.Faults
-	if errors.As(err, &faults) {
-		details := make([]error, min(len(faults.List), mostFaults))
-		for i, f := range faults.List[:len(details)] {
-			details[i] = &huma.ErrorDetail{Message: f.Reason, Location: fmt.Sprintf("line %d, column %d", f.Line, f.Column),
-				Value: f.Path}
-		}
-		return huma.NewError(http.StatusUnprocessableEntity, fmt.Sprintf("The %s has %s, so nothing was taken in.",
-			faults.What, say.Things(len(faults.List), "fault")), details...)
-	}
-	var e *desk.Error
-	if errors.As(err, &e) {
-		status := map[desk.Kind]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound,
-			desk.Conflict: http.StatusConflict, desk.Denied: http.StatusUnauthorized,
-			desk.Forbidden: http.StatusForbidden, desk.Changed: http.StatusPreconditionFailed}[e.Kind]
-		return huma.NewError(status, e.Message)
-	}
-	return err
 }
 
 // events streams what happens, as server-sent events.

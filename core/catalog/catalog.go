@@ -45,6 +45,12 @@ func (k Kind) Check() string {
 	if slices.Contains(Kinds, k) {
 		return ""
 	}
+	if k == "" {
+		return "a kind is missing, such as laptop"
+	}
+	if lower := Kind(strings.ToLower(string(k))); slices.Contains(Kinds, lower) {
+		return fmt.Sprintf("unknown kind %q: write %s", k, lower)
+	}
 	if why := CheckSlug(string(k)); why != "" {
 		return fmt.Sprintf("unknown kind %q: %s", k, why)
 	}

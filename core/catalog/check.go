@@ -10,6 +10,7 @@ import (
 
 	"durvek/core/link"
 	"durvek/core/quantity"
+	"durvek/core/say"
 )
 
 // Problem is one thing wrong in an entry: where, as path segments (keys and indices), and why.
@@ -76,10 +77,10 @@ func (d Dossier) Check(measures map[string]Judge, models map[string]bool) []Prob
 		for j, u := range v.Units {
 			unique("unit", u.Slug, "variants", i, "units", j, "slug")
 			if !slices.Contains(Origins, u.Origin) {
-				at(fmt.Sprintf("unknown origin %q; known: %v", u.Origin, Origins), "variants", i, "units", j, "origin")
+				at(fmt.Sprintf("unknown origin %q; known: %s", u.Origin, say.List(Origins)), "variants", i, "units", j, "origin")
 			}
 			if u.State != "" && !slices.Contains(States, u.State) {
-				at(fmt.Sprintf("unknown state %q; known: %v", u.State, States), "variants", i, "units", j, "state")
+				at(fmt.Sprintf("unknown state %q; known: %s", u.State, say.List(States)), "variants", i, "units", j, "state")
 			}
 			at(checkDate(u.Received, true), "variants", i, "units", j, "received")
 		}
@@ -142,8 +143,8 @@ func (c Claim) Check(measures map[string]Judge, spec map[string]any) []Problem {
 	}
 	switch q := c.Qualifier; {
 	case q != "" && !slices.Contains(Qualifiers, q):
-		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("unknown qualifier %q; known: %v; where the small print "+
-			"says two, note two claims", q, Qualifiers)})
+		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("unknown qualifier %q; known: %s; where the small print "+
+			"says two, note two claims", q, say.List(Qualifiers))})
 	case known && judge.Better == quantity.Lower && (q == "up to" || q == "at least"):
 		out = append(out, Problem{[]any{"qualifier"}, fmt.Sprintf("%q contradicts %s, where lower is better; write \"at "+
 			"most\" for a promise of the worst, or \"typical\"", q, c.Measure)})
@@ -199,8 +200,8 @@ func (o Offer) Check() []Problem {
 		out = append(out, Problem{[]any{"amount"}, "the amount cannot be negative"})
 	}
 	if !slices.Contains(Conditions, o.Condition) {
-		out = append(out, Problem{[]any{"condition"}, fmt.Sprintf("unknown condition %q; known: %v", o.Condition,
-			Conditions)})
+		out = append(out, Problem{[]any{"condition"}, fmt.Sprintf("unknown condition %q; known: %s", o.Condition,
+			say.List(Conditions))})
 	}
 	if r := checkDate(o.Date, false); r != "" {
 		out = append(out, Problem{[]any{"date"}, r})

@@ -213,7 +213,7 @@ func (t Test) Check() []catalog.Problem {
 		}
 	}
 	if t.Hands != "" && !slices.Contains(HandsKinds, t.Hands) {
-		at(fmt.Sprintf("hands is one of %v", HandsKinds), "hands")
+		at(fmt.Sprintf("hands is one of %s", say.List(HandsKinds)), "hands")
 	}
 	if t.Hands == "stopwatch" && len(t.Measures) > 1 {
 		at("a stopwatch measures one time", "measures")
@@ -238,10 +238,10 @@ func (t Test) Check() []catalog.Problem {
 			at(err.Error(), "measures", i, "unit")
 		}
 		if !slices.Contains(quantity.Scales, m.Scale) {
-			at(fmt.Sprintf("unknown scale %q; known: %v", m.Scale, quantity.Scales), "measures", i, "scale")
+			at(fmt.Sprintf("unknown scale %q; known: %s", m.Scale, say.List(quantity.Scales)), "measures", i, "scale")
 		}
 		if !slices.Contains(quantity.Directions, m.Better) {
-			at(fmt.Sprintf("better is one of %v", quantity.Directions), "measures", i, "better")
+			at(fmt.Sprintf("better is one of %s", say.List(quantity.Directions)), "measures", i, "better")
 		}
 		at(t.checkHands(m), "measures", i)
 		if _, known := say.Find(say.Quantity(m.Words)); m.Words != "" && !known {

@@ -374,9 +374,16 @@ func Capital(s string) string {
 }
 
 // List joins words: "a", "a and b", "a, b and c".
-func List(words []string) string {
-	if n := len(words); n > 1 {
-		return strings.Join(words[:n-1], ", ") + " and " + words[n-1]
+func List[W ~string](words []W) string {
+	var out string
+	for i, w := range words {
+		switch {
+		case i > 0 && i == len(words)-1:
+			out += " and "
+		case i > 0:
+			out += ", "
+		}
+		out += string(w)
 	}
-	return strings.Join(words, "")
+	return out
 }

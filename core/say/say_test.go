@@ -113,7 +113,7 @@ func TestSmallWords(t *testing.T) {
 		}
 	}
 	if Count(0) != "none" || Count(12) != "twelve" || Count(13) != "13" || All(2) != "both" || All(3) != "all three" ||
-		All(1) != "the one" || List(nil) != "" || List([]string{"a", "b", "c"}) != "a, b and c" ||
+		All(1) != "the one" || List[string](nil) != "" || List([]string{"a", "b", "c"}) != "a, b and c" ||
 		Sentence("écluse") != "écluse." || Sentence("is it?") != "Is it?" || Sentence(" ") != "" {
 		t.Error("a word is off")
 	}

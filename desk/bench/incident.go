@@ -77,7 +77,7 @@ func (d *Bench) AgentIncident(ctx context.Context, x record.Incident) error {
 		return err
 	}
 	if !slices.Contains(record.IncidentKinds, x.Kind) {
-		return desk.Refuse(desk.Invalid, "an agent notes %v, not %q", record.IncidentKinds, x.Kind)
+		return desk.Refuse(desk.Invalid, "an agent notes %s, not %q", say.List(record.IncidentKinds), x.Kind)
 	}
 	if x.Step != nil && (*x.Step < 0 || *x.Step >= len(p.Steps)) {
 		return desk.Refuse(desk.Invalid, "the plan has no step %d", *x.Step+1)

@@ -151,14 +151,17 @@ func alike(typed, word string) float64 {
 		return 0.9
 	case n >= 3 && strings.Contains(word, typed):
 		return 0.7
-	case n >= 4:
-		wrong := fuzzy.LevenshteinDistance(typed, word)
+	case n >= 3:
+		score := 0.0
+		if wrong := fuzzy.LevenshteinDistance(typed, word); wrong <= n/4 || wrong == 2 && swapped(typed, word) {
+			score = 0.7 - 0.1*float64(wrong)
+		}
 		if cut := []rune(word); len(cut) > n { // the beginning of a longer word
-			wrong = min(wrong, fuzzy.LevenshteinDistance(typed, string(cut[:n])))
+			if wrong := fuzzy.LevenshteinDistance(typed, string(cut[:n])); wrong <= n/4 || wrong == 2 && swapped(typed, word) {
+				score = max(score, 0.6-0.1*float64(wrong))
+			}
 		}
-		if wrong <= n/4 || wrong == 2 && swapped(typed, word) {
-			return 0.6 - 0.1*float64(wrong)
-		}
+		return score
 	}
 	return 0
 }

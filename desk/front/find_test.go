@@ -11,14 +11,16 @@ func TestHowWellATypedWordFits(t *testing.T) {
 		{"sk", "skiff", 0.9},
 		{"iff", "skiff", 0.7},
 		{"ff", "skiff", 0},                 // too short to stand in the middle
-		{"skifff", "skiff", 0.5},           // a letter too many
-		{"skaff", "skiff", 0.5},            // one wrong of five
+		{"skifff", "skiff", 0.6},           // a letter too many
+		{"skaff", "skiff", 0.6},            // one wrong of five
 		{"skaf", "skiff", 0.5},             // one wrong of four, at the beginning
 		{"ska", "skiff", 0},                // one wrong of three
 		{"skoof", "skiff", 0},              // two wrong of five
-		{"skfif", "skiff", 0.4},            // two that changed their places
+		{"skfif", "skiff", 0.5},            // two that changed their places
+		{"fne", "fen", 0.5},                // so in a short word
+		{"fne", "fenland", 0.4},            // and at the beginning of one
 		{"iksff", "skiff", 0},              // three that did
-		{"compresoin", "compression", 0.4}, // two wrong of ten, at the beginning
+		{"compresoin", "compression", 0.5}, // two wrong of ten
 		{"kompresoin", "compression", 0},
 		{"größe", "größe", 1},
 	} {

@@ -65,11 +65,11 @@ func (d *Results) DropExamples(ctx context.Context, all bool, by string) error {
 		case err != nil:
 			return err
 		case len(refer) > 0:
-			return desk.Refuse(desk.Conflict, "the examples stay: %s of yours refer to them; change or remove those first",
-				counted(refer))
+			return desk.Refuse(desk.Conflict, "the examples stay for what of yours refers to them: %s; change or remove "+
+				"that first", counted(refer))
 		case len(with) > 0 && !all:
-			return desk.Refuse(desk.Conflict, "the examples stay: %s of yours are on them; take them away with all of that, or "+
-				"leave them", counted(with))
+			return desk.Refuse(desk.Conflict, "the examples stay for what of yours is on them: %s; take them away with all of "+
+				"that, or leave them", counted(with))
 		}
 		gone, err := q.DropExamples(ctx)
 		if err != nil {

@@ -31,7 +31,7 @@ export async function must<T>(asked: Promise<Answer<T>>): Promise<T> {
   }
   if (answer.error !== undefined || !answer.response.ok) {
     const e = answer.error as Of<'ErrorModel'> | undefined
-    const faults = (e?.errors ?? []).map((f) => `${f.location ?? ''}${f.value ? ` (${String(f.value)})` : ''}: ${f.message ?? ''}`)
+    const faults = (e?.errors ?? []).map((f) => [`${(f.location ?? '').replace(/^(body|query|path|header)(\.|$)/, '')}${f.value ? ` (${String(f.value)})` : ''}`, f.message ?? ''].filter(Boolean).join(': '))
     throw new Refusal(e?.detail ?? e?.title ?? `The service answered ${answer.response.status}.`, answer.response.status, faults)
   }
   return answer.data as T
