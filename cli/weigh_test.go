@@ -112,7 +112,7 @@ func TestAScheduleGoesOnTheBench(t *testing.T) {
 	schedule("--use", "nothing").want(t, 1, "nothing")
 	schedule("--minutes", "90", "--variant", "pilot-13-16-512", "--use", "chart-room", "--repeats", "3",
 		"--add").want(t, 0,
-		"tests on pilot-13-16-512-a", "By hand on pilot-13-16-512-a: ", " min of 90 min on one machine")
+		"tests on pilot-13-16-512-a", "By hand on pilot-13-16-512-a: ", " of 1 h 30 min on one machine")
 	call(t, home, "--data", bed.fresh, "plan", "list").want(t, 0, "Scheduled: ", "waiting")
 }
 

@@ -16,6 +16,7 @@ import (
 
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/core/say"
 )
 
 // Cell is what is known of a variant in a measure.
@@ -180,7 +181,7 @@ func (s *Schedule) says(t Terms, here int) {
 	s.Sentence = fmt.Sprintf("%s of %s on %s should part, or find alike, about %s", minutes(s.Used), minutes(s.Minutes),
 		counted(len(machines), "machine"), counted(s.Pairs, "pair"))
 	if s.Claims >= 0.05 {
-		s.Sentence += fmt.Sprintf(" and decide about %s", claimsSaid(s.Claims))
+		s.Sentence += fmt.Sprintf(" and decide %s", claimsSaid(s.Claims))
 	}
 	s.Sentence += "."
 }
@@ -265,7 +266,13 @@ func have(n int) string {
 	return "have"
 }
 
-func minutes(m float64) string { return quantity.Number(math.Round(m), 0) + " min" }
+// minutes writes a time in hours and minutes: "45 min", "1 h 30 min", "3 h".
+func minutes(m float64) string {
+	if m = math.Round(m); m < 2 {
+		return quantity.Fixed(m, 0) + " min"
+	}
+	return quantity.Format(60*m, "s")
+}
 
 // counted writes a number with its noun, small ones in words.
 func counted(n int, noun string) string {
@@ -281,12 +288,16 @@ func counted(n int, noun string) string {
 		step := int(math.Pow(10, math.Floor(math.Log10(float64(n)))-1))
 		n = (n + step/2) / step * step
 	}
-	return fmt.Sprintf("%d %s", n, noun)
+	return quantity.Fixed(float64(n), 0) + " " + noun
 }
 
+// claimsSaid writes how many claims are expected to be decided, which is seldom a whole number.
 func claimsSaid(x float64) string {
-	if x < 9.95 && math.Abs(x-math.Round(x)) >= 0.05 {
-		return fmt.Sprintf("%.1f claims", x)
+	switch whole := math.Floor(x); {
+	case x < 0.95:
+		return "perhaps a claim"
+	case x > 1 && x < 9.95 && math.Abs(x-math.Round(x)) >= 0.05:
+		return say.Count(int(whole)) + " or " + counted(int(whole)+1, "claim")
 	}
-	return counted(int(math.Round(x)), "claim")
+	return "about " + counted(int(math.Round(x)), "claim")
 }

@@ -448,17 +448,26 @@ func TestNothingOnTheDeskIsSaid(t *testing.T) {
 
 func TestNumbersInWords(t *testing.T) {
 	for n, want := range map[int]string{0: "no pairs", 1: "one pair", 2: "two pairs", 12: "twelve pairs", 13: "13 pairs",
-		99: "99 pairs", 104: "100 pairs", 105: "110 pairs", 1249: "1200 pairs", 1250: "1300 pairs"} {
+		99: "99 pairs", 104: "100 pairs", 105: "110 pairs", 1249: "1200 pairs", 1250: "1300 pairs",
+		12_960: "13,000 pairs"} {
 		if got := counted(n, "pair"); got != want {
 			t.Errorf("%d: %q, want %q", n, got, want)
 		}
 	}
-	for x, want := range map[float64]string{1: "one claim", 1.04: "one claim", 1.3: "1.3 claims", 2.96: "three claims",
-		12.4: "twelve claims"} {
+	for x, want := range map[float64]string{0.05: "perhaps a claim", 0.94: "perhaps a claim", 0.95: "about one claim",
+		1: "about one claim", 1.04: "about one claim", 1.06: "one or two claims", 2.94: "two or three claims",
+		2.96: "about three claims", 9.96: "about ten claims", 12.4: "about twelve claims"} {
 		if got := claimsSaid(x); got != want {
 			t.Errorf("%g: %q, want %q", x, got, want)
 		}
 	}
+	for m, want := range map[float64]string{0: "0 min", 1.4: "1 min", 1.5: "2 min", 59: "59 min", 90: "1 h 30 min",
+		179.6: "3 h"} {
+		if got := minutes(m); got != want {
+			t.Errorf("%g min: %q, want %q", m, got, want)
+		}
+	}
+
 	s := Schedule{Bundles: []Bundle{{}}, gain: 100}
 	for gain, want := range map[float64]string{85: "15 % less", 99.6: "settle as much", 120: "settle as much"} {
 		if s.Against(Schedule{gain: gain}); !strings.Contains(s.Thrice, want) {

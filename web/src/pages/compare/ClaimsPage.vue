@@ -52,7 +52,7 @@ const tone = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 'sh
             <thead><tr><th>Claim</th><th class="n">Claimed</th><th class="n">Measured, 95 %</th><th>Outcome</th></tr></thead>
             <tbody>
               <tr v-for="c in part" :key="c.id">
-                <td><router-link :to="{ path: '/compare', query: { measure: c.measure, subject: c.variant, relative: c.verdict.estimate ? 'claim' : undefined } }">{{ c.name }}</router-link><div class="soft small">{{ title(c.variant ?? '') }}; {{ c.source }}{{ c.date ? `, ${c.date}` : '' }}</div></td>
+                <td class="wide"><router-link :to="{ path: '/compare', query: { measure: c.measure, subject: c.variant, relative: c.verdict.estimate ? 'claim' : undefined } }">{{ c.name }}</router-link><div class="soft small">{{ title(c.variant ?? '') }}; {{ c.source }}{{ c.date ? `, ${c.date}` : '' }}</div></td>
                 <td class="n">{{ c.text }}</td>
                 <td class="n">{{ c.measured }}</td>
                 <td><span :class="tone(c.verdict.outcome)">{{ c.verdict.outcome }}</span><div class="small">{{ c.verdict.why }}</div><div v-for="d in c.doubts ?? []" :key="d" class="caution small">In doubt: {{ d }}</div><div v-if="c.runs?.length" class="small">Rests on <template v-for="(r, i) in c.runs" :key="r"><template v-if="i">, </template><router-link :to="`/results/${r}`">run {{ i + 1 }}</router-link></template></div></td>

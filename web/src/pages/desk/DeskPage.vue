@@ -67,7 +67,7 @@ const licences = computed(() => ['', 'CC-BY-4.0', 'CC-BY-SA-4.0', 'CC0-1.0', ...
       <h2 id="examples" class="plainhead">Examples</h2>
       <p class="soft">Made-up rivals, to have something to be ranked against before your own desk has grown. They are marked wherever they stand, and never published.</p>
       <template v-if="examples.data.value?.units.length"><p class="mt-2">{{ examples.data.value.units.length }} are on the books.</p><div class="row mt-2"><v-spacer /><v-btn @click="drop(false)">Take them away</v-btn></div></template>
-      <div v-else class="stack mt-2"><v-select v-model="kindsWanted" label="Of which kinds" multiple chips :items="all.map((k) => ({ value: k, title: plain(k).replace('pc', 'PC') }))" placeholder="those on the desk" persistent-placeholder /><div class="row"><v-spacer /><v-btn @click="load">Load examples</v-btn></div></div>
+      <div v-else class="stack"><v-select v-model="kindsWanted" label="Of which kinds" multiple chips :items="all.map((k) => ({ value: k, title: plain(k).replace('pc', 'PC') }))" placeholder="those on the desk" persistent-placeholder /><div class="row"><v-spacer /><v-btn @click="load">Load examples</v-btn></div></div>
     </section>
     <section class="sheet" aria-labelledby="rates">
       <div class="row pad"><h2 id="rates" class="plainhead">Exchange rates</h2><v-spacer /><v-btn size="small" @click="rating = true">Note a rate</v-btn></div>
