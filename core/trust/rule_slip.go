@@ -19,7 +19,7 @@ const leastKin = 12
 
 func init() {
 	register(Rule{
-		Name: "unit-slip", Title: "Looks like another unit", Severity: Serious,
+		Name: "unit-slip", Title: "Looks like a slip of units of measure", Severity: Serious,
 		Proposal: "Check the unit that the program or the reader used, and repeat", Again: "repeat", Statistical: true,
 		Limit: 4.5, LimitUnit: "standard deviations of the kin, in Student's t with 11 degrees of freedom", Least: 3,
 		Sentence: "A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more " +
