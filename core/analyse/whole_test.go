@@ -10,37 +10,37 @@ import (
 	"durvek/internal/golden"
 )
 
-// Everything that each analysis makes of files of known shape: figures, what is missing and why, what it says, and its
-// picture, of which each curve stands with its ends and its sums.
-func TestEverythingThatAnalysesMake(t *testing.T) {
-	r := rand.New(rand.NewPCG(8, 15))
-	cols := func(pairs ...any) Raw {
-		raw := Raw{Columns: map[string][]float64{}, Words: map[string][]string{}, Options: map[string]string{}}
-		for i := 0; i < len(pairs); i += 2 {
-			name := pairs[i].(string)
-			switch x := pairs[i+1].(type) {
-			case []float64:
-				raw.Columns[name] = x
-			case []string:
-				raw.Words[name] = x
-			case string:
-				raw.Options[name] = x
-			}
+// cols is raw data of columns of numbers or words and of options, each after its name.
+func cols(pairs ...any) Raw {
+	raw := Raw{Columns: map[string][]float64{}, Words: map[string][]string{}, Options: map[string]string{}}
+	for i := 0; i < len(pairs); i += 2 {
+		name := pairs[i].(string)
+		switch x := pairs[i+1].(type) {
+		case []float64:
+			raw.Columns[name] = x
+		case []string:
+			raw.Words[name] = x
+		case string:
+			raw.Options[name] = x
 		}
-		return raw
 	}
-	tone := func(n int, rate, hz, level, noise float64) []float64 {
-		return of(n, func(i int) float64 {
-			return level*math.Sin(2*math.Pi*hz*float64(i)/rate) + noise*r.NormFloat64()
-		})
-	}
+	return raw
+}
+
+// dimmed is a dim panel whose patches drift.
+func dimmed() Raw {
 	dim := panel(Spaces["srgb"], 180, 0.3, 2.35, patchList...)
 	dim.Options["white"], dim.Options["ambient"] = "measured", "200 lx"
 	for i := range dim.Columns["X"] {
 		dim.Columns["X"][i] *= 1 - 0.004*float64(i)
 		dim.Columns["Z"][i] *= 1 + 0.007*float64(i)
 	}
-	matrix := cols("rate", "20 kHz", "refresh", "60 Hz")
+	return dim
+}
+
+// greys are changes between three greys.
+func greys() Raw {
+	matrix := cols("rate", "8 kHz", "refresh", "60 Hz")
 	for i, pair := range [][2]float64{{0, 128}, {0, 255}, {128, 255}} {
 		xs := transitions(0.004*float64(i+1), 0.005*float64(i+1), 0.05*float64(i), 0.1, 8000, 0.002, 20, uint64(i))
 		for range xs {
@@ -49,7 +49,17 @@ func TestEverythingThatAnalysesMake(t *testing.T) {
 		}
 		matrix.Columns["light"] = append(matrix.Columns["light"], xs...)
 	}
-	matrix.Options["rate"] = "8 kHz"
+	return matrix
+}
+
+// shaped are files of known shape for each analysis, named after it.
+func shaped() map[string]Raw {
+	r := rand.New(rand.NewPCG(8, 15))
+	tone := func(n int, rate, hz, level, noise float64) []float64 {
+		return of(n, func(i int) float64 {
+			return level*math.Sin(2*math.Pi*hz*float64(i)/rate) + noise*r.NormFloat64()
+		})
+	}
 	day := evenTimes(400, 60)
 	battery := of(400, func(i int) float64 { return math.Round(100 - float64(i)/5.5) })
 	draw := of(400, func(i int) float64 { return 6 + math.Sin(float64(i)/9) })
@@ -66,10 +76,9 @@ func TestEverythingThatAnalysesMake(t *testing.T) {
 		}
 		return 2e-4 * r.NormFloat64()
 	})
-	out := map[string]any{}
-	for name, raw := range map[string]Raw{
+	return map[string]Raw{
 		"colour, wide":   panel(Spaces["p3"], 400, 0.25, 2.4, patchList...),
-		"colour, dim":    dim,
+		"colour, dim":    dimmed(),
 		"colour, whites": panel(Spaces["srgb"], 250, 0.2, 2.2, patchList[:2]...),
 		"uniformity": cols("Y", []float64{300, 270, 285, 291}, "x", []float64{.3127, .3127, .32, .31}, "y",
 			[]float64{.329, .329, .329, .33}, "place", []string{"middle", "left", "right", "top"}),
@@ -79,7 +88,7 @@ func TestEverythingThatAnalysesMake(t *testing.T) {
 		"flicker, none":    cols("light", wave("sine", 100, 20000, 1, 0, 0.01, 5), "rate", "20 kHz"),
 		"pixel-response": cols("light", transitions(0.004, 0.009, 0.08, 0.1, 8000, 0.01, 60, 6), "rate", "8 kHz",
 			"refresh", "120 Hz"),
-		"pixel-response, matrix": matrix,
+		"pixel-response, matrix": greys(),
 		"discharge": cols("time", day, "level", battery, "power", draw, "work", of(400,
 			func(i int) float64 { return 12 * float64(i) })),
 		"discharge, early": cols("time", day[:300], "level", battery[:300], "capacity", "50 Wh"),
@@ -115,7 +124,14 @@ func TestEverythingThatAnalysesMake(t *testing.T) {
 				i%97-95))
 		})),
 		"sustained": cols("time", evenTimes(600, 2), "rate", rates),
-	} {
+	}
+}
+
+// Everything that each analysis makes of files of known shape: figures, what is missing and why, what it says, and its
+// picture, of which each curve stands with its ends and its sums.
+func TestEverythingThatAnalysesMake(t *testing.T) {
+	out := map[string]any{}
+	for name, raw := range shaped() {
 		analysis, _, _ := strings.Cut(name, ",")
 		m, _ := made(t, analysis, raw)
 		curves := []string{}

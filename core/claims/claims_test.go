@@ -147,6 +147,12 @@ func TestTallies(t *testing.T) {
 	of := func(maker, year string, o Outcome) Judged {
 		return Judged{Maker: maker, Year: year, Verdict: Verdict{Outcome: o}}
 	}
+	// the makers of most claims first, of as many by name
+	few := Tallies([]Judged{of("B", "", Held), of("C", "", Held), of("C", "", Short), of("A", "", Held), of("C", "", Open)},
+		"maker")
+	if len(few) != 3 || few[0].Of != "C" || few[1].Of != "A" || few[2].Of != "B" {
+		t.Errorf("in the order of %+v", few)
+	}
 	js := []Judged{of("Selvane", "2025", Held), of("Selvane", "2026", Beyond), of("Selvane", "2026", Short),
 		of("Selvane", "2026", Untested), of("Ardnoe", "2026", Impossible)}
 	makers := Tallies(js, "maker")
@@ -176,5 +182,35 @@ func TestTallies(t *testing.T) {
 	}
 	if both := Tallies(js, "maker-year"); len(both) != 3 || both[1].Year != "2025" {
 		t.Errorf("%+v", both)
+	}
+}
+
+// In the picture better is to the right, and what is "up to" by its best reading says why it stands below.
+func TestClaimsAsDrawn(t *testing.T) {
+	at := func(qualifier catalog.Qualifier, claimed, centre float64, by float64, o Outcome) Judged {
+		j := Judged{Verdict: Verdict{Outcome: o, Claimed: claimed, By: by, Estimate: &stats.Estimate{N: 5, Centre: centre,
+			Lo: centre - 2, Hi: centre + 1}}}
+		j.Name, j.Text, j.Qualifier, j.Scale = "read", "up to 100 MB/s", qualifier, quantity.Ratio
+		j.Unit, j.Symbol = "MBy/s", "MB/s"
+		return j
+	}
+	for _, c := range []struct {
+		j             Judged
+		value, lo, hi float64
+		label         string
+	}{
+		{at("", 100, 110, 0.1, Beyond), 10, 8, 11, "beyond: up to 100 MB/s, measured 110"},
+		{at("", 100, 110, -0.1, Short), -10, -11, -8, "short: up to 100 MB/s, measured 110"}, // lower is better
+		{at("up to", 100, 98, -0.02, Held), -2, -4, -1, "held: up to 100 MB/s, measured 98.0, best reaches it"},
+		{at("up to", 100, 99.01, -0.01, Held), -0.99, -2.99, 0.01, "held: up to 100 MB/s, measured 99.0"},
+		{at("typical", 100, 98, -0.02, Held), -2, -4, -1, "held: up to 100 MB/s, measured 98.0"},
+		{at("up to", 100, 98, -0.02, Short), -2, -4, -1, "short: up to 100 MB/s, measured 98.0"},
+	} {
+		r := Draw("Fen 14", []Judged{c.j}, "").Rows[0]
+		near := func(a, b float64) bool { return math.Abs(a-b) < 1e-9 }
+		if r.Label != c.label || !near(r.Value, c.value) || !near(r.Lo, c.lo) || !near(r.Hi, c.hi) || r.Bare ||
+			r.Warn != (c.j.Verdict.Outcome == Short) {
+			t.Errorf("%s: %+v", c.label, r)
+		}
 	}
 }

@@ -245,7 +245,9 @@ func TestConditionsInWords(t *testing.T) {
 		{"quality.preset", "high"}: "preset high", {"upscaling", "off"}: "no upscaling", {"upscaling",
 			"from 1280x720"}: "upscaled from 1280x720", {"frame.generation", "on"}: "with generated frames",
 		{"supply", "mains"}: "mains", {"supply", "battery"}: "on battery", {"runtime", "native"}: "", {"content", ""}: "",
-		{"memory.speed", "3600 MT/s"}: "memory speed 3600 MT/s", {"runtime", "in browser, X 3"}: "in the browser"} {
+		{"memory.speed", "3600 MT/s"}: "memory speed 3600 MT/s",
+		{"pace", "not paced"}:         "not paced", {"pace", "30/min"}: "pace 30/min", {"runtime",
+			"in browser, X 3"}: "in the browser"} {
 		if got := worth(k[0], k[1]); got != v {
 			t.Errorf("%v: %q, want %q", k, got, v)
 		}

@@ -32,6 +32,17 @@ func TestAUseSaysWhatIsWrongWithIt(t *testing.T) {
 	if s := good.Check(judges, []string{"CPU"}); s != "" {
 		t.Fatal(s)
 	}
+	curved := good
+	curved.Weights = []Weight{{Measure: "run/hours", Weight: 1, Curve: []Worth{{0, 0}, {4, 0.5}, {8, 1}}}}
+	if s := curved.Check(judges, []string{"CPU"}); s != "" {
+		t.Errorf("a curve from 0 to 1: %s", s)
+	}
+	for _, c := range [][]Worth{{{1, -0.01}}, {{1, 1.01}}, {{1, 0}, {1, 1}}} {
+		curved.Weights[0].Curve = c
+		if s := curved.Check(judges, []string{"CPU"}); !strings.Contains(s, "rise from corner to corner") {
+			t.Errorf("%v: %q", c, s)
+		}
+	}
 	for says, change := range map[string]func(*Use){
 		"not an identifier":             func(u *Use) { u.Slug = "The Deck" },
 		"needs a name":                  func(u *Use) { u.Name = " " },

@@ -107,3 +107,13 @@ func TestGivenStaysAsItWas(t *testing.T) {
 		}
 	}
 }
+
+// What somebody gave in up to five digits stands as it was given, beyond that as a figure.
+func TestWhatWasGivenStandsAsGiven(t *testing.T) {
+	for v, want := range map[float64]string{900: "900 MB/s", 12345: "12,345 MB/s", 1.2345: "1.2345 MB/s",
+		1.23456: "1.235 MB/s", 123456: "123,456 MB/s", 123.456: "123.5 MB/s", -1.5: "−1.5 MB/s"} {
+		if got := Given(v, "MBy/s"); got != want {
+			t.Errorf("%g: %q, want %q", v, got, want)
+		}
+	}
+}

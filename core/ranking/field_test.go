@@ -98,3 +98,26 @@ func TestFamilyGoesBothWays(t *testing.T) {
 		}
 	}
 }
+
+func TestAFieldsRuleInWords(t *testing.T) {
+	for want, f := range map[string]Field{
+		"everything ever measured":    {},
+		"laptops, mini PCs":           {Kinds: []catalog.Kind{"laptop", "mini-pc"}},
+		"1 by hand":                   {Variants: []string{"a"}},
+		"laptops; and 2 by hand":      {Kinds: []catalog.Kind{"laptop"}, Variants: []string{"a", "b"}},
+		"laptops; without 1":          {Kinds: []catalog.Kind{"laptop"}, Without: []string{"a"}},
+		"from 900 EUR":                {Price: &PriceBand{From: 900, Currency: "EUR"}},
+		"0 to 900 EUR on 2026-03-02":  {Price: &PriceBand{To: 900, Currency: "EUR", Day: "2026-03-02"}},
+		"released 2026-01 to 2026-06": {ReleasedFrom: "2026-01", ReleasedTo: "2026-06"},
+		"released from 2026-01":       {ReleasedFrom: "2026-01"},
+		"released up to 2026-06":      {ReleasedTo: "2026-06"},
+		"screen from 13.3 in":         {ScreenFrom: 13.3},
+		"screen 10 in to 12 in":       {ScreenFrom: 10, ScreenTo: 12},
+		"with a chip named Skarn":     {Chip: "Skarn"},
+		"family of fen-14":            {FamilyOf: "fen-14"},
+	} {
+		if got := f.Rule(); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}

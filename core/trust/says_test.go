@@ -58,6 +58,7 @@ func TestWhatHistoriesSay(t *testing.T) {
 		"one":             HistoryOf(ratio, moments(9, 100), pool),
 		"flat":            HistoryOf(ratio, moments(9, 100, 100.3, 99.8, 100.1, 100), pool),
 		"lower since":     HistoryOf(ratio, moments(4, 100, 100.4, 99.7, 100.2, 80.3, 80.1, 79.9, 80.4), pool),
+		"one day apart":   HistoryOf(ratio, moments(9, 100, 112, 100.2, 99.8, 100.1, 100.3), pool),
 		"higher at once":  HistoryOf(ratio, moments(1, 100, 130, 130.4), pool),
 		"noise, louder":   HistoryOf(level, moments(2, 31, 31.1, 35.2, 35, 35.1), plain),
 		"noise, as quiet": HistoryOf(level, moments(9, 31, 31.1, 31.2, 31, 31.1), plain),

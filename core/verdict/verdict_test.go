@@ -185,13 +185,19 @@ func TestExtremesOfHistory(t *testing.T) {
 		{57, 57, 58, quantity.Higher, "weakness: Copying: the second slowest of 58"},
 		{58, 58, 58, quantity.Higher, "weakness: Copying: the slowest of 58"},
 		{1, 1, 12, quantity.Lower, "strength: Copying: the slowest of 12"},
-		{1, 1, 11, quantity.Higher, ""}, {1, 2, 58, quantity.Higher, ""}, {3, 3, 58, quantity.Higher, ""},
+		{1, 1, 12, quantity.Target, ""}, {1, 1, 11, quantity.Higher, ""}, {1, 2, 58, quantity.Higher, ""}, {3, 3, 58,
+			quantity.Higher, ""},
 	} {
 		s.Better, s.History = c.better, &ranking.Within{Place: ranking.Place{Best: c.best, Worst: c.worst}, Of: c.of}
 		if got := text(Facts{Standings: []Standing{s}}, "history"); c.want == "" && got != "" || !strings.HasPrefix(got,
 			c.want) {
 			t.Errorf("%+v: %q", c, got)
 		}
+	}
+	s.Better, s.History = quantity.Higher, &ranking.Within{Place: ranking.Place{Best: 1, Worst: 1}, Of: 58}
+	if got := text(Facts{Standings: []Standing{s}, Caveats: map[string]string{s.Figure: "in doubt"}},
+		"history"); got != "" {
+		t.Errorf("of a figure in doubt: %q", got)
 	}
 }
 
@@ -297,7 +303,11 @@ func TestTroubleIsAWeakness(t *testing.T) {
 		text(f, "partner") != "weakness: Did not work with the Kit A and the Kit B; it worked with one other." {
 		t.Error(text(f, "incident"), text(f, "partner"))
 	}
-	f.Incidents[0].Hosts, f.Incidents[0].Kind, f.Works = 1, "slow-link", 0
+	f.Incidents[0].Hosts, f.Incidents[0].HostsAll = 1, 1
+	if got := text(f, "incident"); got != "weakness: Lost its connection in 9 of 31 tries (29 %; 14 to 48 %)." {
+		t.Errorf("with one host there is: %s", got)
+	}
+	f.Incidents[0].HostsAll, f.Incidents[0].Kind, f.Works = 3, "slow-link", 0
 	if text(f, "incident") != "weakness: Slow link in 9 of 31 tries (29 %; 14 to 48 %), on one of three hosts." ||
 		text(f, "partner") != "weakness: Did not work with the Kit A and the Kit B." {
 		t.Error(text(f, "incident"), text(f, "partner"))
