@@ -148,7 +148,8 @@ func TestTallies(t *testing.T) {
 		return Judged{Maker: maker, Year: year, Verdict: Verdict{Outcome: o}}
 	}
 	// the makers of most claims first, of as many by name
-	few := Tallies([]Judged{of("B", "", Held), of("C", "", Held), of("C", "", Short), of("A", "", Held), of("C", "", Open)},
+	few := Tallies([]Judged{of("B", "", Held), of("C", "", Held), of("C", "", Short), of("A", "", Held), of("C", "",
+		Open)},
 		"maker")
 	if len(few) != 3 || few[0].Of != "C" || few[1].Of != "A" || few[2].Of != "B" {
 		t.Errorf("in the order of %+v", few)
