@@ -51,8 +51,16 @@ func (a *app) headCmd() *cobra.Command {
 func (a *app) printHead(h compare.Head) {
 	a.say("%s\n%s\n", h.Chart.Title, h.Note)
 	header := []string{"Group", "Measure", "Better"}
+	named := map[string]int{}
+	for _, s := range h.Sides {
+		named[s.Name]++
+	}
 	for i, s := range h.Sides {
-		header = append(header, "→"+s.Variant)
+		name := s.Name
+		if named[name] > 1 { // siblings
+			name += note(", ", s.Note)
+		}
+		header = append(header, "→"+name)
 		if i > 0 {
 			header = append(header, "→Difference", "")
 		}
