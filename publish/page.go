@@ -45,10 +45,16 @@ var page = template.Must(template.New("edition").Funcs(template.FuncMap{
 	"date":    func(s string) string { return strings.SplitN(s, "T", 2)[0] },
 	"join":    strings.Join,
 	"capital": say.Capital,
+	"keep":    keep,
 	// A site puts what it adds in place of these.
 	"marker": func(name string) template.HTML { return template.HTML("<!--" + name + "-->") },
 	"origin": func(u catalog.Unit) string { return origins[u.Origin] },
 }).Parse(pageSource))
+
+var perCent = regexp.MustCompile(`(\d) %`)
+
+// keep has no line break between a number and its per cent.
+func keep(text string) string { return perCent.ReplaceAllString(text, "$1\u00a0%") }
 
 // origins say how a sample came to the desk.
 var origins = map[string]string{"bought": "bought", "sent by maker": "lent by the maker", "borrowed": "borrowed",

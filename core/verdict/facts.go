@@ -64,6 +64,7 @@ type Facts struct {
 	Remarks   []record.Remark    // what people said of it; never counted
 	Caveats   map[string]string  // what the subject's figure is shown with, by figure
 	Weights   map[string]float64 // of areas, for the uses that the review is written for; 1 where none is given
+	Asked     []string           // measures that readers ask for first: what its uses name, then what its maker promises
 	Incidents []record.IncidentRate
 	Fails     []string // partners that it did not work with
 	Works     int      // partners that it worked with

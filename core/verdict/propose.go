@@ -2,6 +2,7 @@ package verdict
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"durvek/core/chart"
@@ -74,8 +75,8 @@ type Key struct {
 // keys is how many figures stand at the head of a page at most.
 const keys = 8
 
-// Keys chooses the figures at the head of a page: of each area, in the order of its charts, the first that is charted,
-// then second ones.
+// Keys chooses the figures at the head of a page: of each area, in the order of its charts, the first that is charted
+// and that readers ask for, or else the first, then second ones.
 func Keys(r Review, f Facts) (out []Key) {
 	at := map[string]Standing{}
 	for _, s := range f.Standings {
@@ -84,14 +85,18 @@ func Keys(r Review, f Facts) (out []Key) {
 		}
 	}
 	had, taken := map[string]int{}, map[string]bool{}
+	charts := askedFirst(r.Charts, func(c Chart) string { return at[c.Key()].Area }, f.Asked)
 	for round := range 2 {
-		for _, c := range r.Charts {
-			s, ok := at[c.Key()]
-			if !ok || taken[c.Key()] || had[s.Area] > round || len(out) == keys {
-				continue
+		var shown []Chart
+		for _, c := range charts {
+			if s, ok := at[c.Key()]; ok && !taken[c.Key()] && had[s.Area] <= round {
+				taken[c.Key()] = true
+				had[s.Area]++
+				shown = append(shown, c)
 			}
-			taken[c.Key()] = true
-			had[s.Area]++
+		}
+		for _, c := range foremost(shown, f.Asked, keys-len(out)) {
+			s := at[c.Key()]
 			k := Key{Name: s.Name, Value: s.Said, Area: s.Area}
 			if f.Caveats[s.Figure] == "" {
 				k.Place = s.Placed()
@@ -100,6 +105,18 @@ func Keys(r Review, f Facts) (out []Key) {
 		}
 	}
 	return out
+}
+
+// foremost leaves out of charts, where there are more than so many, the last ones that nobody asks for.
+func foremost(charts []Chart, asked []string, most int) []Chart {
+	for _, any := range []bool{false, true} {
+		for i := len(charts) - 1; i >= 0 && len(charts) > most; i-- {
+			if any || !slices.Contains(asked, charts[i].Measure) {
+				charts = slices.Delete(charts, i, i+1)
+			}
+		}
+	}
+	return charts
 }
 
 // Profile draws every measure of an area that can be set against the class in per cent as a dot on one axis, better on

@@ -1,6 +1,7 @@
 package verdict
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -210,13 +211,19 @@ func ChartsOf(measures []string) []Chart {
 const chartsOfArea = 2
 
 // Opening are the charts that a review begins with: of the measures that its subject has figures for, in every area
-// those that its shown findings speak of first, or else the first. area gives a measure's area.
-func Opening(measures []string, area func(string) string, findings []Finding) []Chart {
+// the first that readers ask for, then those that its shown findings speak of first, or else the first. area gives a
+// measure's area.
+func Opening(measures []string, area func(string) string, asked []string, findings []Finding) []Chart {
 	chosen, count := map[string]bool{}, map[string]int{}
 	add := func(id string) {
 		if slices.Contains(measures, id) && !chosen[id] && count[area(id)] < chartsOfArea {
 			chosen[id] = true
 			count[area(id)]++
+		}
+	}
+	for _, id := range asked {
+		if count[area(id)] == 0 {
+			add(id)
 		}
 	}
 	for _, f := range findings {
@@ -238,6 +245,29 @@ func Opening(measures []string, area func(string) string, findings []Finding) []
 			out = append(out, Chart{Measure: id})
 		}
 	}
+	return askedFirst(out, func(c Chart) string { return area(c.Measure) }, asked)
+}
+
+// askedFirst sets the charts of an area together, where its first one stands, and those that readers ask for before
+// its others.
+func askedFirst(charts []Chart, area func(Chart) string, asked []string) []Chart {
+	first := map[string]int{}
+	for i, c := range charts {
+		if _, had := first[area(c)]; !had {
+			first[area(c)] = i
+		}
+	}
+	out := slices.Clone(charts)
+	slices.SortStableFunc(out, func(a, b Chart) int {
+		x, y := slices.Contains(asked, a.Measure), slices.Contains(asked, b.Measure)
+		switch by := cmp.Compare(first[area(a)], first[area(b)]); {
+		case by != 0 || x == y:
+			return by
+		case x:
+			return -1
+		}
+		return 1
+	})
 	return out
 }
 

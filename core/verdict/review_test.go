@@ -13,24 +13,29 @@ func TestAReviewBeginsWithTheChartsOfItsFindingsAndOneOfEachOtherArea(t *testing
 		name     string
 		findings []Finding
 		want     []string
+		asked    []string
 	}{
-		{"nothing was found", nil, []string{"cpu/a", "disk/a", "fan/a"}},
+		{"nothing was found", nil, []string{"cpu/a", "disk/a", "fan/a"}, nil},
+		{"one of an area is asked for", nil, []string{"cpu/c", "disk/a", "fan/a"}, []string{"cpu/c", "cpu/b", "x/y"}},
+		{"one beside a finding, before it", []Finding{{RestsOn: []string{"cpu/a"}}}, []string{"cpu/c", "cpu/a", "disk/a",
+			"fan/a"}, []string{"cpu/c"}},
+		{"in the area that comes last", nil, []string{"cpu/a", "disk/b", "fan/a"}, []string{"fan/a", "disk/b"}},
 		{"two in one area", []Finding{{RestsOn: []string{"cpu/c"}}, {RestsOn: []string{"cpu/b", "fan/a"}}},
-			[]string{"cpu/b", "cpu/c", "disk/a", "fan/a"}},
+			[]string{"cpu/b", "cpu/c", "disk/a", "fan/a"}, nil},
 		{"three in one area", []Finding{{RestsOn: []string{"cpu/c"}}, {RestsOn: []string{"cpu/b"}},
 			{RestsOn: []string{"cpu/a"}}},
-			[]string{"cpu/b", "cpu/c", "disk/a", "fan/a"}},
+			[]string{"cpu/b", "cpu/c", "disk/a", "fan/a"}, nil},
 		{"of one of several rows", []Finding{{RestsOn: []string{"disk/b · left port"}}},
-			[]string{"cpu/a", "disk/b", "fan/a"}},
-		{"hidden", []Finding{{RestsOn: []string{"cpu/b"}, Hidden: true}}, []string{"cpu/a", "disk/a", "fan/a"}},
-		{"a claim", []Finding{{RestsOn: []string{"claim disk/b up to 5 GB/s"}}}, []string{"cpu/a", "disk/b", "fan/a"}},
-		{"of no measure that it has", []Finding{{RestsOn: []string{"claim x"}}, {}}, []string{"cpu/a", "disk/a", "fan/a"}},
+			[]string{"cpu/a", "disk/b", "fan/a"}, nil},
+		{"hidden", []Finding{{RestsOn: []string{"cpu/b"}, Hidden: true}}, []string{"cpu/a", "disk/a", "fan/a"}, nil},
+		{"a claim", []Finding{{RestsOn: []string{"claim disk/b up to 5 GB/s"}}}, []string{"cpu/a", "disk/b", "fan/a"}, nil},
+		{"of no measure that it has", []Finding{{RestsOn: []string{"claim x"}}, {}}, []string{"cpu/a", "disk/a", "fan/a"}, nil},
 	} {
-		if got := Opening(all, area, c.findings); !reflect.DeepEqual(got, ChartsOf(c.want)) {
+		if got := Opening(all, area, c.asked, c.findings); !reflect.DeepEqual(got, ChartsOf(c.want)) {
 			t.Errorf("%s: %v", c.name, got)
 		}
 	}
-	if got := Opening(nil, area, nil); got == nil || len(got) != 0 {
+	if got := Opening(nil, area, nil, nil); got == nil || len(got) != 0 {
 		t.Errorf("of nothing: %v", got)
 	}
 }
@@ -129,6 +134,53 @@ func TestTheHeadShowsOneFigureOfEachAreaFirst(t *testing.T) {
 		"the middle of 6|"+
 		"v in the middle of 6|w in the middle of 6|q in the middle of 6" {
 		t.Error(all)
+	}
+}
+
+// What readers ask for stands for its area, where the area stood.
+func TestTheHeadShowsWhatReadersAskFor(t *testing.T) {
+	var r Review
+	f := Facts{Asked: []string{"r/rate", "s/rate"}}
+	for i, area := range []string{"a", "b", "a", "b"} {
+		s := standing(string(rune('p'+i))+"/rate", "n", middle, 120, 1)
+		s.Area, s.Said = area, string(rune('p'+i))
+		f.Standings = append(f.Standings, s)
+		r.Charts = append(r.Charts, Chart{Measure: s.Figure})
+	}
+	var got string
+	for _, k := range Keys(r, f) {
+		got += k.Value
+	}
+	if got != "rspq" {
+		t.Error(got)
+	}
+}
+
+// Of more areas than have room, those stay that readers ask for; of more of these, the first.
+func TestTheHeadHasRoomForEight(t *testing.T) {
+	areas := "abcdefghij"
+	head := func(asked string) (got string) {
+		var r Review
+		var f Facts
+		for _, a := range areas {
+			s := standing(string(a)+"/rate", "n", middle, 120, 1)
+			s.Area, s.Said = string(a), string(a)
+			f.Standings = append(f.Standings, s)
+			r.Charts = append(r.Charts, Chart{Measure: s.Figure})
+		}
+		for _, a := range asked {
+			f.Asked = append(f.Asked, string(a)+"/rate")
+		}
+		for _, k := range Keys(r, f) {
+			got += k.Value
+		}
+		return got
+	}
+	for asked, want := range map[string]string{"": "abcdefgh", "j": "abcdefgj", "ij": "abcdefij", "abcdefghij": "abcdefgh",
+		"bcdefghij": "bcdefghi", "cdefghij": "cdefghij"} {
+		if got := head(asked); got != want {
+			t.Errorf("asked for %q: %s, want %s", asked, got, want)
+		}
 	}
 }
 

@@ -72,27 +72,42 @@ func (f *Figures) NeedsOf(ctx context.Context, use, field, variant string) ([]ve
 	if is.Is == verdict.For && 2*place > len(u.Fits)+1 {
 		is.Is = verdict.ForSome
 	}
-	why = append(why, fmt.Sprintf("Fits by %.0f of 100 (%.0f to %.0f), the best in the field by %.0f.", x.Score, x.Lo,
-		x.Hi,
-		slices.MaxFunc(u.Fits, func(a, b fit.Fit) int { return cmp.Compare(a.Score, b.Score) }).Score))
+	best := slices.MaxFunc(u.Fits, func(a, b fit.Fit) int { return cmp.Compare(a.Score, b.Score) })
+	score := fmt.Sprintf("Fits by %.0f of 100 (%.0f to %.0f)", x.Score, x.Lo, x.Hi)
+	switch {
+	case len(u.Fits) > 1 && place == 1:
+		score += ", the best of the field"
+	case len(u.Fits) > 1:
+		score += fmt.Sprintf(", the best in the field by %.0f", best.Score)
+	}
+	why = append(why, score+".")
 	is.Sentence = strings.Join(why, " ")
 	return out, is, nil
 }
 
-// AreaWeights says what each area counts for kinds of use: the mean share of weight that its measures have, 1 where it
-// has as much as the areas have on average.
-func (f *Figures) AreaWeights(ctx context.Context, uses []string) (map[string]float64, error) {
+// Asked says what kinds of use ask for: what each area counts, the mean share of weight that its measures have, 1 where
+// it has as much as the areas have on average; and the measures that they name, needs first, then what weighs most.
+func (f *Figures) Asked(ctx context.Context, uses []string) (areas map[string]float64, named []string, err error) {
 	v, err := f.view(ctx)
 	if err != nil || len(uses) == 0 {
-		return nil, err
+		return nil, nil, err
 	}
 	out, all := map[string]float64{}, 0.0
+	var weighed []fit.Weight
 	for _, slug := range uses {
 		u, err := v.use(slug)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
+		}
+		for _, n := range u.Needs {
+			if n.Measure != "" {
+				named = append(named, n.Measure)
+			}
 		}
 		for _, w := range u.Weights {
+			if w.Measure != "" {
+				weighed = append(weighed, w)
+			}
 			group := w.Group
 			if m, ok := v.byID[w.Measure]; ok {
 				group = m.Group
@@ -101,8 +116,12 @@ func (f *Figures) AreaWeights(ctx context.Context, uses []string) (map[string]fl
 			all += w.Weight
 		}
 	}
+	slices.SortStableFunc(weighed, func(a, b fit.Weight) int { return cmp.Compare(b.Weight, a.Weight) })
+	for _, w := range weighed {
+		named = append(named, w.Measure)
+	}
 	if all == 0 {
-		return nil, nil
+		return nil, named, nil
 	}
 	for a := range out {
 		out[a] *= float64(len(out)) / all
@@ -112,7 +131,7 @@ func (f *Figures) AreaWeights(ctx context.Context, uses []string) (map[string]fl
 			out[a] = 0.4
 		}
 	}
-	return out, nil
+	return out, named, nil
 }
 
 // WorthOf says what a variant gives for its price in a field: by the first kind of use that is named, else evenly over

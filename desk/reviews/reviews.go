@@ -35,7 +35,7 @@ type Figures interface {
 	ModesOf(ctx context.Context, measure, field, subject string) (compare.Modes, error)
 	Among(ctx context.Context, measure, variant, setup string, where ...string) (*ranking.Within, error)
 	NeedsOf(ctx context.Context, use, field, variant string) ([]verdict.Need, *verdict.Fitting, error)
-	AreaWeights(ctx context.Context, uses []string) (map[string]float64, error)
+	Asked(ctx context.Context, uses []string) (areas map[string]float64, measures []string, err error)
 	WorthOf(ctx context.Context, field, variant string, uses []string) (*verdict.Worth, error)
 	PricesOf(ctx context.Context, field, variant string, others []string) (map[string]verdict.Costs, error)
 }

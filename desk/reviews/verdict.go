@@ -200,8 +200,13 @@ func (d *Reviews) told(ctx context.Context, r verdict.Review, facts *verdict.Fac
 			facts.Uses = append(facts.Uses, *is)
 		}
 	}
-	if facts.Weights, err = d.figures.AreaWeights(ctx, r.Uses); err != nil {
+	if facts.Weights, facts.Asked, err = d.figures.Asked(ctx, r.Uses); err != nil {
 		return err
+	}
+	for _, j := range judged {
+		if j.Verdict.Outcome != claims.Untested {
+			facts.Asked = append(facts.Asked, j.Measure)
+		}
 	}
 	if n, err := d.examplesIn(ctx, r); err != nil || n > 0 { // made-up prices say nothing of what it is worth
 		return err

@@ -40,7 +40,8 @@ func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (v
 		for _, m := range known {
 			areas[m.ID] = verdict.AreaOf(m.Group)
 		}
-		r.Charts = verdict.Opening(x.Measures, func(id string) string { return areas[id] }, r.Findings)
+		r.Charts = verdict.Opening(x.Measures, func(id string) string { return areas[id] }, facts.Asked,
+			r.Findings)
 	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
 		_, err := q.Review(ctx, r.Slug)
@@ -82,7 +83,7 @@ func (d *Reviews) checkReview(ctx context.Context, r verdict.Review) error {
 		}
 	}
 	for _, use := range r.Uses {
-		if _, err := d.figures.AreaWeights(ctx, []string{use}); err != nil {
+		if _, _, err := d.figures.Asked(ctx, []string{use}); err != nil {
 			return err
 		}
 	}
