@@ -156,10 +156,10 @@ type Narrowed struct {
 
 // Priced says which offers make a price.
 type Priced struct {
-	Currency  string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in"`
+	Currency  string `query:"currency" pattern:"^([A-Z]{3})?$" patternDescription:"three capital letters, such as EUR" doc:"Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in"`
 	Region    string `query:"region" doc:"Only offers of a region"`
 	Condition string `query:"condition" enum:",new,used,refurbished" doc:"new, used or refurbished; new if empty"`
-	Day       string `query:"day" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"Prices and rates as of a day, YYYY-MM-DD"`
+	Day       string `query:"day" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" patternDescription:"a day, such as 2026-03-02" doc:"Prices and rates as of a day, YYYY-MM-DD"`
 	NoVoucher bool   `query:"no_voucher" doc:"Prices without vouchers"`
 }
 
@@ -178,7 +178,7 @@ type Weighed struct {
 type HeadAsked struct {
 	Variants string `query:"variants" required:"true" doc:"Two to four variants, commas between; the first is what the others are held against"`
 	Setup    string `query:"setup" doc:"Setup; as delivered if empty"`
-	Currency string `query:"currency" pattern:"^([A-Z]{3})?$" doc:"Currency of prices; as they were seen if empty"`
+	Currency string `query:"currency" pattern:"^([A-Z]{3})?$" patternDescription:"three capital letters, such as EUR" doc:"Currency of prices; as they were seen if empty"`
 	Narrowed
 }
 

@@ -68,8 +68,8 @@ type RunsAsked struct {
 	Outcome record.Ending `query:"outcome" enum:",done,failed,not-run,parked" doc:"done, failed, not-run or parked"`
 	Source  record.Source `query:"source" enum:",agent,file,typed,table" doc:"agent, file, typed or table"`
 	State   string        `query:"state" enum:",doubted,void,changed" doc:"doubted: under an open doubt; void: with a reading that no longer counts; changed: with one that was corrected or restored"`
-	From    string        `query:"from" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"First day, YYYY-MM-DD"`
-	Until   string        `query:"until" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" doc:"Last day, YYYY-MM-DD"`
+	From    string        `query:"from" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" patternDescription:"a day, such as 2026-03-02" doc:"First day, YYYY-MM-DD"`
+	Until   string        `query:"until" pattern:"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$" patternDescription:"a day, such as 2026-03-02" doc:"Last day, YYYY-MM-DD"`
 	Text    string        `query:"text" doc:"Part of unit, test, or anything that was observed, such as a firmware version"`
 }
 

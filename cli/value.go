@@ -33,7 +33,8 @@ func (a *app) valueCmd() *cobra.Command {
 				if x.Frontier {
 					front = "yes"
 				} else if x.BeatenBy != "" {
-					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + v.Names[x.BeatenBy].Name + note(", ", v.Names[x.BeatenBy].Note)
+					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + v.Names[x.BeatenBy].Name +
+						note(", ", v.Names[x.BeatenBy].Note)
 				}
 				place := fmt.Sprint(x.Place)
 				if x.Unranked {

@@ -25,6 +25,8 @@ func TestWhatDoesNotFitIsSaidPlainly(t *testing.T) {
 			"colour: is not known here; mend its name or leave it out"},
 		{"/api/rates", map[string]any{"from": "USD", "to": "EUR", "rate": "one", "date": "2026-03-02"},
 			"rate: must be a number"},
+		{"/api/rates", map[string]any{"from": "usd", "to": "EUR", "rate": 1, "date": "2026-03-02"},
+			"from: must be three capital letters, such as EUR"},
 		{"/api/fields", map[string]any{"slug": "f", "name": "f", "variants": "fen-14"}, "variants: must be a list"},
 	} {
 		refused(t, send(r, x.path, x.in), http.StatusUnprocessableEntity, "What was sent does not fit, so nothing was done.",

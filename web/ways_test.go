@@ -185,7 +185,7 @@ func TestFieldsAreMadeByRuleAndRemoved(t *testing.T) {
 	p.fill("Price from", "1200")
 	p.fill("Currency", "euro")
 	p.Press("Save")
-	p.Says("body.price.currency")
+	p.Says("price.currency (euro): must be three capital letters")
 	p.fill("Currency", "EUR")
 	p.Press("Save")
 	p.Says("laptops; from 1200 EUR")

@@ -148,7 +148,7 @@ type Offer struct {
 	ID          string   `json:"id,omitempty" readOnly:"true"`
 	Variant     string   `json:"variant,omitempty"`
 	Amount      int64    `json:"amount" minimum:"0" doc:"Minor units of the currency, after the voucher"`
-	Currency    string   `json:"currency" pattern:"^[A-Z]{3}$" doc:"ISO 4217"`
+	Currency    string   `json:"currency" pattern:"^[A-Z]{3}$" patternDescription:"three capital letters, such as EUR" doc:"ISO 4217"`
 	Region      string   `json:"region"`
 	TaxIncluded bool     `json:"tax_included"`
 	Condition   string   `json:"condition" enum:"new,used,refurbished"`

@@ -12,8 +12,8 @@ import (
 
 // Rate is an exchange rate that the desk wrote down: on Date, one From was worth Rate To.
 type Rate struct {
-	From   string  `json:"from" pattern:"^[A-Z]{3}$" doc:"ISO 4217"`
-	To     string  `json:"to" pattern:"^[A-Z]{3}$" doc:"ISO 4217"`
+	From   string  `json:"from" pattern:"^[A-Z]{3}$" patternDescription:"three capital letters, such as EUR" doc:"ISO 4217"`
+	To     string  `json:"to" pattern:"^[A-Z]{3}$" patternDescription:"three capital letters, such as EUR" doc:"ISO 4217"`
 	Rate   float64 `json:"rate" doc:"What one unit of From is worth in To"`
 	Date   string  `json:"date" doc:"YYYY-MM-DD"`
 	Source string  `json:"source,omitempty"`

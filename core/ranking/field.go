@@ -37,7 +37,7 @@ func (f Field) ByKind() bool {
 type PriceBand struct {
 	From     float64 `json:"from"`
 	To       float64 `json:"to" doc:"0 means without an end"`
-	Currency string  `json:"currency" pattern:"^[A-Z]{3}$"`
+	Currency string  `json:"currency" pattern:"^[A-Z]{3}$" patternDescription:"three capital letters, such as EUR"`
 	Day      string  `json:"day,omitempty" doc:"YYYY-MM-DD; today's offers if left out"`
 }
 

@@ -29,7 +29,8 @@ func TestAReviewBeginsWithTheChartsOfItsFindingsAndOneOfEachOtherArea(t *testing
 			[]string{"cpu/a", "disk/b", "fan/a"}, nil},
 		{"hidden", []Finding{{RestsOn: []string{"cpu/b"}, Hidden: true}}, []string{"cpu/a", "disk/a", "fan/a"}, nil},
 		{"a claim", []Finding{{RestsOn: []string{"claim disk/b up to 5 GB/s"}}}, []string{"cpu/a", "disk/b", "fan/a"}, nil},
-		{"of no measure that it has", []Finding{{RestsOn: []string{"claim x"}}, {}}, []string{"cpu/a", "disk/a", "fan/a"}, nil},
+		{"of no measure that it has", []Finding{{RestsOn: []string{"claim x"}}, {}}, []string{"cpu/a", "disk/a", "fan/a"},
+			nil},
 	} {
 		if got := Opening(all, area, c.asked, c.findings); !reflect.DeepEqual(got, ChartsOf(c.want)) {
 			t.Errorf("%s: %v", c.name, got)
