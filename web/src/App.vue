@@ -40,6 +40,13 @@ async function signOut() {
   await api.POST('/api/sign-out')
   location.reload()
 }
+// Paper is light.
+let onScreen = ''
+addEventListener('beforeprint', () => {
+  onScreen = theme.global.name.value
+  theme.change('light')
+})
+addEventListener('afterprint', () => theme.change(onScreen))
 function turn() {
   const next = dark.value ? 'light' : 'dark'
   localStorage.setItem('look', next)

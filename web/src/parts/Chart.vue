@@ -26,8 +26,9 @@ const chart = useQuery({
   queryKey: computed(() => ['chart', address.value]),
   placeholderData: (before) => before,
   queryFn: async () => {
-    const r = await fetch(address.value)
-    if (r.ok) return r.text()
+    const from = address.value
+    const r = await fetch(from)
+    if (r.ok) return { svg: await r.text(), night: from.includes('&dark=true') }
     const e = (await r.json().catch(() => ({}))) as { detail?: string }
     throw new Refusal(e.detail ?? `The service answered ${r.status}.`, r.status, [])
   },
@@ -42,5 +43,5 @@ function hit(e: MouseEvent) {
   <Trouble v-if="chart.error.value" :error="chart.error.value" />
   <div v-else-if="!chart.data.value" class="sheet waits tall" aria-busy="true" />
   <!-- eslint-disable-next-line vue/no-v-html: drawn by our own service, texts escaped there -->
-  <div v-else class="chart sheet" :class="{ pick }" @click="hit" v-html="chart.data.value" />
+  <div v-else class="chart sheet" :class="{ pick, night: chart.data.value.night }" @click="hit" v-html="chart.data.value.svg" />
 </template>
