@@ -30,6 +30,8 @@ var (
 			Making(func(p method.Plan) string { return at("/api/plans", p.ID) })
 	Plan = get[Slugged, record.BenchPlan](onBench, "/api/plans/{slug}", "show-plan",
 		"A plan with what came of each step")
+	ChangePlan = put[PlanChange, method.Plan](onBench, "/api/plans/{slug}", "change-plan",
+		"Replace what a plan that has not begun is to measure")
 	PlanCode = post[Slugged, JoinCode](onBench, "/api/plans/{slug}/codes", "plan-code",
 		"Make a one-time code with which a machine joins for a plan")
 	ArrivalCode = post[Body[Arrival], JoinCode](onBench, "/api/arrivals", "arrival-code",
@@ -90,7 +92,7 @@ type KindOf struct {
 
 // PlanRequest is a plan as it is wished.
 type PlanRequest struct {
-	Unit   string            `json:"unit"`
+	Unit   string            `json:"unit,omitempty" doc:"Of a new plan; a plan that is changed keeps its own"`
 	Host   string            `json:"host,omitempty"`
 	Place  string            `json:"place,omitempty"`
 	Setup  string            `json:"setup,omitempty"`
@@ -98,6 +100,12 @@ type PlanRequest struct {
 	Name   string            `json:"name,omitempty"`
 	Steps  []method.PlanStep `json:"steps"`
 	method.Terms
+}
+
+// PlanChange is what a plan is to be instead; its unit stays.
+type PlanChange struct {
+	Slugged
+	Body PlanRequest
 }
 
 // PlanFrom is a plan of a file or of the library, for a unit.

@@ -1,6 +1,9 @@
 package cli_test
 
-import "testing"
+import (
+	"regexp"
+	"testing"
+)
 
 // From nothing to a first ranking by commands alone: what is wrong is named before anything is asked, and what made
 // examples go or stay.
@@ -34,6 +37,17 @@ func TestADeskIsBegunByCommands(t *testing.T) {
 	do("example", "drop").want(t, 1, "for what of yours is on them: 1 remark; take")
 	do("example", "drop", "--all").want(t, 0, "The examples are gone.")
 	do("rank", "show", "weight/weight").want(t, 0, "Only the Selvane Fen 14")
+	plan := regexp.MustCompile(`plan=(\S+)|Plan (\S+) is`).FindStringSubmatch(do("plan", "add", "fen-14-16-gib-a", "--tests",
+		"hashing,archive", "--name", "First").out)
+	if plan == nil {
+		t.Fatal("no plan is named")
+	}
+	id := plan[1] + plan[2]
+	do("plan", "change", id, "--tests", "archive,compression", "--repeats", "2", "--name", "Second").want(t, 0,
+		"Plan Second: 4 runs.")
+	do("plan", "show", id).want(t, 0, "Second", "Survey day archive", "Compression")
+	do("plan", "change", id, "--tests", "archive,no-such").want(t, 1, `no test "no-such"`)
+	do("plan", "change", id, "--order", "mixed").want(t, 1, "order: must be one of: grouped, interleaved")
 	do("desk", "describe", "--name", "Marram Desk").want(t, 0, "Marram Desk")
 	do("device", "code", "boat").want(t, 1, `unknown kind "boat"; known: laptop, desktop`)
 	do("device", "code", "laptop").want(t, 0, "durvek agent --code ")

@@ -2,11 +2,13 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -17,6 +19,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/desk/bench"
 	"durvek/draw"
 )
@@ -146,7 +149,7 @@ func (a *app) planCmd() *cobra.Command {
 		return c
 	}
 	says := func(s string) func(api.Directing) string { return func(api.Directing) string { return s } }
-	return under(noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(),
+	return under(noun("plan", "What is to be measured on a unit", add, a.changePlanCmd(), list, show, code, watch, lib, a.suggestCmd(),
 		a.scheduleCmd(), export, a.schema("plan", "plan files"), confirm,
 		direct("pause", "", "Let a plan rest after the present run", says("rests after the present run")),
 		direct("resume", "", "Let a plan go on", says("goes on")),
@@ -156,6 +159,55 @@ func (a *app) planCmd() *cobra.Command {
 			return fmt.Sprintf("leaves out step %d", in.Body.Step)
 		})),
 		append(a.archiveCmds("plan", "01995c3e-…"), a.dropCmd("plan", "PLAN", "01995c3e-…"))...)
+}
+
+// changePlanCmd changes of a waiting plan what its flags say; what they leave out stays.
+func (a *app) changePlanCmd() *cobra.Command {
+	var tests []string
+	var repeats int
+	var setup, name, order string
+	c := verb("change PLAN", "Change what a plan that has not begun is to measure; what no flag names stays",
+		"durvek plan change 01995c3e-… --tests hashing,archive --repeats 5", 1, func(cmd *cobra.Command, args []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			was, err := client.Ask(cmd.Context(), c, api.Plan, slugged(args[0]))
+			if err != nil {
+				return err
+			}
+			p := was.Plan
+			if len(tests) > 0 {
+				steps := p.Steps
+				p.Steps = nil
+				for _, t := range tests {
+					step := method.PlanStep{Test: strings.TrimSpace(t)}
+					if i := slices.IndexFunc(steps, func(s method.PlanStep) bool { return s.Test == step.Test }); i >= 0 {
+						step = steps[i]
+					}
+					p.Steps = append(p.Steps, step)
+				}
+			}
+			for i := range p.Steps {
+				if cmd.Flags().Changed("repeats") {
+					p.Steps[i].Repeats = repeats
+				}
+				if setup != "" {
+					p.Steps[i].Setup = ""
+				}
+			}
+			p.Order = cmp.Or(order, p.Order)
+			return ask(a, cmd, api.ChangePlan, api.PlanChange{Slugged: api.Slugged{Slug: p.ID}, Body: api.PlanRequest{Host: p.Host,
+				Place: p.Place, Setup: cmp.Or(setup, p.Setup), Name: cmp.Or(name, p.Name), Steps: p.Steps, Terms: p.Terms}},
+				func(x method.Plan) { a.say("Plan %s: %s.", x.Name, say.Things(runsOf(x.Steps), "run")) })
+		})
+	f := c.Flags()
+	f.StringSliceVar(&tests, "tests", nil, "tests, in order, in place of the plan's")
+	f.IntVar(&repeats, "repeats", 0, "repeats of each test; 0 for as many as each usually has")
+	f.StringVar(&setup, "setup", "", "setup that every test is made under")
+	f.StringVar(&order, "order", "", "grouped or interleaved")
+	f.StringVar(&name, "name", "", "name of the plan")
+	return c
 }
 
 // codeText says how a machine joins with a code.

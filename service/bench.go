@@ -38,9 +38,15 @@ func (s *Service) planRoutes() {
 	serve(s, api.Bench, func(ctx context.Context, in *api.AtMost20) ([]record.BenchPlan, error) {
 		return d.Bench(ctx, in.Limit, in.Archived)
 	})
+	asked := func(b api.PlanRequest) method.Plan {
+		return method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name,
+			Steps: method.Cross(b.Steps, b.Setups), Terms: b.Terms}
+	}
 	add(s, api.AddPlan, func(ctx context.Context, b api.PlanRequest, by string) (method.Plan, error) {
-		return d.AddPlan(ctx, method.Plan{Unit: b.Unit, Host: b.Host, Place: b.Place, Setup: b.Setup, Name: b.Name,
-			Steps: method.Cross(b.Steps, b.Setups), Terms: b.Terms}, by)
+		return d.AddPlan(ctx, asked(b), by)
+	})
+	serve(s, api.ChangePlan, func(ctx context.Context, in *api.PlanChange) (method.Plan, error) {
+		return d.ChangePlan(ctx, in.Slug, asked(in.Body), by(ctx))
 	})
 	serve(s, api.Schedule, func(ctx context.Context, in *api.ScheduleAsked) (schedule.Schedule, error) {
 		return d.Schedule(ctx, schedule.Question{Field: in.Field, Variant: in.Variant, Use: in.Use},

@@ -109,6 +109,42 @@ func TestAPlanOfTheLibraryIsPausedAndStopped(t *testing.T) {
 	worked <- nil
 }
 
+// A plan that waits is changed: another order, another number, one test less and one more; the page shows it, and Back
+// closes the dialog without changing anything.
+func TestAWaitingPlanIsChangedOnThePage(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	id, _ := planned(t, map[string]any{"unit": "skiff-14-16-1000-a", "name": "Short", "steps": []method.PlanStep{
+		{Test: "hashing", Repeats: 1}, {Test: "archive", Repeats: 1}, {Test: "sealing", Repeats: 1}}})
+	p.open("/bench?plan=" + id)
+	p.Press("Change it")
+	p.Says("Change this plan")
+	tab.Eval[bool](p.Tab, `history.back() ?? true`)
+	p.Until(`!document.querySelector('.v-overlay--active')`)
+	p.Press("Change it")
+	press := func(label string) {
+		t.Helper()
+		p.Until(fmt.Sprintf(`!!document.querySelector('[aria-label=%q]')`, label))
+		tab.Eval[bool](p.Tab, fmt.Sprintf(`document.querySelector('[aria-label=%q]').click() ?? true`, label))
+	}
+	press("Up: Sealing")
+	press("Take out Hashing")
+	p.fill("Repeats", "4") // of what is first now
+	p.choose("Another test", "Compression")
+	p.accessible("the dialog that changes a plan")
+	p.Press("Save")
+	p.Until(`!document.querySelector('.v-overlay--active')`)
+	b, err := client.Get[record.BenchPlan](context.Background(), bed.client, "/api/plans/"+id, nil)
+	need(t, err)
+	var got []string
+	for _, s := range b.Plan.Steps {
+		got = append(got, fmt.Sprint(s.Test, " ", s.Repeats))
+	}
+	if all := strings.Join(got, ", "); all != "sealing 4, archive 1, compression 5" || b.Plan.Name != "Short" {
+		t.Errorf("%s: %s", b.Plan.Name, all)
+	}
+	p.Says("0 of 10 runs")
+}
+
 // traced is a run of an agent with a trace of so many seconds at so many samples a second.
 func traced(t *testing.T, unit string, seconds, rate int) string {
 	t.Helper()

@@ -35,10 +35,38 @@ func (d *Bench) AddPlan(ctx context.Context, p method.Plan, by string) (method.P
 	return p, err
 }
 
+// ChangePlan replaces what a plan that has not begun is to measure, and on which terms. Its unit, its codes and its
+// place on the bench stay; steps that were left out are no longer.
+func (d *Bench) ChangePlan(ctx context.Context, id string, p method.Plan, by string) (method.Plan, error) {
+	was, err := d.desk.Store.Plan(ctx, id)
+	if err != nil {
+		return was, desk.Missing(err, "plan", id)
+	}
+	p.Unit = was.Unit
+	p, wrong, err := d.checkPlan(ctx, p)
+	if err != nil {
+		return p, err
+	}
+	if len(wrong) > 0 {
+		return p, desk.Refuse(desk.Invalid, "plan refused: %s", strings.Join(wrong, "; "))
+	}
+	return d.control(ctx, id, by, "change plan", func(q *desk.Tx, now *method.Plan, c *record.Directive) error {
+		if now.State != method.PlanWaiting || now.Agent != "" {
+			return desk.Refuse(desk.Conflict, "plan %q has begun; leave out steps, or make another plan", now.Name)
+		}
+		p.ID, p.State, p.Created, p.Name = now.ID, now.State, now.Created, cmp.Or(p.Name, now.Name)
+		*now, c.Skip = p, nil
+		return q.PutPlan(ctx, p)
+	})
+}
+
 // checkPlan fills in what a plan leaves to its tests and says everything that makes it impossible. The error is one of
 // reading alone.
 func (d *Bench) checkPlan(ctx context.Context, p method.Plan) (method.Plan, []string, error) {
 	p.Setup = cmp.Or(p.Setup, method.AsDelivered)
+	if p.Unit == "" {
+		return p, []string{"name the unit that is to be measured"}, nil
+	}
 	kind, wrong, err := d.desk.CheckPlace(ctx, p.Unit, p.Host, p.Setup)
 	if err != nil {
 		return p, nil, err

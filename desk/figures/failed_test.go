@@ -85,6 +85,8 @@ var called = map[string][]any{
 	"Bench.Join":          {"AAAA-AAAA", "", record.Machine{Name: "m", Boot: "b"}},
 	"Bench.AgentIncident": {record.Incident{ID: uuid.NewString(), Plan: "p", Kind: "crash"}},
 	"Bench.NoteIncident":  {record.Incident{Unit: "a", Kind: "crash", Times: 1}, "me"},
+	"Bench.AddPlan":       {method.Plan{Unit: "a", Steps: []method.PlanStep{{Test: "work"}}}, "me"},
+	"Bench.ChangePlan":    {"p", method.Plan{Steps: []method.PlanStep{{Test: "work", Repeats: 1}}}, "me"},
 	"Bench.AddPlanFrom":   {bench.PlanFrom{Library: "laptop-quick", Unit: "a"}, "me"},
 	"Results.AddRun":      {record.Run{ID: uuid.NewString(), Plan: "p"}},
 	"Results.Correct":     {"r", results.Correction{Do: "void", Reason: "so"}, "me"},

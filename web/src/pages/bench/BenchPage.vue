@@ -12,6 +12,7 @@ import Trouble from '../../parts/Trouble.vue'
 import { amount, lower, moment, number, plain, sensor, span, upper } from '../../parts/words'
 import JoinWith from '../../parts/JoinWith.vue'
 import OnTheBench from '../home/OnTheBench.vue'
+import EditPlan from './EditPlan.vue'
 import NewPlan from './NewPlan.vue'
 
 const route = useRoute()
@@ -86,6 +87,8 @@ const marks = (s: Of<'RecordBenchStep'>) => [...new Set(s.marks?.map((m) => m.te
 const stopping = ref(false)
 const skip = (step: number) => act(() => must(api.POST('/api/plans/{slug}/directives', { params: path(), body: { do: 'skip', step } })))
 const adding = useOpened('new')
+const changing = useOpened('change')
+const untouched = computed(() => chosen.value?.plan.state === 'waiting' && !chosen.value.plan.agent)
 const states: Record<string, string> = { waits: 'waits', running: 'running', done: 'done', failed: 'failed', 'not-run': 'not run', parked: 'parked', skipped: 'left out' }
 </script>
 
@@ -97,6 +100,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
     </template>
     <v-btn v-if="off" title="Its device went off and does not come back: the run is made of what it told" @click="direct('close')">Close its run-down</v-btn>
     <v-btn v-if="chosen && ['waiting', 'silent'].includes(chosen.plan.state)" @click="join">Join a machine</v-btn>
+    <v-btn v-if="untouched" @click="changing = true">Change it</v-btn>
     <v-menu><template #activator="{ props: at }"><v-btn v-bind="at">More …</v-btn></template>
       <v-list density="compact"><v-list-item title="Tests" to="/bench/tests" /><v-list-item title="Setups and conditions" to="/bench/setups" /><v-list-item title="View for a second screen" to="/bench/wall" /><v-list-item v-if="chosen" title="Save this plan as a file" :href="`/api/plan-files/${chosen.plan.id}`" :download="`${chosen.plan.name}.yaml`" /></v-list></v-menu>
     <v-btn :to="`/bench/inspect/${chosen?.plan.unit ?? ''}`">Measure by hand</v-btn>
@@ -204,6 +208,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
   </v-dialog>
   <Sure v-if="chosen" v-model="stopping" title="Stop this plan?" act="Stop it" @yes="direct('stop')">{{ chosen.jobs - chosen.done }} of {{ chosen.jobs }} runs are not made yet, and will not be; what was measured stays. A stopped plan does not go on: to measure the rest, make another.</Sure>
   <NewPlan v-model="adding" />
+  <EditPlan v-if="chosen && untouched" v-model="changing" :plan="chosen.plan" />
 </template>
 
 <style scoped>
