@@ -37,12 +37,12 @@ func TestADeskIsBegunByCommands(t *testing.T) {
 	do("example", "drop").want(t, 1, "for what of yours is on them: 1 remark; take")
 	do("example", "drop", "--all").want(t, 0, "The examples are gone.")
 	do("rank", "show", "weight/weight").want(t, 0, "Only the Selvane Fen 14")
-	plan := regexp.MustCompile(`plan=(\S+)|Plan (\S+) is`).FindStringSubmatch(do("plan", "add", "fen-14-16-gib-a", "--tests",
-		"hashing,archive", "--name", "First").out)
+	made := do("plan", "add", "fen-14-16-gib-a", "--tests", "hashing,archive", "--name", "First")
+	plan := regexp.MustCompile(`Plan (\S+) is`).FindStringSubmatch(made.out)
 	if plan == nil {
 		t.Fatal("no plan is named")
 	}
-	id := plan[1] + plan[2]
+	id := plan[1]
 	do("plan", "change", id, "--tests", "archive,compression", "--repeats", "2", "--name", "Second").want(t, 0,
 		"Plan Second: 4 runs.")
 	do("plan", "show", id).want(t, 0, "Second", "Survey day archive", "Compression")

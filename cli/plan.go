@@ -149,8 +149,7 @@ func (a *app) planCmd() *cobra.Command {
 		return c
 	}
 	says := func(s string) func(api.Directing) string { return func(api.Directing) string { return s } }
-	return under(noun("plan", "What is to be measured on a unit", add, a.changePlanCmd(), list, show, code, watch, lib,
-		a.suggestCmd(),
+	return under(noun("plan", "What is to be measured on a unit", add, list, show, code, watch, lib, a.suggestCmd(),
 		a.scheduleCmd(), export, a.schema("plan", "plan files"), confirm,
 		direct("pause", "", "Let a plan rest after the present run", says("rests after the present run")),
 		direct("resume", "", "Let a plan go on", says("goes on")),
@@ -159,7 +158,7 @@ func (a *app) planCmd() *cobra.Command {
 		direct("skip", " --step 4", "Leave out a step from now on", func(in api.Directing) string {
 			return fmt.Sprintf("leaves out step %d", in.Body.Step)
 		})),
-		append(a.archiveCmds("plan", "01995c3e-…"), a.dropCmd("plan", "PLAN", "01995c3e-…"))...)
+		append(a.archiveCmds("plan", "01995c3e-…"), a.dropCmd("plan", "PLAN", "01995c3e-…"), a.changePlanCmd())...)
 }
 
 // changePlanCmd changes of a waiting plan what its flags say; what they leave out stays.
@@ -168,8 +167,8 @@ func (a *app) changePlanCmd() *cobra.Command {
 	var repeats int
 	var setup, name, order string
 	c := verb("change PLAN", "Change what a plan that has not begun is to measure; what no flag names stays",
-		"durvek plan change 01995c3e-… --tests hashing,archive --repeats 5", 1, func(cmd *cobra.Command,
-			args []string) error {
+		"durvek plan change 01995c3e-… --tests hashing,archive --repeats 5", 1,
+		func(cmd *cobra.Command, args []string) error {
 			c, err := a.client()
 			if err != nil {
 				return err
@@ -201,7 +200,7 @@ func (a *app) changePlanCmd() *cobra.Command {
 			p.Order = cmp.Or(order, p.Order)
 			return ask(a, cmd, api.ChangePlan, api.PlanChange{Slugged: api.Slugged{Slug: p.ID},
 				Body: api.PlanRequest{Host: p.Host,
-				Place: p.Place, Setup: cmp.Or(setup, p.Setup), Name: cmp.Or(name, p.Name), Steps: p.Steps, Terms: p.Terms}},
+					Place: p.Place, Setup: cmp.Or(setup, p.Setup), Name: cmp.Or(name, p.Name), Steps: p.Steps, Terms: p.Terms}},
 				func(x method.Plan) { a.say("Plan %s: %s.", x.Name, say.Things(runsOf(x.Steps), "run")) })
 		})
 	f := c.Flags()

@@ -60,6 +60,25 @@ func TestAWaitingPlanIsChanged(t *testing.T) {
 	}
 }
 
+// A step that is left out halfway counts with what it has.
+func TestAStepLeftOutHalfway(t *testing.T) {
+	d := testdesk.Opened(t)
+	p := planned(t, d, "a", method.PlanStep{Test: "work", Repeats: 3}, method.PlanStep{Test: "work", Repeats: 2})
+	j := join(t, d, p.ID)
+	deliver(t, d, j, 0, 0, record.Done)
+	for step, jobs := range []int{5, 3, 1} {
+		if step > 0 {
+			_, err := d.Bench.SkipStep(ctx, p.ID, step, "me")
+			fine(t, err)
+		}
+		b, err := d.Bench.BenchPlan(ctx, p.ID)
+		fine(t, err)
+		if b.Done != 1 || b.Jobs != jobs {
+			t.Errorf("after step %d is left out %d of %d, want 1 of %d", step, b.Done, b.Jobs, jobs)
+		}
+	}
+}
+
 func fine(t *testing.T, err error) {
 	t.Helper()
 	if err != nil {

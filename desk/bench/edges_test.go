@@ -91,7 +91,7 @@ func TestPlansAtTheirEdges(t *testing.T) {
 	}
 	for n, want := range map[int]int{0: 3, 1: 1, 100: 100} {
 		if p := planned(t, d, "a", method.PlanStep{Test: "work", Repeats: n}); p.Steps[0].Repeats != want ||
-			p.State != method.PlanWaiting || p.Name != "1 tests" {
+			p.State != method.PlanWaiting || p.Name != "1 test" {
 			t.Errorf("%d repeats asked for: %+v", n, p)
 		}
 	}

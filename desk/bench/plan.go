@@ -13,6 +13,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/desk"
 	"durvek/document"
 )
@@ -28,7 +29,7 @@ func (d *Bench) AddPlan(ctx context.Context, p method.Plan, by string) (method.P
 	}
 	p.ID, p.State, p.Agent, p.Created = desk.NewID(), method.PlanWaiting, "", d.desk.Now().UTC().Format(time.RFC3339)
 	if p.Name == "" {
-		p.Name = fmt.Sprintf("%d tests", len(testsOf(p)))
+		p.Name = say.Things(len(testsOf(p)), "test")
 	}
 	err = d.desk.Note(ctx, by, "add plan", p.ID, p.Unit, func(q *desk.Tx) error { return q.PutPlan(ctx, p) })
 	d.desk.Events.Send(desk.Event{Name: "bench", Data: map[string]string{"plan": p.ID}})
