@@ -41,12 +41,12 @@ var guards = map[string][]string{
 // also are tests beside a core package's own that hold what it computes.
 var also = map[string][]string{
 	"core/ranking": {"./internal/trials", "./core/compare", "./desk/figures"}, "core/stats": {"./internal/trials",
-		"./core/ranking"},
+		"./core/ranking", "./core/analyse", "./core/trust"},
 	"core/trust": {"./internal/trials", "./desk/results"}, "core/compare": {"./desk/figures"},
 	"core/claims": {"./desk/figures"},
 	"core/record": {"./desk/results", "./desk/bench"}, "core/method": {"./desk/bench"}, "core/catalog": {"./desk/books",
 		"./desk/figures"},
-	"core/verdict": {"./desk/reviews"}, "core/fit": {"./desk/figures"}, "core/value": {"./desk/figures"},
+	"core/verdict": {"./desk/reviews"}, "core/schedule": {"./desk/figures"}, "core/fit": {"./desk/figures"}, "core/value": {"./desk/figures"},
 	"core/chart":   {"./draw", "./core/compare"},
 	"core/analyse": {"./desk/results"}, "core/link": {"./core/claims"},
 }
