@@ -45,8 +45,10 @@ func TestCoursesInFull(t *testing.T) {
 	out := map[string]any{}
 	for name, shape := range map[string]func(x float64) float64{
 		"flat": func(float64) float64 { return 1 }, "a step": stepAt(0.3, 0.8), "a late step": stepAt(0.93, 0.7),
-		"a rise": stepAt(0.2, 1.25), "two steps": func(x float64) float64 { return stepAt(0.3, 0.8)(x) * stepAt(0.7,
-			0.8)(x) },
+		"a rise": stepAt(0.2, 1.25), "two steps": func(x float64) float64 {
+			return stepAt(0.3, 0.8)(x) * stepAt(0.7,
+				0.8)(x)
+		},
 		"a decay": func(x float64) float64 { return 0.7 + 0.3*math.Exp(-5*x) },
 		"a line":  func(x float64) float64 { return 1 - 0.25*x },
 		"dips": func(x float64) float64 {

@@ -47,7 +47,7 @@ var also = map[string][]string{
 	"core/record": {"./desk/results", "./desk/bench"}, "core/method": {"./desk/bench"}, "core/catalog": {"./desk/books",
 		"./desk/figures"},
 	"core/verdict": {"./desk/reviews"}, "core/schedule": {"./desk/figures"}, "core/fit": {"./desk/figures"},
-		"core/value": {"./desk/figures"},
+	"core/value":   {"./desk/figures"},
 	"core/chart":   {"./draw", "./core/compare"},
 	"core/analyse": {"./desk/results"}, "core/link": {"./core/claims"},
 }
