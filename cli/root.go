@@ -146,6 +146,9 @@ func plainly(c *cobra.Command) {
 	}
 	words := c.Args
 	c.Flags().VisitAll(func(f *pflag.Flag) { f.Usage = strings.ReplaceAll(f.Usage, "`", `"`) })
+	if words == nil { // it has no flags of its own that must be given
+		return
+	}
 	c.Args = func(c *cobra.Command, args []string) error {
 		var missing []string
 		c.Flags().VisitAll(func(f *pflag.Flag) {
@@ -153,10 +156,8 @@ func plainly(c *cobra.Command) {
 				missing = append(missing, "--"+f.Name)
 			}
 		})
-		if words != nil {
-			if err := words(c, args); err != nil {
-				return err
-			}
+		if err := words(c, args); err != nil {
+			return err
 		}
 		if len(missing) > 0 {
 			return usageError{fmt.Errorf("say %s; %s --help tells what they take", strings.Join(missing, " and "),

@@ -358,7 +358,8 @@ func TestWhatOneLooksForIsFoundThoughLettersAreWrong(t *testing.T) {
 		{"weigth", "test", "Weight"},
 		{"fen ardnoe", "", ""}, // all words must fit
 		{"zzzz", "", ""},
-		{"fne", "", ""}, // a short word must be right
+		{"fne", "model", "Selvane Fen 16"},
+		{"fon", "", ""}, // of a short word two letters may have changed places, and no more
 		{" ", "", ""},
 	} {
 		got := ask(r, api.Find, api.Finding{Text: c.text, Most: 12})

@@ -7,6 +7,7 @@ import (
 	"image"
 	"image/png"
 	"math"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -109,6 +110,36 @@ func TestAPlanOfTheLibraryIsPausedAndStopped(t *testing.T) {
 	worked <- nil
 }
 
+func TestBenchShowsAPlanRunLive(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/bench")
+	p.Press("New plan")
+	p.choose("Unit", "tern-mini-32-1000-a")
+	p.choose("Tests", "Hashing")
+	p.fill("Name of the plan", "Live test")
+	p.Press("Put on the bench")
+	p.Says("Waits for its machine")
+	p.Press("Join a machine")
+	p.Until(`!!document.querySelector('.code')?.innerText.match(/^[A-Z2-7]{4}-[A-Z2-7]{4}$/)`)
+	code := tab.Eval[string](p.Tab, `document.querySelector('.code').innerText`)
+	p.Until(`(i => i?.complete && i.naturalWidth > 20 && i.alt.endsWith('/probe/#' + document.querySelector('.code').innerText))(document.querySelector('img[alt^="QR code of http"]'))`)
+	p.Says("listens on this computer alone")
+	p.Press("Close")
+	worked := make(chan error, 1)
+	ctx, cancel := context.WithCancel(context.Background())
+	go func() {
+		err := demo.Simulate(ctx, bed.client, code, "tern-mini-32-1000-a", 2, t.TempDir())
+		if err != nil && ctx.Err() == nil {
+			t.Errorf("the agent ends: %v", err)
+		}
+		worked <- err
+	}()
+	defer func() { cancel(); <-worked }()
+	p.Until(`document.querySelector('.spark path')?.getAttribute('d')?.length > 40`)
+	p.Says("left")
+	p.Says("1 of 5")
+}
+
 // A plan that waits is changed: another order, another number, one test less and one more; the page shows it, and Back
 // closes the dialog without changing anything.
 func TestAWaitingPlanIsChangedOnThePage(t *testing.T) {
@@ -143,6 +174,16 @@ func TestAWaitingPlanIsChangedOnThePage(t *testing.T) {
 		t.Errorf("%s: %s", b.Plan.Name, all)
 	}
 	p.Says("0 of 10 runs")
+	// The plan that an address names is shown though no list has it, and never another in its place.
+	need(t, send("/api/plans/"+id+"/directives", map[string]any{"do": "stop"}))
+	need(t, send("/api/archive", map[string]any{"kind": "plan", "slug": id, "reason": "tried"}))
+	p.open("/bench?plan=" + id)
+	p.Says("Plan “Short”")
+	p.Says("Stopped")
+}
+
+func send(path string, in any) error {
+	return bed.client.Do(context.Background(), http.MethodPost, path, nil, in, nil)
 }
 
 // traced is a run of an agent with a trace of so many seconds at so many samples a second.

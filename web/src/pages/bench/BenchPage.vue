@@ -18,11 +18,13 @@ import NewPlan from './NewPlan.vue'
 const route = useRoute()
 const queries = useQueryClient()
 const bench = useQuery({ queryKey: ['bench'], queryFn: () => must(api.GET('/api/bench', { params: { query: { limit: 60 } } })) })
-const first = computed(() => bench.data.value?.find((b) => b.plan.id === route.query.plan) ?? bench.data.value?.find((b) => b.plan.state === 'running' && b.progress?.ask?.now) ?? bench.data.value?.[0])
-const id = computed(() => first.value?.plan.id ?? '')
+// The plan that the address names, though no list has it yet; never another in its place, which somebody would join.
+const usual = computed(() => bench.data.value?.find((b) => b.plan.state === 'running' && b.progress?.ask?.now) ?? bench.data.value?.[0])
+const id = computed(() => String(route.query.plan ?? '') || (usual.value?.plan.id ?? ''))
 const whole = useQuery({ queryKey: computed(() => ['bench', id.value]), enabled: computed(() => !!id.value), queryFn: () => must(api.GET('/api/plans/{slug}', { params: { path: { slug: id.value } } })) })
 const chosen = computed(() => whole.data.value)
-const others = computed(() => bench.data.value?.filter((b) => b !== first.value) ?? [])
+const first = computed(() => bench.data.value?.find((b) => b.plan.id === id.value) ?? chosen.value)
+const others = computed(() => bench.data.value?.filter((b) => b.plan.id !== id.value) ?? [])
 // Machines at work, all at a glance; the plan that is looked at stands beneath.
 const working = computed(() => (bench.data.value ?? []).filter((b) => ['running', 'silent'].includes(b.plan.state)))
 const live = computed(() => (chosen.value?.plan.state === 'running' ? progress.get(chosen.value.plan.id) : undefined))
