@@ -122,7 +122,8 @@ func TestBenchShowsAPlanRunLive(t *testing.T) {
 	p.Press("Join a machine")
 	p.Until(`!!document.querySelector('.code')?.innerText.match(/^[A-Z2-7]{4}-[A-Z2-7]{4}$/)`)
 	code := tab.Eval[string](p.Tab, `document.querySelector('.code').innerText`)
-	p.Until(`(i => i?.complete && i.naturalWidth > 20 && i.alt.endsWith('/probe/#' + document.querySelector('.code').innerText))(document.querySelector('img[alt^="QR code of http"]'))`)
+	p.Until(`(i => i?.complete && i.naturalWidth > 20 && i.alt.endsWith('/probe/#' +
+		document.querySelector('.code').innerText))(document.querySelector('img[alt^="QR code of http"]'))`)
 	p.Says("listens on this computer alone")
 	p.Press("Close")
 	worked := make(chan error, 1)
