@@ -31,7 +31,7 @@ demo: build
 ## program is read, not built: `make cross` and `make release` build it
 test: console probe
 	scripts/need-chromium
-	$(GO) test -p 3 -timeout 12m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
+	$(GO) test -p 3 -timeout 20m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
 	cd web && npx vue-tsc --noEmit
 	cd scripts/tools && $(GO) run ./systems windows/amd64 linux/arm64 darwin/arm64
 
