@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -178,29 +177,18 @@ func (a *app) changePlanCmd() *cobra.Command {
 				return err
 			}
 			p := was.Plan
-			if len(tests) > 0 {
-				steps := p.Steps
-				p.Steps = nil
-				for _, t := range tests {
-					step := method.PlanStep{Test: strings.TrimSpace(t)}
-					if i := slices.IndexFunc(steps, func(s method.PlanStep) bool { return s.Test == step.Test }); i >= 0 {
-						step = steps[i]
-					}
-					p.Steps = append(p.Steps, step)
-				}
+			if len(tests) > 0 || setup != "" {
+				p.Steps = p.Instead(tests, setup)
 			}
 			for i := range p.Steps {
 				if cmd.Flags().Changed("repeats") {
 					p.Steps[i].Repeats = repeats
 				}
-				if setup != "" {
-					p.Steps[i].Setup = ""
-				}
 			}
 			p.Order = cmp.Or(order, p.Order)
 			return ask(a, cmd, api.ChangePlan, api.PlanChange{Slugged: api.Slugged{Slug: p.ID},
-				Body: api.PlanRequest{Host: p.Host,
-					Place: p.Place, Setup: cmp.Or(setup, p.Setup), Name: cmp.Or(name, p.Name), Steps: p.Steps, Terms: p.Terms}},
+				Body: api.PlanRequest{Host: p.Host, Place: p.Place, Setup: cmp.Or(setup, p.Setup),
+					Name: cmp.Or(name, p.Name), Steps: p.Steps, Terms: p.Terms}},
 				func(x method.Plan) { a.say("Plan %s: %s.", x.Name, say.Things(runsOf(x.Steps), "run")) })
 		})
 	f := c.Flags()

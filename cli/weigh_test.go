@@ -18,10 +18,10 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	}
 
 	// Head to head: the dearer sibling that ties on mains and loses on battery; a predecessor; rivals that are found.
-	do("head", "show", "fen-14-16-512", "fen-14-32-1000").want(t, 0, "in 0 and surely worse in",
-		"Gives up: Battery life, chart panning: −18", "For 350.00 EUR more", "take the cheaper")
+	do("head", "show", "fen-14-16-512", "fen-14-32-1000").want(t, 0, "Selvane Fen 14, 16 GiB, 512 GB\t",
+		"in 0 and surely worse in", "Gives up: Battery life, chart panning: −18", "For 350.00 EUR more", "take the cheaper")
 	do("head", "show", "sound-14-16-512", "sound-16-32-1000").want(t, 0,
-		"Worth it for an owner of the Hythebrook Sound 14", "Benjamini–Hochberg", "undecided")
+		"\tHythebrook Sound 14\tHythebrook Sound 16\t", "Worth it for an owner of the", "Benjamini–Hochberg")
 	do("head", "rivals", "sound-16-32-1000").want(t, 0, "Siblings: sound-16-16-512",
 		"Predecessors: sound-14-16-512, sound-12-16-512", "Successors: none")
 	do("head", "alike", "fen-14-16-512", "--most", "2").want(t, 0, "fen-14-32-1000", "alike over")
@@ -37,8 +37,8 @@ func TestComparingFromTheCommandLine(t *testing.T) {
 	do("use", "fit", "foredeck", "--field", "foredeck").want(t, 0, "Fit for the foredeck",
 		"unknown: Screen luminance at least 500 cd/m²")
 	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--subject", "fen-14-16-512").want(t, 0,
-		"with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy", "no sure gain for 350.00 EUR more",
-		"EUR per Wh")
+		"with the voucher HARBOUR; without it 1,099.00 EUR", "it would be the best buy",
+		"beaten by Thrunby Relay 15, 16 GiB, 512 GB", "no sure gain for 350.00 EUR more", "EUR per Wh")
 	do("value", "show", "--measure", "compression/pack-all", "--currency", "GBP").want(t, 0, "GBP of 2026-11-02")
 	do("value", "show", "--measure", "compression/pack-all", "--field", "laptops", "--no-voucher").want(t, 0, "1,099.00")
 	do("value", "show", "--measure", "drive-sequential/read", "--field", "survey-drives").want(t, 0, "EUR per GB")

@@ -50,8 +50,8 @@ var kinds = []catalog.Kind{"laptop", "desktop", "mini-pc", "tablet", "phone", "d
 func Kinds() []catalog.Kind { return slices.Clone(kinds) }
 
 // Made makes the examples of some kinds, of all if none is named; what has none adds nothing. Today is the day that
-// they
-// are measured before, runtimes are those that the desk's own runs were made in: only what ran in the same compares.
+// they are measured before, runtimes are those that the desk's own runs were made in: only what ran in the same
+// compares.
 func Made(ctx context.Context, today time.Time, runtimes []string, wanted ...catalog.Kind) ([]results.Example, error) {
 	if len(wanted) == 0 {
 		wanted = kinds

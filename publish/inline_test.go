@@ -5,6 +5,16 @@ import (
 	"testing"
 )
 
+func TestAPerCentStaysWithItsNumber(t *testing.T) {
+	for text, want := range map[string]string{"30 % faster": "30\u00a0% faster", "(2 h 39 min (21 %))": "(2 h 39 min " +
+		"(21\u00a0%))",
+		"a % of": "a % of", "9 W, 1.5 %": "9 W, 1.5\u00a0%", "": ""} {
+		if got := keep(text); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}
+
 func TestAnInlinedChartSaysTheSameInFewerWords(t *testing.T) {
 	const open = `<svg xmlns="http://www.w3.org/2000/svg" role="img" viewBox="0 0 9 9"`
 	svg := open + ` width="9" height="9"><title>T</title><desc>Long</desc>

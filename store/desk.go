@@ -42,8 +42,7 @@ const exampleModels = `select v.model from example e join unit u on u.slug = e.u
 	on v.slug = u.variant`
 
 // OnExamples counts what people put on the examples, by kind: what goes with them, and what refers to them from
-// elsewhere
-// and would be left with nothing to refer to.
+// elsewhere and would be left with nothing to refer to.
 func (q Queries) OnExamples(ctx context.Context) (with, refer map[string]int, err error) {
 	const models, variants, units = `(` + exampleModels + `)`, `(select v.slug from variant v where v.model in (` +
 		exampleModels + `))`, `(select unit from example)`

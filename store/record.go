@@ -69,12 +69,12 @@ func (q Queries) Setup(ctx context.Context, slug string) (method.Setup, error) {
 	return setups.one(ctx, q, `where slug = ?`, slug)
 }
 
-var plans = table[method.Plan]{name: "plan", key: []string{"id"}, kept: []string{"unit", "created"}, parts: func(
-	p *method.Plan) []part {
-	return []part{{"id", &p.ID}, {"unit", &p.Unit}, {"host", &p.Host}, {"place", &p.Place}, {"setup", &p.Setup},
-		{"name", &p.Name}, {"steps", into(&p.Steps)}, {"state", &p.State}, {"agent", &p.Agent}, {"created", &p.Created},
-		{"terms", into(&p.Terms)}}
-}}
+var plans = table[method.Plan]{name: "plan", key: []string{"id"}, kept: []string{"unit", "created"},
+	parts: func(p *method.Plan) []part {
+		return []part{{"id", &p.ID}, {"unit", &p.Unit}, {"host", &p.Host}, {"place", &p.Place}, {"setup", &p.Setup},
+			{"name", &p.Name}, {"steps", into(&p.Steps)}, {"state", &p.State}, {"agent", &p.Agent}, {"created", &p.Created},
+			{"terms", into(&p.Terms)}}
+	}}
 
 // PutPlan adds a plan, or changes all but its unit and when it was made.
 func (q Queries) PutPlan(ctx context.Context, p method.Plan) error { return plans.put(ctx, q, &p) }

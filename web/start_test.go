@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"net/http"
 	"strings"
 	"testing"
 
@@ -79,6 +80,34 @@ func (d *doing) choose(label, entry string) {
 }
 func (d *doing) press(text string) { d.Press(text); d.n++ }
 func (d *doing) enter()            { d.Do(chromedp.KeyEvent(kb.Enter)); d.n++ }
+
+// Examples go with what people put on them when they are told what that is; until then they stay.
+func TestExamplesGoWithWhatIsOnThemWhenOneSaysSo(t *testing.T) {
+	p, c, o := empty(t, 1280, 800)
+	p.Do(chromedp.Navigate(o.at + "/desk"))
+	p.Press("Load examples")
+	p.Says("19 are on the books")
+	need(t, c.Do(context.Background(), http.MethodPost, "/api/remarks", nil, map[string]any{"variant": "example-laptop",
+		"text": "It creaks."}, nil))
+	held := func() int {
+		x, err := client.Ask(context.Background(), c, api.Examples, api.None{})
+		need(t, err)
+		return len(x.Units)
+	}
+	p.Press("Take them away")
+	p.Says("for what of yours is on them: 1 remark")
+	p.Press("Cancel")
+	p.Until(`!document.querySelector('.v-overlay--active')`)
+	if held() != 19 {
+		t.Errorf("%d examples stay", held())
+	}
+	p.Press("Take them away")
+	p.Press("Take all of it away")
+	p.Says("The examples are gone.")
+	if held() != 0 {
+		t.Errorf("%d examples stay", held())
+	}
+}
 
 func TestTheFirstPublishedChartFromNothingInTwelveActions(t *testing.T) {
 	p, c, o := empty(t, 1280, 800)

@@ -123,6 +123,40 @@ func (p Plan) Setups() []string {
 	return out
 }
 
+// Instead are a plan's steps with other tests, in their order, or all under one setup; "" and none leave them as they
+// are. A test that stays keeps what the plan asks of it; a new one is made under every setup of the plan.
+func (p Plan) Instead(tests []string, setup string) (out []PlanStep) {
+	if len(tests) == 0 {
+		for _, s := range p.Steps {
+			if !slices.Contains(tests, s.Test) {
+				tests = append(tests, s.Test)
+			}
+		}
+	}
+	setups := p.Setups()
+	if setup != "" {
+		setups = []string{setup}
+	}
+	for _, under := range setups {
+		for _, test := range tests {
+			known := false
+			for i, s := range p.Steps {
+				if s.Test != test || known && setup != "" {
+					continue
+				}
+				known = true
+				if s.Setup = cmp.Or(setup, p.SetupOf(i)); s.Setup == under {
+					out = append(out, s)
+				}
+			}
+			if !known {
+				out = append(out, PlanStep{Test: test, Setup: under})
+			}
+		}
+	}
+	return out
+}
+
 // Jobs lists every execution of the plan in order. Steps of one setup stay together, so that nobody has
 // to change the machine more often than there are setups; within a setup, repeats are grouped by
 // test, or interleaved: the first of each test, then the second.

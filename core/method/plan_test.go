@@ -35,6 +35,32 @@ func TestTestsCrossSetups(t *testing.T) {
 	}
 }
 
+// Tests that stay keep their repeats, options and setups; new ones come under every setup; under one setup each is made
+// once.
+func TestAPlanWithOtherSteps(t *testing.T) {
+	p := Plan{Setup: "a", Steps: []PlanStep{{Test: "x", Repeats: 2}, {Test: "y", Setup: "b", Repeats: 3,
+		Options: map[string]string{"size": "1 MiB"}}, {Test: "x", Setup: "b", Repeats: 4}}}
+	for _, c := range []struct {
+		tests []string
+		setup string
+		want  string
+	}{
+		{nil, "", "[{x a 2 map[]} {x b 4 map[]} {y b 3 map[size:1 MiB]}]"},
+		{[]string{"y", "x"}, "", "[{x a 2 map[]} {y b 3 map[size:1 MiB]} {x b 4 map[]}]"},
+		{[]string{"x"}, "", "[{x a 2 map[]} {x b 4 map[]}]"},
+		{[]string{"z", "y"}, "", "[{z a 0 map[]} {z b 0 map[]} {y b 3 map[size:1 MiB]}]"},
+		{nil, "c", "[{x c 2 map[]} {y c 3 map[size:1 MiB]}]"},
+		{[]string{"z", "x"}, "c", "[{z c 0 map[]} {x c 2 map[]}]"},
+	} {
+		if got := fmt.Sprint(p.Instead(c.tests, c.setup)); got != c.want {
+			t.Errorf("%v under %q: %s, want %s", c.tests, c.setup, got, c.want)
+		}
+	}
+	if p.Steps[0].Setup != "" {
+		t.Error("the plan itself is changed")
+	}
+}
+
 func TestPrompts(t *testing.T) {
 	set := func(supply, mode, hands string) Setup {
 		return Setup{Hands: hands, Conditions: map[string]string{"supply": supply, "power.mode": mode}}

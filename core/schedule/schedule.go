@@ -276,19 +276,18 @@ func minutes(m float64) string {
 
 // counted writes a number with its noun, small ones in words.
 func counted(n int, noun string) string {
-	words := []string{"no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven",
-		"twelve"}
 	if n != 1 {
 		noun += "s"
 	}
-	if n < len(words) {
-		return words[n] + " " + noun
+	if n == 0 {
+		return "no " + noun
 	}
 	if n >= 100 { // no more digits than are known
 		step := int(math.Pow(10, math.Floor(math.Log10(float64(n)))-1))
 		n = (n + step/2) / step * step
+		return quantity.Fixed(float64(n), 0) + " " + noun
 	}
-	return quantity.Fixed(float64(n), 0) + " " + noun
+	return say.Count(n) + " " + noun
 }
 
 // claimsSaid writes how many claims are expected to be decided, which is seldom a whole number.

@@ -109,9 +109,9 @@ func Keys(r Review, f Facts) (out []Key) {
 
 // foremost leaves out of charts, where there are more than so many, the last ones that nobody asks for.
 func foremost(charts []Chart, asked []string, most int) []Chart {
-	for _, any := range []bool{false, true} {
+	for _, whatever := range []bool{false, true} {
 		for i := len(charts) - 1; i >= 0 && len(charts) > most; i-- {
-			if any || !slices.Contains(asked, charts[i].Measure) {
+			if whatever || !slices.Contains(asked, charts[i].Measure) {
 				charts = slices.Delete(charts, i, i+1)
 			}
 		}

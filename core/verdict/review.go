@@ -249,7 +249,7 @@ func Opening(measures []string, area func(string) string, asked []string, findin
 }
 
 // askedFirst sets the charts of an area together, where its first one stands, and those that readers ask for before
-// its others.
+// its others, in the order in which they do.
 func askedFirst(charts []Chart, area func(Chart) string, asked []string) []Chart {
 	first := map[string]int{}
 	for i, c := range charts {
@@ -257,16 +257,15 @@ func askedFirst(charts []Chart, area func(Chart) string, asked []string) []Chart
 			first[area(c)] = i
 		}
 	}
+	rank := func(c Chart) int {
+		if i := slices.Index(asked, c.Measure); i >= 0 {
+			return i
+		}
+		return len(asked)
+	}
 	out := slices.Clone(charts)
 	slices.SortStableFunc(out, func(a, b Chart) int {
-		x, y := slices.Contains(asked, a.Measure), slices.Contains(asked, b.Measure)
-		switch by := cmp.Compare(first[area(a)], first[area(b)]); {
-		case by != 0 || x == y:
-			return by
-		case x:
-			return -1
-		}
-		return 1
+		return cmp.Or(cmp.Compare(first[area(a)], first[area(b)]), cmp.Compare(rank(a), rank(b)))
 	})
 	return out
 }

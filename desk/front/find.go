@@ -152,16 +152,20 @@ func alike(typed, word string) float64 {
 	case n >= 3 && strings.Contains(word, typed):
 		return 0.7
 	case n >= 3:
-		score := 0.0
-		if wrong := fuzzy.LevenshteinDistance(typed, word); wrong <= n/4 || wrong == 2 && swapped(typed, word) {
-			score = 0.7 - 0.1*float64(wrong)
-		}
+		score := near(typed, word, 0.7)
 		if cut := []rune(word); len(cut) > n { // the beginning of a longer word
-			if wrong := fuzzy.LevenshteinDistance(typed, string(cut[:n])); wrong <= n/4 || wrong == 2 && swapped(typed, word) {
-				score = max(score, 0.6-0.1*float64(wrong))
-			}
+			score = max(score, near(typed, string(cut[:n]), 0.6))
 		}
 		return score
+	}
+	return 0
+}
+
+// near gives best, a tenth less for every wrong letter: one of every four may be, and two may have changed places.
+func near(typed, word string, best float64) float64 {
+	wrong := fuzzy.LevenshteinDistance(typed, word)
+	if wrong <= utf8.RuneCountInString(typed)/4 || wrong == 2 && swapped(typed, word) {
+		return best - 0.1*float64(wrong)
 	}
 	return 0
 }

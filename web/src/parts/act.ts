@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 
-/** Does something that may fail: what went wrong is kept to be shown, and lists are asked for anew afterwards. */
+/** Does something that may fail: what went wrong is kept to be shown; again asks for lists anew, for all if none is named. */
 export function useAct() {
   const queries = useQueryClient()
   const trouble = ref<unknown>(null)

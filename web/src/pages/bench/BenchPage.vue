@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { api, must, type Of } from '../../api/client'
 import { progress } from '../../api/events'
+import { useAct } from '../../parts/act'
 import { useOpened } from '../../parts/opened'
 import PageHead from '../../parts/PageHead.vue'
 import Sure from '../../parts/Sure.vue'
@@ -16,7 +17,6 @@ import EditPlan from './EditPlan.vue'
 import NewPlan from './NewPlan.vue'
 
 const route = useRoute()
-const queries = useQueryClient()
 const bench = useQuery({ queryKey: ['bench'], queryFn: () => must(api.GET('/api/bench', { params: { query: { limit: 60 } } })) })
 // The plan that the address names, though no list has it yet; never another in its place, which somebody would join.
 const usual = computed(() => bench.data.value?.find((b) => b.plan.state === 'running' && b.progress?.ask?.now) ?? bench.data.value?.[0])
@@ -46,18 +46,10 @@ const sub = computed(() => {
   return parts.join(', ')
 })
 const code = ref<Of<'JoinCode'> | null>(null)
-const trouble = ref<unknown>(null)
-async function act(work: () => Promise<unknown>) {
-  trouble.value = null
-  try {
-    await work()
-    await queries.invalidateQueries({ queryKey: ['bench'] })
-  } catch (e) {
-    trouble.value = e
-  }
-}
+const { trouble, act: doing, again } = useAct()
+const act = (work: () => Promise<unknown>) => doing(() => work().then(() => again('bench')))
 const repeated = ref<Record<string, string>>({})
-const again = (id: string) => act(async () => {
+const repeat = (id: string) => act(async () => {
   const p = await must(api.POST('/api/doubts/{slug}/repeats', { params: { path: { slug: id } } }))
   repeated.value = { ...repeated.value, [id]: p.id }
 })
@@ -174,7 +166,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
           <tr v-for="x in chosen.doubts" :key="x.id">
             <td><router-link class="caution" :to="`/results/doubts?doubt=${x.id}&subject=${chosen.plan.unit}`">{{ x.title }}</router-link><div class="soft small">{{ x.test_name }}</div></td>
             <td>{{ x.sentence }}<div class="soft small">{{ x.proposal }}</div></td>
-            <td class="n"><router-link v-if="repeated[x.id]" :to="{ query: { plan: repeated[x.id] } }">On the bench</router-link><v-btn v-else-if="x.again" size="small" @click="again(x.id)">{{ x.again === 'cool' ? 'Cool down and repeat' : 'Repeat now' }}</v-btn></td>
+            <td class="n"><router-link v-if="repeated[x.id]" :to="{ query: { plan: repeated[x.id] } }">On the bench</router-link><v-btn v-else-if="x.again" size="small" @click="repeat(x.id)">{{ x.again === 'cool' ? 'Cool down and repeat' : 'Repeat now' }}</v-btn></td>
           </tr>
         </tbody></table>
       </div>
@@ -210,7 +202,7 @@ const states: Record<string, string> = { waits: 'waits', running: 'running', don
   </v-dialog>
   <Sure v-if="chosen" v-model="stopping" title="Stop this plan?" act="Stop it" @yes="direct('stop')">{{ chosen.jobs - chosen.done }} of {{ chosen.jobs }} runs are not made yet, and will not be; what was measured stays. A stopped plan does not go on: to measure the rest, make another.</Sure>
   <NewPlan v-model="adding" />
-  <EditPlan v-if="chosen && untouched" v-model="changing" :plan="chosen.plan" />
+  <EditPlan v-if="chosen && (untouched || changing)" v-model="changing" :plan="chosen.plan" />
 </template>
 
 <style scoped>

@@ -1,17 +1,15 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 import { api, must, type Of } from '../../api/client'
 import { useAct } from '../../parts/act'
+import { useNames } from '../../parts/names'
 import Trouble from '../../parts/Trouble.vue'
 
 // A plan that nobody joined: its steps are put in another order, taken out, added, repeated as often as one likes.
 const props = defineProps<{ plan: Of<'MethodPlan'> }>()
 const open = defineModel<boolean>({ required: true })
-const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
-const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+const { tests, setups, testName } = useNames()
 const runnable = computed(() => (tests.data.value ?? []).filter((t) => t.origin !== 'own'))
-const title = (slug: string) => tests.data.value?.find((t) => t.slug === slug)?.name ?? slug
 const form = reactive({ name: '', order: 'grouped' as 'grouped' | 'interleaved', steps: [] as Of<'MethodPlanStep'>[] })
 watch(open, (on) => {
   if (on) Object.assign(form, { name: props.plan.name, order: props.plan.order || 'grouped', steps: props.plan.steps.map((s) => ({ ...s, setup: s.setup || props.plan.setup })) })
@@ -28,8 +26,8 @@ function move(i: number, by: number) {
 }
 const { trouble, busy, act, again } = useAct()
 async function save() {
-  const { unit, host, place, setup, cool, ambient, least, after_failure, on_departure, sampling } = props.plan
-  const body = { unit, host, place, setup, cool, ambient, least, after_failure, on_departure, sampling, name: form.name, order: form.order, steps: form.steps.map((s) => ({ ...s, repeats: Number(s.repeats) })) }
+  // all but what the bench itself says of a plan
+  const body = { ...props.plan, id: undefined, state: undefined, agent: undefined, created: undefined, ...form, steps: form.steps.map((s) => ({ ...s, repeats: Number(s.repeats) })) }
   if (await act(() => must(api.PUT('/api/plans/{slug}', { params: { path: { slug: props.plan.id } }, body })).then(() => again('bench')))) open.value = false
 }
 </script>
@@ -43,10 +41,10 @@ async function save() {
         <div class="row"><v-text-field v-model="form.name" label="Name of the plan" style="flex: 2 1 220px" /><v-select v-model="form.order" label="Order of repeats" :items="['grouped', 'interleaved']" /></div>
         <ol class="order" aria-label="Steps of the plan">
           <li v-for="(s, i) in form.steps" :key="i">
-            <span>{{ title(s.test) }}</span>
+            <span>{{ testName(s.test) }}</span>
             <v-select v-model="s.setup" label="Setup" :items="setups.data.value ?? []" item-value="slug" item-title="name" />
             <v-text-field v-model="s.repeats" label="Repeats" type="number" min="1" max="100" />
-            <span class="w"><button type="button" class="plainly" :disabled="!i" :aria-label="`Up: ${title(s.test)}`" @click="move(i, -1)">Up</button>&ensp;<button type="button" class="plainly" :disabled="i === form.steps.length - 1" :aria-label="`Down: ${title(s.test)}`" @click="move(i, 1)">Down</button>&ensp;<button type="button" class="plainly" :aria-label="`Take out ${title(s.test)}`" @click="form.steps.splice(i, 1)">Take out</button></span>
+            <span class="w"><button type="button" class="plainly" :disabled="!i" :aria-label="`Up: ${testName(s.test)}`" @click="move(i, -1)">Up</button>&ensp;<button type="button" class="plainly" :disabled="i === form.steps.length - 1" :aria-label="`Down: ${testName(s.test)}`" @click="move(i, 1)">Down</button>&ensp;<button type="button" class="plainly" :aria-label="`Take out ${testName(s.test)}`" @click="form.steps.splice(i, 1)">Take out</button></span>
           </li>
         </ol>
         <v-autocomplete v-model="more" label="Another test" :items="runnable" item-value="slug" item-title="name" />

@@ -1,12 +1,11 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, must, type Of } from '../../api/client'
+import { useAct } from '../../parts/act'
 import Trouble from '../../parts/Trouble.vue'
 import { useAsked, useLists } from './asked'
 import Frame from './Frame.vue'
 
-const queries = useQueryClient()
 const { fields, models, choices, title } = useLists()
 const { asked, set } = useAsked(() => ({ open: '' }))
 const kinds = computed(() => [...new Set((models.data.value ?? []).map((m) => m.kind))])
@@ -24,17 +23,12 @@ function edit(f?: Of<'FiguresFieldPage'>) {
   trouble.value = null
   editing.value = true
 }
-const trouble = ref<unknown>(null)
-async function act(f: () => Promise<unknown>) {
-  trouble.value = null
-  try {
-    await f()
-    editing.value = false
-    await queries.invalidateQueries()
-  } catch (e) {
-    trouble.value = e
-  }
-}
+const { trouble, act: doing, again } = useAct()
+const act = (f: () => Promise<unknown>) => doing(async () => {
+  await f()
+  editing.value = false
+  await again()
+})
 const save = () =>
   act(() => {
     const { from, to, currency, day, screen_from, screen_to, family_of, ...rest } = form

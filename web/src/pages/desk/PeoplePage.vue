@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 import { api, must, type Of } from '../../api/client'
 import { moment } from '../../parts/words'
+import { useAct } from '../../parts/act'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 
 type Role = Of<'BooksPerson'>['role']
-const queries = useQueryClient()
 const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')), staleTime: Infinity })
 const people = useQuery({ queryKey: ['people'], queryFn: () => must(api.GET('/api/people')) })
 const tokens = useQuery({ queryKey: ['tokens'], queryFn: () => must(api.GET('/api/tokens')) })
@@ -26,16 +26,8 @@ const program = reactive({ name: '', scope: 'reader' as Role, days: 90 })
 const renaming = ref('')
 const renamed = ref('')
 const shown = ref<{ title: string; text: string } | null>(null)
-const trouble = ref<unknown>(null)
-async function act(f: () => Promise<unknown>) {
-  trouble.value = null
-  try {
-    await f()
-    await queries.invalidateQueries()
-  } catch (e) {
-    trouble.value = e
-  }
-}
+const { trouble, act: doing, again } = useAct()
+const act = (f: () => Promise<unknown>) => doing(() => f().then(() => again()))
 const add = () => act(async () => { await must(api.POST('/api/people', { body: { ...form } })); form.name = '' })
 const change = (slug: string, body: { name?: string; role?: Role }) => act(async () => { await must(api.PATCH('/api/people/{slug}', { params: { path: { slug } }, body })); renaming.value = '' })
 const drop = (slug: string) => act(() => must(api.DELETE('/api/people/{slug}', { params: { path: { slug } } })))

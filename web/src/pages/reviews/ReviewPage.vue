@@ -8,6 +8,7 @@ import PageHead from '../../parts/PageHead.vue'
 import Sure from '../../parts/Sure.vue'
 import Trouble from '../../parts/Trouble.vue'
 import { moment } from '../../parts/words'
+import { useLists } from '../compare/asked'
 import ReviewConflict from './ReviewConflict.vue'
 import ReviewFindings from './ReviewFindings.vue'
 import ReviewVerdict from './ReviewVerdict.vue'
@@ -16,9 +17,7 @@ const route = useRoute()
 const queries = useQueryClient()
 const path = computed(() => ({ path: { slug: String(route.params.slug) } }))
 const review = useQuery({ queryKey: computed(() => ['review', path.value.path.slug]), queryFn: () => must(api.GET('/api/reviews/{slug}', { params: path.value })) })
-const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
-const measures = useQuery({ queryKey: ['measures'], queryFn: () => must(api.GET('/api/measures')) })
-const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
+const { fields, measures, setups, title } = useLists()
 
 const draft = ref<Of<'VerdictReview'> | null>(null)
 const changed = ref(false)
@@ -125,7 +124,7 @@ const recommendations = ['recommended', 'recommended for some', 'not recommended
 <template>
   <Trouble v-if="review.error.value" :error="review.error.value" />
   <template v-if="draft">
-    <PageHead :title="draft.title" :sub="`${draft.subject}, ${draft.signed ? `signed by ${draft.signed.by} on ${moment(draft.signed.at)}` : changed ? 'changes not saved yet' : 'draft'}`">
+    <PageHead :title="draft.title" :sub="`${title(draft.subject)}, ${draft.signed ? `signed by ${draft.signed.by} on ${moment(draft.signed.at)}` : changed ? 'changes not saved yet' : 'draft'}`">
       <v-btn :disabled="changed" @click="show('1080px')">Preview</v-btn>
       <v-btn :disabled="changed" @click="show('390px')">On a phone</v-btn>
       <v-btn :loading="busy === 'refresh'" :disabled="changed" @click="refresh">Draw findings anew</v-btn>

@@ -1,21 +1,16 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, must } from '../../api/client'
 import { useOpened } from '../../parts/opened'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
+import { useLists } from '../compare/asked'
 
 const router = useRouter()
 const reviews = useQuery({ queryKey: ['reviews'], queryFn: () => must(api.GET('/api/reviews')) })
-const variants = useQuery({ queryKey: ['models', 'variants'], queryFn: () => must(api.GET('/api/variants')) })
-const fields = useQuery({ queryKey: ['fields'], queryFn: () => must(api.GET('/api/fields')) })
-const uses = useQuery({ queryKey: ['uses'], queryFn: () => must(api.GET('/api/uses')) })
-const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/api/models')) })
-const named = computed(() => new Map((models.data.value ?? []).map((m) => [m.slug, `${m.maker} ${m.name}`])))
-const choices = computed(() => (variants.data.value ?? []).map((v) => ({ value: v.slug!, title: `${named.value.get(v.model) ?? v.model}, ${v.name}` })))
-const called = (slug: string) => choices.value.find((c) => c.value === slug)?.title ?? slug
+const { fields, uses, choices, title } = useLists()
 const adding = useOpened('new')
 const unsaved = (slug: string) => localStorage.getItem(`review ${slug}`) !== null
 const site = ref('')
@@ -54,7 +49,7 @@ async function add() {
       <tbody>
         <tr v-for="r in reviews.data.value ?? []" :key="r.slug" class="link" @click="router.push(`/reviews/${r.slug}`)">
           <td><router-link :to="`/reviews/${r.slug}`">{{ r.title }}</router-link></td>
-          <td>{{ called(r.subject) }}</td>
+          <td>{{ title(r.subject) }}</td>
           <td>{{ r.recommendation || '—' }}</td>
           <td>{{ r.signed ? `signed by ${r.signed.by}` : 'draft' }}<span v-if="r.state && r.state !== 'complete'">, {{ r.state }}</span><span v-if="r.stale?.length" class="caution">, stale</span><span v-if="unsaved(r.slug)">, changes on this device not saved</span></td>
           <td class="n">{{ r.editions.length }}</td>
