@@ -165,7 +165,7 @@ func TestCommandsOnTheDemosData(t *testing.T) {
 	do("variant", "list", "--model", "fen-14").want(t, 0, "fen-14-32-1000")
 	do("variant", "show", "fen-14-16-512").want(t, 0, "Lodestow Dab", "cpu.boost_clock")
 	do("unit", "list").want(t, 0, "this-machine-a")
-	do("claim", "check", "fen-14-16-512").want(t, 0, "short", "beyond", "held", "undecided", "Best of 3 readings")
+	do("claim", "check", "fen-14-16-512").want(t, 0, "short", "beyond", "held", "undecided", "best of 3 readings")
 	do("offer", "list", "--variant", "fen-14-16-512").want(t, 0, "with voucher HARBOUR (50.00 EUR off)")
 	do("test", "show", "drive-random").want(t, 0, "one at a time", "lower is better")
 	do("setup", "list").want(t, 0, "power.mode=fast")

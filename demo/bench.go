@@ -199,10 +199,10 @@ func simulated(ctx context.Context, o Options, j job, pace float64) error {
 	m := &simulate.Machine{Name: name(j.unit), Spec: spec, HostSpec: hostSpec, Setup: setup, Seed: seed(j.unit),
 		Browser: j.browser, Runtime: machine.Runtime(), Pace: pace, Quirks: j.quirks, Faults: j.faults}
 	if j.ago > 0 {
-		m.Start = time.Now().AddDate(0, 0, -j.ago).Truncate(time.Hour)
+		m.Start = o.now().AddDate(0, 0, -j.ago).Truncate(time.Hour)
 		m.Boot, m.Earlier = fmt.Sprintf("simulated-%s-%d-days-ago", m.Name, j.ago), 100*j.ago
 	} else if pace == 0 {
-		m.Start = time.Now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
+		m.Start = o.now().Add(-time.Duration(24+seed(j.unit)%400) * time.Hour).Truncate(time.Minute)
 	}
 	if j.lost[1] > 0 && pace > 0 {
 		at := func(s float64) time.Time { return time.Now().Add(time.Duration(s * float64(time.Second))) }

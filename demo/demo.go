@@ -13,6 +13,7 @@ import (
 	"sort"
 	"strings"
 	"sync"
+	"time"
 
 	"durvek/agent"
 	"durvek/api"
@@ -45,7 +46,9 @@ type Options struct {
 	Pace   float64
 	Say    func(format string, args ...any)
 
-	service agent.Service // in place of Client, for agents; nil for Client itself
+	service agent.Service    // in place of Client, for agents; nil for Client itself
+	now     func() time.Time // nil for the real clock
+	jobs    []job            // in place of the whole bench, one after the other
 }
 
 // Fields of the demo, in order.
@@ -293,6 +296,10 @@ func Fill(ctx context.Context, o Options) error {
 	if o.Say == nil {
 		o.Say = func(string, ...any) {}
 	}
+	atOnce := 1
+	if o.jobs == nil {
+		o.now, o.jobs, atOnce = time.Now, bench, 2
+	}
 	if err := Catalogue(ctx, o.Client); err != nil {
 		return fmt.Errorf("fill the catalogue: %w", err)
 	}
@@ -307,7 +314,7 @@ func Fill(ctx context.Context, o Options) error {
 	}
 	o.Say("Catalogue, claims, offers and the desk's own readings are in.")
 	var quick, watched []job
-	for _, j := range bench {
+	for _, j := range o.jobs {
 		if j.watch {
 			watched = append(watched, j)
 		} else {
@@ -323,7 +330,7 @@ func Fill(ctx context.Context, o Options) error {
 		}
 		byMachine[j.machine()] = append(byMachine[j.machine()], j)
 	}
-	if err := together(2, order, func(name string) error {
+	if err := together(atOnce, order, func(name string) error {
 		for _, j := range byMachine[name] {
 			if err := simulated(ctx, o, j, 0); err != nil {
 				return fmt.Errorf("%s: %w", j.unit, err)

@@ -83,15 +83,8 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	if err := said(post); err != nil {
 		return err
 	}
-	for unit, rate := range map[string]float64{"sound-16-32-1000-a": 88, "fen-14-16-512-a": 56, "skiff-14-16-1000-a": 41,
-		"relay-15-16-512-a": 37} {
-		for repeat := range 3 {
-			q := client.Query("test", "harbour-flight", "unit", unit, "column", "frame_ms", "repeat", strconv.Itoa(repeat),
-				"conditions", "content=harbour replay; program.version=3.1")
-			if err := c.Do(ctx, http.MethodPost, "/api/frames", q, flight(unit, rate, repeat), nil); err != nil {
-				return err
-			}
-		}
+	if err := flights(ctx, c); err != nil {
+		return err
 	}
 	picture, err := portPhoto()
 	if err != nil {
@@ -100,6 +93,23 @@ func ByHand(ctx context.Context, c *client.Client) error {
 	q := url.Values{"unit": {"fen-14-16-512-a"}, "measure": {"ports/power"}, "name": {"right-port.jpg"},
 		"caption": {"The right port: no word that it does not charge."}}
 	return c.Do(ctx, http.MethodPost, "/api/photos", q, picture, nil)
+}
+
+// flights takes in three flights over the harbour on each of four laptops.
+func flights(ctx context.Context, c *client.Client) error {
+	for _, f := range []struct {
+		unit string
+		rate float64
+	}{{"sound-16-32-1000-a", 88}, {"fen-14-16-512-a", 56}, {"skiff-14-16-1000-a", 41}, {"relay-15-16-512-a", 37}} {
+		for repeat := range 3 {
+			q := client.Query("test", "harbour-flight", "unit", f.unit, "column", "frame_ms", "repeat", strconv.Itoa(repeat),
+				"conditions", "content=harbour replay; program.version=3.1")
+			if err := c.Do(ctx, http.MethodPost, "/api/frames", q, flight(f.unit, f.rate, repeat), nil); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // said is what was noted of the Fen without a figure.

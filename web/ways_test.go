@@ -30,7 +30,7 @@ func TestEveryWayOfComparingStands(t *testing.T) {
 			{"/compare/modes?measure=compression/pack-all", "+4", ""},
 			{"/compare/curves?field=laptops", "keeps 8", ""},
 			{"/compare/claims", "9 of 14", ""},
-			{"/compare/claims?subject=fen-14-16-512", "Best of 3 readings", ""},
+			{"/compare/claims?subject=fen-14-16-512", "best of 3 readings", ""},
 			{"/compare/next?field=laptops", "standings narrow", ""},
 			{"/compare/fields", "released from 2026-01", ""},
 			{"/compare?measure=spec/body.weight&field=laptops", "As written down", ""},
@@ -57,8 +57,10 @@ func TestFromABarToItsRunsAndTheirRawSamples(t *testing.T) {
 	p := signedIn(t, 1280, 800)
 	p.open("/compare?measure=hashing-sustained/sustained&field=laptops")
 	p.Until(`!!document.querySelector('[data-row="sound-16-32-1000"]')`)
-	box := tab.Eval[[]float64](p.Tab,
-		`(r => [r.x + r.width / 2, r.y + r.height / 2])(document.querySelector('[data-row="sound-16-32-1000"] rect').getBoundingClientRect())`)
+	box := tab.Eval[[]float64](
+		p.Tab,
+		`(r => [r.x + r.width / 2, r.y + r.height / 2])(document.querySelector('[data-row="sound-16-32-1000"] rect').getBoundingClientRect())`,
+	)
 	p.Do(chromedp.MouseClickXY(box[0], box[1]))
 	p.Until(`new URLSearchParams(location.search).get('cell') === 'sound-16-32-1000'`)
 	p.Says("among 5 laptops")
@@ -74,7 +76,9 @@ func TestTheNextComparisonKeepsWhatOneLooksAt(t *testing.T) {
 	p.open("/compare?measure=compression/pack-all&field=laptops&subject=fen-14-16-512")
 	p.Says("Selvane Fen 14")
 	p.Press("Index")
-	p.Until(`location.pathname === '/compare/index' && location.search.includes('field=laptops') && location.search.includes('subject=fen-14-16-512')`)
+	p.Until(
+		`location.pathname === '/compare/index' && location.search.includes('field=laptops') && location.search.includes('subject=fen-14-16-512')`,
+	)
 	p.Press("Head to head")
 	p.Until(`location.pathname === '/compare/head'`)
 	p.Says("Most alike")
@@ -100,8 +104,13 @@ func TestSlidersMakeAnIndexThatCanBeKept(t *testing.T) {
 	p := signedIn(t, 1280, 800)
 	p.open("/compare/index?field=laptops&use=chart-room")
 	p.Until(`document.querySelector('#w-CPU')?.value === '3' && document.querySelector('#w-memory')?.value === '1'`)
-	tab.Eval[bool](p.Tab, `(s => { s.value = 5; return s.dispatchEvent(new Event('change')) })(document.querySelector('#w-battery'))`)
-	p.Until(`(w => w?.includes('battery=5') && w.includes('CPU=3') && !new URLSearchParams(location.search).get('use'))(new URLSearchParams(location.search).get('weights'))`)
+	tab.Eval[bool](
+		p.Tab,
+		`(s => { s.value = 5; return s.dispatchEvent(new Event('change')) })(document.querySelector('#w-battery'))`,
+	)
+	p.Until(
+		`(w => w?.includes('battery=5') && w.includes('CPU=3') && !new URLSearchParams(location.search).get('use'))(new URLSearchParams(location.search).get('weights'))`,
+	)
 	p.Until(`document.querySelector('.chart svg title')?.textContent === 'Index by the weights given, crew laptops'`)
 	p.Press("Save as a kind of use")
 	p.fill("Name, as in", "long watches")
@@ -196,7 +205,10 @@ func TestFieldsAreMadeByRuleAndRemoved(t *testing.T) {
 	}) {
 		t.Errorf("%+v, %v", pages, err)
 	}
-	tab.Eval[bool](p.Tab, `[...document.querySelectorAll('tr')].find(r => r.innerText.includes('dear laptops')).querySelectorAll('button')[2].click() ?? true`)
+	tab.Eval[bool](
+		p.Tab,
+		`[...document.querySelectorAll('tr')].find(r => r.innerText.includes('dear laptops')).querySelectorAll('button')[2].click() ?? true`,
+	)
 	p.Until(`!document.body.innerText.includes('dear laptops')`)
 }
 

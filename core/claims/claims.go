@@ -13,6 +13,7 @@ import (
 	"durvek/core/link"
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/core/say"
 	"durvek/core/stats"
 )
 
@@ -60,7 +61,7 @@ type Verdict struct {
 	Within   float64         `json:"within,omitempty"`
 	Amount   string          `json:"amount,omitempty"`
 	Effect   float64         `json:"-"` // size of By for sorting: relative, or in tens of units
-	More     int             `json:"more,omitempty" doc:"Repeats that would probably decide an undecided claim"`
+	More     int             `json:"more,omitempty"     doc:"Repeats that would probably decide an undecided claim"`
 	Why      string          `json:"why"`
 }
 
@@ -188,16 +189,27 @@ func (j judge) spell(x float64) string {
 	return strings.TrimSpace(quantity.Number(math.Abs(x), 2) + " " + quantity.Symbol(j.m.Unit))
 }
 
-// by writes into a verdict by how much the claim is missed or beaten, and says it.
-func (j judge) by(v *Verdict) string {
+// by writes into a verdict by how much the claim is missed or beaten, and says how a figure with its ends stands to
+// what was promised.
+func (j judge) by(v *Verdict, promise string, figure, lo, hi float64) string {
 	v.Amount, v.Effect = j.spell(v.By), math.Abs(v.By)
 	if !j.relative {
 		v.Effect /= 10
 	}
-	if v.Within > 0 {
-		return v.Amount + " ± " + strings.Fields(j.spell(v.Within))[0]
+	from := func(x float64) float64 { return x - j.claimed }
+	if j.relative && j.claimed > 0 && min(figure, lo, hi) > 0 {
+		from = func(x float64) float64 { return math.Log(x / j.claimed) }
 	}
-	return v.Amount
+	return j.m.Apart(figure, from(figure), from(lo), from(hi)).Than(promise)
+}
+
+// apart says how the centre differs from the claim; of a bound only by how much at least.
+func (j judge) apart(v *Verdict) string {
+	e := j.found.Estimate
+	if e.Bound != "" {
+		return j.by(v, "promised", e.Centre, e.Centre, e.Centre)
+	}
+	return j.by(v, "promised", e.Centre, e.Lo, e.Hi)
 }
 
 func (j judge) fill(v *Verdict) {
@@ -212,11 +224,11 @@ func (j judge) level(v *Verdict) {
 	j.fill(v)
 	switch {
 	case j.lo > j.e:
-		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s, better than claimed by %s.", j.measured(), j.by(v))
+		v.Outcome, v.Why = Beyond, fmt.Sprintf("Measured %s: %s.", j.measured(), j.apart(v))
 	case j.lo >= -j.e:
-		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s of the claim or better.", j.measured(), j.spell(j.e))
+		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s: kept, to within %s.", j.measured(), j.spell(j.e))
 	case j.hi < -j.e:
-		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s, short by %s.", j.measured(), j.by(v))
+		v.Outcome, v.Why = Short, fmt.Sprintf("Measured %s: %s.", j.measured(), j.apart(v))
 	default:
 		j.open(v)
 	}
@@ -225,10 +237,10 @@ func (j judge) level(v *Verdict) {
 // target judges a claim where the nearest is best: away from it is short on either side, and nothing is beyond.
 func (j judge) target(v *Verdict) {
 	j.fill(v)
-	away := func() string { return fmt.Sprintf("Measured %s, away from the claim by %s.", j.measured(), j.by(v)) }
+	away := func() string { return fmt.Sprintf("Measured %s: %s.", j.measured(), j.apart(v)) }
 	switch {
 	case j.lo >= -j.e && j.hi <= j.e:
-		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s, within %s of the claim.", j.measured(), j.spell(j.e))
+		v.Outcome, v.Why = Held, fmt.Sprintf("Measured %s: kept, to within %s.", j.measured(), j.spell(j.e))
 	case j.hi < -j.e, j.lo > j.e:
 		v.Outcome, v.Why = Short, away()
 		v.By = -math.Abs(v.By)
@@ -248,28 +260,31 @@ func (j judge) upTo(v *Verdict) {
 	switch {
 	case best >= -j.e:
 		j.fill(v)
-		v.Outcome, v.Why = Held, fmt.Sprintf("Best of %s is %s; “up to” asks for one.", readings(est.N),
+		v.Outcome, v.Why = Held, fmt.Sprintf("%s is %s: kept, since “up to” asks for one.", theBest(est.N),
 			j.says(j.found.Best))
 	case est.Bound != "" && j.better():
 		v.Outcome, v.Why = Open, fmt.Sprintf("Only known to be %s; whether “up to” %s is reached stays open.", j.measured(),
 			quantity.Given(j.claimed, j.m.Unit))
 	case est.N < leastForUpTo || est.Unknown:
 		v.Outcome, v.More = Open, max(leastForUpTo-est.N, 1)
-		v.Why = fmt.Sprintf("Best of %s is %s, below “up to” %s; %s more will decide.", readings(est.N), j.says(j.found.Best),
-			quantity.Given(j.claimed, j.m.Unit), readings(v.More))
+		v.Why = fmt.Sprintf("%s is %s and does not reach “up to” %s; %s more will decide.", theBest(est.N),
+			j.says(j.found.Best), quantity.Given(j.claimed, j.m.Unit), readings(v.More))
 	default:
 		v.Outcome = Short
-		v.Why = fmt.Sprintf("Best of %s is %s, %s short of “up to” %s.", readings(est.N), j.says(j.found.Best), j.by(v),
-			quantity.Given(j.claimed, j.m.Unit))
+		v.Why = fmt.Sprintf("%s is %s: %s.", theBest(est.N), j.says(j.found.Best),
+			j.by(v, "“up to” "+quantity.Given(j.claimed, j.m.Unit), j.found.Best, j.found.Best, j.found.Best))
 	}
 }
 
-func readings(n int) string {
+// theBest names the reading that "up to" is held against.
+func theBest(n int) string {
 	if n == 1 {
-		return "1 reading"
+		return "The one reading"
 	}
-	return fmt.Sprintf("%d readings", n)
+	return "The best of " + readings(n)
 }
+
+func readings(n int) string { return say.Things(n, "reading") }
 
 // open says that the interval leaves the claim undecided, and how many repeats should decide.
 func (j judge) open(v *Verdict) {
@@ -281,10 +296,10 @@ func (j judge) open(v *Verdict) {
 			j.m.Unit))
 		return
 	}
-	v.Why = fmt.Sprintf("Measured %s, and the claim %s lies within what the interval leaves open.", j.measured(),
+	v.Why = fmt.Sprintf("Measured %s, promised %s: not decided, the interval leaves it open.", j.measured(),
 		quantity.Given(j.claimed, j.m.Unit))
 	if v.More > 0 {
-		v.Why += fmt.Sprintf(" About %d more repeats should decide.", v.More)
+		v.Why += fmt.Sprintf(" About %s should decide.", say.Things(v.More, "more repeat"))
 	} else {
 		v.Why += " More repeats will hardly decide: the claim lies at the edge of its tolerance."
 	}

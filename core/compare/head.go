@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"durvek/core/chart"
+	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/say"
 	"durvek/core/stats"
@@ -25,18 +26,18 @@ type Side struct {
 type HeadCell struct {
 	Estimate *stats.Estimate `json:"estimate,omitempty"`
 	Unit     string          `json:"unit,omitempty"`
-	Taken    string          `json:"taken,omitempty" doc:"How several cells became one figure"`
+	Taken    string          `json:"taken,omitempty"    doc:"How several cells became one figure"`
 	Why      string          `json:"why,omitempty"`
-	Absent   Absence         `json:"absent,omitempty" enum:"not run,cannot run,failed,void,missing,other setup,elsewhere,no figure,not comparable"`
+	Absent   Absence         `json:"absent,omitempty"                                             enum:"not run,cannot run,failed,void,missing,other setup,elsewhere,no figure,not comparable"`
 	Doubts   []Doubted       `json:"doubts,omitempty"`
 }
 
 // Gap is how much one side differs from the first in one measure.
 type Gap struct {
 	Effect
-	Gain bool    `json:"gain" doc:"It is the better one, sure or not"`
-	P    float64 `json:"p" doc:"Chance of such a difference between equals, taken alone"`
-	Tie  string  `json:"tie,omitempty" enum:"practically equal,different but too small to matter,undecided,with a caveat"`
+	Gain bool    `json:"gain"          doc:"It is the better one, sure or not"`
+	P    float64 `json:"p"             doc:"Chance of such a difference between equals, taken alone"`
+	Tie  string  `json:"tie,omitempty"                                                               enum:"practically equal,different but too small to matter,undecided,with a caveat"`
 }
 
 // HeadRow is one measure of a head-to-head: cells by side, and for every side but the first its difference to that.
@@ -51,6 +52,7 @@ type HeadRow struct {
 	Cells   []HeadCell `json:"cells"`
 	Gaps    []*Gap     `json:"gaps"`
 	scale   quantity.Scale
+	def     method.Measure
 }
 
 // Exchange is what one gains and gives up in taking a side in place of the first.
@@ -58,7 +60,7 @@ type Exchange struct {
 	Variant  string   `json:"variant"`
 	Gains    []string `json:"gains"`
 	GivesUp  []string `json:"gives_up"`
-	Open     int      `json:"open" doc:"Measures without a sure difference that matters"`
+	Open     int      `json:"open"             doc:"Measures without a sure difference that matters"`
 	Compared int      `json:"compared"`
 	Sentence string   `json:"sentence"`
 	Advice   string   `json:"advice,omitempty"`
@@ -147,7 +149,7 @@ func (hm HeadMeasure) rows(first string) []HeadRow {
 	var out []HeadRow
 	for _, by := range differ {
 		row := HeadRow{Measure: m.ID, Name: m.Name, Differs: by, Group: m.Group, Symbol: m.Symbol, Better: string(m.Better),
-			scale: m.Scale}
+			scale: m.Scale, def: m.Def()}
 		if by != "" {
 			row.Name += ", " + by
 		}
@@ -273,9 +275,9 @@ func caveat(c HeadCell) bool {
 func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 	x := Exchange{Variant: h.Sides[i].Variant, Gains: []string{}, GivesUp: []string{}}
 	type item struct {
-		text string
-		size float64
-		gain bool
+		text, short string
+		size        float64
+		gain        bool
 	}
 	var items []item
 	var ratios []float64
@@ -299,39 +301,67 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 			continue
 		}
 		size := math.Abs(g.Value)
-		text := r.Name + ": " + g.Text
+		text, phrase := r.Name+": "+g.Text, g.Text
 		if r.scale != quantity.Pass {
 			a, b := r.Cells[0].Estimate, r.Cells[i].Estimate
-			text += fmt.Sprintf(" (%s to %s)", quantity.Number(a.Centre, 3),
-				strings.TrimSpace(quantity.Number(b.Centre, 3)+" "+r.Symbol))
+			d := r.def.Difference(b.Centre, g.Value, g.Lo, g.Hi)
+			phrase = d.Phrase()
+			text = fmt.Sprintf("%s: %s against %s: %s", r.Name, quantity.Told(b.Centre, b.Lo, b.Hi, r.def.Unit),
+				quantity.Told(a.Centre, a.Lo, a.Hi, r.def.Unit), d.Than(""))
 			if !r.scale.Logarithmic() {
 				size *= 3
 			}
 		}
-		items = append(items, item{text, size, g.Gain})
+		items = append(items, item{text, fmt.Sprintf("%s (%s)", LowerFirst(r.Name),
+			strings.NewReplacer(" (", ", ", ")", "").Replace(phrase)), size, g.Gain})
 	}
 	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.size, a.size) })
+	var gains, losses []string
 	for _, it := range items {
 		if it.gain {
-			x.Gains = append(x.Gains, it.text)
+			x.Gains, gains = append(x.Gains, it.text), append(gains, it.short)
 		} else {
-			x.GivesUp = append(x.GivesUp, it.text)
+			x.GivesUp, losses = append(x.GivesUp, it.text), append(losses, it.short)
 		}
 	}
 	first, other := h.Sides[0].short(h.Sides[i]), h.Sides[i].short(h.Sides[0])
-	x.Sentence = fmt.Sprintf("In %s compared, the %s is surely better than the %s in %d and surely worse in %d; in %d "+
-		"no difference is sure that matters.",
-		say.Things(x.Compared, "measure"), other, first, len(x.Gains), len(x.GivesUp), x.Open)
+	x.Sentence = x.says(first, other)
 	if len(ratios) == 0 {
 		return x
 	}
-	x.advise(100*math.Expm1(stats.Quantile(ratios, 0.5)), relation, first, other, extra)
+	x.advise(100*math.Expm1(stats.Quantile(ratios, 0.5)), relation, first, other, extra, gains, losses)
 	return x
+}
+
+// says counts in how many measures the other is surely better and worse than the first.
+func (x Exchange) says(first, other string) string {
+	var sides []string
+	for _, c := range []struct {
+		n    int
+		what string
+	}{{len(x.Gains), "better"}, {len(x.GivesUp), "worse"}} {
+		if c.n > 0 {
+			sides = append(sides, c.what+" in "+say.Count(c.n))
+		}
+	}
+	of := say.Things(x.Compared, "measure")
+	switch {
+	case x.Compared == 0:
+		return fmt.Sprintf("Nothing compares the %s with the %s.", other, first)
+	case sides == nil:
+		return fmt.Sprintf("No difference between the %s and the %s is sure that matters, in %s.", other, first, of)
+	}
+	text := fmt.Sprintf("Of %s the %s is surely %s than the %s", of, other, strings.Join(sides, " and "), first)
+	if x.Open > 0 {
+		text += fmt.Sprintf("; in %s no difference is sure that matters", say.Count(x.Open))
+	}
+	return text + "."
 }
 
 // advise says what an owner of the first should do: middle is by how much the other is better in the middle, in per
 // cent; extra what it costs more.
-func (x *Exchange) advise(middle float64, relation Relation, first, other, extra string) {
+func (x *Exchange) advise(middle float64, relation Relation, first, other, extra string, gains,
+	losses []string) {
 	share := float64(len(x.Gains)) / float64(x.Compared)
 	switch relation {
 	case Successor:
@@ -351,7 +381,7 @@ func (x *Exchange) advise(middle float64, relation Relation, first, other, extra
 				first, len(x.Gains), x.Compared, middle)
 		}
 		if len(x.GivesUp) > 0 {
-			x.Advice += " It gives up " + lowerList(x.GivesUp, 2) + "."
+			x.Advice += " It gives up " + some(losses, 2) + "."
 		}
 	case Dearer:
 		costs := "The dearer one"
@@ -362,14 +392,14 @@ func (x *Exchange) advise(middle float64, relation Relation, first, other, extra
 		case len(x.Gains) == 0 && len(x.GivesUp) == 0:
 			x.Advice = costs + " is not surely better in anything that was measured: take the cheaper."
 		case len(x.Gains) == 0:
-			x.Advice = costs + " is better in nothing and worse in " + lowerList(x.GivesUp, 2) + ": take the cheaper."
+			x.Advice = costs + " is better in nothing and worse in " + some(losses, 2) + ": take the cheaper."
 		case len(x.GivesUp) >= len(x.Gains):
-			x.Advice = costs + " gains " + lowerList(x.Gains, 2) + ", and gives up " + lowerList(x.GivesUp, 2) +
+			x.Advice = costs + " gains " + some(gains, 2) + ", and gives up " + some(losses, 2) +
 				": only for who needs just that."
 		default:
-			x.Advice = costs + " gains " + lowerList(x.Gains, 3) + "."
+			x.Advice = costs + " gains " + some(gains, 3) + "."
 			if len(x.GivesUp) > 0 {
-				x.Advice += " It gives up " + lowerList(x.GivesUp, 2) + "."
+				x.Advice += " It gives up " + some(losses, 2) + "."
 			}
 		}
 	}
@@ -383,18 +413,12 @@ func (s Side) short(other Side) string {
 	return s.Name
 }
 
-func lowerList(items []string, most int) string {
-	var out []string
-	for i, s := range items {
-		if i == most {
-			out = append(out, fmt.Sprintf("%d more", len(items)-most))
-			break
-		}
-		name, rest, _ := strings.Cut(s, ": ")
-		text, _, _ := strings.Cut(rest, " (")
-		out = append(out, LowerFirst(name)+" "+text)
+// some names so many of a list and counts the rest.
+func some(items []string, most int) string {
+	if rest := len(items) - most; rest > 0 {
+		items = append(slices.Clone(items[:most]), fmt.Sprintf("%d more", rest))
 	}
-	return strings.Join(out, ", ")
+	return say.List(items)
 }
 
 // draw puts every row on one axis: how the others differ from the first, better to the right.

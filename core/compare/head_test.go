@@ -89,7 +89,7 @@ func TestHeadToHeadSaysWhatIsSureAmongMany(t *testing.T) {
 	}
 	x := h.Exchanges[0]
 	if len(x.Gains) != 2 || len(x.GivesUp) != 1 || x.Open != 2 || x.Compared != 5 || !strings.Contains(x.Sentence,
-		"surely better than the Maker A in 2 and surely worse in 1; in 2 no difference") {
+		"surely better in two and worse in one than the Maker A; in two no difference") {
 		t.Errorf("%+v", x)
 	}
 	if all := strings.Join(h.Apart, "; "); !strings.Contains(all, "Survey export: not comparable: program version 2.9, "+

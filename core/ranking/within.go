@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"durvek/core/quantity"
+	"durvek/core/say"
 	"durvek/core/stats"
 )
 
@@ -16,8 +17,18 @@ type Within struct {
 	Words string `json:"words"`
 }
 
-// Text says the place in words.
-func (w Within) Text() string { return w.Words }
+// Among says the place among so many things: "second to fourth of 8 laptops", "at no sure place among 8 laptops",
+// "alone among laptops".
+func (w Within) Among(things string) string {
+	of := "among"
+	if w.Of < 2 {
+		return w.Words + " among " + things
+	}
+	if w.Known() && (w.Best > 1 || w.Worst < w.Of) {
+		of = "of"
+	}
+	return fmt.Sprintf("%s %s %d %s", w.Words, of, w.Of, things)
+}
 
 // PlaceAmong is the marginal confidence set for one entry's rank among others that keep passes (all, if it is nil):
 // only its own pairs are tested, at 1 − α/(2(n−1)) each (Bonferroni, after Mogstad, Romano, Shaikh and Wilhelm 2024,
@@ -82,7 +93,7 @@ func placeWords(p Place, n int) string {
 	case p.Best == 1 && p.Worst == n:
 		return "at no sure place"
 	case p.Best == p.Worst:
-		return fmt.Sprintf("number %d", p.Best)
+		return say.Ordinal(p.Best)
 	}
-	return fmt.Sprintf("between %d and %d", p.Best, p.Worst)
+	return say.Ordinal(p.Best) + " to " + say.Ordinal(p.Worst)
 }

@@ -172,7 +172,7 @@ func (d Difference) size() (v, lo, hi float64) {
 
 // Phrase says the difference: "18 % faster", "takes 7 % less time", "4 dB(A) quieter".
 func (d Difference) Phrase() string {
-	if d.Ratio && d.Value >= 200 && d.Pair.Times != "" {
+	if d.times() {
 		return strings.Replace(d.Pair.Times, "{}", Times(d.Value/100), 1)
 	}
 	phrase := d.Pair.Less
@@ -183,6 +183,57 @@ func (d Difference) Phrase() string {
 	phrase = strings.Replace(phrase, "{}", amount, 1)
 	if spans {
 		phrase += " (" + beside
+	}
+	return phrase
+}
+
+// Than says the difference to something, with the ends of its interval where they read otherwise than the difference:
+// "8 % slower than promised (5 to 10)", "2.4 times as fast as its sibling", "lasts 1 h shorter than before (8 %)".
+// Without another it is the difference alone.
+func (d Difference) Than(other string) string {
+	phrase, beside, _ := strings.Cut(strings.TrimSuffix(d.Phrase(), ")"), " (")
+	switch {
+	case other == "":
+	case d.times():
+		phrase += " as " + other
+	default:
+		phrase += " than " + other
+	}
+	if a, b := d.ends(); a != b {
+		beside = strings.TrimPrefix(beside+", "+a+" to "+b, ", ")
+	}
+	if beside != "" {
+		phrase += " (" + beside + ")"
+	}
+	return phrase
+}
+
+// times tells whether the difference is told as how often one is the other.
+func (d Difference) times() bool { return d.Ratio && d.Value >= 200 && d.Pair.Times != "" }
+
+// ends writes both ends of the interval of a difference, with its decimals.
+func (d Difference) ends() (a, b string) {
+	if d.times() {
+		return Times(d.Lo / 100), Times(d.Hi / 100)
+	}
+	_, lo, hi := d.size()
+	n := d.decimals()
+	return quantity.Fixed(lo, n), quantity.Fixed(hi, n)
+}
+
+// decimals of a difference: of levels and temperatures a tenth, as long as the interval is not wider than one.
+func (d Difference) decimals() int {
+	v, lo, hi := d.size()
+	if !d.Ratio && d.Pair.How != Points && d.Unit != "%" && (hi-lo)/2 < 1 {
+		return 1
+	}
+	return decimals(v, lo, hi)
+}
+
+// Is gives a phrase without a verb one: "is 18 % faster", but "takes 7 % less time".
+func Is(phrase string) string {
+	if phrase != "" && phrase[0] >= '0' && phrase[0] <= '9' {
+		return "is " + phrase
 	}
 	return phrase
 }
@@ -209,11 +260,13 @@ func (d Difference) Amount() string {
 	switch {
 	case !d.Ratio && (d.Pair.How == Points || d.Unit == "%"):
 		return plain(v, lo, hi) + " points"
-	case !d.Ratio && d.Unit == "K":
-		return plain(v, lo, hi) + " °C"
 	case !d.Ratio:
-		return strings.TrimSpace(plain(v, lo, hi) + " " + quantity.Symbol(d.Unit))
-	case d.Value >= 200 && d.Pair.Times != "":
+		unit := quantity.Symbol(d.Unit)
+		if d.Unit == "K" {
+			unit = "°C"
+		}
+		return strings.TrimSpace(written(v, lo, hi, d.decimals()) + " " + unit)
+	case d.times():
 		return Times(d.Value/100) + " times"
 	case d.Pair.How == Span && d.Figure > 0 && d.Value > 0:
 		apart := math.Abs(d.Figure - d.Figure*100/d.Value)
@@ -238,15 +291,19 @@ func rounded(v float64, unit string) float64 {
 // first of the interval's half-width.
 func PerCent(v, lo, hi float64) string { return plain(v, lo, hi) + " %" }
 
-func plain(v, lo, hi float64) string {
-	decimals := 1
-	if math.Abs(v) >= 3 {
-		decimals = 0
+// decimals are those of per cent or points with an interval.
+func decimals(v, lo, hi float64) int {
+	if math.Abs(v) >= 3 || (hi-lo)/2 >= 1 {
+		return 0
 	}
+	return 1
+}
+
+func plain(v, lo, hi float64) string { return written(v, lo, hi, decimals(v, lo, hi)) }
+
+// written writes a difference with so many decimals, and with fewer digits where its interval is wide.
+func written(v, lo, hi float64, decimals int) string {
 	half := (hi - lo) / 2
-	if half >= 1 {
-		decimals = 0
-	}
 	if step := math.Pow(10, math.Floor(math.Log10(half))); half >= 10 && math.Abs(v) >= step && !math.IsInf(step, 0) {
 		v = math.Round(v/step) * step
 	}

@@ -126,3 +126,33 @@ func TestThings(t *testing.T) {
 		}
 	}
 }
+
+func TestADifferenceToSomethingWithItsEnds(t *testing.T) {
+	hours := ratio("", "h", quantity.Higher, 92, 90, 94)
+	hours.Figure = 9.2
+	level := Difference{Pair: Of("", "dB[A]", quantity.Level, quantity.Lower), Unit: "dB[A]", Value: -2,
+		Lo: -2.4, Hi: -1.6}
+	for _, c := range []struct {
+		d           Difference
+		other, want string
+	}{
+		{ratio("", "MBy/s", quantity.Higher, 92, 90, 94), "promised", "8 % slower than promised (6 to 10)"},
+		{ratio("", "MBy/s", quantity.Higher, 92, 92, 92), "promised", "8 % slower than promised"},
+		{ratio("", "MBy/s", quantity.Higher, 98, 97.5, 98.5), "promised", "2 % slower than promised (1.5 to 2.5)"},
+		{ratio("", "MBy/s", quantity.Higher, 240, 230, 250), "before", "2.4 times as fast as before (2.3 to 2.5)"},
+		{ratio("", "MBy/s", quantity.Higher, 92, 90, 94), "", "8 % slower (6 to 10)"},
+		{hours, "promised", "lasts 48 min shorter than promised (8 %, 6 to 10)"},
+		{level, "the other", "2 dB(A) quieter than the other (1.6 to 2.4)"},
+	} {
+		if got := c.d.Than(c.other); got != c.want {
+			t.Errorf("%q, want %q", got, c.want)
+		}
+	}
+	for phrase, want := range map[string]string{"8 % slower": "is 8 % slower",
+		"takes 7 % less time": "takes 7 % less time",
+		"":                    ""} {
+		if got := Is(phrase); got != want {
+			t.Errorf("%q, want %q", got, want)
+		}
+	}
+}

@@ -130,7 +130,7 @@ func between(a, b Facts) (rows []ChangedFact, surely int) {
 			if m.Scale.Logarithmic() {
 				d = math.Log(y.Value / x.Value)
 			}
-			row.Says = apart(m, d)
+			row.Says = apart(m, d).Phrase()
 			if d == 0 {
 				row.Says = "the same"
 			}

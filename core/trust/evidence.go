@@ -1,7 +1,6 @@
 package trust
 
 import (
-	"fmt"
 	"maps"
 	"math"
 	"slices"
@@ -10,6 +9,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/core/stats"
 )
 
@@ -72,17 +72,8 @@ func natural(m method.Measure, x float64) float64 {
 	return x
 }
 
-// apart says a distance on the working scale in words: "12 % more", "3 dB(A) less".
-func apart(m method.Measure, d float64) string {
-	word := "more"
-	if d < 0 {
-		word = "less"
-	}
-	if !m.Scale.Logarithmic() {
-		return quantity.Format(math.Abs(d), m.Unit) + " " + word
-	}
-	return fmt.Sprintf("%s %% %s", quantity.Number(100*math.Abs(math.Expm1(d)), 2), word)
-}
+// apart is a distance on the working scale in the measure's words.
+func apart(m method.Measure, d float64) say.Difference { return m.Apart(0, d, d, d) }
 
 // typical says a standard deviation in words.
 func typical(m method.Measure, sd float64) string {

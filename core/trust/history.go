@@ -124,7 +124,7 @@ func HistoryOf(m method.Measure, moments []Moment, pool stats.Pool) History {
 		}
 		s := Shift{At: from, From: before, To: now, Changed: observedOtherwise(moments[from-1].Conditions,
 			moments[from].Conditions)}
-		s.Text = fmt.Sprintf("Since %s: %s", moments[from].At.Format("2006-01-02"), apart(m, d))
+		s.Text = fmt.Sprintf("Since %s: %s", moments[from].At.Format("2006-01-02"), apart(m, d).Phrase())
 		if len(s.Changed) > 0 {
 			s.Text += ", with " + Sentence(s.Changed)
 		} else {

@@ -1,6 +1,10 @@
 package trust
 
-import "fmt"
+import (
+	"fmt"
+
+	"durvek/core/say"
+)
 
 func init() {
 	register(Rule{
@@ -26,8 +30,8 @@ func init() {
 					Chance: chance, Size: farther(chance), Picture: repeats(f.Measure, x.rs, x.xs[0], 3*sd),
 					Evidence: []Evidence{{"repeats", list(f.Measure, x.rs)},
 						{"one run is typically good to", typical(f.Measure, sd)}},
-					Sentence: fmt.Sprintf("The last of %d repeats has %s than the first, and those between go the same way.", n,
-						apart(f.Measure, x.d))})
+					Sentence: fmt.Sprintf("The last of %d repeats %s, and those between go the same way.", n,
+						say.Is(apart(f.Measure, x.d).Than("the first")))})
 			}
 			return out
 		},

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"durvek/core/quantity"
+	"durvek/core/say"
 	"durvek/core/stats"
 )
 
@@ -63,12 +64,12 @@ func (f Figures) farFromKin(x, off float64) Found {
 	out := Found{Measure: m.Slug, Cell: true, Picture: among(f, x),
 		Evidence: []Evidence{{"reading", value(m, math.Exp(x))}, {"expected", value(m, math.Exp(f.Kin.Expected))},
 			{"kin", fmt.Sprint(f.Kin.N)}, {"one variant about what is expected of it", typical(m, f.Kin.SD)}},
-		Sentence: fmt.Sprintf("%s is %s than the %s that its other figures and %d kindred variants let expect.",
-			value(m, math.Exp(x)), apart(m, off), value(m, math.Exp(f.Kin.Expected)), f.Kin.N)}
+		Sentence: fmt.Sprintf("%s %s.", value(m, math.Exp(x)), say.Is(apart(m, off).Than(fmt.Sprintf("the %s that its other "+
+			"figures and %d kindred variants let expect", value(m, math.Exp(f.Kin.Expected)), f.Kin.N))))}
 	if f.Kin.N < leastKin {
 		out.Severity = Note
-		out.Sentence = fmt.Sprintf("Is this right? %s is %s than %d kindred variants let expect, too few of them to doubt "+
-			"it.", value(m, math.Exp(x)), apart(m, off), f.Kin.N)
+		out.Sentence = fmt.Sprintf("Is this right? %s %s, too few of them to doubt it.", value(m, math.Exp(x)),
+			say.Is(apart(m, off).Than(fmt.Sprintf("%d kindred variants let expect", f.Kin.N))))
 	}
 	return out
 }

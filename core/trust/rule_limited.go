@@ -58,7 +58,7 @@ func (c Case) heldLess() (free int, worse string) {
 		}
 		d := x - stats.Average(others)
 		if (d < 0) == (f.Measure.Better == quantity.Higher) && math.Abs(d) > 2*math.Sqrt2*sd {
-			return len(others), fmt.Sprintf("%s: %s", f.Measure.Name, apart(f.Measure, d))
+			return len(others), fmt.Sprintf("%s: %s", f.Measure.Name, apart(f.Measure, d).Phrase())
 		}
 	}
 	return 0, ""

@@ -1,6 +1,7 @@
 package trust
 
 import (
+	"durvek/core/say"
 	"durvek/core/stats"
 	"fmt"
 	"math"
@@ -57,8 +58,8 @@ func (f Figures) farRepeat(x deviation, sd float64) Found {
 		return out
 	}
 	rest := x.xs[x.at] - x.d
-	out.Sentence = fmt.Sprintf("%s is %s than its other %d repeats, whose mean is %s.", value(m, rs[x.at].Value),
-		apart(m, x.d), len(rs)-1, value(m, natural(m, rest)))
+	out.Sentence = fmt.Sprintf("%s %s, whose mean is %s.", value(m, rs[x.at].Value),
+		say.Is(apart(m, x.d).Than(fmt.Sprintf("its other %d repeats", len(rs)-1))), value(m, natural(m, rest)))
 	out.Picture = repeats(m, rs, rest, 3*sd, x.at)
 	return out
 }
@@ -84,7 +85,7 @@ func (f Figures) farSitting(x deviation, all []sitting, sd float64) Found {
 	if len(all) > 2 {
 		others = fmt.Sprintf("the other %d sittings", len(all)-1)
 	}
-	out.Sentence = fmt.Sprintf("The sitting of %s has %s, %s than %s.", odd.rs[0].Started.Format("2006-01-02"),
-		value(m, natural(m, stats.Average(odd.xs))), apart(m, x.d), others)
+	out.Sentence = fmt.Sprintf("The sitting of %s has %s, which %s.", odd.rs[0].Started.Format("2006-01-02"),
+		value(m, natural(m, stats.Average(odd.xs))), say.Is(apart(m, x.d).Than(others)))
 	return out
 }

@@ -189,9 +189,7 @@ func (k Kinship) sibling(f Facts) string {
 // isAll gives phrases without a verb one.
 func isAll(phrases []string) []string {
 	for i, p := range phrases {
-		if p[0] >= '0' && p[0] <= '9' {
-			phrases[i] = "is " + p
-		}
+		phrases[i] = say.Is(p)
 	}
 	return phrases
 }

@@ -155,7 +155,7 @@ func (d *sight) checkClaims(variant string, by narrowing) ([]claims.Judged, erro
 		}
 		if n, t := verdict.More, d.tests[test]; n > 0 && t.Seconds > 0 {
 			j.Minutes = math.Ceil(float64(n) * t.Seconds / 60)
-			j.Verdict.Why += fmt.Sprintf(" They take about %.0f min.", j.Minutes)
+			j.Verdict.Why += fmt.Sprintf(" That takes about %.0f min.", j.Minutes)
 		}
 		if when := cmp.Or(c.Date, yearIn(c.Source), x.Model.Released); len(when) >= 4 {
 			j.Year = when[:4]

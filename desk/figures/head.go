@@ -108,7 +108,7 @@ func (d *sight) headToHead(variants []string, setup method.Setup, currency strin
 		case x.Model.Slug == first.Model.Slug && prices[0].Currency == prices[i+1].Currency &&
 			prices[i+1].Amount > prices[0].Amount:
 			relations[i] = compare.Dearer
-			extras[i] = catalog.Money(prices[i+1].Amount-prices[0].Amount, prices[0].Currency)
+			extras[i] = whole(catalog.Money(prices[i+1].Amount-prices[0].Amount, prices[0].Currency))
 		}
 	}
 	return compare.HeadToHead(sides, measures, relations, extras), nil
@@ -295,15 +295,7 @@ func (d *sight) placeOf(measure, variant, setup string, where []string) (Place, 
 	out.History = ranking.PlaceAmong(all, variant, o, nil)
 	out.Class = ranking.PlaceAmong(all, variant, o,
 		func(id string) bool { return d.variants[id].Model.Kind == x.Model.Kind })
-	out.Sentence = fmt.Sprintf(
-		"%s is %s in %s among %d %s, and %s among all %d ever measured alike.",
-		x.FullName(),
-		out.Class.Text(),
-		m.InSentence(),
-		out.Class.Of,
-		x.Model.Kind.Plural(),
-		out.History.Text(),
-		out.History.Of,
-	)
+	out.Sentence = fmt.Sprintf("%s is %s in %s, and %s.", x.FullName(), out.Class.Among(x.Model.Kind.Plural()),
+		m.InSentence(), out.History.Among("ever measured alike"))
 	return out, nil
 }

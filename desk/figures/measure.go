@@ -1,10 +1,10 @@
 package figures
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
-	"sort"
 
 	"durvek/core/compare"
 	"durvek/core/method"
@@ -58,9 +58,9 @@ func (f *Figures) Measure(ctx context.Context, id string) (MeasurePage, error) {
 	if err != nil {
 		return MeasurePage{}, err
 	}
-	sort.Slice(cells, func(i, j int) bool {
-		a, b := cells[i], cells[j]
-		return a.Variant+a.Setup+a.Unit+a.Host < b.Variant+b.Setup+b.Unit+b.Host
+	slices.SortFunc(cells, func(a, b compare.Cell) int {
+		return cmp.Or(cmp.Compare(a.Variant, b.Variant), cmp.Compare(a.Setup, b.Setup), cmp.Compare(a.Unit, b.Unit),
+			cmp.Compare(a.Host, b.Host), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Key, b.Key))
 	})
 	p := MeasurePage{Measure: m, Pool: pool, Good: good(m, pool), Cells: cells, Tunings: []trust.Tuning{}}
 	tunings, err := f.desk.Store.Tunings(ctx)

@@ -143,7 +143,7 @@ func TestHeadToHeadRefusesAndFindsTheCurrency(t *testing.T) {
 	if err != nil || len(h.Exchanges) != 2 {
 		t.Fatalf("%+v, %v", h, err)
 	}
-	if h.Sides[0].Price != "1,000.00 EUR" || !strings.Contains(h.Exchanges[0].Advice, "For 300.00 EUR more") ||
+	if h.Sides[0].Price != "1,000.00 EUR" || !strings.Contains(h.Exchanges[0].Advice, "For 300 EUR more") ||
 		!strings.Contains(h.Exchanges[1].Advice, "Worth it for an owner of the Maker A") {
 		t.Errorf("%q, %q, %q", h.Sides[0].Price, h.Exchanges[0].Advice, h.Exchanges[1].Advice)
 	}

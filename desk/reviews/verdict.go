@@ -319,7 +319,7 @@ func (g *gathered) standing(ctx context.Context, c compare.Comparison, i int) (v
 	test, slug := method.Split(m.ID)
 	short, _, _ := strings.Cut(m.Name, ", "+def.Name)
 	s := verdict.Standing{Test: test, Measure: slug, Name: m.InSentence(), Short: short, Area: verdict.AreaOf(m.Group),
-		Words: say.Of(def.Words, m.Unit, m.Scale, m.Better), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
+		Words: def.Pair(), Unit: m.Unit, Scale: m.Scale, Better: m.Better,
 		Margin: def.Margin, Value: row.Estimate.Centre, Said: quantity.Told(row.Estimate.Centre, row.Estimate.Lo,
 			row.Estimate.Hi, m.Unit), Place: row.Standing,
 		Field: c.Ordered(), Bound: row.Estimate.Bound, Limiter: row.Limiter, Levels: len(def.Levels)}
