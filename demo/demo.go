@@ -363,16 +363,16 @@ func Fill(ctx context.Context, o Options) error {
 	return together(len(watched), watched, func(j job) error { return simulated(ctx, o, j, o.Pace) })
 }
 
-// together runs a function over a list, so many at a time, and returns the first error.
+// together runs a function over a list in order, so many at a time, and returns the first error.
 func together[T any](at int, list []T, f func(T) error) error {
 	var wg sync.WaitGroup
 	errs := make(chan error, len(list))
 	gate := make(chan struct{}, max(at, 1))
 	for _, x := range list {
 		wg.Add(1)
+		gate <- struct{}{}
 		go func() {
 			defer wg.Done()
-			gate <- struct{}{}
 			defer func() { <-gate }()
 			errs <- f(x)
 		}()
