@@ -365,20 +365,22 @@ func (a *app) readingCmd() *cobra.Command {
 				return usageError{fmt.Errorf("--repeat counts from 1, not %d", repeat)}
 			}
 			return ask(a, cmd, api.TypeReadings, api.With(x), func(r record.Run) {
-				if len(x.Laps) > 0 {
-					if len(x.Laps) == 1 {
-						a.say("The lap is run %s.", r.ID)
-						return
-					}
+				switch len(x.Laps) {
+				case 0:
+					a.say("Run %s holds %s.", r.ID, say.Things(len(r.Readings), "reading"))
+				case 1:
+					a.say("The lap is run %s.", r.ID)
+				default:
 					a.say("%d laps are %d runs; the last is %s.", len(x.Laps), len(x.Laps), r.ID)
-					return
 				}
-				a.say("Run %s holds %s.", r.ID, say.Things(len(r.Readings), "reading"))
+				if len(r.Untold) > 0 {
+					a.say("It stands beside no other before %s known: --condition KEY=VALUE tells.", areOne(r.Untold))
+				}
 			})
 		})
 	add.Args = func(c *cobra.Command, args []string) error {
 		if len(args) < 2 || len(args) < 3 && len(x.Laps) == 0 {
-			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}
+			return usage(c, args)
 		}
 		return nil
 	}
@@ -393,6 +395,14 @@ func (a *app) readingCmd() *cobra.Command {
 	f.StringArrayVar(&notes, "note", nil, "MEASURE=NOTE beside a reading; may be repeated")
 	f.StringArrayVar(&conditions, "condition", nil, "KEY=VALUE beside the setup's; may be repeated")
 	return noun("reading", "Figures entered by hand", add)
+}
+
+// areOne lists things with the verb that fits their number.
+func areOne(things []string) string {
+	if len(things) == 1 {
+		return things[0] + " is"
+	}
+	return say.List(things) + " are"
 }
 
 func (a *app) tableCmd() *cobra.Command {
@@ -416,6 +426,10 @@ func (a *app) tableCmd() *cobra.Command {
 				}
 				a.say("%s: %s, %d known already, %s.", say.Things(t.Rows, "reading"), say.Things(t.Runs, "new run"),
 					t.Known, say.Things(refused, "refusal"))
+				for _, u := range t.Untold {
+					a.say("%s of %s: beside no other before %s known; a column of that name tells.",
+						say.Capital(say.Things(u.Runs, "run")), u.Test, areOne(u.Conditions))
+				}
 				if t.Written {
 					a.say("Taken in.")
 				} else {

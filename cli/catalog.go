@@ -260,7 +260,7 @@ func (a *app) unitCmd() *cobra.Command {
 }
 
 func (a *app) rigCmd() *cobra.Command {
-	var r catalog.Rig
+	r := catalog.Rig{Parts: []catalog.RigPart{}}
 	var parts []string
 	add := verb("add SLUG", "Add or change a rig", "durvek rig add wrack-in-tower --name 'Wrack in the Harbour Tower' "+
 		"--part harbour-tower-64-2000-a=host --part wrack-1000-a=drive", 1, func(cmd *cobra.Command, args []string) error {
@@ -323,6 +323,7 @@ func (a *app) claimCmd() *cobra.Command {
 	f.StringVar(&c.Link, "link", "", "link that it names, such as 'USB 10 Gbit/s'")
 	f.StringVar(&c.Source, "source", "", "where it was read")
 	f.StringVar(&c.Date, "date", "", "day it was read, YYYY-MM-DD")
+	must(add, "measure", "value")
 	show := func(one bool) func([]claims.Judged) { return func(js []claims.Judged) { a.printClaims(js, one) } }
 	var of api.ClaimsIn
 	check := drawing(a, "check VARIANT", "Judge the claims about a variant; with -o draw the chart",
@@ -363,11 +364,11 @@ func (a *app) offerCmd() *cobra.Command {
 		}
 		if voucher != "" {
 			code, off, ok := strings.Cut(voucher, "=")
-			n, err := strconv.ParseFloat(off, 64)
+			n, _, err := price(off + " " + o.Currency)
 			if !ok || err != nil {
 				return usageError{fmt.Errorf("--voucher takes CODE=AMOUNT, got %q", voucher)}
 			}
-			o.Voucher = &catalog.Voucher{Code: code, Amount: int64(math.Round(n * 100))}
+			o.Voucher = &catalog.Voucher{Code: code, Amount: n}
 		}
 		if o.Date == "" {
 			o.Date = time.Now().Format(time.DateOnly)
@@ -384,6 +385,7 @@ func (a *app) offerCmd() *cobra.Command {
 	f.StringVar(&voucher, "voucher", "", "CODE=AMOUNT that lowered the price")
 	f.StringArrayVar(&o.Contents, "with", nil, "what is in the box; may be repeated")
 	f.BoolVar(&o.List, "list-price", false, "the maker's list price")
+	must(add, "price")
 	var of api.OfVariant
 	list := asking(a, "list", "List offers", "durvek offer list --variant fen-14-16-512", api.Offers, &of, nil,
 		func(os []catalog.Offer) {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
@@ -78,6 +79,13 @@ func (a *app) findCmd() *cobra.Command {
 		})
 }
 
+// firstSteps is how a unit of a kind is measured first; of other kinds figures are entered.
+var firstSteps = map[catalog.Kind]string{"laptop": "plan add %s --library laptop-quick",
+	"desktop": "plan add %s --tests hashing,compression", "mini-pc": "plan add %s --tests hashing,compression",
+	"tablet": "plan add %s --library probe", "phone": "plan add %s --library probe",
+	"drive":     "plan add %s --library drive --host UNIT --place PORT",
+	"enclosure": "plan add %s --library drive --host UNIT --place PORT"}
+
 // deviceCmd puts samples on the books.
 func (a *app) deviceCmd() *cobra.Command {
 	var x catalog.Device
@@ -93,7 +101,8 @@ func (a *app) deviceCmd() *cobra.Command {
 			}
 			return ask(a, cmd, api.AddDevice, api.With(x), func(s catalog.Sample) {
 				a.say("%s, %s is on the books as unit %s.", s.Model.FullName(), s.Variant.Name, s.Unit.Slug)
-				a.say("Measure it:  durvek plan add %s --tests hashing", s.Unit.Slug)
+				a.say("Measure it:  durvek %s", fmt.Sprintf(cmp.Or(firstSteps[s.Model.Kind],
+					"reading add %s TEST MEASURE=VALUE"), s.Unit.Slug))
 			})
 		})
 	f := add.Flags()
@@ -109,9 +118,7 @@ func (a *app) deviceCmd() *cobra.Command {
 	f.StringVar(&x.Serial, "serial", "", "serial number")
 	f.StringVar(&x.Received, "received", "", "day it was received, YYYY-MM-DD")
 	f.StringVar(&x.Notes, "notes", "", "notes")
-	for _, must := range []string{"kind", "maker", "name"} {
-		add.MarkFlagRequired(must)
-	}
+	must(add, "kind", "maker", "name")
 	code := verb("code KIND", "Make a one-time code for a machine that is on no book: it tells of itself",
 		"durvek device code laptop", 1, func(cmd *cobra.Command, args []string) error {
 			return ask(a, cmd, api.ArrivalCode, api.With(api.Arrival{Kind: catalog.Kind(args[0])}), a.codeText)

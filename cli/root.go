@@ -25,6 +25,7 @@ import (
 	"golang.org/x/term"
 
 	"durvek/client"
+	"durvek/core/say"
 )
 
 // Exit statuses.
@@ -109,7 +110,12 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 	f.StringVar(&a.data, "data", os.Getenv("DURVEK_DATA"), "data folder of a service on this computer")
 	f.BoolVar(&a.json, "json", false, "print what the service answered, as JSON; a failure too, as problem details")
 	f.BoolVar(&a.wide, "wide", false, "tables as they are on a terminal of any width, also into a pipe")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error {
+		if words := c.Flags().Args(); c.HasSubCommands() && len(words) > 0 { // what it does not know is the verb
+			return noVerb(c, words[0])
+		}
+		return usageError{err}
+	})
 	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.personCmd(),
 		a.tokenCmd(), a.journalCmd(),
 		a.apiCmd(),
@@ -129,7 +135,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		if c.HasSubCommands() && c.RunE == nil { // a noun alone is wrong usage, and shows its verbs
 			c.RunE = func(c *cobra.Command, args []string) error {
 				if len(args) > 0 {
-					return usageError{fmt.Errorf("%q is no verb of %q; there are %s", args[0], c.Name(), verbs(c))}
+					return noVerb(c, args[0])
 				}
 				return usageError{fmt.Errorf("say what to do with %q: %s", c.Name(), verbs(c))}
 			}
@@ -150,21 +156,19 @@ func plainly(c *cobra.Command) {
 		return
 	}
 	c.Args = func(c *cobra.Command, args []string) error {
-		var missing []string
-		c.Flags().VisitAll(func(f *pflag.Flag) {
-			if len(f.Annotations[cobra.BashCompOneRequiredFlag]) > 0 && !f.Changed {
-				missing = append(missing, "--"+f.Name)
-			}
-		})
 		if err := words(c, args); err != nil {
 			return err
 		}
-		if len(missing) > 0 {
-			return usageError{fmt.Errorf("say %s; %s --help tells what they take", strings.Join(missing, " and "),
+		if missing := needed(c, false); len(missing) > 0 {
+			return usageError{fmt.Errorf("say %s; %s --help tells what they take", say.List(missing),
 				c.CommandPath())}
 		}
 		return nil
 	}
+}
+
+func noVerb(c *cobra.Command, word string) error {
+	return usageError{fmt.Errorf("%q is no verb of %q; there are %s", word, c.Name(), verbs(c))}
 }
 
 func verbs(c *cobra.Command) string {
@@ -187,10 +191,39 @@ func verb(use, short, example string, words int, run func(cmd *cobra.Command, ar
 	return &cobra.Command{Use: use, Short: short, Example: "  " + example, RunE: run, Args: func(c *cobra.Command,
 		args []string) error {
 		if len(args) != words && (words >= 0 || len(args) < -words) {
-			return usageError{fmt.Errorf("usage: %s", strings.TrimSuffix(c.UseLine(), " [flags]"))}
+			return usage(c, args)
 		}
 		return nil
 	}}
+}
+
+// must has flags that a command cannot do without.
+func must(c *cobra.Command, flags ...string) {
+	for _, f := range flags {
+		c.MarkFlagRequired(f)
+	}
+}
+
+// usage says how a command is written, to who wrote it otherwise.
+func usage(c *cobra.Command, args []string) error {
+	line := strings.TrimSuffix(c.UseLine(), " [flags]")
+	if line == c.CommandPath() && len(args) > 0 {
+		return usageError{fmt.Errorf("%s takes flags alone, and %q is none; its --help lists them", line, args[0])}
+	}
+	for _, name := range needed(c, true) {
+		line += " " + name + " …"
+	}
+	return usageError{fmt.Errorf("usage: %s", line)}
+}
+
+// needed lists the flags that must be given, all of them or those that are not.
+func needed(c *cobra.Command, all bool) (out []string) {
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if len(f.Annotations[cobra.BashCompOneRequiredFlag]) > 0 && (all || !f.Changed) {
+			out = append(out, "--"+f.Name)
+		}
+	})
+	return out
 }
 
 // local is what a running service leaves in its data folder for programs on the same computer.

@@ -43,7 +43,10 @@ func Refused(err error, k Kind) bool {
 
 // Missing turns store.ErrNotFound into a refusal that names the thing; other errors, and nil, pass.
 func Missing(err error, what, name string) error {
-	if errors.Is(err, store.ErrNotFound) {
+	switch {
+	case errors.Is(err, store.ErrNotFound) && name == "":
+		return Refuse(Invalid, "no %s is named, and without one this cannot be", what)
+	case errors.Is(err, store.ErrNotFound):
 		return Refuse(NotFound, "no %s %q is known here", what, name)
 	}
 	return err

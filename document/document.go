@@ -76,7 +76,7 @@ func (f *File) Decode(s *Schema, out any) error {
 		if !errors.As(err, &ve) {
 			return err
 		}
-		return f.faults(f.leaves(ve))
+		return f.faults(f.leaves(ve, s.compiled))
 	}
 	j, err := json.Marshal(f.value)
 	if err != nil {
@@ -118,7 +118,7 @@ func (f *File) faults(ps []Problem) error {
 var english = message.NewPrinter(language.English)
 
 // leaves gathers the innermost causes of a validation error.
-func (f *File) leaves(ve *jsonschema.ValidationError) []Problem {
+func (f *File) leaves(ve *jsonschema.ValidationError, s *jsonschema.Schema) []Problem {
 	if len(ve.Causes) == 0 {
 		path := make([]any, len(ve.InstanceLocation))
 		for i, s := range ve.InstanceLocation {
@@ -135,11 +135,27 @@ func (f *File) leaves(ve *jsonschema.ValidationError) []Problem {
 			}
 			return out
 		}
+		if lacks, ok := ve.ErrorKind.(*kind.Required); ok && len(path) == 0 {
+			return missing(lacks.Missing, s)
+		}
 		return []Problem{{path, ve.ErrorKind.LocalizedString(english)}}
 	}
 	var out []Problem
 	for _, c := range ve.Causes {
-		out = append(out, f.leaves(c)...)
+		out = append(out, f.leaves(c, s)...)
+	}
+	return out
+}
+
+// missing says what a file lacks at its top; the one format that is right can be told.
+func missing(names []string, s *jsonschema.Schema) (out []Problem) {
+	format := s.Properties["format"]
+	if at := slices.Index(names, "format"); at >= 0 && format != nil && format.Const != nil {
+		line := fmt.Sprint("format: ", *format.Const)
+		out, names = append(out, Problem{nil, fmt.Sprintf("the line %q is missing", line)}), slices.Delete(names, at, at+1)
+	}
+	if len(names) > 0 {
+		out = append(out, Problem{nil, (&kind.Required{Missing: names}).LocalizedString(english)})
 	}
 	return out
 }

@@ -78,7 +78,7 @@ func (f FrameFile) Read(table io.Reader) (ms []float64, generated []bool, err er
 		text := strings.TrimSpace(row[at])
 		v, err := strconv.ParseFloat(text, 64)
 		if err != nil {
-			return nil, nil, bad(line, "%q is no number", text)
+			return nil, nil, bad(line, "%.40q is no number", text)
 		}
 		if f.Moments {
 			v, last = v-last, v

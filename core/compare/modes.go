@@ -8,6 +8,7 @@ import (
 
 	"durvek/core/chart"
 	"durvek/core/quantity"
+	"durvek/core/say"
 )
 
 // ModeGain is what a raised mode brings in one measure of one variant, and what it costs.
@@ -28,6 +29,20 @@ type Cost struct {
 	Name    string `json:"name"`
 	Symbol  string `json:"symbol"`
 	Effect  Effect `json:"effect"`
+	unit    string
+}
+
+// Phrase says the difference in words: "4.9 dB(A) more".
+func (c Cost) Phrase() string {
+	d := say.Difference{Unit: c.unit, Value: c.Effect.Value, Lo: c.Effect.Lo, Hi: c.Effect.Hi}
+	text := d.Amount() + " less"
+	if d.Higher() {
+		text = d.Amount() + " more"
+	}
+	if c.Effect.Unknown {
+		text += " (one reading, spread unknown)"
+	}
+	return text
 }
 
 // Modes is the gain of raised modes against what they cost, over a field.
@@ -98,7 +113,8 @@ func ModesOf(m Measure, costs []Measure, sides []ModeSide, names map[string]stri
 			for _, c := range costs {
 				plain, raised := s.Plain[c.ID], s.raised(c, setup, sets[setup])
 				if raised != nil {
-					cost := Cost{Measure: c.ID, Name: c.Name, Symbol: c.Symbol, Effect: effectOf(c, plain.Estimate, raised.Estimate)}
+					cost := Cost{Measure: c.ID, Name: c.Name, Symbol: c.Symbol, unit: c.Unit,
+						Effect: effectOf(c, plain.Estimate, raised.Estimate)}
 					if c.Scale.Logarithmic() { // watts by difference, not per cent
 						d := raised.Estimate.Centre - plain.Estimate.Centre
 						cost.Effect.Value, cost.Effect.Lo, cost.Effect.Hi = d,

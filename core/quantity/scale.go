@@ -1,5 +1,7 @@
 package quantity
 
+import "strings"
+
 // Scale says what may be done with a figure: how two are compared, how several are averaged, and
 // whether a bar from zero means anything.
 type Scale string
@@ -15,6 +17,21 @@ const (
 
 // Scales lists all scales.
 var Scales = []Scale{Ratio, Interval, Level, Share, Grade, Pass}
+
+// ScaleOf is the scale of figures in a unit (UCUM code or symbol) about which nothing else is said.
+func ScaleOf(unit string) Scale {
+	u, err := LookUp(unit)
+	switch {
+	case err != nil:
+	case strings.HasPrefix(u.Code, "dB"):
+		return Level
+	case u.Dimension == "temperature":
+		return Interval
+	case u.Code == "%":
+		return Share
+	}
+	return Ratio
+}
 
 // Logarithmic tells whether estimates are made on logarithms.
 func (s Scale) Logarithmic() bool { return s == Ratio }

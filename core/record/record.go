@@ -127,6 +127,7 @@ type Run struct {
 	Course      Course            `json:"course"`
 	Trace       []byte            `json:"trace,omitempty" doc:"What the sensors said, packed as docs/files.md describes"`
 	Doubts      int               `json:"doubts,omitempty" doc:"Open doubts that concern it, as the service counts them"`
+	Untold      []string          `json:"untold,omitempty" doc:"Conditions that must match and that nobody told, as the service finds them: until they are known its figures stand beside no others"`
 }
 
 // Mark is one way in which a run departed from its plan.

@@ -32,6 +32,17 @@ func Effective(setup, observed map[string]string) map[string]string {
 	return out
 }
 
+// Untold names the conditions that must match in a test and that a run under a setup does not tell.
+func Untold(t method.Test, setup, observed map[string]string) (keys []string) {
+	told := Effective(setup, observed)
+	for _, k := range t.MustMatch {
+		if told[k] == "" {
+			keys = append(keys, k)
+		}
+	}
+	return keys
+}
+
 // Difference is one reason why two figures cannot be compared.
 type Difference struct {
 	Condition string `json:"condition"`

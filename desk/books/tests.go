@@ -1,6 +1,7 @@
 package books
 
 import (
+	"cmp"
 	"context"
 	"embed"
 	"encoding/json"
@@ -156,7 +157,10 @@ func readTest(data []byte) (file *document.File, t method.Test, err error) {
 	if file, err = document.Read("test", data); err == nil {
 		err = file.Decode(testSchema, &t)
 	}
-	t.Origin = "own"
+	t.Origin, t.Version = "own", max(t.Version, 1)
+	for i, m := range t.Measures {
+		t.Measures[i].Scale = cmp.Or(m.Scale, quantity.ScaleOf(m.Unit))
+	}
 	if t.Command != nil {
 		t.Origin = "command"
 	}

@@ -14,6 +14,7 @@ import (
 	"durvek/core/compare"
 	"durvek/core/quantity"
 	"durvek/core/ranking"
+	"durvek/core/say"
 	"durvek/core/value"
 	"durvek/desk"
 )
@@ -66,6 +67,9 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 	if err != nil {
 		return Valued{}, err
 	}
+	if q.Measure == "" && (q.Index == nil || q.Index.Use == "" && len(q.Index.Weights) == 0) {
+		return Valued{}, desk.Refuse(desk.Invalid, "value of what? Name a measure, a kind of use, or weights")
+	}
 	q.Pricing.Currency = cmp.Or(q.Pricing.Currency, d.own(in))
 	out := Valued{Currency: q.Pricing.Currency, Prices: map[string]catalog.Price{}, Spans: map[string]catalog.Span{},
 		Names: map[string]Called{}, Per: []PerPrice{}, Sentence: []string{}}
@@ -81,7 +85,7 @@ func (f *Figures) ValueOf(ctx context.Context, q ValueQuestion) (Valued, error) 
 		if !ok || p.Amount == 0 {
 			why := ": no price"
 			if n := len(d.offers[slug]); n > 0 {
-				why = fmt.Sprintf(": none of its %d prices is %s and with tax, of that region and day", n,
+				why = fmt.Sprintf(": %s, none of them %s and with tax, of that region and day", say.Things(n, "price"),
 					cmp.Or(q.Pricing.Condition, "new"))
 			}
 			out.Without = append(out.Without, d.label(slug)+why)

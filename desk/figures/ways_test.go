@@ -110,7 +110,7 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 	}
 	used, err := ask(figures.ValueQuestion{Pricing: catalog.Pricing{Condition: "used"}})
 	if err != nil || len(used.Values) != 0 || len(used.Without) != 3 || !strings.Contains(used.Without[0],
-		"none of its 1 prices is used") || !strings.Contains(used.Sentence[0], "Nothing in the field has both") {
+		"1 price, none of them used") || !strings.Contains(used.Sentence[0], "Nothing in the field has both") {
 		t.Errorf("%+v, %v", used, err)
 	}
 	_, err = d.Books.AddRate(testdesk.Ctx, catalog.Rate{From: "GBP", To: "GBP", Rate: 0, Date: "soon"}, "me")

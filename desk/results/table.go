@@ -30,6 +30,25 @@ type Table struct {
 	Refused []Refused  `json:"refused"`
 	Written bool       `json:"written"`
 	Sample  []TableRow `json:"sample" doc:"The first runs as understood"`
+	Untold  []Untold   `json:"untold,omitempty" doc:"What nobody told, by test: until then such runs stand beside no others"`
+}
+
+// Untold are conditions of a test that must match, and that so many runs of a table do not tell.
+type Untold struct {
+	Test       string   `json:"test"`
+	Conditions []string `json:"conditions"`
+	Runs       int      `json:"runs"`
+}
+
+// note counts a run that does not tell conditions of its test.
+func (t *Table) note(test string, conditions []string) {
+	i := slices.IndexFunc(t.Untold, func(u Untold) bool {
+		return u.Test == test && slices.Equal(u.Conditions, conditions)
+	})
+	if i < 0 {
+		i, t.Untold = len(t.Untold), append(t.Untold, Untold{Test: test, Conditions: conditions})
+	}
+	t.Untold[i].Runs++
 }
 
 // Refused is a row that cannot be taken in, and why.
@@ -180,6 +199,13 @@ func (d *Results) ImportTable(ctx context.Context, data []byte, checkOnly bool, 
 			continue
 		}
 		runs = append(runs, r)
+		untold, err := d.untold(ctx, r)
+		if err != nil {
+			return t, err
+		}
+		if len(untold) > 0 {
+			t.note(r.Test, untold)
+		}
 		if len(t.Sample) < 20 {
 			t.Sample = append(t.Sample, TableRow{lines[i], r.Subject, r.Test, r.Setup, x.Readings})
 		}

@@ -9,8 +9,10 @@ import (
 	"github.com/xuri/excelize/v2"
 	"golang.org/x/text/encoding/unicode"
 
+	"durvek/core/method"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/desk/results"
 	"durvek/internal/testdesk"
 	"durvek/store"
 )
@@ -153,4 +155,41 @@ func TestATableMayBeASpreadsheetOrInAnotherEncoding(t *testing.T) {
 	}
 	_, err = d.Results.ImportTable(testdesk.Ctx, []byte("PK\x03\x04 and no more"), false, "me")
 	testdesk.Says(t, err, desk.Invalid, "broken archive")
+}
+
+// What a table or a typed run does not tell, and must match, is named; what a setup tells is not missed.
+func TestWhatNobodyToldIsNamed(t *testing.T) {
+	d := testdesk.Opened(t)
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	must(d.Books.AddCondition(testdesk.Ctx, method.ConditionKey{Key: "own.oil", Name: "Oil", Meaning: "Of its hinge"},
+		"me"))
+	must(testdesk.Err(d.Books.ImportTest(testdesk.Ctx, []byte("format: durvek-test/1\nslug: told\nname: Told\n"+
+		"group: body\nmust_match: [supply, content, own.oil]\nmeasures:\n"+
+		"  - {slug: rate, name: rate, unit: /min, better: higher}\n"), false, "me")))
+	typed := func(conditions map[string]string) []string {
+		r, err := d.Results.TypeReadings(testdesk.Ctx, results.Typed{Test: "told", Subject: "a", Conditions: conditions,
+			Repeat: len(conditions), Readings: map[string]string{"rate": "1"}}, "me")
+		must(err)
+		return r.Untold
+	}
+	for _, c := range []struct {
+		told map[string]string
+		want string
+	}{{nil, "content own.oil"}, {map[string]string{"content": "a"}, "own.oil"},
+		{map[string]string{"content": "a", "own.oil": "warm"}, ""}} {
+		if got := strings.Join(typed(c.told), " "); got != c.want {
+			t.Errorf("%v: %q untold, want %q", c.told, got, c.want)
+		}
+	}
+	table, err := d.Results.ImportTable(testdesk.Ctx, []byte("unit,test,measure,value,repeat,content,own.oil\n"+
+		"b,told,rate,1,1,a,\nb,told,rate,2,2,a,\nb,told,rate,3,3,,\nb,told,rate,4,4,a,warm\n"), true, "me")
+	must(err)
+	if got := fmt.Sprint(table.Untold); got != "[{told [own.oil] 2} {told [content own.oil] 1}]" {
+		t.Errorf("of the table %s", got)
+	}
 }

@@ -12,6 +12,7 @@ import (
 
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/trust"
 	"durvek/desk"
 )
 
@@ -206,8 +207,23 @@ func (d *Results) TypeReadings(ctx context.Context, x Typed, by string) (record.
 	if err := d.sittings(ctx, runs, func(i int, id string) { runs[i].Sitting = id }); err != nil {
 		return runs[0], err
 	}
-	_, err := d.record(ctx, runs)
-	return runs[len(runs)-1], err
+	if _, err := d.record(ctx, runs); err != nil {
+		return runs[len(runs)-1], err
+	}
+	last := runs[len(runs)-1]
+	var err error
+	last.Untold, err = d.untold(ctx, last)
+	return last, err
+}
+
+// untold names the conditions without which a run stands beside no other.
+func (d *Results) untold(ctx context.Context, r record.Run) ([]string, error) {
+	t, err := d.desk.Store.Test(ctx, r.Test, r.TestVersion)
+	if err != nil {
+		return nil, err
+	}
+	s, err := d.desk.Store.Setup(ctx, r.Setup)
+	return trust.Untold(t, s.Conditions, r.Observed), err
 }
 
 // sittings finds or makes the sitting that each run names by its label.

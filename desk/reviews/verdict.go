@@ -153,11 +153,7 @@ func (g *gathered) mode(ctx context.Context, m compare.Measure, row compare.Row,
 		}
 		var costs []string
 		for _, c := range modes.Gains[i].Costs {
-			if text := c.Effect.Text; strings.HasPrefix(text, "+") {
-				costs = append(costs, text[1:]+" more")
-			} else {
-				costs = append(costs, strings.TrimLeft(text, "−-")+" less")
-			}
+			costs = append(costs, c.Phrase())
 		}
 		facts.Modes = append(facts.Modes, verdict.Mode{Name: x.Name, Gain: gain, Costs: say.List(costs), Figure: s.Figure})
 	}

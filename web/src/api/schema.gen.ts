@@ -5710,6 +5710,8 @@ export interface components {
             test_version: number;
             /** @description What the sensors said, packed as docs/files.md describes */
             trace?: string;
+            /** @description Conditions that must match and that nobody told, as the service finds them: until they are known its figures stand beside no others */
+            untold?: string[];
         };
         RecordSeries: {
             /** @description UCUM code of the axis */
@@ -6032,6 +6034,8 @@ export interface components {
             runs: number;
             /** @description The first runs as understood */
             sample: components["schemas"]["ResultsTableRow"][];
+            /** @description What nobody told, by test: until then such runs stand beside no others */
+            untold?: components["schemas"]["ResultsUntold"][];
             written: boolean;
         };
         ResultsTableRow: {
@@ -6104,6 +6108,12 @@ export interface components {
             axis?: "second" | "step";
             /** @description What was read there */
             values: string[];
+        };
+        ResultsUntold: {
+            conditions: string[];
+            /** Format: int64 */
+            runs: number;
+            test: string;
         };
         ReviewRequest: {
             /** @description Field it is compared in */

@@ -50,6 +50,7 @@ async function add() {
     const run = await must(api.POST('/api/readings', { body: { ...rest, host: form.host ?? '', ...(repeat ? { repeat: Number(repeat) - 1 } : {}), readings: filled(form.readings), notes: filled(form.notes), conditions: filled(form.conditions) } })) as Of<'RecordRun'>
     if (photo.value) await send(`/api/photos?${new URLSearchParams({ unit: form.subject, run: run.id, name: photo.value.name })}`, photo.value)
     said.value = `Kept for ${unitName(form.subject)}. Enter the next repeat, or close.`
+    if (run.untold?.length) said.value += ` Beside no other before this is known: ${run.untold.map(called).join(', ')}.`
     form.readings = {}
     form.notes = {}
     photo.value = null
