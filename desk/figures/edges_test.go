@@ -2,6 +2,7 @@ package figures_test
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
 	"durvek/core/catalog"
@@ -248,5 +249,42 @@ func TestNearbyIsTheSamePlace(t *testing.T) {
 	}
 	if _, ok, _ := d.Figures.Nearby("work/rate", cellKey{Unit: "nobody", Setup: method.AsDelivered}, true); ok {
 		t.Error("a unit nobody knows has a figure")
+	}
+}
+
+// Under a chart of the field of everything stand those that nobody ran of kinds that were run at all, and of the
+// subject's kind; other kinds are nothing to say there.
+func TestNotRunIsSaidOfKindsThatWereRun(t *testing.T) {
+	d, ctx := testdesk.Opened(t), testdesk.Ctx
+	for _, name := range []string{"pocket", "other-pocket"} {
+		if _, err := d.Books.AddDevice(ctx, catalog.Device{Kind: "phone", Maker: "Maker", Name: name}, "me"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	missing := func(subject string) string {
+		c, err := d.Figures.Rank(ctx, compare.Question{Measure: "work/rate", Subject: subject})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out []string
+		for _, x := range c.LeftOut {
+			out = append(out, x.Variant)
+		}
+		return strings.Join(out, " ")
+	}
+	all := "a b c other-pocket-as-sold pocket-as-sold"
+	if got := missing(""); got != all {
+		t.Errorf("where nothing was run: %s", got)
+	}
+	testdesk.Rates(t, d, "a", "", 100, 101, 102)
+	if got := missing(""); got != "b c" {
+		t.Errorf("where a laptop was run: %s", got)
+	}
+	if got := missing("pocket-as-sold"); got != "b c other-pocket-as-sold pocket-as-sold" {
+		t.Errorf("with a phone as the subject: %s", got)
+	}
+	testdesk.Rates(t, d, "pocket-as-sold-a", "fast-mode", 50)
+	if got := missing(""); got != "b c other-pocket-as-sold pocket-as-sold" {
+		t.Errorf("where a phone was run in another mode: %s", got)
 	}
 }

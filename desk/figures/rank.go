@@ -70,6 +70,9 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 	if err != nil {
 		return none, err
 	}
+	if f.Slug == everything {
+		field = d.kindred(field, q.Subject)
+	}
 	if q.Reference == "predecessor" {
 		q.Reference, err = d.predecessor(q.Subject, field)
 		if err != nil {
@@ -84,6 +87,23 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 		return out, desk.Refuse(desk.Invalid, "%v", err)
 	}
 	return out, nil
+}
+
+// kindred leaves out of a field of every kind what nobody tried on a kind of which nothing has a figure: that no phone
+// was weighed is nothing to say under a chart of drives.
+func (d *sight) kindred(field []compare.Competitor, subject string) []compare.Competitor {
+	kinds := map[catalog.Kind]bool{d.variants[subject].Model.Kind: true}
+	told := func(c compare.Competitor) bool {
+		return len(c.Cells)+len(c.Raised)+len(c.Elsewhere)+c.Runs > 0 || c.NotRun != "" || c.Lost != "" || c.Narrowed != ""
+	}
+	for _, c := range field {
+		if told(c) {
+			kinds[d.variants[c.Variant].Model.Kind] = true
+		}
+	}
+	return slices.DeleteFunc(field, func(c compare.Competitor) bool {
+		return len(kinds) > 1 && !told(c) && !kinds[d.variants[c.Variant].Model.Kind]
+	})
 }
 
 // usualSetup is the setup that a measure is compared under where none is named: as delivered, or where the subject
