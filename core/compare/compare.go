@@ -120,6 +120,7 @@ type Query struct {
 	Allow     []string // variants that are compared though they are unlike; the picture says so
 	Carried   bool     // show figures that a sibling with the same limiting part has
 	DeskName  string
+	Made      string  // how a derived measure is worked out, in words
 	Where     []Where // cells were narrowed to, for the subtitle
 	Repeat    float64 // what one run is good to on the working scale, for the foot
 }

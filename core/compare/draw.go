@@ -128,6 +128,9 @@ func (c *Comparison) foot(q Query, least, most, simulated int) string {
 	} else if simulated > 0 {
 		foot = append(foot, "All samples are simulated")
 	}
+	if q.Made != "" {
+		foot = append(foot, "Worked out: "+q.Made)
+	}
 	foot = append(foot, q.DeskName)
 	return strings.Join(foot, ". ") + "."
 }

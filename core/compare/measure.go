@@ -1,8 +1,10 @@
 package compare
 
 import (
+	"cmp"
 	"strings"
 
+	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
 )
@@ -35,6 +37,22 @@ func NewMeasure(t method.Test, m method.Measure) Measure {
 	return Measure{ID: method.ID(t.Slug, m.Slug), Name: name, Group: t.Group, Unit: m.Unit,
 		Symbol: quantity.Symbol(m.Unit),
 		Scale:  m.Scale, Better: m.Better, Version: t.Version, MustMatch: must, def: m}
+}
+
+// Paper is a number of the spec sheets ("spec/body.weight") or the price in a currency ("price/EUR"), as a measure.
+func Paper(id string) (Measure, bool) {
+	group, key := method.Split(id)
+	switch k, ok := catalog.SpecKeyOf(key); {
+	case group == "spec" && ok && (k.Type == "count" || k.Type == "quantity"):
+		return NewMeasure(method.Test{Slug: "spec", Name: k.Name + " on the spec sheet", Group: "Spec sheet"},
+			method.Measure{Slug: key, Name: k.Name, Unit: cmp.Or(k.Unit, "1"), Scale: quantity.Ratio, Better: k.Better()}), true
+	case group == "price" && len(key) == 3:
+		m := NewMeasure(method.Test{Slug: "price", Name: "Price", Group: "Price"}, method.Measure{Slug: key,
+			Name: "Price", Unit: "1", Scale: quantity.Ratio, Better: quantity.Lower})
+		m.Symbol = key
+		return m, true
+	}
+	return Measure{}, false
 }
 
 // OnPaper tells whether its figures are read off spec sheets or offers, not measured.

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"durvek/core/catalog"
+	"durvek/core/formula"
 	"durvek/core/quantity"
 	"durvek/core/say"
 )
@@ -72,6 +73,7 @@ type Measure struct {
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
 	Tolerance     float64            `json:"tolerance,omitempty"     doc:"Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise"`
 	Words         string             `json:"words,omitempty"         doc:"How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out"`
+	Formula       string             `json:"formula,omitempty"       doc:"How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out"`
 	Levels        []Level            `json:"levels,omitempty"        doc:"Rubric of a grade: what each mark means"`
 	Over          Over               `json:"over,omitempty"          doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out"               enum:"place"`
 	Take          Taking             `json:"take,omitempty"          doc:"How that figure is made"                                                                                           enum:"worst,mean,best,sum"`
@@ -92,6 +94,31 @@ const (
 	Best  Taking = "best"
 	Sum   Taking = "sum"
 )
+
+// Derived tells whether all that a test yields is worked out from other figures, and nothing is run or entered for it.
+func (t Test) Derived() bool {
+	return len(t.Measures) > 0 && !slices.ContainsFunc(t.Measures, func(m Measure) bool { return m.Formula == "" })
+}
+
+// wrongFormula says what is wrong with how a measure is worked out, as far as its test alone tells; "" for nothing.
+func (t Test) wrongFormula(m Measure) string {
+	switch derived := t.Derived(); {
+	case m.Formula == "":
+		return ""
+	case !derived:
+		return "either all measures of a test are worked out by a formula, or none is; move it to a test of its own"
+	case t.Command != nil || t.Hands != "" || t.Analysis != "" || len(t.MustMatch) > 0:
+		return "a test whose figures are worked out is neither run nor entered, and what must match is what its inputs want"
+	case m.Scale != quantity.Ratio && m.Scale != quantity.Share:
+		return "what is worked out stands on a ratio scale or is a share"
+	case m.Over != "" || m.Ceiling != nil || m.Limit != nil:
+		return "what is worked out has neither places to be made over nor a ceiling or limit of its own"
+	}
+	if _, err := formula.Parse(m.Formula); err != nil {
+		return err.Error()
+	}
+	return ""
+}
 
 // Pair is how more and less of the measure are called.
 func (m Measure) Pair() say.Pair { return say.Of(m.Words, m.Unit, m.Scale, m.Better) }
@@ -266,6 +293,7 @@ func (t Test) Check() []catalog.Problem {
 			at(fmt.Sprintf("better is one of %s", say.List(quantity.Directions)), "measures", i, "better")
 		}
 		at(t.checkHands(m), "measures", i)
+		at(t.wrongFormula(m), "measures", i, "formula")
 		if _, known := say.Find(say.Quantity(m.Words)); m.Words != "" && !known {
 			at(fmt.Sprintf("words is one of: %s", strings.Join(say.Quantities(), ", ")), "measures", i, "words")
 		}

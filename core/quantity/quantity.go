@@ -157,6 +157,9 @@ func LookUp(name string) (Unit, error) {
 	if u, ok := byName[strings.TrimSpace(name)]; ok {
 		return u, nil
 	}
+	if u, ok := quotient(strings.TrimSpace(name)); ok {
+		return u, nil
+	}
 	var near []string
 	for n := range byName {
 		if n != "" && name != "" && strings.EqualFold(n, name) {

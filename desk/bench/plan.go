@@ -92,6 +92,8 @@ func (d *Bench) checkPlan(ctx context.Context, p method.Plan) (method.Plan, []st
 		case !known:
 			wrong = append(wrong, fmt.Sprintf("no test %q is known", s.Test))
 			continue
+		case t.Derived():
+			wrong = append(wrong, fmt.Sprintf("the figures of test %q are worked out from others; plan those", s.Test))
 		case t.Origin == "own":
 			wrong = append(wrong, fmt.Sprintf("test %q is entered by the desk; an agent cannot run it", s.Test))
 		case kind != "" && !t.Fits(kind):

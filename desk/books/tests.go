@@ -14,6 +14,8 @@ import (
 
 	"durvek/core/analyse"
 	"durvek/core/catalog"
+	"durvek/core/compare"
+	"durvek/core/formula"
 	"durvek/core/method"
 	"durvek/core/quantity"
 	"durvek/desk"
@@ -139,7 +141,11 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, checkOnly bool, by 
 	} else if why != "" {
 		found = append(found, catalog.Problem{Path: []any{"subjects"}, Reason: why})
 	}
-	if err := file.Reject(desk.Problems(found)); err != nil {
+	wrong, err := d.formulas(ctx, t)
+	if err != nil {
+		return t, err
+	}
+	if err := file.Reject(desk.Problems(append(found, wrong...))); err != nil {
 		return t, err
 	}
 	if checkOnly {
@@ -150,6 +156,44 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, checkOnly bool, by 
 		t.Measures[i].Unit = code
 	}
 	return t, d.desk.Put(ctx, by, "import test", t.Slug, func(q *desk.Tx) error { return q.PutTest(ctx, t, d.desk.Now()) })
+}
+
+// formulas says what is wrong with what a test's formulas refer to, and with their units.
+func (d *Books) formulas(ctx context.Context, t method.Test) (out []catalog.Problem, err error) {
+	if !t.Derived() {
+		return nil, nil
+	}
+	tests, err := d.desk.Store.Tests(ctx)
+	if err != nil {
+		return nil, err
+	}
+	find := func(ref string) (compare.Measure, error) {
+		test, measure := method.Split(ref)
+		for _, x := range tests {
+			if m, ok := x.Measure(measure); ok && x.Slug == test {
+				return compare.NewMeasure(x, m), nil
+			}
+		}
+		m, ok := compare.Paper(ref)
+		if !ok {
+			return m, fmt.Errorf("no measure %q is known; numbers of the spec sheet are spec/KEY, prices price/EUR", ref)
+		}
+		return m, nil
+	}
+	for i, m := range t.Measures {
+		x, err := formula.Parse(m.Formula)
+		if err != nil {
+			continue // said already
+		}
+		inputs, err := compare.Inputs(x, find)
+		if err == nil {
+			_, err = compare.Fitting(m, x, inputs)
+		}
+		if err != nil {
+			out = append(out, catalog.Problem{Path: []any{"measures", i, "formula"}, Reason: err.Error()})
+		}
+	}
+	return out, nil
 }
 
 // readTest reads a definition's file; what its entries mean is not checked yet.

@@ -13,7 +13,6 @@ import (
 	"durvek/core/compare"
 	"durvek/core/fit"
 	"durvek/core/method"
-	"durvek/core/quantity"
 	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/desk"
@@ -61,15 +60,7 @@ func (v *view) find(id string) (compare.Measure, error) {
 	if m, ok := v.byID[id]; ok {
 		return m, nil
 	}
-	group, key := method.Split(id)
-	switch k, ok := catalog.SpecKeyOf(key); {
-	case group == "spec" && ok && (k.Type == "count" || k.Type == "quantity"):
-		return compare.NewMeasure(method.Test{Slug: "spec", Name: k.Name + " on the spec sheet", Group: "Spec sheet"},
-			method.Measure{Slug: key, Name: k.Name, Unit: cmp.Or(k.Unit, "1"), Scale: quantity.Ratio, Better: k.Better()}), nil
-	case group == "price" && len(key) == 3:
-		m := compare.NewMeasure(method.Test{Slug: "price", Name: "Price", Group: "Price"}, method.Measure{Slug: key,
-			Name: "Price", Unit: "1", Scale: quantity.Ratio, Better: quantity.Lower})
-		m.Symbol = key
+	if m, ok := compare.Paper(id); ok {
 		return m, nil
 	}
 	return compare.Measure{}, desk.Refuse(desk.NotFound, "no measure %q is known; the list of measures names them all; "+
@@ -213,6 +204,12 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 			v.byID[m.ID] = m
 			v.measures = append(v.measures, m)
 			v.judges[m.ID] = catalog.Judge{Name: m.Name, Unit: m.Unit, Better: m.Better}
+		}
+	}
+	for i, m := range v.measures { // all are known now that formulas may refer to
+		if m.Derived() {
+			m.MustMatch = v.wants(m)
+			v.measures[i], v.byID[m.ID] = m, m
 		}
 	}
 	for _, o := range offers {

@@ -115,7 +115,7 @@ func (d *sight) weigh(weights []fit.Weight, members []string) ([]ranking.Weighed
 func (d *sight) inGroup(group string, variants []string, fits func(compare.Measure) bool) (in []compare.Measure,
 	err error) {
 	for _, m := range d.measures {
-		if m.Group != group || !fits(m) {
+		if m.Group != group || m.Derived() || !fits(m) { // a group's figures count once
 			continue
 		}
 		n, err := d.has(m.ID, variants)

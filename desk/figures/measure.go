@@ -9,6 +9,7 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/core/say"
 	"durvek/core/stats"
 	"durvek/core/trust"
 )
@@ -21,13 +22,23 @@ func (f *Figures) Measures(ctx context.Context) ([]compare.Measure, error) {
 	}
 	out := slices.Clone(d.measures)
 	for i := range out {
-		c, err := d.column(out[i].ID)
-		if err != nil {
+		if out[i].Variants, err = d.variantsIn(out[i]); err != nil {
 			return nil, err
 		}
-		out[i].Variants = c.variants()
 	}
 	return out, nil
+}
+
+// variantsIn counts the variants with a figure in a measure.
+func (d *sight) variantsIn(m compare.Measure) (int, error) {
+	if m.Derived() {
+		return d.has(m.ID, d.order)
+	}
+	c, err := d.column(m.ID)
+	if err != nil {
+		return 0, err
+	}
+	return c.variants(), nil
 }
 
 // MeasurePage is a measure with its repeatability at this desk.
@@ -49,11 +60,9 @@ func (f *Figures) Measure(ctx context.Context, id string) (MeasurePage, error) {
 	if err != nil {
 		return MeasurePage{}, err
 	}
-	c, err := d.column(id)
-	if err != nil {
+	if m.Variants, err = d.variantsIn(m); err != nil {
 		return MeasurePage{}, err
 	}
-	m.Variants = c.variants()
 	cells, pool, err := d.all(m)
 	if err != nil {
 		return MeasurePage{}, err
@@ -62,7 +71,11 @@ func (f *Figures) Measure(ctx context.Context, id string) (MeasurePage, error) {
 		return cmp.Or(cmp.Compare(a.Variant, b.Variant), cmp.Compare(a.Setup, b.Setup), cmp.Compare(a.Unit, b.Unit),
 			cmp.Compare(a.Host, b.Host), cmp.Compare(a.Place, b.Place), cmp.Compare(a.Key, b.Key))
 	})
-	p := MeasurePage{Measure: m, Pool: pool, Good: good(m, pool), Cells: cells, Tunings: []trust.Tuning{}}
+	said := good(m, pool)
+	if m.Derived() {
+		said = say.Sentence("Worked out: " + d.madeOf(m))
+	}
+	p := MeasurePage{Measure: m, Pool: pool, Good: said, Cells: cells, Tunings: []trust.Tuning{}}
 	tunings, err := f.desk.Store.Tunings(ctx)
 	test, _ := method.Split(id)
 	for _, t := range tunings {

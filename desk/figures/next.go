@@ -90,7 +90,7 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		return nil, err
 	}
 	for _, m := range shared {
-		if counts != nil && !slices.Contains(counts, m.ID) && !slices.Contains(counts, m.Group) {
+		if m.Derived() || counts != nil && !slices.Contains(counts, m.ID) && !slices.Contains(counts, m.Group) {
 			continue
 		}
 		c, err := d.rank(compare.Question{Field: q.Field, Measure: m.ID})

@@ -82,7 +82,7 @@ func (d *sight) ranked(q compare.Question) (compare.Comparison, error) {
 	out, err := compare.Ranked(compare.Query{Measure: m, FieldName: f.Name, SetupName: setup.Name, Subject: q.Subject,
 		Reference: q.Reference,
 		Claims:    q.Claims, Raised: q.Raised && !f.Modes && !q.Modes, Allow: q.Allow, Carried: q.Carried,
-		Where: by.where, DeskName: d.f.desk.Name(), Repeat: pool.First()}, field)
+		Made: d.madeOf(m), Where: by.where, DeskName: d.f.desk.Name(), Repeat: pool.First()}, field)
 	if err != nil {
 		return out, desk.Refuse(desk.Invalid, "%v", err)
 	}
@@ -116,8 +116,19 @@ func (d *sight) usualSetup(m compare.Measure, members []string, subject string) 
 	if err != nil {
 		return "", err
 	}
+	var made map[string][]compare.Cell
+	if m.Derived() {
+		if made, err = d.derived(m, members); err != nil {
+			return "", err
+		}
+	}
 	count := func(variants []string) map[string]int {
 		out := map[string]int{}
+		for _, v := range variants {
+			for _, c := range made[v] {
+				out[c.Setup]++
+			}
+		}
 		for _, v := range variants {
 			n, ok := d.f.number(v)
 			for i := c.from(n); ok && i < len(c.cells) && c.cells[i].variant == n; i++ {
@@ -184,18 +195,9 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 	}
 	dropped := by.apply(byVariant)
 	test, slug := method.Split(m.ID)
-	doubts, err := d.openDoubts(test)
+	byUnit, err := d.doubted(m, byVariant)
 	if err != nil {
 		return nil, pool, err
-	}
-	byUnit := map[string][]compare.Doubted{}
-	for _, x := range doubts {
-		if (x.Measure != "" && x.Measure != slug) || x.Rule == "ceiling" { // the bound itself says so
-			continue
-		}
-		byUnit[x.Unit] = append(byUnit[x.Unit], compare.Doubted{ID: x.ID, Severity: x.Severity, Sentence: x.Sentence,
-			Caveat: x.Caveat,
-			Cell:   compare.Cell{Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: x.Setup, Key: x.Basis}})
 	}
 	failures, err := d.failures(test, setup.Slug)
 	if err != nil {
@@ -214,6 +216,11 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 			continue
 		}
 		c := g.competitor(slug, mine)
+		if len(mine) == 0 && m.Derived() {
+			if c.NoFigure, err = d.lacking(m, slug); err != nil {
+				return nil, pool, err
+			}
+		}
 		if c.Lost, c.Reason = lost[slug].State, lost[slug].Reason; dropped[slug] {
 			c.Narrowed = by.String()
 		}
@@ -231,6 +238,40 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 		}
 	}
 	return field, pool, nil
+}
+
+// doubted gives the open doubts about a measure's cells, by unit. What is worked out is in doubt where an input is.
+func (d *sight) doubted(m compare.Measure, cells map[string][]compare.Cell) (map[string][]compare.Doubted, error) {
+	ids := []string{m.ID}
+	if m.Derived() {
+		ids = d.refs(m)
+	}
+	out := map[string][]compare.Doubted{}
+	for _, id := range ids {
+		test, slug := method.Split(id)
+		doubts, err := d.openDoubts(test)
+		if err != nil {
+			return nil, err
+		}
+		for _, x := range doubts {
+			if x.Measure != "" && x.Measure != slug || x.Rule == "ceiling" { // the bound itself says so
+				continue
+			}
+			about := compare.Doubted{ID: x.ID, Severity: x.Severity, Sentence: x.Sentence, Caveat: x.Caveat,
+				Cell: compare.Cell{Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: x.Setup, Key: x.Basis}}
+			if !m.Derived() {
+				out[x.Unit] = append(out[x.Unit], about)
+				continue
+			}
+			for _, c := range cells[d.owner(cells, x.Unit)] {
+				if c.Unit == x.Unit && c.Setup == x.Setup {
+					about.Cell = c
+					out[x.Unit] = append(out[x.Unit], about)
+				}
+			}
+		}
+	}
+	return out, nil
 }
 
 // gathering makes competitors of a measure's cells under a setup.

@@ -61,7 +61,7 @@ func (f *Figures) ToSchedule(ctx context.Context, q schedule.Question) (out sche
 	for _, m := range d.measures {
 		test, _ := method.Split(m.ID)
 		t := d.tests[test]
-		if m.OnPaper() || !noisy(m) || t.Aside != "" || counts != nil && !slices.Contains(counts, m.ID) &&
+		if m.OnPaper() || m.Derived() || !noisy(m) || t.Aside != "" || counts != nil && !slices.Contains(counts, m.ID) &&
 			!slices.Contains(counts, m.Group) {
 			continue
 		}

@@ -33,6 +33,10 @@ func (d *sight) column(measure string) (*column, error) {
 
 // of gives the cells of some variants, estimated, and the pool behind them.
 func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]compare.Cell, stats.Pool, error) {
+	if measure.Derived() {
+		out, err := d.derived(measure, variants)
+		return out, noNoise, err
+	}
 	c, err := d.column(measure.ID)
 	if err != nil {
 		return nil, stats.Pool{}, err
@@ -67,6 +71,10 @@ func (d *sight) estimator(c *column, m compare.Measure) (*estimator, error) {
 
 // all gives a measure's cells, estimated, and the pool behind them.
 func (d *sight) all(measure compare.Measure) ([]compare.Cell, stats.Pool, error) {
+	if measure.Derived() {
+		out, err := d.derivedAll(measure)
+		return out, noNoise, err
+	}
 	c, err := d.column(measure.ID)
 	if err != nil {
 		return nil, stats.Pool{}, err
@@ -85,6 +93,10 @@ func (d *sight) all(measure compare.Measure) ([]compare.Cell, stats.Pool, error)
 
 // has counts which of some variants have a cell of a measure.
 func (d *sight) has(measure string, variants []string) (int, error) {
+	if m := d.byID[measure]; m.Derived() {
+		by, err := d.derived(m, variants)
+		return len(by), err
+	}
 	c, err := d.column(measure)
 	if err != nil {
 		return 0, err
@@ -161,15 +173,6 @@ func (d *sight) lost(test, measure, setup string) (map[string]store.Lost, error)
 // host where the variant has that, else each that it has.
 func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.Entry, error) {
 	return kept(d, func(d *sight) ([]ranking.Entry, error) {
-		c, err := d.column(measure.ID)
-		if err != nil {
-			return nil, err
-		}
-		make, err := d.estimator(c, measure)
-		if err != nil {
-			return nil, err
-		}
-		d.uses.note(unitNoises)
 		var out []ranking.Entry
 		var mine []compare.Cell
 		flush := func() {
@@ -189,20 +192,44 @@ func (d *sight) history(measure compare.Measure, like compare.Cell) ([]ranking.E
 			}
 			mine = mine[:0]
 		}
-		for i := range c.cells {
-			p := &c.cells[i]
-			if x := &c.around[p.around]; x.setup != like.Setup || x.key != like.Key {
-				continue
-			}
-			e := make.figure(p)
-			if len(mine) > 0 && mine[0].Variant != e.Variant {
+		err := d.alike(measure, like, func(c compare.Cell) {
+			if len(mine) > 0 && mine[0].Variant != c.Variant {
 				flush()
 			}
-			mine = append(mine, e)
-		}
+			mine = append(mine, c)
+		})
 		flush()
-		return out, nil
+		return out, err
 	}, "history", measure.ID, like.Setup, like.Key, like.Place, like.Host)
+}
+
+// alike goes through a measure's cells of the setup and basis of one, variant by variant.
+func (d *sight) alike(measure compare.Measure, like compare.Cell, take func(compare.Cell)) error {
+	if measure.Derived() {
+		cells, err := d.derivedAll(measure)
+		for _, c := range cells {
+			if c.Setup == like.Setup && c.Key == like.Key {
+				take(c)
+			}
+		}
+		return err
+	}
+	c, err := d.column(measure.ID)
+	if err != nil {
+		return err
+	}
+	make, err := d.estimator(c, measure)
+	if err != nil {
+		return err
+	}
+	d.uses.note(unitNoises)
+	for i := range c.cells {
+		p := &c.cells[i]
+		if x := &c.around[p.around]; x.setup == like.Setup && x.key == like.Key {
+			take(make.figure(p))
+		}
+	}
+	return nil
 }
 
 // figures gives the comparable figures of variants in a measure under a setup, one each, or why there is none.

@@ -106,6 +106,8 @@ func (d *Results) typedRun(ctx context.Context, x Typed, by string, source recor
 	}
 	if !known {
 		wrong = append(wrong, fmt.Sprintf("no test %q is known", x.Test))
+	} else if t.Derived() {
+		wrong = append(wrong, fmt.Sprintf("the figures of test %q are worked out from others; enter those", x.Test))
 	} else if kind != "" && !t.Fits(kind) {
 		wrong = append(wrong, fmt.Sprintf("test %q is not meant for a %s", x.Test, kind))
 	}
