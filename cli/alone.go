@@ -161,6 +161,9 @@ func (a *app) explain(t method.Test) {
 		if m.Limit != nil {
 			limit = "stopped at " + quantity.Format(*m.Limit, m.Unit)
 		}
+		if m.Formula != "" {
+			limit = "worked out: " + m.Formula
+		}
 		rows = append(rows, []any{m.Slug, m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"), m.Scale, m.Better.Phrase(), limit})
 	}
 	a.print([]string{"Measure", "Name", "Unit", "Scale", "Better", "Limit"}, rows)

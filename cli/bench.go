@@ -56,6 +56,9 @@ func (a *app) testCmd() *cobra.Command {
 		for _, t := range ts {
 			for _, m := range t.Measures {
 				by := map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
+				if t.Derived() {
+					by = "worked out"
+				}
 				rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"),
 					m.Better.Phrase(), by, t.Version})
 			}

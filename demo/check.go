@@ -174,6 +174,13 @@ func checkComparisons(ctx context.Context, c *client.Client) error {
 	if !strings.HasPrefix(older.Exchanges[0].Advice, "Worth it") {
 		return fmt.Errorf("the Sound 16 is not worth it for an owner of the Sound 14: %s", older.Exchanges[0].Advice)
 	}
+	derived, err := client.Ask(ctx, c, api.Rank, api.Asked{Measure: "for-the-money/exports", Field: "laptops"})
+	if err != nil {
+		return err
+	}
+	if len(derived.Rows) < 8 || derived.Rows[0].Estimate.Hi <= derived.Rows[0].Estimate.Lo {
+		return fmt.Errorf("%d laptops are ranked by exports for the money", len(derived.Rows))
+	}
 	index, err := client.Ask(ctx, c, api.Index, api.Weighed{Field: "machines", Use: "chart-room"})
 	if err != nil {
 		return err

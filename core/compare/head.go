@@ -239,7 +239,7 @@ func (h *Head) decide() {
 	var ps []float64
 	for _, r := range h.Rows {
 		for _, g := range r.Gaps {
-			if g != nil {
+			if g != nil && r.def.Formula == "" {
 				ps = append(ps, g.P)
 			}
 		}
@@ -283,7 +283,7 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 	var ratios []float64
 	for _, r := range h.Rows {
 		g := r.Gaps[i-1]
-		if g == nil {
+		if g == nil || r.def.Formula != "" { // what it is made of counts, and counts once
 			continue
 		}
 		x.Compared++

@@ -76,3 +76,12 @@ func TestAScaleFollowsFromTheUnit(t *testing.T) {
 		}
 	}
 }
+
+func TestAQuotientHasASymbol(t *testing.T) {
+	for code, want := range map[string]string{"MBy/s/EUR": "MB/s/EUR", "/h/EUR": "/h/EUR", "GBy/EUR": "GB/EUR",
+		"{page}/min/(W.h)": "pages/min/Wh", "none": "none"} {
+		if got := Symbol(code); got != want {
+			t.Errorf("%s is shown as %s, want %s", code, got, want)
+		}
+	}
+}

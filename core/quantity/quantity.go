@@ -301,6 +301,9 @@ func Symbol(code string) string {
 	if u, ok := byName[code]; ok {
 		return u.Symbol
 	}
+	if u, ok := quotient(code); ok {
+		return u.Symbol
+	}
 	return code
 }
 

@@ -103,6 +103,8 @@ func Of(named, unit string, scale quantity.Scale, better quantity.Direction) Pai
 func guess(unit string, scale quantity.Scale, lower bool) Quantity {
 	top, per, divided := strings.Cut(unit, "/")
 	switch {
+	case strings.Contains(per, "/"):
+		return "contrast" // a rate by something else
 	case scale == quantity.Share && lower:
 		return "dropped"
 	case scale == quantity.Share:
@@ -129,7 +131,7 @@ func guess(unit string, scale quantity.Scale, lower bool) Quantity {
 		return "power"
 	case lower && (unit == "J" || strings.HasSuffix(unit, "W.h")):
 		return "energy"
-	case strings.HasSuffix(top, "By") || strings.HasSuffix(unit, "W.h") || strings.HasSuffix(unit, "A.h"):
+	case !divided && strings.HasSuffix(top, "By") || strings.HasSuffix(unit, "W.h") || strings.HasSuffix(unit, "A.h"):
 		return "capacity"
 	case strings.HasPrefix(unit, "{"):
 		return "count"

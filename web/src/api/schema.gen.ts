@@ -4594,6 +4594,8 @@ export interface components {
              * @description Highest value the test can show; a reading there means at least
              */
             ceiling?: number;
+            /** @description How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out */
+            formula?: string;
             /** @description Rubric of a grade: what each mark means */
             levels?: components["schemas"]["MethodLevel"][];
             /**

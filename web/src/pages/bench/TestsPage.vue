@@ -62,7 +62,7 @@ async function take(e: Event) {
           <td class="w"><router-link :to="`/bench/tests/${t.slug}`" @click.stop>{{ t.name }}</router-link></td>
           <td><div class="brief">{{ t.about }}</div></td>
           <td class="w">{{ t.group }}</td>
-          <td class="w">{{ origins[t.origin] }}</td>
+          <td class="w">{{ t.measures.some((m) => m.formula) ? 'worked out' : origins[t.origin] }}</td>
           <td class="n">{{ t.seconds ? span(t.seconds) : '—' }}</td>
           <td class="n">{{ t.writes ? amount(t.writes) : '—' }}</td>
         </tr>

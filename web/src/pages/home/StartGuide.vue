@@ -26,7 +26,7 @@ const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/ap
 const kind = computed(() => models.data.value?.find((m) => m.slug === variants.data.value?.find((v) => v.slug === subject.value?.variant)?.model)?.kind ?? '')
 const tests = useQuery({ queryKey: ['tests'], queryFn: () => must(api.GET('/api/tests')) })
 const fits = (t: Of<'MethodTest'>) => !t.subjects?.length || t.subjects.includes(kind.value)
-const hands = computed(() => (tests.data.value ?? []).filter((t) => t.origin === 'own' && fits(t) && t.measures.some((m) => m.scale !== 'pass')).sort((a, b) => Number(b.slug === 'weight') - Number(a.slug === 'weight') || a.name.localeCompare(b.name)))
+const hands = computed(() => (tests.data.value ?? []).filter((t) => t.origin === 'own' && !t.measures.some((m) => m.formula) && fits(t) && t.measures.some((m) => m.scale !== 'pass')).sort((a, b) => Number(b.slug === 'weight') - Number(a.slug === 'weight') || a.name.localeCompare(b.name)))
 const runs = useQuery({ queryKey: computed(() => ['runs', 'first', subject.value?.slug]), enabled: computed(() => !!subject.value), queryFn: () => must(api.GET('/api/runs', { params: { query: { subject: subject.value!.slug, outcome: 'done', limit: 1 } } })) })
 const ran = computed(() => runs.data.value?.runs[0])
 const measure = computed(() => {

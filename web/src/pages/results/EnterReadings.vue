@@ -19,7 +19,7 @@ const { values: form, load, drop, kept } = useDraft(() => 'readings', () => ({ s
 const many = ref(false)
 const more = ref(false)
 const restored = ref(false)
-const own = computed(() => (tests.data.value ?? []).filter((t) => t.origin === 'own'))
+const own = computed(() => (tests.data.value ?? []).filter((t) => t.origin === 'own' && !t.measures.some((m) => m.formula)))
 const test = computed(() => own.value.find((t) => t.slug === form.test))
 const known = computed(() => setups.data.value?.find((s) => s.slug === form.setup)?.conditions ?? {})
 const asked = computed(() => (test.value?.must_match ?? []).filter((c) => !(c in known.value)))
