@@ -40,6 +40,14 @@ func leftText(s float64) string {
 	return fmt.Sprintf("%.1f h", s/3600)
 }
 
+// origin says how a test's figures come about.
+func origin(t method.Test) string {
+	if t.Derived() {
+		return "worked out"
+	}
+	return map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
+}
+
 func (a *app) testCmd() *cobra.Command {
 	var def api.File
 	imp := asking(a, "import FILE", "Take in a test definition of your own",
@@ -55,12 +63,8 @@ func (a *app) testCmd() *cobra.Command {
 		var rows [][]any
 		for _, t := range ts {
 			for _, m := range t.Measures {
-				by := map[string]string{"workload": "agent", "command": "agent, by command", "own": "by hand"}[t.Origin]
-				if t.Derived() {
-					by = "worked out"
-				}
 				rows = append(rows, []any{method.ID(t.Slug, m.Slug), t.Name + ", " + m.Name, cmp.Or(quantity.Symbol(m.Unit), "—"),
-					m.Better.Phrase(), by, t.Version})
+					m.Better.Phrase(), origin(t), t.Version})
 			}
 		}
 		a.print([]string{"Measure", "Meaning", "Unit", "Better", "Measured", "→Version"}, rows)

@@ -76,10 +76,10 @@ func Fitting(m method.Measure, f formula.Formula, inputs []Input) (factor float6
 type spot struct{ unit, setup, host, place string }
 
 // Derive works out a derived measure's cells of one variant. Inputs are joined where unit and setup are the same, and
-// host and place, or one has none; a figure on paper goes with each. Where an input has several figures at one such place,
-// or figures of an older version of its test, there is none. A cell's conditions are those of all its inputs, each of
-// which must match where its measure wants it. Errors of inputs are carried on to first order, each input once whatever
-// its place in the formula; the degrees of freedom are Satterthwaite's (Biometrics Bulletin 2(6), 1946).
+// host and place, or one has none; a figure on paper goes with each. Where an input has several figures at one such
+// place, or figures of an older version of its test, there is none. A cell's conditions are those of all its inputs,
+// each of which must match where its measure wants it. Errors of inputs are carried on to first order, each input once
+// whatever its place in the formula; the degrees of freedom are Satterthwaite's (Biometrics Bulletin 2(6), 1946).
 func Derive(m Measure, f formula.Formula, inputs []Input) []Cell {
 	factor, err := Fitting(m.def, f, inputs)
 	if err != nil {
@@ -114,7 +114,8 @@ func Derive(m Measure, f formula.Formula, inputs []Input) []Cell {
 	return out
 }
 
-// elsewhere tells whether a figure without host and place would stand beside one that has them, made of the same inputs.
+// elsewhere tells whether a figure without host and place would stand beside one that has them, made of the same
+// inputs.
 func elsewhere(inputs []Input, wheres []spot, w spot) bool {
 	return slices.ContainsFunc(wheres, func(o spot) bool {
 		return o != w && o.unit == w.unit && o.setup == w.setup && !slices.ContainsFunc(inputs, func(in Input) bool {
@@ -173,10 +174,20 @@ func join(m Measure, f formula.Formula, factor float64, inputs []Input, cells []
 			}
 		}
 	}
+	e, ok := propagated(m, f, factor, inputs, cells, values, sizes)
+	out.Estimate, out.Best = e, [2]float64{e.Centre, e.Centre}
+	out.Key = fmt.Sprint(out.Basis.Conditions)
+	return out, ok
+}
+
+// propagated is the estimate that a formula makes of its inputs' ones: values are their centres in base units, sizes
+// how large one of their units is.
+func propagated(m Measure, f formula.Formula, factor float64, inputs []Input, cells []Cell, values, sizes []float64) (
+	stats.Estimate, bool) {
 	v, slopes := f.At(values)
 	v *= factor
 	if math.IsNaN(v) || !quantity.Sound(v) || m.Scale.Logarithmic() && v < quantity.Smallest {
-		return out, false
+		return stats.Estimate{}, false
 	}
 	e := stats.Estimate{Centre: v, Median: v, Mean: v, N: math.MaxInt, Sittings: math.MaxInt, Exact: true}
 	variance, squares := 0.0, 0.0
@@ -205,7 +216,7 @@ func join(m Measure, f formula.Formula, factor float64, inputs []Input, cells []
 	}
 	switch {
 	case upward && downward:
-		return out, false // nothing is known of it
+		return e, false // nothing is known of it
 	case upward:
 		e.Bound = "at least"
 	case downward:
@@ -227,7 +238,5 @@ func join(m Measure, f formula.Formula, factor float64, inputs []Input, cells []
 	if m.Scale.Logarithmic() {
 		e.Lo, e.Hi = math.Exp(e.Lo), math.Exp(e.Hi)
 	}
-	out.Estimate, out.Best = e, [2]float64{v, v}
-	out.Key = fmt.Sprint(out.Basis.Conditions)
-	return out, true
+	return e, true
 }

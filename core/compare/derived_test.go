@@ -14,8 +14,11 @@ import (
 
 // referred is a measure that formulas refer to.
 func referred(slug, unit string, scale quantity.Scale, must ...string) Measure {
-	return NewMeasure(method.Test{Slug: slug, Name: slug, Version: 2, MustMatch: must}, method.Measure{Slug: "m", Unit: unit,
-		Scale: scale, Better: quantity.Higher})
+	return NewMeasure(
+		method.Test{Slug: slug, Name: slug, Version: 2, MustMatch: must},
+		method.Measure{Slug: "m", Unit: unit,
+			Scale: scale, Better: quantity.Higher},
+	)
 }
 
 // made is a measure that is worked out.
@@ -45,9 +48,12 @@ func TestErrorsAreCarriedOn(t *testing.T) {
 		{"a quotient", "{{a/m}} / {{b/m}}", "MB/s/W", sure(600, 0.03, 10), sure(20, 0.04, 10), 30, 0.05,
 			0.0025 * 0.0025 / ((0.0009*0.0009 + 0.0016*0.0016) / 10)},
 		{"in a smaller unit", "{{a/m}} / {{b/m}}", "kB/s/W", sure(600, 0.03, 10), sure(20, 0, 0), 30000, 0.03, 10},
-		{"a square", "{{a/m}}^2 / {{a/m}} * {{b/m}} / {{b/m}}", "MB/s", sure(600, 0.03, 10), sure(20, 0.04, 10), 600, 0.03, 10},
-		{"itself by itself", "{{a/m}} / ({{a/m}} + {{a/m}}) * {{b/m}}", "W", sure(600, 0.03, 10), sure(20, 0.04, 7), 10, 0.04, 7},
-		{"a root", "sqrt({{a/m}} * {{a/m}}) * {{b/m}} / {{b/m}}", "MB/s", sure(600, 0.03, 10), sure(20, 0.1, 2), 600, 0.03, 10},
+		{"a square", "{{a/m}}^2 / {{a/m}} * {{b/m}} / {{b/m}}", "MB/s", sure(600, 0.03, 10), sure(20, 0.04, 10), 600, 0.03,
+			10},
+		{"itself by itself", "{{a/m}} / ({{a/m}} + {{a/m}}) * {{b/m}}", "W", sure(600, 0.03, 10), sure(20, 0.04, 7), 10,
+			0.04, 7},
+		{"a root", "sqrt({{a/m}} * {{a/m}}) * {{b/m}} / {{b/m}}", "MB/s", sure(600, 0.03, 10), sure(20, 0.1, 2), 600, 0.03,
+			10},
 	} {
 		m, f := made(t, c.text, c.unit, quantity.Ratio)
 		cells := Derive(m, f, []Input{{Measure: rate, Cells: []Cell{c.a}}, {Measure: watt, Cells: []Cell{c.b}}})
@@ -83,7 +89,8 @@ func TestBoundsAreCarriedOn(t *testing.T) {
 		c.Estimate.Bound = of
 		return c
 	}
-	for _, c := range []struct{ a, b, want string }{{"", "", ""}, {"at least", "", "at least"}, {"more than", "", "at least"},
+	for _, c := range []struct{ a, b, want string }{{"", "", ""}, {"at least", "", "at least"}, {"more than", "",
+		"at least"},
 		{"at most", "", "at most"}, {"", "at least", "at most"}, {"", "at most", "at least"},
 		{"at least", "at most", "at least"}, {"at least", "more than", "none"}, {"at most", "at most", "none"}} {
 		got := "none"
@@ -125,12 +132,15 @@ func TestOnlyWhatWasMeasuredTogetherIsJoined(t *testing.T) {
 		a, b []Cell
 		want []string // setup, host and place of each
 	}{
-		"one setup":        {[]Cell{in("s", "", "")}, []Cell{in("s", "", "")}, []string{"s||"}},
-		"two setups":       {[]Cell{in("s", "", "")}, []Cell{in("q", "", "")}, nil},
-		"both setups":      {[]Cell{in("s", "", ""), in("q", "", "")}, []Cell{in("q", "", ""), in("s", "", "")}, []string{"s||", "q||"}},
-		"a place and none": {[]Cell{in("s", "", "left"), in("s", "", "right")}, []Cell{in("s", "", "")}, []string{"s||left", "s||right"}},
-		"two places":       {[]Cell{in("s", "", "left")}, []Cell{in("s", "", "right")}, nil},
-		"a place of both":  {[]Cell{in("s", "h", "left")}, []Cell{in("s", "h", "left"), in("s", "", "")}, []string{"s|h|left"}},
+		"one setup":  {[]Cell{in("s", "", "")}, []Cell{in("s", "", "")}, []string{"s||"}},
+		"two setups": {[]Cell{in("s", "", "")}, []Cell{in("q", "", "")}, nil},
+		"both setups": {[]Cell{in("s", "", ""), in("q", "", "")}, []Cell{in("q", "", ""), in("s", "", "")},
+			[]string{"s||", "q||"}},
+		"a place and none": {[]Cell{in("s", "", "left"), in("s", "", "right")}, []Cell{in("s", "", "")}, []string{"s||left",
+			"s||right"}},
+		"two places": {[]Cell{in("s", "", "left")}, []Cell{in("s", "", "right")}, nil},
+		"a place of both": {[]Cell{in("s", "h", "left")}, []Cell{in("s", "h", "left"), in("s", "", "")},
+			[]string{"s|h|left"}},
 		"another unit":     {[]Cell{in("s", "", "")}, []Cell{other}, nil},
 		"an older version": {[]Cell{in("s", "", "")}, []Cell{old}, nil},
 		"several figures":  {[]Cell{in("s", "", ""), in("s", "", "", "k", "2")}, []Cell{in("s", "", "")}, nil},
@@ -152,8 +162,12 @@ func TestOnlyWhatWasMeasuredTogetherIsJoined(t *testing.T) {
 		}
 	}
 	for _, c := range []struct{ a, b, want string }{{"1", "1", "1"}, {"1", "2", "1, 2"}, {"1", "", ""}, {"", "", ""}} {
-		cells := Derive(m, f, []Input{{Measure: referred("a", "MBy/s", quantity.Ratio, "k"), Cells: []Cell{in("s", "", "", "k", c.a)}},
-			{Measure: referred("b", "W", quantity.Ratio, "k"), Cells: []Cell{in("s", "", "", "k", c.b)}}})
+		cells := Derive(
+			m,
+			f,
+			[]Input{{Measure: referred("a", "MBy/s", quantity.Ratio, "k"), Cells: []Cell{in("s", "", "", "k", c.a)}},
+				{Measure: referred("b", "W", quantity.Ratio, "k"), Cells: []Cell{in("s", "", "", "k", c.b)}}},
+		)
 		if got := cells[0].Basis.Conditions["k"]; got != c.want {
 			t.Errorf("conditions %q and %q are %q, want %q", c.a, c.b, got, c.want)
 		}
@@ -173,7 +187,8 @@ func TestOnlyWhatWasMeasuredTogetherIsJoined(t *testing.T) {
 func TestCarriedOnIntervalsHold(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 7))
 	rate, watt := referred("a", "MBy/s", quantity.Ratio), referred("b", "W", quantity.Ratio)
-	for _, text := range []string{"{{a/m}} / {{b/m}}", "{{a/m}}^2 / {{b/m}} / {{a/m}}", "{{a/m}} / (0.2 * {{b/m}} + 0.5 * {{b/m}})"} {
+	for _, text := range []string{"{{a/m}} / {{b/m}}", "{{a/m}}^2 / {{b/m}} / {{a/m}}",
+		"{{a/m}} / (0.2 * {{b/m}} + 0.5 * {{b/m}})"} {
 		m, f := made(t, text, "MB/s/W", quantity.Ratio)
 		values := []float64{600e6, 20}
 		truth, _ := f.At(values)

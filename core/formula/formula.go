@@ -1,7 +1,7 @@
-// Package formula reads and works out formulas over figures: what a desk derives of what it measured, of spec sheets and
-// of prices. A formula is text such as "{{drive-sequential/read}} / {{price/EUR}}". In go the text and the units of what
-// it refers to; out come its value, how much it moves with each of them, and the unit that it has. It never asks where
-// figures come from.
+// Package formula reads and works out formulas over figures: what a desk derives of what it measured, of spec sheets
+// and of prices. A formula is text such as "{{drive-sequential/read}} / {{price/EUR}}". In go the text and the units of
+// what it refers to; out come its value, how much it moves with each of them, and the unit that it has. It never asks
+// where figures come from.
 package formula
 
 import (
@@ -244,8 +244,8 @@ func (n node) dims(units []quantity.Exponents) (quantity.Exponents, error) {
 	return of[0], nil
 }
 
-// At works a formula out: values are those of Refs, in base units. slopes tell how much it moves with each. Where it has
-// no value (a division by zero, a root of less than zero) it is NaN.
+// At works a formula out: values are those of Refs, in base units. slopes tell how much it moves with each. Where it
+// has no value (a division by zero, a root of less than zero) it is NaN.
 func (f Formula) At(values []float64) (value float64, slopes []float64) {
 	value, slopes = f.root.at(values)
 	if math.IsInf(value, 0) || math.IsNaN(value) {

@@ -50,8 +50,9 @@ func TestWhatIsNoFormulaIsRefusedInWords(t *testing.T) {
 	}
 	for text, says := range map[string]string{
 		"": "it ends where a number, a figure or a bracket should stand", "3 + 4": "it refers to no figure",
-		"{{a/x}} {{b/y}}": `at character 9 stands "{" where an operator, or the end should stand`, "{{a/x}} +": "it ends where",
-		"({{a/x}}": "it ends where a closing bracket", "{a/x}": "double braces", "{{}}": "double braces",
+		"{{a/x}} {{b/y}}": `at character 9 stands "{" where an operator, or the end should stand`,
+		"{{a/x}} +":       "it ends where",
+		"({{a/x}}":        "it ends where a closing bracket", "{a/x}": "double braces", "{{}}": "double braces",
 		"{{a/x": "double braces", "{{a/x}}^5": "from 1 to 4", "{{a/x}}^0": "from 1 to 4", "{{a/x}}^1.5": "from 1 to 4",
 		"{{a/x}}^n": "where a number should stand", "1..2 * {{a/x}}": "a number", "sin({{a/x}})": `stands "s"`,
 		"sqrt {{a/x}}": "a bracket", "(" + deep + ")": "nested more than 30 deep",

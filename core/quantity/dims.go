@@ -8,8 +8,8 @@ import (
 	"strings"
 )
 
-// Exponents are the powers of base units that a unit is made of: of a byte per second {"By": 1, "s": -1}. Counted things
-// (in UCUM's braces) have none. A zero power is never kept, so that two are equal if the maps are.
+// Exponents are the powers of base units that a unit is made of: of a byte per second {"By": 1, "s": -1}. Counted
+// things (in UCUM's braces) have none. A zero power is never kept, so that two are equal if the maps are.
 type Exponents map[string]int
 
 // base tells the powers of each dimension, and how large its base unit of the table is in those.
@@ -30,8 +30,8 @@ var base = map[string]struct {
 	"angle": {Exponents{"deg": 1}, 1}, "time per energy": {Exponents{"W": -1}, 1.0 / 60},
 }
 
-// Dims gives the powers of base units in a unit (UCUM code or symbol), and its size in them. Temperatures on a scale and
-// levels have none, since they cannot be multiplied: that is an error, as is an unknown unit.
+// Dims gives the powers of base units in a unit (UCUM code or symbol), and its size in them. Temperatures on a scale
+// and levels have none, since they cannot be multiplied: that is an error, as is an unknown unit.
 func Dims(unit string) (Exponents, float64, error) {
 	if slices.Contains(currencies, unit) {
 		return Exponents{unit: 1}, 1, nil
@@ -101,8 +101,33 @@ func (e Exponents) String() string {
 }
 
 // currencies that a unit may be per, or of (ISO 4217).
-var currencies = []string{"AUD", "BRL", "CAD", "CHF", "CNY", "CZK", "DKK", "EUR", "GBP", "HUF", "INR", "ISK", "JPY", "KRW",
-	"MXN", "NOK", "NZD", "PLN", "RON", "SEK", "SGD", "TRY", "TWD", "USD", "ZAR"}
+var currencies = []string{
+	"AUD",
+	"BRL",
+	"CAD",
+	"CHF",
+	"CNY",
+	"CZK",
+	"DKK",
+	"EUR",
+	"GBP",
+	"HUF",
+	"INR",
+	"ISK",
+	"JPY",
+	"KRW",
+	"MXN",
+	"NOK",
+	"NZD",
+	"PLN",
+	"RON",
+	"SEK",
+	"SGD",
+	"TRY",
+	"TWD",
+	"USD",
+	"ZAR",
+}
 
 // split parts a quotient at its last stroke outside brackets.
 func split(name string) (over, under string) {

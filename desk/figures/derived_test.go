@@ -21,8 +21,10 @@ func derivedDesk(t *testing.T) *house.House {
 	t.Helper()
 	d := testdesk.Opened(t)
 	for _, file := range []string{"slug: money\nname: Money\ngroup: value\nmeasures:\n" +
-		"  - {slug: rate, name: work for the money, unit: /min/EUR, better: higher, formula: '{{work/rate}} / {{price/EUR}}'}\n" +
-		"  - {slug: times, name: jobs while it lasts, unit: '1', better: higher, formula: '{{work/rate}} * {{work/time}}'}\n"} {
+		"  - {slug: rate, name: work for the money, unit: /min/EUR, better: higher, " +
+		"formula: '{{work/rate}} / {{price/EUR}}'}\n" +
+		"  - {slug: times, name: jobs while it lasts, unit: '1', better: higher, " +
+		"formula: '{{work/rate}} * {{work/time}}'}\n"} {
 		if _, err := d.Books.ImportTest(testdesk.Ctx, []byte("format: durvek-test/1\n"+file), false, "me"); err != nil {
 			t.Fatal(err)
 		}
@@ -60,8 +62,10 @@ func TestWhatIsWorkedOutIsComparedLikeWhatIsMeasured(t *testing.T) {
 		t.Errorf("left out: %+v", c.LeftOut)
 	}
 	times, err := d.Figures.Rank(ctx, compare.Question{Measure: "money/times"})
-	if err != nil || len(times.Rows) != 2 || times.Rows[0].Variant != "b" || math.Abs(times.Rows[0].Estimate.Centre-153.5) > 1 ||
-		len(times.LeftOut) != 1 || times.LeftOut[0].Reason != "not known: work, time" {
+	if err != nil || len(times.Rows) != 2 || times.Rows[0].Variant != "b" ||
+		math.Abs(times.Rows[0].Estimate.Centre-153.5) > 1 ||
+		len(times.LeftOut) != 1 ||
+		times.LeftOut[0].Reason != "not known: work, time" {
 		t.Errorf("jobs: %+v, %+v, %v", times.Rows, times.LeftOut, err)
 	}
 	p, err := d.Figures.PlaceOf(ctx, "money/rate", "b", "")
