@@ -310,10 +310,10 @@ func written(v, lo, hi float64, decimals int) string {
 		v = math.Round(v/step) * step
 	}
 	text := quantity.Fixed(v, decimals)
-	if text == "0" && v > 0 {
+	if text = strings.TrimSuffix(text, ".0"); text == "0" && v > 0 {
 		return quantity.Number(v, 1)
 	}
-	return strings.TrimSuffix(text, ".0")
+	return text
 }
 
 // Spread says several differences as one: "36 to 44 %", "18 %" where they are all one number.

@@ -176,7 +176,7 @@ func distrusted(f Facts) (out []Finding) {
 			names = append(names[:2:2], fmt.Sprintf("%d more", n-2))
 		}
 		out = append(out, Finding{ID: rests[0], Area: about[c][0].Area, Kind: Note, Certainty: Sure, Prominence: 0.45,
-			RestsOn: rests, Text: say.Sentence(say.Sentence(say.List(names)+", with a caveat") + " " + c)})
+			RestsOn: rests, Text: say.Sentence(say.List(names)+", with a caveat") + " " + say.Sentence(c)})
 	}
 	return out
 }

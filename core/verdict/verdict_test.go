@@ -467,3 +467,20 @@ func TestTheFindingsOfAFullSheet(t *testing.T) {
 		Remarks: []record.Remark{{ID: "r", Kind: record.Impression, Area: "body", Text: "Firm"}},
 		Worth:   &Worth{Price: "9 EUR", BestAt: "8 EUR", Frontier: true}, Standings: append(list, level)}))
 }
+
+// Figures with one caveat are named once: three by name, more with a count of the rest.
+func TestACaveatIsSaidOnceOfAllThatItIsAbout(t *testing.T) {
+	for n, want := range map[int]string{1: "A0, with a caveat. Cold.", 3: "A0, a1 and a2, with a caveat. Cold.",
+		4: "A0, a1 and 2 more, with a caveat. Cold."} {
+		f := Facts{Caveats: map[string]string{}}
+		for i := range n {
+			s := standing(fmt.Sprintf("t%d/m", i), "CPU", ranking.Place{Best: 1, Worst: 1}, 0, 0)
+			s.Name, s.Figure = fmt.Sprintf("a%d", i), fmt.Sprintf("t%d/m", i)
+			f.Standings, f.Caveats[s.Figure] = append(f.Standings, s), "cold"
+		}
+		found := distrusted(f)
+		if len(found) != 1 || found[0].Text != want || len(found[0].RestsOn) != n {
+			t.Errorf("%d figures: %+v, want %q", n, found, want)
+		}
+	}
+}
