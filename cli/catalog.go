@@ -304,6 +304,11 @@ func (a *app) claimCmd() *cobra.Command {
 	add := verb("add VARIANT", "Add a claim about a variant", "durvek claim add fen-14-16-512 --measure "+
 		"drive-sequential/read --value '5.0 GB/s' --qualifier 'up to' --source box", 1, func(cmd *cobra.Command,
 		args []string) error {
+		for _, word := range catalog.Qualifiers { // as makers write it: "up to 13 h"
+			if rest, ok := strings.CutPrefix(value, string(word)+" "); ok {
+				value, qualifier = rest, string(word)
+			}
+		}
 		q, err := quantity.Parse(value)
 		if err != nil {
 			return usageError{err}

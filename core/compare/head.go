@@ -346,6 +346,9 @@ func (x Exchange) says(first, other string) string {
 	}
 	of := say.Things(x.Compared, "measure")
 	switch {
+	case x.Compared == 1 && x.Open == 0:
+		return fmt.Sprintf("In the one measure compared the %s is surely %s than the %s.", other,
+			strings.Fields(sides[0])[0], first)
 	case x.Compared == 0:
 		return fmt.Sprintf("Nothing compares the %s with the %s.", other, first)
 	case sides == nil:
@@ -367,8 +370,11 @@ func (x *Exchange) advise(middle float64, relation Relation, first, other, extra
 	case Successor:
 		switch {
 		case share >= 0.5 && middle >= 20:
-			x.Advice = fmt.Sprintf("Worth it for an owner of the %s: better by %.0f %% in the middle of what can be compared.",
-				first, middle)
+			x.Advice = fmt.Sprintf("Worth it for an owner of the %s: better by %.0f %%", first, middle)
+			if x.Compared > 1 {
+				x.Advice += " in the middle of what can be compared"
+			}
+			x.Advice += "."
 		case share >= 0.25 && len(x.Gains) > 2*len(x.GivesUp):
 			what := "in some things and not in most"
 			if share > 0.5 {

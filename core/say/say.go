@@ -218,8 +218,11 @@ func (d Difference) ends() (a, b string) {
 	if d.times() {
 		return Times(d.Lo / 100), Times(d.Hi / 100)
 	}
-	_, lo, hi := d.size()
+	v, lo, hi := d.size()
 	n := d.decimals()
+	if step := coarse(v, lo, hi); step > 0 {
+		lo, hi = math.Round(lo/step)*step, math.Round(hi/step)*step
+	}
 	return quantity.Fixed(lo, n), quantity.Fixed(hi, n)
 }
 
@@ -271,20 +274,30 @@ func (d Difference) Amount() string {
 	case d.times():
 		return Times(d.Value/100) + " times"
 	case d.Pair.How == Span && d.Figure > 0 && d.Value > 0:
-		apart := math.Abs(d.Figure - d.Figure*100/d.Value)
-		if text := quantity.Format(rounded(apart, d.Unit), d.Unit); strings.Contains(text, "min") {
-			return text + " (" + PerCent(v, lo, hi) + ")"
+		base := d.Figure * 100 / d.Value
+		apart := math.Abs(d.Figure - base)
+		if minutes, err := quantity.Convert(apart, d.Unit, "min"); err == nil && minutes >= 1 {
+			return quantity.Format(rounded(apart, (hi-lo)/200*base, d.Unit), d.Unit) + " (" + PerCent(v, lo, hi) + ")"
 		}
 	}
 	return PerCent(v, lo, hi)
 }
 
-// rounded is a span of time to the minute, where it is longer than one.
-func rounded(v float64, unit string) float64 {
-	if q, err := quantity.Convert(v, unit, "min"); err == nil && q >= 1 {
-		if back, err := quantity.Convert(math.Round(q), "min", unit); err == nil {
-			return back
+// rounded is a span of time to the minute, where it is longer than one; to ten minutes or an hour where its interval is
+// at least so wide on each side.
+func rounded(v, half float64, unit string) float64 {
+	minutes, err := quantity.Convert(v, unit, "min")
+	if err != nil || minutes < 1 {
+		return v
+	}
+	step := 1.0
+	for _, wide := range []float64{10, 60} {
+		if h, err := quantity.Convert(half, unit, "min"); err == nil && h >= wide && minutes >= wide {
+			step = wide
 		}
+	}
+	if back, err := quantity.Convert(math.Round(minutes/step)*step, "min", unit); err == nil {
+		return back
 	}
 	return v
 }
@@ -292,6 +305,17 @@ func rounded(v float64, unit string) float64 {
 // PerCent writes per cent as far as their interval lets them be told: whole ones from 3 on, never a digit beyond the
 // first of the interval's half-width.
 func PerCent(v, lo, hi float64) string { return plain(v, lo, hi) + " %" }
+
+// coarse is the step to which a difference with a wide interval is told: the first digit of its half-width; 0 where whole
+// numbers are not too fine.
+func coarse(v, lo, hi float64) float64 {
+	half := (hi - lo) / 2
+	step := math.Pow(10, math.Floor(math.Log10(half)))
+	if half < 10 || math.Abs(v) < step || math.IsInf(step, 0) {
+		return 0
+	}
+	return step
+}
 
 // decimals are those of per cent or points with an interval.
 func decimals(v, lo, hi float64) int {
@@ -305,8 +329,7 @@ func plain(v, lo, hi float64) string { return written(v, lo, hi, decimals(v, lo,
 
 // written writes a difference with so many decimals, and with fewer digits where its interval is wide.
 func written(v, lo, hi float64, decimals int) string {
-	half := (hi - lo) / 2
-	if step := math.Pow(10, math.Floor(math.Log10(half))); half >= 10 && math.Abs(v) >= step && !math.IsInf(step, 0) {
+	if step := coarse(v, lo, hi); step > 0 {
 		v = math.Round(v/step) * step
 	}
 	text := quantity.Fixed(v, decimals)

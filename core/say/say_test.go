@@ -133,6 +133,10 @@ func TestThings(t *testing.T) {
 func TestADifferenceToSomethingWithItsEnds(t *testing.T) {
 	hours := ratio("", "h", quantity.Higher, 92, 90, 94)
 	hours.Figure = 9.2
+	wide := ratio("", "h", quantity.Higher, 133, 119, 147)
+	wide.Figure = 12.4
+	near := hours
+	near.Lo, near.Hi = 91, 93
 	level := Difference{Pair: Of("", "dB[A]", quantity.Level, quantity.Lower), Unit: "dB[A]", Value: -2,
 		Lo: -2.4, Hi: -1.6}
 	for _, c := range []struct {
@@ -144,7 +148,9 @@ func TestADifferenceToSomethingWithItsEnds(t *testing.T) {
 		{ratio("", "MBy/s", quantity.Higher, 98, 97.5, 98.5), "promised", "2 % slower than promised (1.5 to 2.5)"},
 		{ratio("", "MBy/s", quantity.Higher, 240, 230, 250), "before", "2.4 times as fast as before (2.3 to 2.5)"},
 		{ratio("", "MBy/s", quantity.Higher, 92, 90, 94), "", "8 % slower (6 to 10)"},
-		{hours, "promised", "lasts 48 min shorter than promised (8 %, 6 to 10)"},
+		{hours, "promised", "lasts 50 min shorter than promised (8 %, 6 to 10)"},
+		{near, "promised", "lasts 48 min shorter than promised (8 %, 7 to 9)"},
+		{wide, "before", "lasts 3 h longer than before (30 %, 20 to 50)"},
 		{level, "the other", "2 dB(A) quieter than the other (1.6 to 2.4)"},
 	} {
 		if got := c.d.Than(c.other); got != c.want {

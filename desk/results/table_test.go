@@ -157,6 +157,18 @@ func TestATableMayBeASpreadsheetOrInAnotherEncoding(t *testing.T) {
 	testdesk.Says(t, err, desk.Invalid, "broken archive")
 }
 
+// Why a reading is missing stays with it, and a note stands behind.
+func TestWhyAReadingIsMissingIsKept(t *testing.T) {
+	d := testdesk.Opened(t)
+	for note, want := range map[string]string{"": "it was dropped", "on Monday": "it was dropped; on Monday"} {
+		r, err := d.Results.TypeReadings(testdesk.Ctx, results.Typed{Test: "work", Subject: "a", Repeat: len(note),
+			Notes: map[string]string{"rate": note}, Readings: map[string]string{"rate": "missing: it was dropped"}}, "me")
+		if err != nil || r.Readings[0].Reason != want {
+			t.Errorf("with the note %q: %q, %v; want %q", note, r.Readings[0].Reason, err, want)
+		}
+	}
+}
+
 // What a table or a typed run does not tell, and must match, is named; what a setup tells is not missed.
 func TestWhatNobodyToldIsNamed(t *testing.T) {
 	d := testdesk.Opened(t)

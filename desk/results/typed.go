@@ -163,7 +163,9 @@ func (d *Results) typedRun(ctx context.Context, x Typed, by string, source recor
 			wrong = append(wrong, fmt.Sprintf("%s: %v", slug, err))
 			continue
 		}
-		reading.Reason = strings.TrimSpace(x.Notes[slug])
+		if note := strings.TrimSpace(x.Notes[slug]); note != "" {
+			reading.Reason = strings.TrimPrefix(reading.Reason+"; "+note, "; ")
+		}
 		r.Readings = append(r.Readings, reading)
 	}
 	return r, wrong, nil
