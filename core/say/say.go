@@ -306,8 +306,8 @@ func rounded(v, half float64, unit string) float64 {
 // first of the interval's half-width.
 func PerCent(v, lo, hi float64) string { return plain(v, lo, hi) + " %" }
 
-// coarse is the step to which a difference with a wide interval is told: the first digit of its half-width; 0 where whole
-// numbers are not too fine.
+// coarse is the step to which a difference with a wide interval is told: the first digit of its half-width; 0 where
+// whole numbers are not too fine.
 func coarse(v, lo, hi float64) float64 {
 	half := (hi - lo) / 2
 	step := math.Pow(10, math.Floor(math.Log10(half)))

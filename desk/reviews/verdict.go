@@ -44,6 +44,9 @@ func (d *Reviews) facts(ctx context.Context, r verdict.Review) (verdict.Facts, e
 		return cmp.Compare(min(len(charts[b.ID]), 1), min(len(charts[a.ID]), 1))
 	})
 	for _, m := range measures {
+		if len(charts[m.ID]) == 0 && m.Derived() {
+			continue // what it is made of speaks already
+		}
 		if len(charts[m.ID]) == 0 {
 			charts[m.ID] = []verdict.Chart{{Measure: m.ID}}
 		}
