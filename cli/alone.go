@@ -96,7 +96,9 @@ func (a *app) benchCmd() *cobra.Command {
 	f.Float64Var(&p.seconds, "seconds", 0, "length of each timed part; 0 for the usual one")
 	f.StringArrayVar(&p.options, "option", nil, "TEST.OPTION=VALUE; may be repeated")
 	f.StringVarP(&p.out, "output", "o", "", "also write the runs to this file, for `durvek run import`")
-	return noun("bench", "Measure this machine alone, without a service", list, explain, run)
+	f.StringVar(&p.among, "place", "",
+		"folder of a site or an edition: say where this machine stands among what was published")
+	return noun("bench", "Measure this machine alone, without a service", list, explain, run, a.placeCmd())
 }
 
 func noSuchTest(slug string) error {
@@ -229,6 +231,7 @@ type alonePlan struct {
 	usual          bool
 	repeats        int
 	path, out      string
+	among          string // what was published, to be placed among
 	seconds        float64
 }
 
@@ -299,6 +302,49 @@ func stepOptions(list []string) (map[string]map[string]string, []string) {
 	return out, wrong
 }
 
+// announce says what is to come.
+func (a *app) announce(p alonePlan, steps []method.PlanStep, tests []method.Test) (seconds float64) {
+	var writes int64
+	for i, s := range steps {
+		writes += tests[i].WritesWith(s.Options) * int64(s.Repeats)
+		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
+	}
+	if a.json {
+		return seconds
+	}
+	announced := fmt.Sprintf("%s of %s, about %s", say.Things(runsOf(steps), "run"), say.Things(len(steps), "test"),
+		leftText(seconds))
+	if writes > 0 {
+		announced += fmt.Sprintf("; writes at most %s to %s", bytesText(writes), p.path)
+	}
+	a.say("%s.", announced)
+	return seconds
+}
+
+// keepRuns writes and prints what was measured, and where it stands among what was published.
+func (a *app) keepRuns(p alonePlan, file results.RunFile, tests []method.Test, among []published) error {
+	if p.out != "" {
+		b, err := json.MarshalIndent(runFileOut(file), "", " ")
+		if err == nil {
+			err = os.WriteFile(p.out, append(b, '\n'), 0o644)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if a.json {
+		return a.printJSON(runFileOut(file))
+	}
+	a.figures(tests, file.Runs)
+	if p.out != "" {
+		a.say("\nThe runs are in %s; on a desk: durvek run import %s --unit UNIT", p.out, p.out)
+	}
+	if among != nil {
+		return a.printPlaces(place(file.Runs, among))
+	}
+	return nil
+}
+
 // runAlone runs tests here, one after the other, and prints their figures. An interrupt keeps what was
 // measured until then.
 func (a *app) runAlone(ctx context.Context, p alonePlan) error {
@@ -306,20 +352,13 @@ func (a *app) runAlone(ctx context.Context, p alonePlan) error {
 	if err != nil {
 		return err
 	}
-	var writes int64
-	seconds := 0.0
-	for i, s := range steps {
-		writes += tests[i].WritesWith(s.Options) * int64(s.Repeats)
-		seconds += tests[i].SecondsWith(s.Options) * float64(s.Repeats)
-	}
-	if !a.json {
-		announced := fmt.Sprintf("%s of %s, about %s", say.Things(runsOf(steps), "run"), say.Things(len(steps), "test"),
-			leftText(seconds))
-		if writes > 0 {
-			announced += fmt.Sprintf("; writes at most %s to %s", bytesText(writes), p.path)
+	var among []published
+	if p.among != "" { // before hours of measuring, not after
+		if among, err = readPublished(p.among); err != nil {
+			return err
 		}
-		a.say("%s.", announced)
 	}
+	seconds := a.announce(p, steps, tests)
 	allowed, err := machine.AllowedFile()
 	if err != nil {
 		allowed = ""
@@ -384,24 +423,8 @@ steps:
 	if show != nil {
 		show.end()
 	}
-	if p.out != "" {
-		b, err := json.MarshalIndent(runFileOut(file), "", " ")
-		if err == nil {
-			err = os.WriteFile(p.out, append(b, '\n'), 0o644)
-		}
-		if err != nil {
-			return errors.Join(err, stopped)
-		}
-	}
-	if a.json {
-		if err := a.printJSON(runFileOut(file)); err != nil {
-			return err
-		}
-	} else {
-		a.figures(tests, file.Runs)
-		if p.out != "" {
-			a.say("\nThe runs are in %s; on a desk: durvek run import %s --unit UNIT", p.out, p.out)
-		}
+	if err := a.keepRuns(p, file, tests, among); err != nil {
+		return errors.Join(err, stopped)
 	}
 	if stopped != nil {
 		return stopped

@@ -35,6 +35,9 @@ const (
 
 // before is what is there when somebody comes to give a command, by how that begins. ID is its own.
 var before = map[string][]string{
+	"durvek bench place": {"durvek site write public",
+		"durvek bench run hashing --repeats 1 --seconds 0.1 --output runs.json"},
+	"durvek bench run hashing compression --repeats 2 --place public": {"durvek site write public"},
 	"durvek incident restore":      {"durvek incident withdraw ID --reason so"},
 	"durvek mapping drop":          {saveMapping},
 	"durvek mapping export":        {saveMapping},

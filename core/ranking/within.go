@@ -45,7 +45,7 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 	}
 	out := Within{Place: Place{1, max(n, 1)}, Of: n}
 	if at < 0 || n < 2 {
-		out.Words = placeWords(out.Place, n)
+		out.Words = out.Place.Words(n)
 		return out
 	}
 	me := entries[at].Estimate
@@ -82,11 +82,12 @@ func PlaceAmong(entries []Entry, id string, o Options, keep func(string) bool) W
 			}
 		}
 	}
-	out.Words = placeWords(out.Place, n)
+	out.Words = out.Place.Words(n)
 	return out
 }
 
-func placeWords(p Place, n int) string {
+// Words says a place among n: "second to fourth", "at no sure place", "alone".
+func (p Place) Words(n int) string {
 	switch {
 	case n < 2:
 		return "alone"
