@@ -136,7 +136,8 @@ func (a *app) beAgent(ctx context.Context, f agentFlags) error {
 	}
 	a.say("%s", ended(r))
 	if len(r.Refused) > 0 {
-		return fmt.Errorf("the service refused %s; what it refused stays in %s", say.Things(len(r.Refused), "thing"), f.keep)
+		return fmt.Errorf("the service refused %s, which stays in %s: %s", say.Things(len(r.Refused), "thing"), f.keep,
+			strings.Join(r.Refused, "; "))
 	}
 	return nil
 }
