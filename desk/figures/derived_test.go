@@ -96,6 +96,8 @@ func TestWhatIsWorkedOutIsComparedLikeWhatIsMeasured(t *testing.T) {
 	if err != nil || len(i.Rows) != 2 {
 		t.Errorf("as an index: %+v, %v", i.Rows, err)
 	}
+	_, err = d.Figures.History(ctx, figures.HistoryAsked{Unit: "a", Measure: "money/times"})
+	testdesk.Says(t, err, desk.Invalid, "look at that of work/rate and work/time")
 	_, err = d.Figures.IndexOf(ctx, figures.IndexQuestion{Weights: []fit.Weight{{Group: "value", Weight: 1}}})
 	testdesk.Says(t, err, desk.Invalid, "none of the weighed measures") // what it is made of counts, and counts once
 }

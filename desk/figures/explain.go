@@ -10,6 +10,7 @@ import (
 	"durvek/core/compare"
 	"durvek/core/method"
 	"durvek/core/record"
+	"durvek/core/say"
 	"durvek/core/stats"
 	"durvek/core/trust"
 	"durvek/desk"
@@ -93,6 +94,10 @@ func (f *Figures) History(ctx context.Context, q HistoryAsked) (UnitHistory, err
 	m, err := d.measured(q.Measure)
 	if err != nil {
 		return out, err
+	}
+	if m.Derived() {
+		return out, desk.Refuse(desk.Invalid, "%s is worked out and has no history of its own; look at that of %s",
+			m.InSentence(), say.List(d.refs(m)))
 	}
 	by, err := d.narrowedIn(m, q.Where)
 	if err != nil {
