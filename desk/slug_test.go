@@ -43,3 +43,18 @@ func TestTheFirstFreeSlugIsTaken(t *testing.T) {
 		t.Errorf("a failed read: %v", err)
 	}
 }
+
+func TestNamesThatAreNearAreNamed(t *testing.T) {
+	slugs := []string{"gull-as-sold-a", "gull-ii-as-sold-a", "tern-as-sold-a", "fen-14-16-512-a", "drive-sequential"}
+	for name, want := range map[string]string{
+		"gull-as-sold": "near are gull-as-sold-a, gull-ii-as-sold-a and tern-as-sold-a",
+		"fen-14-16-a":  "near is fen-14-16-512-a", "drive-sequental": "near is drive-sequential", "fen-15": "", "": "",
+		"fen-14": "", "tern-as-sold-a": "", "fen-14-a": "near is fen-14-16-512-a"} {
+		if got := desk.Near(slugs, name); got != want {
+			t.Errorf("near %q: %q, want %q", name, got, want)
+		}
+	}
+	if got := desk.Near(nil, "a"); got != "" {
+		t.Errorf("of none: %q", got)
+	}
+}

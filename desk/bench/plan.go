@@ -25,7 +25,15 @@ func (d *Bench) AddPlan(ctx context.Context, p method.Plan, by string) (method.P
 		return p, err
 	}
 	if len(wrong) > 0 {
-		return p, desk.Refuse(desk.Invalid, "plan refused: %s", strings.Join(wrong, "; "))
+		test := ""
+		if len(p.Steps) > 0 {
+			test = p.Steps[0].Test
+		}
+		like, err := d.desk.Like(ctx, p.Unit, test)
+		if err != nil {
+			return p, err
+		}
+		return p, desk.Refuse(desk.Invalid, "plan refused: %s", strings.Join(append(wrong, like...), "; "))
 	}
 	p.ID, p.State, p.Agent, p.Created = desk.NewID(), method.PlanWaiting, "", d.desk.Now().UTC().Format(time.RFC3339)
 	if p.Name == "" {

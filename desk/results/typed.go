@@ -206,7 +206,12 @@ func (d *Results) TypeReadings(ctx context.Context, x Typed, by string) (record.
 	}
 	if len(wrong) > 0 {
 		slices.Sort(wrong)
-		return runs[0], desk.Refuse(desk.Invalid, "readings refused: %s", strings.Join(slices.Compact(wrong), "; "))
+		like, err := d.desk.Like(ctx, x.Subject, x.Test)
+		if err != nil {
+			return runs[0], err
+		}
+		return runs[0], desk.Refuse(desk.Invalid, "readings refused: %s", strings.Join(append(slices.Compact(wrong),
+			like...), "; "))
 	}
 	if err := d.sittings(ctx, runs, func(i int, id string) { runs[i].Sitting = id }); err != nil {
 		return runs[0], err
