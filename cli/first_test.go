@@ -16,7 +16,7 @@ func TestADeskIsBegunByCommands(t *testing.T) {
 		return call(t, home, append([]string{"--data", data}, args...)...)
 	}
 	do("today").want(t, 0, "The desk is empty", "durvek device add")
-	do("device", "add").want(t, 2, "say --kind and --maker and --name; durvek device add --help")
+	do("device", "add").want(t, 2, "say --kind, --maker and --name; durvek device add --help")
 	do("device", "add", "--kind", "Laptop", "--maker", "Selvane", "--name", "Fen 14").want(t, 1, "write laptop")
 	do("device", "add", "--kind", "laptop", "--maker", "", "--name", "Fen 14").want(t, 1, "maker: must not be empty")
 	do("device", "add", "--kind", "laptop", "--maker", "Selvane", "--name", "Fen 14", "--spec", "memory.size").want(t, 2,

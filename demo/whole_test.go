@@ -83,8 +83,8 @@ var asked = map[string][]string{
 		"/api/heads?variants=fen-14-16-512,fen-14-32-1000,tern-mini-32-1000&currency=EUR",
 		"/api/heads?variants=sound-16-32-1000,sound-14-16-512",
 		"/api/index?field=machines&use=survey&subject=fen-14-16-512",
-		"/api/index?field=laptops&weights=hashing/all=2,compression/pack-all=1,memory-bandwidth/copy=1&subjec" +
-			"t=sound-16-32-1000",
+		"/api/index?field=laptops&weights=hashing/all=2,compression/pack-all=1,memory-bandwidth/copy=1" +
+			"&subject=sound-16-32-1000",
 		"/api/fits?use=wheelhouse&field=laptops",
 		"/api/fits?use=foredeck&field=foredeck",
 		"/api/value?measure=hashing/all&field=laptops&currency=EUR&subject=fen-14-16-512",
@@ -148,7 +148,7 @@ var asked = map[string][]string{
 
 var (
 	uuids   = regexp.MustCompile(`[0-9a-f]{64}|[0-9a-f]{8}-[0-9a-f]{4}-[47][0-9a-f]{3}-[0-9a-f]{4}-[0-9a-f]{12}`)
-	runtime = regexp.MustCompile(`go1\.[0-9.]+ [a-z]+/[a-z0-9]+`)
+	runtime = regexp.MustCompile(`go1\.[0-9]+(\.[0-9]+)?( [a-z]+/[a-z0-9]+)?`)
 )
 
 // A part of the Marram Desk, made in the same order at the same hour each time, answers as somebody read it.

@@ -63,7 +63,7 @@ func TestFromABarToItsRunsAndTheirRawSamples(t *testing.T) {
 	)
 	p.Do(chromedp.MouseClickXY(box[0], box[1]))
 	p.Until(`new URLSearchParams(location.search).get('cell') === 'sound-16-32-1000'`)
-	p.Says("among 5 laptops")
+	p.Says(" of 5 laptops in hashing, sustained")
 	p.Says("ever measured alike")
 	p.Until(`document.querySelectorAll('table[aria-label="Runs behind the bar"] tbody tr').length > 0`)
 	p.Press(tab.Eval[string](p.Tab, `document.querySelector('table[aria-label="Runs behind the bar"] a').innerText`))
