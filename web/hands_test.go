@@ -78,6 +78,37 @@ func TestADeskIsMadeByHand(t *testing.T) {
 	p.Until(`document.querySelector('table[aria-label="Rigs"]')?.innerText.includes('Selvane Fen 16, 16 GiB')`)
 }
 
+// Figures that are worked out: a formula is put together by names, and its figures are ranked.
+func TestAFormulaIsMadeByHand(t *testing.T) {
+	p, c, o := empty(t, 1280, 800)
+	p.Do(chromedp.Navigate(o.at + "/bench/tests"))
+	p.Press("A test of your own")
+	p.fill("Name", "Lightness")
+	p.Until(`document.getAnimations().every(a => a.playState !== 'running')`)
+	box := tab.Eval[[]float64](p.Tab, `(r => [r.x + r.width / 2, r.y + r.height / 2])(`+input("How it is taken")+
+		`.querySelector('.v-field').getBoundingClientRect())`)
+	p.Do(chromedp.MouseClickXY(box[0], box[1])) // typing would go on behind what stands there
+	const item = `[...document.querySelectorAll('.v-overlay--active .v-list-item')].find(e => ` +
+		`e.innerText.includes('worked out from other figures'))`
+	p.Until("!!" + item)
+	tab.Eval[bool](p.Tab, item+`.click() ?? true`)
+	p.choose("Group", "body")
+	p.fill("Measure 1", "by its weight")
+	p.fill("Unit", "GB/kg")
+	p.choose("Put a figure in", "Memory on the spec sheet")
+	p.fill("Formula", "{{spec/memory.size}} / ")
+	p.choose("Put a figure in", "Weight")
+	p.Shot("formula")
+	p.Press("Save")
+	p.Until(`location.pathname === '/bench/tests/lightness'`)
+	p.Says("Worked out: memory on the spec sheet ÷ weight.")
+	x, err := client.Ask(context.Background(), c, api.Test, api.Slugged{Slug: "lightness"})
+	need(t, err)
+	if m := x.Measures[0]; m.Formula != "{{spec/memory.size}} / {{weight/weight}}" || m.Unit != "GBy/kg" || x.Hands != "" {
+		t.Errorf("it is kept as %q in %s, by %q", m.Formula, m.Unit, x.Hands)
+	}
+}
+
 // A test of one's own, its readings and a kind of use that asks for it; what is typed survives a reload.
 func TestATestItsReadingsAndItsUseAreMadeByHand(t *testing.T) {
 	p, c, o := empty(t, 1280, 800)

@@ -36,7 +36,7 @@ watch(open, (is) => {
 const now = ref<Values>({})
 const derived = computed(() => now.value.hands === 'formula') // worked out from other figures
 const referred = computed(() => [...(tests.data.value ?? []).flatMap((t) => t.measures.filter((m) => !m.formula).map((m) => ({ value: `${t.slug}/${m.slug}`, title: t.measures.length > 1 ? `${t.name}, ${m.name}` : t.name }))), ...(words.data.value?.specs ?? []).filter((s) => s.type === 'count' || s.type === 'quantity').map((s) => ({ value: `spec/${s.key}`, title: `${s.name} on the spec sheet` })), ...['EUR', 'GBP', 'USD'].map((c) => ({ value: `price/${c}`, title: `Price in ${c}` }))])
-const put = (r: Row, ref: unknown) => { if (ref) r.formula = `${r.formula} {{${String(ref)}}}`.trim() }
+const put = (r: Row, ref: unknown) => { if (ref) r.formula = `${r.formula.trim()} {{${String(ref)}}}`.trim() }
 const units = computed(() => (words.data.value?.units ?? []).map((u) => ({ value: u.code, title: u.symbol || 'a count', props: { subtitle: u.code } })).sort((a, b) => a.title.length - b.title.length)) // what is typed whole stands first
 const conditions = computed(() => (words.data.value?.conditions ?? []).map((c) => ({ value: c.key, title: upper(c.name), props: { subtitle: c.meaning } })))
 const groups = computed(() => [...new Set((tests.data.value ?? []).map((t) => t.group))].sort())
