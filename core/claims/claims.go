@@ -61,7 +61,7 @@ type Verdict struct {
 	Within   float64         `json:"within,omitempty"`
 	Amount   string          `json:"amount,omitempty"`
 	Effect   float64         `json:"-"` // size of By for sorting: relative, or in tens of units
-	More     int             `json:"more,omitempty"     doc:"Repeats that would probably decide an undecided claim"`
+	More     int             `json:"more,omitempty" doc:"Repeats that would probably decide an undecided claim"`
 	Why      string          `json:"why"`
 }
 

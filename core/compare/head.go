@@ -26,18 +26,18 @@ type Side struct {
 type HeadCell struct {
 	Estimate *stats.Estimate `json:"estimate,omitempty"`
 	Unit     string          `json:"unit,omitempty"`
-	Taken    string          `json:"taken,omitempty"    doc:"How several cells became one figure"`
+	Taken    string          `json:"taken,omitempty" doc:"How several cells became one figure"`
 	Why      string          `json:"why,omitempty"`
-	Absent   Absence         `json:"absent,omitempty"                                             enum:"not run,cannot run,failed,void,missing,other setup,elsewhere,no figure,not comparable"`
+	Absent   Absence         `json:"absent,omitempty" enum:"not run,cannot run,failed,void,missing,other setup,elsewhere,no figure,not comparable"`
 	Doubts   []Doubted       `json:"doubts,omitempty"`
 }
 
 // Gap is how much one side differs from the first in one measure.
 type Gap struct {
 	Effect
-	Gain bool    `json:"gain"          doc:"It is the better one, sure or not"`
-	P    float64 `json:"p"             doc:"Chance of such a difference between equals, taken alone"`
-	Tie  string  `json:"tie,omitempty"                                                               enum:"practically equal,different but too small to matter,undecided,with a caveat"`
+	Gain bool    `json:"gain" doc:"It is the better one, sure or not"`
+	P    float64 `json:"p" doc:"Chance of such a difference between equals, taken alone"`
+	Tie  string  `json:"tie,omitempty" enum:"practically equal,different but too small to matter,undecided,with a caveat"`
 }
 
 // HeadRow is one measure of a head-to-head: cells by side, and for every side but the first its difference to that.
@@ -60,7 +60,7 @@ type Exchange struct {
 	Variant  string   `json:"variant"`
 	Gains    []string `json:"gains"`
 	GivesUp  []string `json:"gives_up"`
-	Open     int      `json:"open"             doc:"Measures without a sure difference that matters"`
+	Open     int      `json:"open" doc:"Measures without a sure difference that matters"`
 	Compared int      `json:"compared"`
 	Sentence string   `json:"sentence"`
 	Advice   string   `json:"advice,omitempty"`
@@ -312,8 +312,7 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 				size *= 3
 			}
 		}
-		items = append(items, item{text, fmt.Sprintf("%s (%s)", LowerFirst(r.Name),
-			strings.NewReplacer(" (", ", ", ")", "").Replace(phrase)), size, g.Gain})
+		items = append(items, item{text, fmt.Sprintf("%s (%s)", LowerFirst(r.Name), unbracketed(phrase)), size, g.Gain})
 	}
 	slices.SortStableFunc(items, func(a, b item) int { return cmp.Compare(b.size, a.size) })
 	var gains, losses []string
@@ -331,6 +330,15 @@ func (h *Head) exchange(i int, relation Relation, extra string) Exchange {
 	}
 	x.advise(100*math.Expm1(stats.Quantile(ratios, 0.5)), relation, first, other, extra, gains, losses)
 	return x
+}
+
+// unbracketed is a phrase as it stands within brackets: "lasts 2 h shorter, 18 %"; those of dB(A) stay.
+func unbracketed(phrase string) string {
+	head, beside, ok := strings.Cut(phrase, " (")
+	if !ok {
+		return phrase
+	}
+	return head + ", " + strings.TrimSuffix(beside, ")")
 }
 
 // says counts in how many measures the other is surely better and worse than the first.

@@ -17,32 +17,32 @@ import (
 // Test defines what is measured and how.
 type Test struct {
 	Slug         string            `json:"slug"`
-	Version      int               `json:"version"                 minimum:"1" doc:"Raised whenever figures of the old and new definition must not be compared"`
+	Version      int               `json:"version" minimum:"1" doc:"Raised whenever figures of the old and new definition must not be compared"`
 	Name         string            `json:"name"`
-	About        string            `json:"about,omitempty"                     doc:"What it stands for in real use and what limits it"`
-	Group        string            `json:"group"                               doc:"CPU, memory, storage, application, display, battery …"`
-	Origin       string            `json:"origin"                              doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk" enum:"workload,command,own"`
-	Hands        string            `json:"hands,omitempty"                     doc:"How a person makes it: measured and written down; passed or not; graded by written levels; timed"                        enum:"form,check,grade,stopwatch"`
-	Subjects     []catalog.Kind    `json:"subjects,omitempty"                  doc:"Kinds it is meant for; none means every kind"`
-	MustMatch    []string          `json:"must_match,omitempty"                doc:"Conditions that must be known and equal before two figures may be compared"`
-	Needs        map[string]string `json:"needs,omitempty"                     doc:"Conditions that its setup must have: a run-down needs the battery"`
-	Repeats      int               `json:"repeats,omitempty"                   doc:"Repeats of a usual plan"`
-	Seconds      float64           `json:"seconds,omitempty"                   doc:"Usual duration of one run"`
-	Writes       int64             `json:"writes,omitempty"                    doc:"Bytes that one run writes at most, with the options as they are"`
-	Usual        bool              `json:"usual,omitempty"                     doc:"Part of a plan for which no tests were chosen"`
-	Of           string            `json:"of,omitempty"                        doc:"Workload that this test measures in another way"`
-	InBrowser    string            `json:"in_browser,omitempty"                doc:"only: measured by the probe, in the device's own browser; too: by the agent, or there"                                   enum:"only,too"`
-	Page         string            `json:"page,omitempty"                      doc:"File of the probe's page that makes it there"`
-	BrowserNeeds []BrowserNeed     `json:"browser_needs,omitempty"             doc:"What it needs of a browser: a secure page, WebGPU, a screen that is looked at"                                           enum:"secure,webgpu,screen"`
-	Analysis     string            `json:"analysis,omitempty"                  doc:"How the desk makes figures of a run's raw series, where the run brings none: the name of an analysis"`
-	StandsFor    string            `json:"stands_for,omitempty"                doc:"What it means in real use"`
-	LimitedBy    string            `json:"limited_by,omitempty"                doc:"What holds a machine back in it"`
-	Input        string            `json:"input,omitempty"                     doc:"What it works on, and from which seed"`
-	Checked      string            `json:"checked,omitempty"                   doc:"How its output is checked"`
-	Options      []Option          `json:"options,omitempty"                   doc:"What a plan may set"`
-	Command      *Command          `json:"command,omitempty"                   doc:"Program to run, for tests of origin command"`
+	About        string            `json:"about,omitempty" doc:"What it stands for in real use and what limits it"`
+	Group        string            `json:"group" doc:"CPU, memory, storage, application, display, battery …"`
+	Origin       string            `json:"origin" doc:"workload: Durvek's own, run by the agent; command: another program, run by the agent; own: a figure entered by the desk" enum:"workload,command,own"`
+	Hands        string            `json:"hands,omitempty" doc:"How a person makes it: measured and written down; passed or not; graded by written levels; timed" enum:"form,check,grade,stopwatch"`
+	Subjects     []catalog.Kind    `json:"subjects,omitempty" doc:"Kinds it is meant for; none means every kind"`
+	MustMatch    []string          `json:"must_match,omitempty" doc:"Conditions that must be known and equal before two figures may be compared"`
+	Needs        map[string]string `json:"needs,omitempty" doc:"Conditions that its setup must have: a run-down needs the battery"`
+	Repeats      int               `json:"repeats,omitempty" doc:"Repeats of a usual plan"`
+	Seconds      float64           `json:"seconds,omitempty" doc:"Usual duration of one run"`
+	Writes       int64             `json:"writes,omitempty" doc:"Bytes that one run writes at most, with the options as they are"`
+	Usual        bool              `json:"usual,omitempty" doc:"Part of a plan for which no tests were chosen"`
+	Of           string            `json:"of,omitempty" doc:"Workload that this test measures in another way"`
+	InBrowser    string            `json:"in_browser,omitempty" doc:"only: measured by the probe, in the device's own browser; too: by the agent, or there" enum:"only,too"`
+	Page         string            `json:"page,omitempty" doc:"File of the probe's page that makes it there"`
+	BrowserNeeds []BrowserNeed     `json:"browser_needs,omitempty" doc:"What it needs of a browser: a secure page, WebGPU, a screen that is looked at" enum:"secure,webgpu,screen"`
+	Analysis     string            `json:"analysis,omitempty" doc:"How the desk makes figures of a run's raw series, where the run brings none: the name of an analysis"`
+	StandsFor    string            `json:"stands_for,omitempty" doc:"What it means in real use"`
+	LimitedBy    string            `json:"limited_by,omitempty" doc:"What holds a machine back in it"`
+	Input        string            `json:"input,omitempty" doc:"What it works on, and from which seed"`
+	Checked      string            `json:"checked,omitempty" doc:"How its output is checked"`
+	Options      []Option          `json:"options,omitempty" doc:"What a plan may set"`
+	Command      *Command          `json:"command,omitempty" doc:"Program to run, for tests of origin command"`
 	Measures     []Measure         `json:"measures"`
-	Aside        string            `json:"aside,omitempty"                     doc:"Why the desk shows its figures and does not count them"                                                                                                    readOnly:"true"`
+	Aside        string            `json:"aside,omitempty" doc:"Why the desk shows its figures and does not count them" readOnly:"true"`
 }
 
 // Lasting tells whether the test runs until a battery is empty or full. Its run is made of heartbeats, so that it is
@@ -62,21 +62,21 @@ const (
 type Measure struct {
 	Slug          string             `json:"slug"`
 	Name          string             `json:"name"`
-	Unit          string             `json:"unit"                    doc:"UCUM code"`
-	Scale         quantity.Scale     `json:"scale"                                                                                                                                           enum:"ratio,interval,level,share,grade,pass"`
-	Better        quantity.Direction `json:"better"                                                                                                                                          enum:"higher,lower,target"`
-	Target        float64            `json:"target,omitempty"        doc:"Where better is target"`
-	Ceiling       *float64           `json:"ceiling,omitempty"       doc:"Highest value the test can show; a reading there means at least"`
-	Limit         *float64           `json:"limit,omitempty"         doc:"Where the test is stopped; a reading there means more than"`
-	Resolution    float64            `json:"resolution,omitempty"    doc:"Smallest step of the reading"`
-	Margin        float64            `json:"margin,omitempty"        doc:"Difference that does not matter: relative on ratio scales, in the unit otherwise; 0 means 2 %"`
+	Unit          string             `json:"unit" doc:"UCUM code"`
+	Scale         quantity.Scale     `json:"scale" enum:"ratio,interval,level,share,grade,pass"`
+	Better        quantity.Direction `json:"better" enum:"higher,lower,target"`
+	Target        float64            `json:"target,omitempty" doc:"Where better is target"`
+	Ceiling       *float64           `json:"ceiling,omitempty" doc:"Highest value the test can show; a reading there means at least"`
+	Limit         *float64           `json:"limit,omitempty" doc:"Where the test is stopped; a reading there means more than"`
+	Resolution    float64            `json:"resolution,omitempty" doc:"Smallest step of the reading"`
+	Margin        float64            `json:"margin,omitempty" doc:"Difference that does not matter: relative on ratio scales, in the unit otherwise; 0 means 2 %"`
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
-	Tolerance     float64            `json:"tolerance,omitempty"     doc:"Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise"`
-	Words         string             `json:"words,omitempty"         doc:"How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out"`
-	Formula       string             `json:"formula,omitempty"       doc:"How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out"`
-	Levels        []Level            `json:"levels,omitempty"        doc:"Rubric of a grade: what each mark means"`
-	Over          Over               `json:"over,omitempty"          doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out"               enum:"place"`
-	Take          Taking             `json:"take,omitempty"          doc:"How that figure is made"                                                                                           enum:"worst,mean,best,sum"`
+	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise"`
+	Words         string             `json:"words,omitempty" doc:"How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out"`
+	Formula       string             `json:"formula,omitempty" doc:"How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out"`
+	Levels        []Level            `json:"levels,omitempty" doc:"Rubric of a grade: what each mark means"`
+	Over          Over               `json:"over,omitempty" doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out" enum:"place"`
+	Take          Taking             `json:"take,omitempty" doc:"How that figure is made" enum:"worst,mean,best,sum"`
 }
 
 // Over says over what a measure's cells become one figure.
@@ -310,7 +310,7 @@ type Setup struct {
 	Name       string            `json:"name"`
 	Raised     bool              `json:"raised,omitempty" doc:"A mode beside the default one: shown beneath its variant, not ranked with the others"`
 	Conditions map[string]string `json:"conditions"`
-	Hands      string            `json:"hands,omitempty"  doc:"What a person does to bring a machine into this setup; made from the conditions if empty"`
+	Hands      string            `json:"hands,omitempty" doc:"What a person does to bring a machine into this setup; made from the conditions if empty"`
 }
 
 // AsDelivered is the setup that comparisons use unless told otherwise.
