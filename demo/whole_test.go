@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"regexp"
 	"strings"
 	"testing"
@@ -14,6 +15,7 @@ import (
 	"durvek/core/method"
 	"durvek/desk"
 	"durvek/desk/house"
+	"durvek/examples"
 	"durvek/internal/golden"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
@@ -166,13 +168,16 @@ func TestTheMarramDeskAnswersAsBefore(t *testing.T) {
 		t.Fatal(err)
 	}
 	ended := make(chan error, 1)
-	go func() { ended <- service.New(d, service.Options{}).Serve(ctx, l) }()
+	go func() { ended <- service.New(d, service.Options{Examples: examples.Made}).Serve(ctx, l) }()
 	defer func() { stop(); <-ended; d.Close() }()
 	token, err := d.Books.LocalToken(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := client.New("http://"+l.Addr().String(), token)
+	kept := newRecorder(t, "http://"+l.Addr().String())
+	front := httptest.NewServer(kept)
+	defer front.Close()
+	c := client.New(front.URL, token)
 	begin := time.Now()
 	if err := Fill(ctx, Options{Client: c, Dir: dir, now: now, jobs: some}); err != nil {
 		t.Fatal(err)
@@ -192,4 +197,6 @@ func TestTheMarramDeskAnswersAsBefore(t *testing.T) {
 		}
 		golden.JSON(t, file, answers)
 	}
+	kept.ask(t, c)
+	kept.hold(t)
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"net/url"
 	"slices"
 	"strings"
 
@@ -71,14 +70,6 @@ func (s *Service) describe(ctx context.Context, x desk.Self, by string) (desk.Se
 	return s.desk.Desk.Describe(ctx, x, by)
 }
 
-// unescaped is a part of a path as it was meant: parts come as they were sent, and names have blanks.
-func unescaped(part string) string {
-	if s, err := url.PathUnescape(part); err == nil {
-		return s
-	}
-	return part
-}
-
 // peopleRoutes are those of people and tokens; every change stands in the security log.
 func (s *Service) peopleRoutes() {
 	d := s.desk.Books
@@ -101,7 +92,6 @@ func (s *Service) peopleRoutes() {
 		return p, err
 	})
 	serve(s, api.ChangePerson, func(ctx context.Context, in *api.ChangingPerson) (books.Person, error) {
-		in.Slug = unescaped(in.Slug)
 		p, err := d.ChangePerson(ctx, in.Slug, books.Person{Name: in.Body.Name, Role: in.Body.Role}, by(ctx))
 		if err == nil {
 			security("person changed", "was", in.Slug, "person", p.Name, "role", p.Role, "by", by(ctx))
@@ -109,7 +99,6 @@ func (s *Service) peopleRoutes() {
 		return p, err
 	})
 	serve(s, api.DropPerson, func(ctx context.Context, in *api.Slugged) (api.None, error) {
-		in.Slug = unescaped(in.Slug)
 		err := d.DropPerson(ctx, in.Slug, by(ctx))
 		if err == nil {
 			security("person dropped", "person", in.Slug, "by", by(ctx))
@@ -129,7 +118,6 @@ func (s *Service) peopleRoutes() {
 		return api.Token{Token: t}, err
 	})
 	serve(s, api.DropToken, func(ctx context.Context, in *api.Slugged) (api.None, error) {
-		in.Slug = unescaped(in.Slug)
 		err := d.DropToken(ctx, who(ctx), in.Slug)
 		if err == nil {
 			security("token revoked", "name", in.Slug, "by", by(ctx))

@@ -48,7 +48,7 @@ func (s *Service) rawRoutes() {
 		return d.ImportMapping(ctx, in.RawBody, in.CheckOnly, by(ctx))
 	})
 	serve(s, api.DropMapping, func(ctx context.Context, in *api.Slugged) (api.None, error) {
-		return api.None{}, d.DropMapping(ctx, unescaped(in.Slug), by(ctx))
+		return api.None{}, d.DropMapping(ctx, in.Slug, by(ctx))
 	})
 }
 

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"net/url"
+	"reflect"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -41,6 +43,7 @@ func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, 
 		if err := sound(in); err != nil {
 			return nil, err
 		}
+		meant(reflect.ValueOf(in).Elem())
 		out, err := f(ctx, in)
 		if err != nil {
 			return nil, fail(err)
@@ -61,6 +64,20 @@ func serve[I, O any](s *Service, o api.Operation[I, O], f func(context.Context, 
 	if o.Made != nil {
 		s.api.OpenAPI().Paths[o.Path].Post.Responses["201"].Headers = map[string]*huma.Param{"Location": {
 			Description: "Path of what was made", Schema: &huma.Schema{Type: "string"}}}
+	}
+}
+
+// meant puts the parts of a path as they were meant: they come as they were sent, and names have blanks.
+func meant(in reflect.Value) {
+	for i := range in.NumField() {
+		switch f, x := in.Type().Field(i), in.Field(i); {
+		case f.Anonymous && x.Kind() == reflect.Struct:
+			meant(x)
+		case f.Tag.Get("path") != "" && x.Kind() == reflect.String:
+			if s, err := url.PathUnescape(x.String()); err == nil {
+				x.SetString(s)
+			}
+		}
 	}
 }
 
@@ -91,6 +108,7 @@ func files[I any](s *Service, op api.Operation[I, []byte], f func(context.Contex
 		if err := sound(in); err != nil {
 			return nil, err
 		}
+		meant(reflect.ValueOf(in).Elem())
 		b, err := f(ctx, in)
 		if err != nil {
 			return nil, fail(err)

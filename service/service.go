@@ -125,6 +125,7 @@ func New(d *house.House, o Options) *Service {
 	s.app.Get("/api/reviews/:review/fonts/:name", s.authorise, s.pageFont)
 	s.api = newAPI(s.app)
 	s.routes()
+	exemplify(s.api.OpenAPI())
 	s.app.Get("/probe", s.probeFile)
 	s.app.Get("/probe/*", s.probeFile)
 	s.app.Get("/*", s.consoleFile)

@@ -176,6 +176,7 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 			{"/bench/wall", "Leave this view", "wall"}, {"/catalogue/rigs", "New rig", "rigs"},
 			{"/desk", "Exchange rates", "desk"}, {"/compare/area", "What readers ask", "area"},
 			{"/people", "Owner", "people"}, {"/nowhere/at/all", "No such page", "lost"},
+			{"/desk/api", "For programs", "api"},
 		} {
 			p.open(page.path)
 			p.Says(page.says)
@@ -188,7 +189,7 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 				p.accessible(page.path + ", " + look)
 			}
 			if size[0] == 1280 && !slices.Contains(strings.Fields("lost test run bench reviews catalogue rules partners tests "+
-				"incidents changed history setups wall rigs desk area people"), page.name) { // as many pictures as one looks at
+				"incidents changed history setups wall rigs desk area people api"), page.name) { // as many pictures as one looks at
 				p.Shot("console-" + page.name)
 			}
 		}
@@ -208,6 +209,17 @@ func TestCompareShowsTheServicesOwnChartAndLinksItsState(t *testing.T) {
 	p.Until(`document.querySelector('.chart svg')?.textContent.includes("% of the field's mean")`)
 	p.Press("Dark")
 	p.Until(`document.querySelector('.chart svg path')?.getAttribute('fill') === '#0e1b23'`)
+}
+
+func TestWhatProgramsMayAskIsShownWithExamples(t *testing.T) {
+	p := signedIn(t, 1280, 800)
+	p.open("/desk/api#post-/api/plans")
+	// what the page's library draws lies in trees of its own
+	const deep = `(function said(e) { return !e ? '' : (e.value ?? '') +
+		[...e.childNodes].map(c => c.nodeType === 3 ? c.data : said(c)).join(' ') +
+		(e.shadowRoot ? said(e.shadowRoot) : '') })(document.querySelector('rapi-doc'))`
+	p.Until(deep + `.includes('Add a plan for a unit')`)
+	p.Until(deep + `.includes('"after_failure": "go-on"')`)
 }
 
 // oneRun is the id of a run of a test on a unit.

@@ -38,6 +38,7 @@ export const router = createRouter({
     { path: '/reviews', component: () => import('./pages/reviews/ReviewsPage.vue') },
     { path: '/reviews/:slug', component: () => import('./pages/reviews/ReviewPage.vue') },
     { path: '/people', component: () => import('./pages/desk/PeoplePage.vue') },
+    { path: '/desk/api', component: () => import('./pages/desk/ApiPage.vue') },
     { path: '/desk', component: () => import('./pages/desk/DeskPage.vue') },
     { path: '/:rest(.*)', component: () => import('./pages/LostPage.vue') },
   ],

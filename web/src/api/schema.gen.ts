@@ -2897,46 +2897,82 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         AnalyseAnalysis: {
-            /** @description What it does, after which source */
+            /**
+             * @description What it does, after which source
+             * @example Patches measured on a screen: luminance, contrast, white (CIE 15), coverage of colour spaces in the CIE 1931 xy and the CIE 1976 u′v′ plane, differences from what the patches are meant to be (CIEDE2000, ISO/CIE 11664-6) relative to the meas …
+             */
             about: string;
+            /** @example display */
             group: string;
             measures: components["schemas"]["MethodMeasure"][];
+            /** @example colour */
             name: string;
             options?: components["schemas"]["MethodOption"][];
             roles: components["schemas"]["AnalyseRole"][];
+            /** @example Panel, colours */
             title: string;
             /**
              * Format: int64
              * @description Raised whenever it makes other figures of the same data
+             * @example 1
              */
             version: number;
         };
         AnalyseRole: {
-            /** @description What columns of it are often called, in lower case */
+            /**
+             * @description What columns of it are often called, in lower case
+             * @example [
+             *       "xyz_y",
+             *       "luminance",
+             *       "lum"
+             *     ]
+             */
             called?: string[];
-            /** @description One of those that are so marked is needed */
+            /**
+             * @description One of those that are so marked is needed
+             * @example true
+             */
             either?: boolean;
+            /** @example Y */
             name: string;
-            /** @description Without it nothing is read */
+            /**
+             * @description Without it nothing is read
+             * @example true
+             */
             need?: boolean;
-            /** @description It holds words, not numbers */
+            /**
+             * @description It holds words, not numbers
+             * @example true
+             */
             text?: boolean;
-            /** @description UCUM code that its values are brought to; none for words */
+            /**
+             * @description UCUM code that its values are brought to; none for words
+             * @example cd/m2
+             */
             unit?: string;
+            /** @example luminance Y */
             words: string;
         };
         Archiving: {
             /** @enum {string} */
             kind: "model" | "variant" | "unit" | "setup" | "plan" | "review";
+            /** @example returned to its maker */
             reason?: string;
-            /** @description Slug, or id of a plan */
+            /**
+             * @description Slug, or id of a plan
+             * @example fen-11-8-a
+             */
             slug: string;
         };
         Arrival: {
+            /** @example laptop */
             kind: string;
         };
         Aside: {
-            /** @description What readers see beside its figures; empty has them count again */
+            /**
+             * @description What readers see beside its figures; empty has them count again
+             * @example the meter is away to be calibrated
+             */
             reason: string;
         };
         BenchIncidentChange: {
@@ -2944,10 +2980,14 @@ export interface components {
             /** @description Another kind: a hang that was none is an interruption */
             kind?: string;
             place?: string;
-            /** @description Why it is changed */
+            /**
+             * @description Why it is changed
+             * @example the note was of another day
+             */
             reason: string;
             /** @description It counts again */
             restore?: boolean;
+            /** @example Read once more: it was the loose cable */
             text?: string;
             /** Format: int64 */
             times?: number;
@@ -2957,31 +2997,68 @@ export interface components {
             withdraw?: boolean;
         };
         BenchPlanFile: {
+            /** @example What the graphics chip does, made by the probe in the machine's own browser; open its link there, or allow the agent a browser. */
             about?: string;
             estimate?: components["schemas"]["MethodPlanFigure"];
+            /** @example durvek-plan/1 */
             format: string;
+            /** @example Graphics, in the browser */
             name: string;
-            /** @description Every test is made under each of them; as-delivered if left out */
+            /**
+             * @description Every test is made under each of them; as-delivered if left out
+             * @example [
+             *       "as-delivered",
+             *       "fast-mode",
+             *       "quiet-mode"
+             *     ]
+             */
             setups?: string[];
+            /** @example graphics */
             slug: string;
-            /** @description Kinds it is meant for; none means every kind */
+            /**
+             * @description Kinds it is meant for; none means every kind
+             * @example [
+             *       "laptop",
+             *       "desktop",
+             *       "mini-pc"
+             *     ]
+             */
             subjects?: string[];
             terms: components["schemas"]["MethodTerms"];
             tests: components["schemas"]["MethodPlanStep"][];
         };
         BooksIntake: {
-            /** @description Nothing was written: this was a check */
+            /**
+             * @description Nothing was written: this was a check
+             * @example false
+             */
             checked_only: boolean;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             claims: number;
+            /** @example sound-12 */
             model: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             offers: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             rigs: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             units: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             variants: number;
         };
         BooksModelPage: {
@@ -2995,19 +3072,31 @@ export interface components {
             variants: components["schemas"]["CatalogDossierVariant"][];
         };
         BooksNamed: {
+            /** @example 2026-11-23T08:00:00Z */
             created: string;
+            /** @example 2026-11-23T08:00:00Z */
             expires?: string;
-            /** @description Names it where two bear one name */
+            /**
+             * @description Names it where two bear one name
+             * @example 0a1b2c3d4e5f
+             */
             id: string;
             /**
              * @description session: the console; command: a person's own command line; program: another program; agent: a machine under test, for one plan
              * @enum {string}
              */
             kind: "session" | "command" | "program" | "agent";
+            /** @example cuddy-8-256 */
             name: string;
-            /** @description Whose it is */
+            /**
+             * @description Whose it is
+             * @example Owner
+             */
             person?: string;
-            /** @description Plan that an agent works through */
+            /**
+             * @description Plan that an agent works through
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             plan?: string;
             /**
              * @description The most that it may do
@@ -3019,9 +3108,13 @@ export interface components {
             /**
              * Format: int64
              * @description Ends after so many days; 0 for never
+             * @example 90
              */
             days?: number;
-            /** @description What it is for; changes that come by it bear this name beside the person's */
+            /**
+             * @description What it is for; changes that come by it bear this name beside the person's
+             * @example nightly export
+             */
             name: string;
             /**
              * @description The most that it may do: reader, editor or owner; all that the person may if left out
@@ -3030,8 +3123,12 @@ export interface components {
             scope?: "" | "reader" | "editor" | "owner";
         };
         BooksPerson: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             added: string;
+            /** @example Ines */
             name: string;
             /** @enum {string} */
             role: "reader" | "editor" | "owner";
@@ -3048,20 +3145,30 @@ export interface components {
              * @description Seconds until the awaited line
              */
             line?: number;
-            /** @description What the program printed */
+            /**
+             * @description What the program printed
+             * @example mesh done: 12.4 s
+             */
             output?: string;
             /**
              * Format: double
              * @description Seconds until it ended
              */
             seconds?: number;
-            /** @description Slug of a test that the desk knows */
+            /**
+             * @description Slug of a test that the desk knows
+             * @example hull-mesher
+             */
             test?: string;
         };
         BooksTried: {
             found: components["schemas"]["MethodFound"][];
+            /** @example hull-mesher */
             test: string;
-            /** @description Every figure was found */
+            /**
+             * @description Every figure was found
+             * @example false
+             */
             whole: boolean;
         };
         CatalogAlias: {
@@ -3076,33 +3183,53 @@ export interface components {
                 [key: string]: string;
             };
             date?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             readonly id?: string;
             /** @description Link that it names, such as USB 10 Gbit/s: what that cannot carry is impossible */
             link?: string;
-            /** @description test/measure that can judge it */
+            /**
+             * @description test/measure that can judge it
+             * @example chart-pan-battery/hours
+             */
             measure: string;
             /** @description Port, slot, screen or surface it was made for */
             place?: string;
             /** @enum {string} */
             qualifier?: "exact" | "up to" | "at least" | "at most" | "typical";
-            /** @description Box, spec sheet, product page … */
+            /**
+             * @description Box, spec sheet, product page …
+             * @example box, 2022
+             */
             source: string;
             /**
              * Format: double
              * @description Relative; 0 means the measure's own, 0.01 by default
              */
             tolerance?: number;
+            /** @example h */
             unit: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 9
+             */
             value: number;
+            /** @example sound-12-16-512 */
             variant?: string;
         };
         CatalogDevice: {
-            /** @description What sets it apart from its siblings; made of the spec sheet if left out */
+            /**
+             * @description What sets it apart from its siblings; made of the spec sheet if left out
+             * @example 8 GB, 256 GB
+             */
             configuration?: string;
+            /** @example laptop */
             kind: string;
+            /** @example Selvane */
             maker: string;
-            /** @description Name of the model */
+            /**
+             * @description Name of the model
+             * @example Fen 12
+             */
             name: string;
             notes?: string;
             /** @enum {string} */
@@ -3111,6 +3238,7 @@ export interface components {
             received?: string;
             /** @description Month of release, YYYY-MM */
             released?: string;
+            /** @example SE-0012 */
             serial?: string;
             spec?: {
                 [key: string]: unknown;
@@ -3120,12 +3248,19 @@ export interface components {
         };
         CatalogDossierVariant: {
             claims?: components["schemas"]["CatalogClaim"][];
+            /** @example sound-12 */
             model?: string;
-            /** @description What sets it apart from its siblings */
+            /**
+             * @description What sets it apart from its siblings
+             * @example 16 GiB, 512 GB
+             */
             name?: string;
             notes?: string;
             offers?: components["schemas"]["CatalogOffer"][];
-            /** @description Made of model and name if left out */
+            /**
+             * @description Made of model and name if left out
+             * @example sound-12-16-512
+             */
             slug?: string;
             spec?: {
                 [key: string]: unknown;
@@ -3134,81 +3269,144 @@ export interface components {
         };
         CatalogModel: {
             also_sold_as?: components["schemas"]["CatalogAlias"][];
+            /** @example laptop */
             kind?: string;
+            /** @example Hythebrook */
             maker?: string;
+            /** @example Sound 14 */
             name?: string;
             notes?: string;
-            /** @description Month of release, YYYY-MM */
+            /**
+             * @description Month of release, YYYY-MM
+             * @example 2024-04
+             */
             released?: string;
-            /** @description Readable identifier, lower case; made of the name if left out */
+            /**
+             * @description Readable identifier, lower case; made of the name if left out
+             * @example sound-14
+             */
             slug?: string;
-            /** @description Slug of the predecessor */
+            /**
+             * @description Slug of the predecessor
+             * @example sound-12
+             */
             succeeds?: string;
         };
         CatalogOffer: {
             /**
              * Format: int64
              * @description Minor units of the currency, after the voucher
+             * @example 38900
              */
             amount: number;
             /** @enum {string} */
             condition: "new" | "used" | "refurbished";
-            /** @description What is in the box beside the device */
+            /**
+             * @description What is in the box beside the device
+             * @example [
+             *       "charger 65 W",
+             *       "sleeve"
+             *     ]
+             */
             contents?: string[];
-            /** @description ISO 4217 */
+            /**
+             * @description ISO 4217
+             * @example EUR
+             */
             currency: string;
-            /** @description Day the price was seen, YYYY-MM-DD */
+            /**
+             * @description Day the price was seen, YYYY-MM-DD
+             * @example 2026-10-02
+             */
             date: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             readonly id?: string;
-            /** @description The maker's list price, not a street price */
+            /**
+             * @description The maker's list price, not a street price
+             * @example true
+             */
             list?: boolean;
+            /** @example DE */
             region: string;
+            /** @example Bellbuoy Stores */
             seller: string;
+            /** @example true */
             tax_included: boolean;
+            /** @example sound-12-16-512 */
             variant?: string;
             voucher?: components["schemas"]["CatalogVoucher"];
         };
         CatalogOwnKind: {
+            /** @example laptop */
             kind: string;
-            /** @description What many of them are called; made from the kind if left out */
+            /**
+             * @description What many of them are called; made from the kind if left out
+             * @example laptops
+             */
             plural?: string;
         };
         CatalogPrice: {
             /**
              * Format: int64
              * @description Minor units
+             * @example 104900
              */
             amount: number;
+            /** @example EUR */
             currency: string;
-            /** @description Voucher, age, list price, what is in the box */
+            /**
+             * @description Voucher, age, list price, what is in the box
+             * @example [
+             *       "Quayside Electric, DE, seen on 2026-11-16",
+             *       "with the voucher HARBOUR; without it 1,099.00 EUR",
+             *       "with charger 65 W and sleeve"
+             *     ]
+             */
             notes?: string[];
             offer: components["schemas"]["CatalogOffer"];
             /** @description The exchange rate that was used */
             rate?: components["schemas"]["CatalogRate"];
+            /** @example 1,049.00 EUR */
             text: string;
         };
         CatalogRate: {
-            /** @description YYYY-MM-DD */
+            /**
+             * @description YYYY-MM-DD
+             * @example 2026-10-01
+             */
             date: string;
-            /** @description ISO 4217 */
+            /**
+             * @description ISO 4217
+             * @example GBP
+             */
             from: string;
             /**
              * Format: double
              * @description What one unit of From is worth in To
+             * @example 1.148
              */
             rate: number;
+            /** @example bank's sheet, 1 October */
             source?: string;
-            /** @description ISO 4217 */
+            /**
+             * @description ISO 4217
+             * @example EUR
+             */
             to: string;
         };
         CatalogRig: {
+            /** @example A chart-room machine of our own */
             name: string;
+            /** @example What the volunteers would have to buy; the drive is the desk's Wrack. */
             notes?: string;
             parts: components["schemas"]["CatalogRigPart"][];
+            /** @example own-build */
             slug: string;
         };
         CatalogRigPart: {
+            /** @example processor */
             role: string;
+            /** @example fourteen-chip-boxed-a */
             unit: string;
         };
         CatalogSample: {
@@ -3221,17 +3419,26 @@ export interface components {
             to: components["schemas"]["CatalogPrice"];
         };
         CatalogSpecKey: {
+            /** @example cpu.name */
             key: string;
+            /** @example Name of the processor as the maker gives it */
             meaning: string;
+            /** @example Processor */
             name: string;
             /** @enum {string} */
             type: "text" | "count" | "quantity" | "flag";
-            /** @description UCUM code that quantities are shown in; any unit of its dimension may be written */
+            /**
+             * @description UCUM code that quantities are shown in; any unit of its dimension may be written
+             * @example GHz
+             */
             unit?: string;
         };
         CatalogSpecRow: {
+            /** @example cpu.name */
             key: string;
+            /** @example Processor */
             name: string;
+            /** @example Skarn Eleven */
             value: string;
         };
         CatalogUnit: {
@@ -3241,98 +3448,195 @@ export interface components {
              * @enum {string}
              */
             origin?: "bought" | "sent by maker" | "borrowed" | "own";
-            /** @description Date, YYYY-MM-DD */
+            /**
+             * @description Date, YYYY-MM-DD
+             * @example 2022-06-20
+             */
             received?: string;
+            /** @example SE-0012 */
             serial?: string;
-            /** @description Made of its variant if left out */
+            /**
+             * @description Made of its variant if left out
+             * @example sound-12-16-512-a
+             */
             slug?: string;
             /**
              * @description Where the sample is now
              * @enum {string}
              */
             state?: "on desk" | "returned" | "sold" | "broken";
-            /** @description What it is called: model, variant, and which one where there are several */
+            /**
+             * @description What it is called: model, variant, and which one where there are several
+             * @example Ferrow Cockle, 2 TB
+             */
             readonly title?: string;
+            /** @example sound-12-16-512 */
             variant?: string;
         };
         CatalogVariant: {
+            /** @example cockle-drive */
             model?: string;
-            /** @description What sets it apart from its siblings */
+            /**
+             * @description What sets it apart from its siblings
+             * @example 2 TB
+             */
             name?: string;
             notes?: string;
-            /** @description Made of model and name if left out */
+            /**
+             * @description Made of model and name if left out
+             * @example cockle-2000
+             */
             slug?: string;
             spec?: {
                 [key: string]: unknown;
             };
         };
         CatalogVoucher: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 5000
+             */
             amount: number;
+            /** @example HARBOUR */
             code: string;
         };
         ChartForest: {
-            /** @description What it means to lie on the right */
+            /**
+             * @description What it means to lie on the right
+             * @example better than the Selvane Fen 14 →
+             */
             axis: string;
             /**
              * Format: double
              * @description Half-width around the line within which a promise counts as held
              */
             band?: number;
+            /** @example Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over all of them (Benjamini–Hochberg). */
             foot: string;
-            /** @description Names of the series, where there are several */
+            /**
+             * @description Names of the series, where there are several
+             * @example [
+             *       "Selvane Fen 14, 32 GiB, 1 TB, finer screen",
+             *       "Tamrisk Tern Mini"
+             *     ]
+             */
             legend?: string[];
-            /** @description The axis is logarithmic: half and double lie as far from the line */
+            /**
+             * @description The axis is logarithmic: half and double lie as far from the line
+             * @example true
+             */
             log?: boolean;
+            /**
+             * @example [
+             *       "Sure by difference, not in per cent: What each thread brings: +3.6 ± 1.5 points, Tamrisk Tern Mini; Noise: −7.3 ± 0.7 dB(A), Tamrisk Tern Mini."
+             *     ]
+             */
             notes?: string[];
             rows: components["schemas"]["ChartForestRow"][];
+            /** @example In % better than the Selvane Fen 14, 16 GiB, 512 GB, whichever way is better. Filled: sure among all; hollow: not. Whiskers 95 %, each taken alone. */
             subtitle: string;
-            /** @description Unit of the axis */
+            /**
+             * @description Unit of the axis
+             * @example %
+             */
             symbol: string;
-            /** @description The chart in words */
+            /**
+             * @description The chart in words
+             * @example Selvane Fen 14, 32 GiB, 1 TB, finer screen, Tamrisk Tern Mini against Selvane Fen 14, 16 GiB, 512 GB. In % better than the Selvane Fen 14, 16 GiB, 512 GB, whichever way is better. Filled: sure among all; hollow: not. Whiskers 95 %, each tak …
+             */
             text: string;
+            /** @example Selvane Fen 14, 32 GiB, 1 TB, finer screen, Tamrisk Tern Mini against Selvane Fen 14, 16 GiB, 512 GB */
             title: string;
-            /** @description What a row's value counts, in words */
+            /**
+             * @description What a row's value counts, in words
+             * @example % better
+             */
             unit: string;
         };
         ChartForestRow: {
             /** @description Nothing to show but the label */
             bare?: boolean;
             doubt?: boolean;
+            /** @example CPU */
             group?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1.58239792
+             */
             hi: number;
+            /** @example true */
             hollow?: boolean;
-            /** @description What stands at the row's end */
+            /**
+             * @description What stands at the row's end
+             * @example 114 → 114 MiB/s
+             */
             label: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example -1.6170404
+             */
             lo: number;
+            /** @example Compression, packing, single thread */
             name: string;
             note?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             series?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example -0.0301197831
+             */
             value: number;
             /** @description A promise that was not kept */
             warn?: boolean;
         };
         ChartGroup: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             from: number;
+            /** @example undecided */
             kind: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 2
+             */
             to: number;
         };
         ChartLine: {
             /** @description Its values are marked, and not joined where the chart is a plane */
             dots?: boolean;
+            /** @example sound-16-32-1000 */
             id: string;
+            /** @example Hythebrook Sound 16 */
             name: string;
+            /** @example 32 GiB, 1 TB */
             note?: string;
+            /** @example true */
             subject?: boolean;
-            /** @description What the series comes to, in words */
+            /**
+             * @description What the series comes to, in words
+             * @example keeps 88 %: 19,455 MiB/s
+             */
             summary: string;
+            /**
+             * @example [
+             *       2,
+             *       5,
+             *       8
+             *     ]
+             */
             x: number[];
+            /**
+             * @example [
+             *       22041.4955,
+             *       21987.49,
+             *       21831.4883
+             *     ]
+             */
             y: number[];
         };
         ChartLines: {
@@ -3340,6 +3644,7 @@ export interface components {
             dots?: boolean;
             /** @description A thin line shows what perfect scaling would be */
             even?: boolean;
+            /** @example Marram Desk. */
             foot: string;
             lines: components["schemas"]["ChartLine"][];
             /** @description What lies across is drawn by its logarithm */
@@ -3347,69 +3652,142 @@ export interface components {
             notes?: string[];
             /** @description Both axes have one scale */
             plane?: boolean;
+            /** @example One run each; under its name how much of its start each keeps. */
             subtitle: string;
+            /** @example Hashing, sustained: Hythebrook Sound 16 is highest at the end. One run each; under its name how much of its start each keeps. Hythebrook Sound 16, 32 GiB, 1 TB: keeps 88 %: 19,455 MiB/s; Selvane Fen 14, 16 GiB, 512 GB: keeps 82 %: 13,366 Mi … */
             text: string;
+            /** @example Hashing, sustained: Hythebrook Sound 16 is highest at the end */
             title: string;
+            /** @example Time, s */
             x: string;
+            /** @example Rate, MiB/s */
             y: string;
         };
         ChartPanel: {
             /** @description One for each state, in their order */
             bars: components["schemas"]["ChartSideBar"][];
-            /** @description Which way is better, in words; empty where neither is */
+            /**
+             * @description Which way is better, in words; empty where neither is
+             * @example higher is better
+             */
             better?: string;
-            /** @description Dots on an axis instead of bars from zero */
+            /**
+             * @description Dots on an axis instead of bars from zero
+             * @example true
+             */
             dots?: boolean;
+            /** @example Hashing, all threads */
             name: string;
-            /** @description Unit */
+            /**
+             * @description Unit
+             * @example MiB/s
+             */
             symbol: string;
         };
         ChartPoint: {
-            /** @description On the frontier */
+            /**
+             * @description On the frontier
+             * @example true
+             */
             best?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 12840.526
+             */
             hi: number;
             hollow?: boolean;
+            /** @example relay-15-16-512 */
             id: string;
-            /** @description Both figures in words */
+            /**
+             * @description Both figures in words
+             * @example 12,608 MiB/s for 699.00 EUR
+             */
             label?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 12380.3661
+             */
             lo: number;
+            /** @example Thrunby Relay 15 */
             name: string;
+            /** @example 16 GiB, 512 GB */
             note?: string;
+            /** @example true */
             subject?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 699
+             */
             x: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 12608.3469
+             */
             y: number;
         };
         ChartRaised: {
+            /** @example 170.7 in fast mode */
             label: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 170.686769
+             */
             value: number;
         };
         ChartRanked: {
-            /** @description Dots on an axis instead of bars from zero */
+            /**
+             * @description Dots on an axis instead of bars from zero
+             * @example false
+             */
             dots: boolean;
+            /** @example 2 to 4 repeats each, within one sitting. One run is good to ± 3.0 %. All samples are simulated. Marram Desk. */
             foot: string;
             groups?: components["schemas"]["ChartGroup"][];
-            /** @description The measure in words, with its unit */
+            /**
+             * @description The measure in words, with its unit
+             * @example Hashing, all threads
+             */
             measure: string;
+            /**
+             * @example [
+             *       "Ardnoe Skiff 14 (32 GiB, 2 TB): not run",
+             *       "Hythebrook Sound 16 (16 GiB, 512 GB): not run",
+             *       "Thrunby Dunlin 15: not run"
+             *     ]
+             */
             not_ranked?: string[];
+            /**
+             * @example [
+             *       "If it left out what it is weakest in: down to 88.9, place down to 9.",
+             *       "9 indices miss something; if that is what they are weakest in, they are lower: the table says how far."
+             *     ]
+             */
             notes?: string[];
             /**
              * Format: double
              * @description Where the reference of a relative chart stands
+             * @example 100
              */
             reference?: number;
             rows: components["schemas"]["ChartRow"][];
-            /** @description Labels hold their units: times in hours, minutes and seconds */
+            /**
+             * @description Labels hold their units: times in hours, minutes and seconds
+             * @example true
+             */
             spans?: boolean;
+            /** @example In % of Hythebrook Sound 14, higher is better. As delivered, mains; bars are geometric means, whiskers 95 %. */
             subtitle: string;
-            /** @description The chart in words, for those who cannot see it */
+            /**
+             * @description The chart in words, for those who cannot see it
+             * @example Hythebrook Sound 16: first to second of 8 in hashing, all threads. In % of Hythebrook Sound 14, higher is better. As delivered, mains; bars are geometric means, whiskers 95 %. 1–2: Hythebrook Sound 16, 155.9 % ± 3.4, 170.7 in fast mode; 2–4 …
+             */
             text: string;
+            /** @example Hythebrook Sound 16: first to second of 8 in hashing, all threads */
             title: string;
-            /** @description Symbol */
+            /**
+             * @description Symbol
+             * @example %
+             */
             unit: string;
         };
         ChartRow: {
@@ -3420,78 +3798,160 @@ export interface components {
             above?: number;
             /** @description Measured on a sibling with the same limiting part; not ranked */
             carried?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 14
+             */
             claim?: number;
-            /** @description What stands at the claim's mark */
+            /**
+             * @description What stands at the claim's mark
+             * @example claimed 14 h
+             */
             claimed?: string;
             /** @description It rests on runs that are in doubt */
             doubt?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 159.353878
+             */
             hi: number;
             /** @description A bound, a carried-over figure, or one of unknown order */
             hollow?: boolean;
+            /** @example sound-16-32-1000 */
             id: string;
+            /** @example 155.9 */
             label: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 152.582224
+             */
             lo: number;
             /**
              * Format: int64
              * @description Number of the note that belongs to it
+             * @example 1
              */
             mark?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             n: number;
+            /** @example Hythebrook Sound 16 */
             name: string;
+            /** @example 32 GiB, 1 TB */
             note?: string;
+            /** @example 1–2 */
             place: string;
             raised?: components["schemas"]["ChartRaised"][];
-            /** @description How sure it is: ± 6, or 380 to 470 where the interval is uneven */
+            /**
+             * @description How sure it is: ± 6, or 380 to 470 where the interval is uneven
+             * @example ± 3.4
+             */
             spread?: string;
+            /** @example true */
             subject?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 155.931296
+             */
             value: number;
         };
         ChartScatter: {
+            /** @example Marram Desk. */
             foot: string;
-            /** @description The upward axis begins at zero */
+            /**
+             * @description The upward axis begins at zero
+             * @example true
+             */
             from_zero?: boolean;
-            /** @description Points of the frontier are joined */
+            /**
+             * @description Points of the frontier are joined
+             * @example true
+             */
             frontier?: boolean;
             /** @description Lower is better on the upward axis */
             low_best?: boolean;
+            /**
+             * @example [
+             *       "Prices: Selvane Fen 14: with the voucher HARBOUR; without it 1,099.00 EUR, with charger 65 W and sleeve.",
+             *       "6 left out: Wexcombe Pilot 13, 16 GiB, 512 GB: 1 price, none of them new and with tax, of that region and day; Hythebrook Sound 12, 16 GiB, 512 GB: 1 price, none of them new and with tax, of that region and day; Thrunby Dunlin 15: not run;  …"
+             *     ]
+             */
             notes?: string[];
-            /** @description Both axes begin at zero */
+            /**
+             * @description Both axes begin at zero
+             * @example true
+             */
             origin?: boolean;
             points: components["schemas"]["ChartPoint"][];
+            /** @example Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %. */
             subtitle: string;
+            /** @example Hashing, all threads against price, crew laptops. Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %. Across: Price, EUR. Up: Hashing, all threads, MiB/s. Thrunby Relay 15, 16 GiB, 512 GB: 12,608 MiB/s for 699.00 … */
             text: string;
+            /** @example Hashing, all threads against price, crew laptops */
             title: string;
-            /** @description What lies across, with its unit */
+            /**
+             * @description What lies across, with its unit
+             * @example Price, EUR
+             */
             x: string;
-            /** @description What lies up, with its unit */
+            /**
+             * @description What lies up, with its unit
+             * @example Hashing, all threads, MiB/s
+             */
             y: string;
         };
         ChartSide: {
+            /** @example Marram Desk */
             foot: string;
+            /**
+             * @example [
+             *       "Clock, power and temperature are what the machine told of itself while the test ran, means over its newest runs; they are no readings and have no intervals."
+             *     ]
+             */
             notes?: string[];
             panels: components["schemas"]["ChartPanel"][];
-            /** @description Such as its modes, in words */
+            /**
+             * @description Such as its modes, in words
+             * @example [
+             *       "As delivered",
+             *       "Fast mode"
+             *     ]
+             */
             states: string[];
+            /** @example Each mode of the same work; whiskers 95 %. */
             subtitle: string;
-            /** @description The chart in words */
+            /**
+             * @description The chart in words
+             * @example Hythebrook Sound 16, 32 GiB, 1 TB: what its modes do in hashing, all threads. Each mode of the same work; whiskers 95 %. Hashing, all threads, MiB/s: As delivered 19,345 ± 289; Fast mode 21,176 ± 382. Hashing, single thread, MiB/s: As deliv …
+             */
             text: string;
+            /** @example Hythebrook Sound 16, 32 GiB, 1 TB: what its modes do in hashing, all threads */
             title: string;
         };
         ChartSideBar: {
             /** @description Nothing to show but the label */
             bare?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 19636.5237
+             */
             hi: number;
-            /** @description The figure, or why there is none */
+            /**
+             * @description The figure, or why there is none
+             * @example 19,345 ± 289
+             */
             label: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 19058.6168
+             */
             lo: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 19345.4124
+             */
             value: number;
         };
         ClaimsJudged: {
@@ -3500,120 +3960,215 @@ export interface components {
                 [key: string]: string;
             };
             date?: string;
-            /** @description Open doubts about the figure that judges it, in words */
+            /**
+             * @description Open doubts about the figure that judges it, in words
+             * @example [
+             *       "The white is at least 1000 cd/m²: the test can show no more."
+             *     ]
+             */
             doubts?: string[];
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             readonly id?: string;
             /** @description Link that it names, such as USB 10 Gbit/s: what that cannot carry is impossible */
             link?: string;
+            /** @example Selvane */
             maker: string;
-            /** @description test/measure that can judge it */
+            /**
+             * @description test/measure that can judge it
+             * @example chart-pan-battery/hours
+             */
             measure: string;
-            /** @description The figure that judges it with its interval, or — */
+            /**
+             * @description The figure that judges it with its interval, or —
+             * @example 11 h 13 min ± 12 min
+             */
             measured: string;
             /**
              * Format: double
              * @description Bench time of the repeats that would probably decide it
+             * @example 1
              */
             minutes?: number;
-            /** @description Maker and model */
+            /**
+             * @description Maker and model
+             * @example Selvane Fen 14
+             */
             model: string;
-            /** @description The measure in words */
+            /**
+             * @description The measure in words
+             * @example Battery life, chart panning
+             */
             name: string;
             /** @description Port, slot, screen or surface it was made for */
             place?: string;
             /** @enum {string} */
             qualifier?: "exact" | "up to" | "at least" | "at most" | "typical";
-            /** @description Runs that prove it: of an "up to" the best, else those of the figure that judges it */
+            /**
+             * @description Runs that prove it: of an "up to" the best, else those of the figure that judges it
+             * @example [
+             *       "2a231ce0-5479-53bf-8cf7-5b47d1171e3f"
+             *     ]
+             */
             runs?: string[];
+            /** @example ratio */
             scale: string;
-            /** @description Box, spec sheet, product page … */
+            /**
+             * @description Box, spec sheet, product page …
+             * @example product page, 2026-08
+             */
             source: string;
-            /** @description Symbol of the measure's unit */
+            /**
+             * @description Symbol of the measure's unit
+             * @example h
+             */
             symbol: string;
-            /** @description The claim in words: qualifier, value, unit */
+            /**
+             * @description The claim in words: qualifier, value, unit
+             * @example up to 13 h
+             */
             text: string;
             /**
              * Format: double
              * @description Relative; 0 means the measure's own, 0.01 by default
              */
             tolerance?: number;
+            /** @example h */
             unit: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 13
+             */
             value: number;
+            /** @example fen-14-16-512 */
             variant?: string;
             verdict: components["schemas"]["ClaimsVerdict"];
-            /** @description Year of the claim, or else of the model's release */
+            /**
+             * @description Year of the claim, or else of the model's release
+             * @example 2026
+             */
             year?: string;
         };
         ClaimsTally: {
             /**
              * Format: int64
              * @description Short or impossible
+             * @example 2
              */
             broken: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 14
+             */
             claims: number;
             /**
              * Format: int64
              * @description Held or beyond
+             * @example 8
              */
             kept: number;
-            /** @description Maker, model, variant or year */
+            /**
+             * @description Maker, model, variant or year
+             * @example Selvane
+             */
             of: string;
             outcomes: {
                 [key: string]: number;
             };
+            /** @example Of 10 claims by Selvane that are decided 8 held and 2 did not (kept: 44 to 97 %); 4 more are not decided or not tested. */
             sentence: string;
-            /** @description Share of the decided claims that were kept, and its 95 % interval (Clopper and Pearson) */
+            /**
+             * @description Share of the decided claims that were kept, and its 95 % interval (Clopper and Pearson)
+             * @example [
+             *       0.8,
+             *       0.443904538,
+             *       0.974789274
+             *     ]
+             */
             share?: number[];
             /** @description Decided claims that rest on the same runs, in words: they do not count as so many */
             together?: string[];
             year?: string;
         };
         ClaimsVerdict: {
+            /** @example 12 % */
             amount?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example -0.124615385
+             */
             by?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 13
+             */
             claimed: number;
             estimate?: components["schemas"]["StatsEstimate"];
             /**
              * Format: int64
              * @description Repeats that would probably decide an undecided claim
+             * @example 1
              */
             more?: number;
+            /** @example short */
             outcome: string;
+            /** @example The best of 3 readings is 11 h 23 min: lasts 1 h 37 min shorter than “up to” 13 h (12 %). */
             why: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0.0231986115
+             */
             within?: number;
         };
         Code: {
+            /** @example a-secret-that-is-shown-once */
             code: string;
-            /** @description What the token is for */
+            /**
+             * @description What the token is for
+             * @example Ines's tablet
+             */
             name?: string;
         };
         CompareCarriedRow: {
             estimate: components["schemas"]["StatsEstimate"];
-            /** @description Variant that was measured */
+            /**
+             * @description Variant that was measured
+             * @example pilot-13-16-512
+             */
             from: string;
+            /** @example processor */
             limiter: string;
+            /** @example Wexcombe Pilot 13 */
             name: string;
+            /** @example 32 GiB, 1 TB */
             note?: string;
+            /** @example carried over from the 16 GiB, 512 GB: both are held back by the same processor */
             sentence: string;
+            /** @example pilot-13-32-1000 */
             variant: string;
         };
         CompareCell: {
             basis: components["schemas"]["TrustBasis"];
-            /** @description Smallest and largest single reading */
+            /**
+             * @description Smallest and largest single reading
+             * @example [
+             *       4939.17523,
+             *       5170.9278
+             *     ]
+             */
             best: number[];
             estimate: components["schemas"]["StatsEstimate"];
             host?: string;
             /** @description What held most of its runs back */
             limiter?: string;
+            /** @example left port */
             place?: string;
+            /** @example as-delivered */
             setup: string;
+            /** @example true */
             simulated?: boolean;
+            /** @example cuddy-8-256-a */
             unit: string;
+            /** @example cuddy-8-256 */
             variant: string;
         };
         CompareComparison: {
@@ -3622,21 +4177,36 @@ export interface components {
             /** @description Figures of siblings with the same limiting part; not ranked */
             carried?: components["schemas"]["CompareCarriedRow"][];
             chart: components["schemas"]["ChartRanked"];
+            /** @example crew laptops */
             field: string;
             groups: components["schemas"]["RankingGroup"][];
             left_out: components["schemas"]["CompareLeftOut"][];
             mean?: components["schemas"]["StatsEstimate"];
             measure: components["schemas"]["CompareMeasure"];
-            /** @description What values are relative to, in words */
+            /**
+             * @description What values are relative to, in words
+             * @example Hythebrook Sound 14
+             */
             reference?: string;
             rows: components["schemas"]["CompareRow"][];
+            /** @example sound-16-32-1000 */
             subject?: string;
         };
         CompareConfounded: {
+            /** @example fen-14-16-512-a */
             a: string;
+            /** @example fen-14-32-1000-a */
             b: string;
+            /**
+             * @example [
+             *       "memory 32 GiB, not 16 GiB",
+             *       "drive size 1000 GB, not 512 GB",
+             *       "resolution 2880 × 1800, not 2240 × 1400"
+             *     ]
+             */
             differs: string[];
             effect: components["schemas"]["CompareEffect"];
+            /** @example Selvane Fen 14 */
             name: string;
         };
         CompareControlled: {
@@ -3646,8 +4216,11 @@ export interface components {
         };
         CompareCost: {
             effect: components["schemas"]["CompareEffect"];
+            /** @example fan-noise/full-load */
             measure: string;
+            /** @example Noise */
             name: string;
+            /** @example dB(A) */
             symbol: string;
         };
         CompareDoubted: {
@@ -3658,52 +4231,101 @@ export interface components {
             severity: string;
         };
         CompareEffect: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 4.79828935
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 3.46837732
+             */
             lo: number;
-            /** @description The interval does not hold zero */
+            /**
+             * @description The interval does not hold zero
+             * @example true
+             */
             sure: boolean;
+            /** @example +4.1 ± 0.7 dB(A) */
             text: string;
             /** @description Nothing is known of how much one of both scatters */
             unknown?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 4.13333333
+             */
             value: number;
         };
         CompareExchange: {
+            /** @example For 350 EUR more the Selvane Fen 14 with 32 GiB, 1 TB, finer screen gains memory bandwidth, copy (3 % faster), and gives up battery life, chart panning (lasts 2 h shorter, 18 %), weight (4 % heavier) and 1 more: only for who needs just that … */
             advice?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 27
+             */
             compared: number;
+            /**
+             * @example [
+             *       "Memory bandwidth, copy: 58.5 GB/s against 56.8 GB/s: 3 % faster (1 to 5)"
+             *     ]
+             */
             gains: string[];
+            /**
+             * @example [
+             *       "Battery life, chart panning: 9 h 10 min against 11 h 13 min: lasts 2 h shorter (18 %, 16 to 20)",
+             *       "Weight: 1.343 kg against 1.286 kg: 4 % heavier (4 to 5)",
+             *       "Screen luminance: 486 cd/m² against 495 cd/m²: 2 % dimmer (1 to 3)"
+             *     ]
+             */
             gives_up: string[];
             /**
              * Format: int64
              * @description Measures without a sure difference that matters
+             * @example 23
              */
             open: number;
+            /** @example Of 27 measures the Selvane Fen 14 with 32 GiB, 1 TB, finer screen is surely better in one and worse in three than the Selvane Fen 14 with 16 GiB, 512 GB; in 23 no difference is sure that matters. */
             sentence: string;
+            /** @example fen-14-32-1000 */
             variant: string;
         };
         CompareGap: {
-            /** @description It is the better one, sure or not */
+            /**
+             * @description It is the better one, sure or not
+             * @example false
+             */
             gain: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1.58239792
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example -1.6170404
+             */
             lo: number;
             /**
              * Format: double
              * @description Chance of such a difference between equals, taken alone
+             * @example 0.969381683
              */
             p: number;
-            /** @description The interval does not hold zero */
+            /**
+             * @description The interval does not hold zero
+             * @example false
+             */
             sure: boolean;
+            /** @example 0.0 ± 1.6 % */
             text: string;
             /** @enum {string} */
             tie?: "practically equal" | "different but too small to matter" | "undecided" | "with a caveat";
             /** @description Nothing is known of how much one of both scatters */
             unknown?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example -0.0301197831
+             */
             value: number;
         };
         CompareHead: {
@@ -3711,6 +4333,7 @@ export interface components {
             apart?: string[];
             chart: components["schemas"]["ChartForest"];
             exchanges: components["schemas"]["CompareExchange"][];
+            /** @example Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over all of them (Benjamini–Hochberg). */
             note: string;
             rows: components["schemas"]["CompareHeadRow"][];
             sides: components["schemas"]["CompareSide"][];
@@ -3722,75 +4345,129 @@ export interface components {
             estimate?: components["schemas"]["StatsEstimate"];
             /** @description How several cells became one figure */
             taken?: string;
+            /** @example fen-14-16-512-a */
             unit?: string;
+            /** @example not run */
             why?: string;
         };
         CompareHeadRow: {
+            /** @example higher */
             better: string;
             cells: components["schemas"]["CompareHeadCell"][];
             /** @description Which of several figures that sides have: a place, a host, a condition */
             differs?: string;
             gaps: components["schemas"]["CompareGap"][];
+            /** @example CPU */
             group: string;
+            /** @example compression/pack-single */
             measure: string;
+            /** @example Compression, packing, single thread */
             name: string;
+            /** @example MiB/s */
             symbol: string;
         };
         CompareLeftOut: {
             /** @enum {string} */
             kind: "not run" | "cannot run" | "failed" | "void" | "missing" | "other setup" | "elsewhere" | "no figure" | "not comparable";
+            /** @example Thrunby Dunlin 15 */
             name: string;
+            /** @example not run */
             reason: string;
+            /** @example dunlin-15-16-512 */
             variant: string;
         };
         CompareLikeness: {
-            /** @description Where they differ most, in words */
+            /**
+             * @description Where they differ most, in words
+             * @example [
+             *       "for the money, drive's reading rate −26 ± 3 %",
+             *       "for the money, survey exports an hour −24.4 ± 1.3 %"
+             *     ]
+             */
             apart: string[];
             /**
              * Format: double
              * @description Root mean square of the differences, each in standard deviations of the field
+             * @example 0.468655089
              */
             distance: number;
+            /** @example Selvane Fen 14 */
             name: string;
+            /** @example 32 GiB, 1 TB, finer screen */
             note?: string;
+            /** @example Much alike over 30 measures; most apart in for the money, drive's reading rate −26 ± 3 %. */
             sentence: string;
             /**
              * Format: int64
              * @description Measures that both have
+             * @example 30
              */
             shared: number;
+            /** @example fen-14-32-1000 */
             variant: string;
         };
         CompareMeasure: {
+            /** @example higher */
             better: string;
+            /** @example CPU */
             group: string;
-            /** @description test/measure */
+            /**
+             * @description test/measure
+             * @example hashing/all
+             */
             id: string;
+            /**
+             * @example [
+             *       "supply",
+             *       "power.mode",
+             *       "runtime"
+             *     ]
+             */
             must_match: string[];
-            /** @description Test and measure in words */
+            /**
+             * @description Test and measure in words
+             * @example Hashing, all threads
+             */
             name: string;
+            /** @example ratio */
             scale: string;
+            /** @example MiB/s */
             symbol: string;
-            /** @description UCUM code */
+            /**
+             * @description UCUM code
+             * @example MiBy/s
+             */
             unit: string;
             /**
              * Format: int64
              * @description Variants with a figure
+             * @example 0
              */
             variants: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             version: number;
         };
         CompareModeGain: {
             costs: components["schemas"]["CompareCost"][];
             /** @description Per cent; above zero is better */
             gain: components["schemas"]["CompareEffect"];
-            /** @description The mode in words */
+            /**
+             * @description The mode in words
+             * @example Fast mode
+             */
             mode: string;
+            /** @example Hythebrook Sound 16 */
             name: string;
+            /** @example 32 GiB, 1 TB */
             note?: string;
+            /** @example fast-mode */
             setup: string;
+            /** @example Hythebrook Sound 16 in fast mode: +9.5 ± 2.4 % for +4.1 ± 0.7 dB(A) */
             text: string;
+            /** @example sound-16-32-1000 */
             variant: string;
         };
         CompareModes: {
@@ -3804,77 +4481,141 @@ export interface components {
             /**
              * Format: int64
              * @description Times that it did not
+             * @example 0
              */
             fails: number;
+            /** @example F10 */
             firmware?: string;
-            /** @description Links it came up with and what went wrong, the most frequent first */
+            /**
+             * @description Links it came up with and what went wrong, the most frequent first
+             * @example [
+             *       "USB 10 Gbit/s"
+             *     ]
+             */
             how: string[];
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             last: string;
             /** @enum {string} */
             outcome: "works" | "fails" | "both";
+            /** @example gannet-2000-a */
             part: string;
+            /** @example relay-desk-32-1000-a */
             partner: string;
+            /** @example front port */
             place?: string;
             /**
              * Format: int64
              * @description Times that it worked
+             * @example 1
              */
             works: number;
         };
         CompareRaisedRow: {
             estimate: components["schemas"]["StatsEstimate"];
+            /** @example Fast mode */
             name: string;
             relative?: components["schemas"]["RankingRelative"];
+            /** @example fast-mode */
             setup: string;
         };
         CompareRow: {
             basis: components["schemas"]["TrustBasis"];
-            /** @description Smallest and largest single reading */
+            /**
+             * @description Smallest and largest single reading
+             * @example [
+             *       18929.4593,
+             *       19608.2076
+             *     ]
+             */
             best: number[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 14
+             */
             claim?: number;
             /** @description What sets it apart from the variant's other rows; empty where there are none */
             differs?: string;
             /** @description Open doubts that touch the figure */
             doubts?: components["schemas"]["CompareDoubted"][];
             estimate: components["schemas"]["StatsEstimate"];
+            /** @example sound-16-32-1000-a */
             host?: string;
-            /** @description Tells it from all other rows */
+            /**
+             * @description Tells it from all other rows
+             * @example sound-16-32-1000
+             */
             id: string;
-            /** @description What held most of its runs back */
+            /**
+             * @description What held most of its runs back
+             * @example processor
+             */
             limiter?: string;
-            /** @description Mode that stands as a row of its own */
+            /**
+             * @description Mode that stands as a row of its own
+             * @example fast-mode
+             */
             mode?: string;
+            /** @example Hythebrook Sound 16 */
             name: string;
+            /** @example surely different */
             next?: string;
+            /** @example 32 GiB, 1 TB */
             note?: string;
+            /** @example inner slot */
             place?: string;
             raised?: components["schemas"]["CompareRaisedRow"][];
             relative?: components["schemas"]["RankingRelative"];
+            /** @example as-delivered */
             setup: string;
+            /** @example true */
             simulated?: boolean;
             standing: components["schemas"]["RankingPlace"];
-            /** @description How several cells became one figure: "worst of 9 places" */
+            /**
+             * @description How several cells became one figure: "worst of 9 places"
+             * @example worst of 9 places, rear centre
+             */
             taken?: string;
+            /** @example sound-16-32-1000-a */
             unit: string;
             /** @description How it differs from the others, where it is compared all the same */
             unlike?: string;
+            /** @example sound-16-32-1000 */
             variant: string;
         };
         CompareSide: {
+            /** @example Selvane Fen 14 */
             name: string;
+            /** @example 16 GiB, 512 GB */
             note?: string;
+            /** @example 1,049.00 EUR */
             price?: string;
+            /** @example fen-14-16-512 */
             variant: string;
         };
         CompareWhy: {
-            /** @description Variant */
+            /**
+             * @description Variant
+             * @example fen-14-32-1000
+             */
             a: string;
+            /** @example Nothing is to be explained: the difference of −0.3 ± 2.3 % may be none. */
             answer: string;
-            /** @description Variant */
+            /**
+             * @description Variant
+             * @example fen-14-16-512
+             */
             b: string;
-            /** @description All that is known to differ */
+            /**
+             * @description All that is known to differ
+             * @example [
+             *       "memory: 32 GiB and 16 GiB",
+             *       "drive size: 1000 GB and 512 GB",
+             *       "resolution: 2880 × 1800 and 2240 × 1400"
+             *     ]
+             */
             differs: string[];
             /** @description From A to B */
             effect?: components["schemas"]["CompareEffect"];
@@ -3889,47 +4630,91 @@ export interface components {
         };
         CompareWorth: {
             effect: components["schemas"]["CompareEffect"];
+            /** @example default */
             from: string;
-            /** @description Condition, or key of the spec sheet */
+            /**
+             * @description Condition, or key of the spec sheet
+             * @example power.mode
+             */
             key: string;
+            /** @example Power mode */
             name: string;
             pairs: components["schemas"]["CompareWorthPair"][];
+            /** @example Power mode fast in place of default is worth +9.5 ± 2.4 % in hashing, all threads, on 1 unit. */
             sentence: string;
+            /** @example fast */
             to: string;
         };
         CompareWorthPair: {
-            /** @description Unit */
+            /**
+             * @description Unit
+             * @example sound-16-32-1000-a
+             */
             a: string;
-            /** @description Unit; the same where a condition differs */
+            /**
+             * @description Unit; the same where a condition differs
+             * @example sound-16-32-1000-a
+             */
             b: string;
             effect: components["schemas"]["CompareEffect"];
+            /** @example Hythebrook Sound 16 */
             name: string;
+            /** @example as-delivered */
             setup_a: string;
+            /** @example fast-mode */
             setup_b: string;
         };
         Confirmation: {
-            /** @description Which request; the open one if left out */
+            /**
+             * @description Which request; the open one if left out
+             * @example as-delivered
+             */
             ask?: string;
         };
         DeskExamples: {
             /**
              * Format: int64
              * @description Runs that were taken in
+             * @example 477
              */
             runs?: number;
-            /** @description Units on the books that are examples */
+            /**
+             * @description Units on the books that are examples
+             * @example [
+             *       "example-dear-phone-a",
+             *       "example-phone-a",
+             *       "example-plain-phone-a"
+             *     ]
+             */
             units: string[];
         };
         DeskSelf: {
-            /** @description What the service was told at its start, and is changed there */
+            /**
+             * @description What the service was told at its start, and is changed there
+             * @example [
+             *       "name"
+             *     ]
+             */
             readonly fixed?: string[];
-            /** @description Who answers for what is published, a line or two */
+            /**
+             * @description Who answers for what is published, a line or two
+             * @example The chandlery's measuring room
+             */
             imprint?: string;
-            /** @description Of published data, an SPDX name such as CC-BY-4.0 */
+            /**
+             * @description Of published data, an SPDX name such as CC-BY-4.0
+             * @example CC-BY-4.0
+             */
             licence?: string;
-            /** @description As it stands on charts and in editions; Durvek where nobody named it */
+            /**
+             * @description As it stands on charts and in editions; Durvek where nobody named it
+             * @example Marram Desk
+             */
             name: string;
-            /** @description Somebody gave it a name */
+            /**
+             * @description Somebody gave it a name
+             * @example true
+             */
             readonly named?: boolean;
         };
         Directive: {
@@ -3946,17 +4731,27 @@ export interface components {
         };
         DoubtList: {
             doubts: components["schemas"]["TrustDoubt"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             total: number;
         };
         EditionNote: {
+            /** @example First edition */
             note?: string;
         };
         Emptied: {
             /** @enum {string} */
             kind: "model" | "variant" | "unit";
-            /** @description released, succeeds, also_sold_as, notes; spec, spec.KEY; serial, received */
+            /**
+             * @description released, succeeds, also_sold_as, notes; spec, spec.KEY; serial, received
+             * @example [
+             *       "notes"
+             *     ]
+             */
             parts: string[];
+            /** @example fen-11 */
             slug: string;
         };
         ErrorDetail: {
@@ -4001,55 +4796,106 @@ export interface components {
             type: string;
         };
         ExamplesOf: {
-            /** @description Kinds; those of what is on the books if left out, and all where nothing is */
+            /**
+             * @description Kinds; those of what is on the books if left out, and all where nothing is
+             * @example [
+             *       "phone"
+             *     ]
+             */
             kinds?: string[];
         };
         FiguresCalled: {
+            /** @example Lodestow Cuddy */
             name: string;
+            /** @example 8 GiB, 256 GB */
             note: string;
         };
         FiguresCells: {
             measures: components["schemas"]["CompareMeasure"][];
             /** @description By variant, then by measure; null where nothing comparable was measured */
             rows: components["schemas"]["StatsEstimate"][][];
+            /**
+             * @example [
+             *       "fen-14-16-512",
+             *       "sound-16-32-1000"
+             *     ]
+             */
             variants: string[];
             /** @description Where something was measured and no one figure compares */
             without?: components["schemas"]["FiguresWithout"][];
         };
         FiguresCost: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 103993
+             */
             amount: number;
             /** @description Parts without a price: the total is without them */
             missing?: string[];
+            /** @example A chart-room machine of our own */
             name: string;
             parts: components["schemas"]["FiguresCostPart"][];
+            /** @example own-build */
             rig: string;
+            /** @example 1,039.93 EUR */
             total: string;
         };
         FiguresCostPart: {
+            /** @example Skarn Fourteen, boxed, without cooler */
             name: string;
             price: components["schemas"]["CatalogPrice"];
+            /** @example processor */
             role: string;
+            /** @example fourteen-chip-boxed-a */
             unit: string;
         };
         FiguresFieldPage: {
-            /** @description Part of the processor's or the graphics chip's name */
+            /**
+             * @description Part of the processor's or the graphics chip's name
+             * @example Skarn
+             */
             chip?: string;
             /** @description Model whose siblings, predecessors and successors belong to it */
             family_of?: string;
-            /** @description Variants */
+            /**
+             * @description Variants
+             * @example [
+             *       "cockle-2000",
+             *       "cuddy-8-256",
+             *       "dunlin-15-16-512"
+             *     ]
+             */
             holds: string[];
+            /**
+             * @example [
+             *       "laptop",
+             *       "desktop",
+             *       "mini-pc"
+             *     ]
+             */
             kinds?: string[];
-            /** @description Raised modes stand as rows of their own */
+            /**
+             * @description Raised modes stand as rows of their own
+             * @example true
+             */
             modes?: boolean;
-            /** @description Completes "… in": crew laptops */
+            /**
+             * @description Completes "… in": crew laptops
+             * @example measured products
+             */
             name: string;
             price?: components["schemas"]["RankingPriceBand"];
-            /** @description Month, YYYY-MM */
+            /**
+             * @description Month, YYYY-MM
+             * @example 2026-01
+             */
             released_from?: string;
             /** @description Month, YYYY-MM */
             released_to?: string;
-            /** @description Which variants it holds, in words */
+            /**
+             * @description Which variants it holds, in words
+             * @example everything ever measured
+             */
             rule: string;
             /**
              * Format: double
@@ -4059,8 +4905,10 @@ export interface components {
             /**
              * Format: double
              * @description Screen diagonal in inches
+             * @example 12
              */
             screen_to?: number;
+            /** @example everything */
             slug: string;
             /** @description Why it cannot be told what it holds */
             trouble?: string;
@@ -4070,6 +4918,7 @@ export interface components {
             without?: string[];
         };
         FiguresGroupIndex: {
+            /** @example application */
             group: string;
             /** @description By variant; 100 is the same reference */
             values: {
@@ -4078,6 +4927,7 @@ export interface components {
             /**
              * Format: double
              * @description Share of all weight
+             * @example 0.555555556
              */
             weight: number;
         };
@@ -4088,24 +4938,34 @@ export interface components {
             levels: components["schemas"]["TrustLevel"][];
             moments: components["schemas"]["TrustMoment"][];
             place?: string;
+            /** @example 2 lasting changes over 3 sittings. */
             sentence: string;
             shifts: components["schemas"]["TrustShift"][];
         };
         FiguresIndex: {
             chart: components["schemas"]["ChartRanked"];
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 4.4051915
+             */
             df: number;
+            /** @example machines */
             field: string;
             /**
              * Format: double
              * @description Share of draws of plausible weights under which the order of the first stays
+             * @example 0.879
              */
             firm: number;
-            /** @description How firm the order of the first is, in a sentence */
+            /**
+             * @description How firm the order of the first is, in a sentence
+             * @example The order of the first three holds for 88 % of plausible weights (each between half and double).
+             */
             firmness: string;
             /**
              * Format: int64
              * @description How many are first: three, or fewer where there are fewer
+             * @example 3
              */
             first: number;
             /** @description The index of each group of measures by itself */
@@ -4114,9 +4974,17 @@ export interface components {
             /**
              * Format: double
              * @description Standard deviation, in per cent, by which a variant departs from what it is elsewhere
+             * @example 43.3428062
              */
             interaction: number;
-            /** @description Contenders without any figure */
+            /**
+             * @description Contenders without any figure
+             * @example [
+             *       "dunlin-15-16-512",
+             *       "pilot-13-32-1000",
+             *       "skiff-14-32-2000"
+             *     ]
+             */
             left?: string[];
             measures: components["schemas"]["RankingWeighed"][];
             /** @description What each variant is called */
@@ -4131,12 +4999,16 @@ export interface components {
         };
         FiguresLedger: {
             claims: components["schemas"]["ClaimsJudged"][];
+            /** @example Each claim is taken alone, at 95 %: of many that are met exactly a few will look short or beyond by chance. */
             note: string;
             tallies: components["schemas"]["ClaimsTally"][];
         };
         FiguresMeasurePage: {
             cells: components["schemas"]["CompareCell"][];
-            /** @description What one run is good to, in a sentence */
+            /**
+             * @description What one run is good to, in a sentence
+             * @example One run of this test is good to ± 3.0 %, by 35 degrees of freedom, 30 of them this desk's own.
+             */
             good: string;
             measure: components["schemas"]["CompareMeasure"];
             pool: components["schemas"]["StatsPool"];
@@ -4144,14 +5016,20 @@ export interface components {
             tunings: components["schemas"]["TrustTuning"][];
         };
         FiguresPerPrice: {
-            /** @description Key of the spec sheet */
+            /**
+             * @description Key of the spec sheet
+             * @example battery.energy
+             */
             of: string;
             /**
              * Format: double
              * @description Per unit
+             * @example 12.9137931
              */
             price: number;
+            /** @example Wh */
             unit: string;
+            /** @example sound-14-16-512 */
             variant: string;
         };
         FiguresPlace: {
@@ -4161,13 +5039,27 @@ export interface components {
             /** @description Among everything */
             history: components["schemas"]["RankingWithin"];
             measure: components["schemas"]["CompareMeasure"];
+            /** @example Selvane Fen 14 is second to fourth of 8 laptops in hashing, all threads, and fourth to sixth of 12 ever measured alike. */
             sentence: string;
+            /** @example as-delivered */
             setup: string;
+            /** @example fen-14-16-512 */
             variant: string;
         };
         FiguresRivals: {
-            /** @description Variants of models that it follows, the nearest first */
+            /**
+             * @description Variants of models that it follows, the nearest first
+             * @example [
+             *       "sound-14-16-512",
+             *       "sound-12-16-512"
+             *     ]
+             */
             predecessors: string[];
+            /**
+             * @example [
+             *       "sound-16-16-512"
+             *     ]
+             */
             siblings: string[];
             successors: string[];
         };
@@ -4175,11 +5067,15 @@ export interface components {
             /** @description One for each place, host and set of conditions that must match: they are never averaged */
             lines: components["schemas"]["FiguresHistoryLine"][];
             measure: components["schemas"]["CompareMeasure"];
+            /** @example as-delivered */
             setup: string;
+            /** @example Thrunby Relay 15 */
             title: string;
+            /** @example relay-15-16-512-a */
             unit: string;
         };
         FiguresUseFit: {
+            /** @example crew laptops */
             field: string;
             fits: components["schemas"]["FitFit"][];
             names: {
@@ -4191,6 +5087,7 @@ export interface components {
             chart: components["schemas"]["ChartScatter"];
             /** @description Along the frontier */
             climb: components["schemas"]["ValueStep"][];
+            /** @example EUR */
             currency: string;
             names: {
                 [key: string]: components["schemas"]["FiguresCalled"];
@@ -4201,6 +5098,13 @@ export interface components {
             prices: {
                 [key: string]: components["schemas"]["CatalogPrice"];
             };
+            /**
+             * @example [
+             *       "Best value by hashing, all threads per price: the Thrunby Relay 15, 16 GiB, 512 GB at 699.00 EUR.",
+             *       "It stays so up to a price of 760.72 EUR.",
+             *       "The Selvane Fen 14, 16 GiB, 512 GB is number 4 by value; at 837.07 EUR it would be the best buy."
+             *     ]
+             */
             sentences: string[];
             /** @description By model with several configurations */
             spans: {
@@ -4208,151 +5112,260 @@ export interface components {
             };
             /** @description From one configuration of a model to the next dearer one */
             steps: components["schemas"]["ValueStep"][];
+            /** @example MiB/s */
             symbol: string;
             values: components["schemas"]["ValueValue"][];
-            /** @description What counts as performance, in words */
+            /**
+             * @description What counts as performance, in words
+             * @example Hashing, all threads
+             */
             what: string;
-            /** @description Left out: no price, or no figure */
+            /**
+             * @description Left out: no price, or no figure
+             * @example [
+             *       "Wexcombe Pilot 13, 16 GiB, 512 GB: 1 price, none of them new and with tax, of that region and day",
+             *       "Hythebrook Sound 12, 16 GiB, 512 GB: 1 price, none of them new and with tax, of that region and day",
+             *       "Thrunby Dunlin 15: not run"
+             *     ]
+             */
             without?: string[];
         };
         FiguresWithout: {
+            /** @example survey-export/time */
             measure: string;
+            /** @example sound-12-16-512 */
             variant: string;
+            /** @example program version 2.9, not 3.2 */
             why: string;
         };
         FitFit: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0.979591837
+             */
             completeness: number;
             /** @enum {string} */
             for: "for" | "not for" | "open";
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 67.0633953
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 64.0528143
+             */
             lo: number;
             needs: components["schemas"]["FitNeedMet"][];
             parts: components["schemas"]["FitPart"][];
             /**
              * Format: double
              * @description 0 to 100, over what was measured
+             * @example 65.5581048
              */
             score: number;
             /** @description Measures of unknown spread: their noise is not in the interval */
             unknown?: string[];
+            /** @example fen-14-16-512 */
             variant: string;
         };
         FitNeed: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 500
+             */
             least?: number;
-            /** @description test/measure */
+            /**
+             * @description test/measure
+             * @example fan-noise/full-load
+             */
             measure?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 42
+             */
             most?: number;
             /** @description As delivered if left out */
             setup?: string;
-            /** @description Key of the spec sheet */
+            /**
+             * @description Key of the spec sheet
+             * @example memory.size
+             */
             spec?: string;
-            /** @description Of least and most */
+            /**
+             * @description Of least and most
+             * @example dB(A)
+             */
             unit: string;
         };
         FitNeedMet: {
             /** @enum {string} */
             met: "met" | "failed" | "undecided" | "unknown";
+            /** @example Noise at most 42 dB(A) */
             text: string;
+            /** @example Measured 39.23 dB(A). */
             why: string;
         };
         FitPart: {
+            /** @example fan-noise/full-load */
             measure: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 39.2333333
+             */
             value: number;
             /**
              * Format: double
              * @description Share of all weight
+             * @example 0.428571429
              */
             weight: number;
             /**
              * Format: double
              * @description 0 to 1; of the field's best without a curve
+             * @example 0.384444444
              */
             worth: number;
         };
         FitUse: {
+            /** @example durvek-use/1 */
             format?: string;
-            /** @description Completes "right for": the wheelhouse */
+            /**
+             * @description Completes "right for": the wheelhouse
+             * @example the wheelhouse
+             */
             name: string;
             needs?: components["schemas"]["FitNeed"][];
+            /** @example wheelhouse */
             slug: string;
             weights: components["schemas"]["FitWeight"][];
         };
         FitWeight: {
             /** @description Value and what it is worth, 0 to 1, between as drawn; in order of value */
             curve?: components["schemas"]["FitWorth"][];
-            /** @description All measures of a group with figures, evenly */
+            /**
+             * @description All measures of a group with figures, evenly
+             * @example CPU
+             */
             group?: string;
-            /** @description test/measure */
+            /**
+             * @description test/measure
+             * @example fan-noise/full-load
+             */
             measure?: string;
-            /** @description Of the curve's values */
+            /**
+             * @description Of the curve's values
+             * @example dB(A)
+             */
             unit?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 2
+             */
             weight: number;
         };
         FitWorth: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 30
+             */
             at: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1
+             */
             worth: number;
         };
         FrontCause: {
             /**
              * Format: int64
              * @description Doubts
+             * @example 2
              */
             count: number;
-            /** @description The gravest of them */
+            /**
+             * @description The gravest of them
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             doubt: string;
-            /** @description Model and variant of the unit */
+            /**
+             * @description Model and variant of the unit
+             * @example Thrunby Relay Desk, 32 GiB, 1 TB
+             */
             name: string;
+            /** @example unit-slip */
             rule: string;
             /**
              * Format: int64
              * @description Runs that they are about
+             * @example 1
              */
             runs: number;
-            /** @description What the gravest of them says */
+            /**
+             * @description What the gravest of them says
+             * @example 10,746 MiB/s is 7.9 times the mean of its 3 other repeats, 1368 MiB/s: near a factor of 8 or 10, as when a unit is mixed up.
+             */
             sentence: string;
             /** @enum {string} */
             severity: "note" | "caution" | "serious";
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             since: string;
+            /** @example Looks like a slip of units of measure */
             title: string;
+            /** @example relay-desk-32-1000-a */
             unit: string;
         };
         FrontDecided: {
             /**
              * Format: date-time
              * @description When the run was made that decided it
+             * @example 2026-11-23T08:00:00Z
              */
             at: string;
-            /** @description Measure and value as claimed */
+            /**
+             * @description Measure and value as claimed
+             * @example Sequential access, read, up to 4800 MB/s
+             */
             claim: string;
-            /** @description Model and variant */
+            /**
+             * @description Model and variant
+             * @example Hythebrook Sound 14, 16 GiB, 512 GB
+             */
             name: string;
+            /** @example short */
             outcome: string;
+            /** @example sound-14-16-512 */
             variant: string;
+            /** @example The best of 3 readings is 4724 MB/s: 1.6 % slower than “up to” 4800 MB/s. */
             why: string;
         };
         FrontFound: {
-            /** @description Its slug or id; of a measure, test/measure */
+            /**
+             * @description Its slug or id; of a measure, test/measure
+             * @example sound-16
+             */
             id: string;
             /** @enum {string} */
             kind: "model" | "unit" | "test" | "measure" | "plan" | "run" | "review" | "setup" | "field";
+            /** @example Hythebrook Sound 16 */
             name: string;
-            /** @description What sets it apart */
+            /**
+             * @description What sets it apart
+             * @example laptop
+             */
             note?: string;
-            /** @description Where it stands in the console */
+            /**
+             * @description Where it stands in the console
+             * @example /catalogue/sound-16
+             */
             path: string;
             /**
              * Format: double
              * @description How well it fits, from 0 to 1
+             * @example 0.785
              */
             score: number;
         };
@@ -4360,6 +5373,7 @@ export interface components {
             /**
              * Format: int64
              * @description Plans that wait for a hand now
+             * @example 0
              */
             asks: number;
             /**
@@ -4378,6 +5392,7 @@ export interface components {
             /**
              * Format: int64
              * @description Open doubts in all
+             * @example 6
              */
             open: number;
             /** @description Plans that wait for their machine */
@@ -4385,35 +5400,57 @@ export interface components {
         };
         IncidentList: {
             incidents: components["schemas"]["RecordIncident"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 6
+             */
             total: number;
         };
         IncidentNote: {
             /** Format: date-time */
             at?: string;
-            /** @description Unit or rig that it was used with */
+            /**
+             * @description Unit or rig that it was used with
+             * @example sound-16-32-1000-a
+             */
             host?: string;
-            /** @description crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link */
+            /**
+             * @description crash, hang, disconnection, refusal, failure, or a kind of your own such as slow-link
+             * @example slow-link
+             */
             kind: string;
-            /** @description Port, slot, screen or surface */
+            /**
+             * @description Port, slot, screen or surface
+             * @example left port
+             */
             place?: string;
-            /** @description What happened */
+            /**
+             * @description What happened
+             * @example Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging it in again helped.
+             */
             text?: string;
             /**
              * Format: int64
              * @description How often it happened; 0 for tries without trouble
+             * @example 2
              */
             times: number;
             /**
              * Format: int64
              * @description Out of how many tries; left out, the unit's runs count
+             * @example 4
              */
             tries?: number;
+            /** @example narrows-hub-a */
             unit: string;
         };
         IncidentPage: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example Owner */
             by?: string;
             /** @description What it was before, the first state first */
             changes: components["schemas"]["RecordIncidentChange"][];
@@ -4422,10 +5459,17 @@ export interface components {
              * @description How often it was corrected since it was noted
              */
             readonly corrected?: number;
+            /** @example harbour-tower-64-2000-a */
             host?: string;
-            /** @description UUIDv7, made where it was noted */
+            /**
+             * @description UUIDv7, made where it was noted
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             id: string;
-            /** @description crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link */
+            /**
+             * @description crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link
+             * @example disconnection
+             */
             kind: string;
             /** @description What the sensors said last, by channel */
             last?: {
@@ -4438,17 +5482,21 @@ export interface components {
             /** Format: int64 */
             step?: number;
             test?: string;
+            /** @example The same, once at the very end. */
             text: string;
             /**
              * Format: int64
              * @description How often it happened
+             * @example 2
              */
             times: number;
             /**
              * Format: int64
              * @description Out of how many tries; 0 where the unit's runs are what counts
+             * @example 9
              */
             tries?: number;
+            /** @example holdfast-1000-a */
             unit: string;
             /**
              * Format: date-time
@@ -4462,37 +5510,65 @@ export interface components {
             withdrawn?: string;
         };
         JoinCode: {
+            /** @example ABCD-2345 */
             code: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T09:00:00Z
+             */
             expires: string;
-            /** @description Opens the probe, the page that measures a phone, tablet or any browser, for this plan */
+            /**
+             * @description Opens the probe, the page that measures a phone, tablet or any browser, for this plan
+             * @example http://127.0.0.1:8080/probe/#ABCD-2345
+             */
             link: string;
-            /** @description Why other devices do not reach the link */
+            /**
+             * @description Why other devices do not reach the link
+             * @example The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it.
+             */
             note?: string;
-            /** @description The link as a QR code, an SVG document */
+            /**
+             * @description The link as a QR code, an SVG document
+             * @example <svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 37 37" role="img" shape-rendering="crispEdges"><title>http://127.0.0.1:8080/probe/#ABCD-2345</title><rect width="100%" height="100%" fill="#fff"/><path fill="#12232E" d="M4 4h7v1H4z…
+             */
             qr: string;
         };
         JoinRequest: {
+            /** @example ABCD-2345 */
             code: string;
             machine: components["schemas"]["RecordMachine"];
-            /** @description Secret that the agent made: 32 random bytes in base64url; asking again with it is no second joining */
+            /**
+             * @description Secret that the agent made: 32 random bytes in base64url; asking again with it is no second joining
+             * @example a-secret-that-is-shown-once
+             */
             token?: string;
         };
         JournalPage: {
             lines: components["schemas"]["RecordNoted"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 145
+             */
             total: number;
         };
         Me: {
+            /** @example Marram Desk */
             desk: string;
+            /** @example Owner */
             name: string;
             /** @enum {string} */
             role: "" | "reader" | "editor" | "owner";
         };
         MethodBand: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 27
+             */
             high: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 18
+             */
             low: number;
         };
         MethodCommand: {
@@ -4503,35 +5579,54 @@ export interface components {
             exit?: number;
             /** @description Where each figure is */
             figures: components["schemas"]["MethodFigure"][];
-            /** @description File in its working folder that it writes and that figures may be read from */
+            /**
+             * @description File in its working folder that it writes and that figures may be read from
+             * @example mesh.json
+             */
             file?: string;
             /**
              * Format: double
              * @description Seconds after which it is ended
+             * @example 900
              */
             limit: number;
             /** @description Regular expression: the program counts as started, and is ended, when a line of its output matches */
             line?: string;
-            /** @description Program and its arguments, each by itself; no shell reads them */
+            /**
+             * @description Program and its arguments, each by itself; no shell reads them
+             * @example [
+             *       "hull-mesher",
+             *       "--size",
+             *       "40"
+             *     ]
+             */
             run: string[];
         };
         MethodConditionKey: {
+            /** @example supply */
             key: string;
+            /** @example mains or battery */
             meaning: string;
+            /** @example Supply */
             name: string;
         };
         MethodCool: {
             /**
              * Format: double
              * @description Temperature in °C that the processor must fall to; 0 waits by time alone
+             * @example 45
              */
             below?: number;
             /**
              * Format: double
              * @description Seconds after which the run begins all the same; 0 for 600
+             * @example 30
              */
             most?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 5
+             */
             seconds?: number;
         };
         MethodFigure: {
@@ -4542,9 +5637,15 @@ export interface components {
              * @enum {string}
              */
             from?: "output" | "errors" | "file";
-            /** @description Measure of the test that it fills */
+            /**
+             * @description Measure of the test that it fills
+             * @example time
+             */
             measure: string;
-            /** @description JSON Pointer (RFC 6901) */
+            /**
+             * @description JSON Pointer (RFC 6901)
+             * @example /stages/1/cells_per_second
+             */
             pointer?: string;
             /** @description Regular expression whose first group is the figure, in any line */
             text?: string;
@@ -4561,29 +5662,50 @@ export interface components {
             };
         };
         MethodFound: {
+            /** @example there is nothing in it */
             fault?: string;
+            /** @example time */
             measure: string;
-            /** @description What stands there */
+            /**
+             * @description What stands there
+             * @example 0 s
+             */
             raw?: string;
+            /** @example s */
             unit: string;
             /**
              * Format: double
              * @description In the measure's unit
+             * @example 0
              */
             value: number;
-            /** @description Where it was looked for */
+            /**
+             * @description Where it was looked for
+             * @example seconds until the program ended
+             */
             where: string;
         };
         MethodJob: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             repeat: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             step: number;
+            /** @example hashing */
             test: string;
         };
         MethodLevel: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1
+             */
             mark: number;
+            /** @example unfit for more than a password */
             text: string;
         };
         MethodMeasure: {
@@ -4592,22 +5714,29 @@ export interface components {
             /**
              * Format: double
              * @description Highest value the test can show; a reading there means at least
+             * @example 1000
              */
             ceiling?: number;
-            /** @description How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out */
+            /**
+             * @description How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out
+             * @example {{hashing/all}} / {{hashing/single}} / {{spec/cpu.threads}}
+             */
             formula?: string;
             /** @description Rubric of a grade: what each mark means */
             levels?: components["schemas"]["MethodLevel"][];
             /**
              * Format: double
              * @description Where the test is stopped; a reading there means more than
+             * @example 24
              */
             limit?: number;
             /**
              * Format: double
              * @description Difference that does not matter: relative on ratio scales, in the unit otherwise; 0 means 2 %
+             * @example 1
              */
             margin?: number;
+            /** @example run time */
             name: string;
             /**
              * @description What one figure is made over: the places of a unit; each is a row of its own where this is left out
@@ -4617,15 +5746,18 @@ export interface components {
             /**
              * Format: double
              * @description Typical standard deviation of one run: relative on ratio scales, in the unit otherwise
+             * @example 0.02
              */
             repeatability?: number;
             /**
              * Format: double
              * @description Smallest step of the reading
+             * @example 0.1
              */
             resolution?: number;
             /** @enum {string} */
             scale: "ratio" | "interval" | "level" | "share" | "grade" | "pass";
+            /** @example hours */
             slug: string;
             /**
              * @description How that figure is made
@@ -4635,38 +5767,65 @@ export interface components {
             /**
              * Format: double
              * @description Where better is target
+             * @example 6504
              */
             target?: number;
             /**
              * Format: double
              * @description Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise
+             * @example 0.03
              */
             tolerance?: number;
-            /** @description UCUM code */
+            /**
+             * @description UCUM code
+             * @example h
+             */
             unit: string;
-            /** @description How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out */
+            /**
+             * @description How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out
+             * @example hold
+             */
             words?: string;
         };
         MethodOption: {
-            /** @description The only values, where they are few */
+            /**
+             * @description The only values, where they are few
+             * @example [
+             *       "fast",
+             *       "saving"
+             *     ]
+             */
             choices?: string[];
-            /** @description Value where none is given, with its unit */
+            /**
+             * @description Value where none is given, with its unit
+             * @example 128 MiB
+             */
             default?: string;
             /**
              * Format: double
              * @description Smallest value, in the unit
+             * @example 8
              */
             least?: number;
-            /** @description Figures with other values of it are not compared */
+            /**
+             * @description Figures with other values of it are not compared
+             * @example true
+             */
             match?: boolean;
+            /** @example size of each of three arrays */
             meaning: string;
             /**
              * Format: double
              * @description Largest value, in the unit; 0 for none
+             * @example 65536
              */
             most?: number;
+            /** @example array */
             slug: string;
-            /** @description UCUM code that the value is read in; none for a text */
+            /**
+             * @description UCUM code that the value is read in; none for a text
+             * @example MiBy
+             */
             unit?: string;
         };
         MethodPlan: {
@@ -4675,21 +5834,30 @@ export interface components {
              * @enum {string}
              */
             after_failure?: "go-on" | "retry" | "skip" | "stop";
-            /** @description Machine that joined for this plan */
+            /**
+             * @description Machine that joined for this plan
+             * @example sound-12-16-512
+             */
             agent?: string;
             /** @description Room temperature that runs are made at, in °C */
             ambient?: components["schemas"]["MethodBand"];
             /** @description Pause before each run */
             cool?: components["schemas"]["MethodCool"];
+            /** @example 2026-11-23T08:00:00Z */
             created?: string;
-            /** @description Unit or rig that the subject is measured in; empty when it is measured in itself */
+            /**
+             * @description Unit or rig that the subject is measured in; empty when it is measured in itself
+             * @example sound-16-32-1000-a
+             */
             host?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             id: string;
             /**
              * Format: double
              * @description Seconds that a run lasts at least; a shorter one is marked
              */
             least?: number;
+            /** @example Graphics */
             name: string;
             /**
              * @description What becomes of a run whose observed conditions differ from its setup: it is marked, or stopped early
@@ -4701,26 +5869,42 @@ export interface components {
              * @enum {string}
              */
             order?: "grouped" | "interleaved";
-            /** @description Port, slot, screen or surface */
+            /**
+             * @description Port, slot, screen or surface
+             * @example inner slot
+             */
             place?: string;
             /**
              * Format: double
              * @description Samples of the machine's sensors per second; 0 for 1
              */
             sampling?: number;
-            /** @description Setup of every step that names none */
+            /**
+             * @description Setup of every step that names none
+             * @example as-delivered
+             */
             setup: string;
             /** @enum {string} */
             state: "waiting" | "running" | "silent" | "done" | "stopped";
             steps: components["schemas"]["MethodPlanStep"][];
+            /** @example sound-12-16-512-a */
             unit: string;
         };
         MethodPlanFigure: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 22
+             */
             runs: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 757
+             */
             seconds: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             writes: number;
         };
         MethodPlanStep: {
@@ -4731,10 +5915,15 @@ export interface components {
             /**
              * Format: int64
              * @description 0 asks for as many as the test usually has
+             * @example 3
              */
             repeats: number;
-            /** @description The plan's setup if empty */
+            /**
+             * @description The plan's setup if empty
+             * @example as-delivered
+             */
             setup?: string;
+            /** @example hashing */
             test: string;
         };
         MethodSetup: {
@@ -4743,21 +5932,42 @@ export interface components {
             };
             /** @description What a person does to bring a machine into this setup; made from the conditions if empty */
             hands?: string;
+            /** @example As delivered */
             name: string;
-            /** @description A mode beside the default one: shown beneath its variant, not ranked with the others */
+            /**
+             * @description A mode beside the default one: shown beneath its variant, not ranked with the others
+             * @example true
+             */
             raised?: boolean;
+            /** @example as-delivered */
             slug: string;
         };
         MethodSheet: {
             about?: string;
+            /** @example durvek-sheet/1 */
             format: string;
+            /** @example A laptop, looked over */
             name: string;
             parts: components["schemas"]["MethodSheetPart"][];
+            /** @example laptop */
             slug: string;
+            /**
+             * @example [
+             *       "laptop"
+             *     ]
+             */
             subjects?: string[];
         };
         MethodSheetPart: {
+            /** @example As it comes */
             name: string;
+            /**
+             * @example [
+             *       "weight",
+             *       "size",
+             *       "free-space"
+             *     ]
+             */
             tests: string[];
         };
         MethodTerms: {
@@ -4788,23 +5998,45 @@ export interface components {
             /**
              * Format: double
              * @description Samples of the machine's sensors per second; 0 for 1
+             * @example 2
              */
             sampling?: number;
         };
         MethodTest: {
-            /** @description What it stands for in real use and what limits it */
+            /**
+             * @description What it stands for in real use and what limits it
+             * @example A chart is panned and zoomed by script, one step every two seconds, from full charge to cut-off, at a measured 200 cd/m² and with radio on. Stands for a watch in the wheelhouse.
+             */
             about?: string;
-            /** @description How the desk makes figures of a run's raw series, where the run brings none: the name of an analysis */
+            /**
+             * @description How the desk makes figures of a run's raw series, where the run brings none: the name of an analysis
+             * @example frames
+             */
             analysis?: string;
-            /** @description Why the desk shows its figures and does not count them */
+            /**
+             * @description Why the desk shows its figures and does not count them
+             * @example the meter is away to be calibrated
+             */
             readonly aside?: string;
-            /** @description What it needs of a browser: a secure page, WebGPU, a screen that is looked at */
+            /**
+             * @description What it needs of a browser: a secure page, WebGPU, a screen that is looked at
+             * @example [
+             *       "screen",
+             *       "secure"
+             *     ]
+             */
             browser_needs?: ("secure" | "webgpu" | "screen")[];
-            /** @description How its output is checked */
+            /**
+             * @description How its output is checked
+             * @example The digest of the last piece on each thread.
+             */
             checked?: string;
             /** @description Program to run, for tests of origin command */
             command?: components["schemas"]["MethodCommand"];
-            /** @description CPU, memory, storage, application, display, battery … */
+            /**
+             * @description CPU, memory, storage, application, display, battery …
+             * @example battery
+             */
             group: string;
             /**
              * @description How a person makes it: measured and written down; passed or not; graded by written levels; timed
@@ -4816,19 +6048,34 @@ export interface components {
              * @enum {string}
              */
             in_browser?: "only" | "too";
-            /** @description What it works on, and from which seed */
+            /**
+             * @description What it works on, and from which seed
+             * @example 256 KiB of survey log, seed 1; each thread has its own copy.
+             */
             input?: string;
-            /** @description What holds a machine back in it */
+            /**
+             * @description What holds a machine back in it
+             * @example All cores and the memory.
+             */
             limited_by?: string;
             measures: components["schemas"]["MethodMeasure"][];
-            /** @description Conditions that must be known and equal before two figures may be compared */
+            /**
+             * @description Conditions that must be known and equal before two figures may be compared
+             * @example [
+             *       "display.luminance"
+             *     ]
+             */
             must_match?: string[];
+            /** @example Battery life, chart panning */
             name: string;
             /** @description Conditions that its setup must have: a run-down needs the battery */
             needs?: {
                 [key: string]: string;
             };
-            /** @description Workload that this test measures in another way */
+            /**
+             * @description Workload that this test measures in another way
+             * @example drive-sequential
+             */
             of?: string;
             /** @description What a plan may set */
             options?: components["schemas"]["MethodOption"][];
@@ -4837,33 +6084,54 @@ export interface components {
              * @enum {string}
              */
             origin: "workload" | "command" | "own";
-            /** @description File of the probe's page that makes it there */
+            /**
+             * @description File of the probe's page that makes it there
+             * @example kernels
+             */
             page?: string;
             /**
              * Format: int64
              * @description Repeats of a usual plan
+             * @example 3
              */
             repeats?: number;
             /**
              * Format: double
              * @description Usual duration of one run
+             * @example 40
              */
             seconds?: number;
+            /** @example chart-pan-battery */
             slug: string;
-            /** @description What it means in real use */
+            /**
+             * @description What it means in real use
+             * @example Preparing a flow model of a boat's hull.
+             */
             stands_for?: string;
-            /** @description Kinds it is meant for; none means every kind */
+            /**
+             * @description Kinds it is meant for; none means every kind
+             * @example [
+             *       "laptop",
+             *       "tablet",
+             *       "phone"
+             *     ]
+             */
             subjects?: string[];
-            /** @description Part of a plan for which no tests were chosen */
+            /**
+             * @description Part of a plan for which no tests were chosen
+             * @example true
+             */
             usual?: boolean;
             /**
              * Format: int64
              * @description Raised whenever figures of the old and new definition must not be compared
+             * @example 1
              */
             version: number;
             /**
              * Format: int64
              * @description Bytes that one run writes at most, with the options as they are
+             * @example 1073741824
              */
             writes?: number;
         };
@@ -4871,18 +6139,31 @@ export interface components {
         PartnerNote: {
             /** @description Firmware of part or partner */
             firmware?: string;
-            /** @description How it works, or what goes wrong */
+            /**
+             * @description How it works, or what goes wrong
+             * @example USB 10 Gbit/s
+             */
             how?: string;
             /** @enum {string} */
             outcome: "works" | "fails";
+            /** @example narrows-hub-a */
             part: string;
-            /** @description Unit, rig, or any other thing by its name */
+            /**
+             * @description Unit, rig, or any other thing by its name
+             * @example sound-16-32-1000-a
+             */
             partner: string;
-            /** @description Port, slot or screen */
+            /**
+             * @description Port, slot or screen
+             * @example left port
+             */
             place?: string;
         };
         PersonNote: {
-            /** @description What they are called; their changes are signed with it */
+            /**
+             * @description What they are called; their changes are signed with it
+             * @example Ines
+             */
             name?: string;
             /**
              * @description reader: looks; editor: does the whole job; owner: also says who may
@@ -4900,12 +6181,14 @@ export interface components {
             ambient?: components["schemas"]["MethodBand"];
             /** @description Pause before each run */
             cool?: components["schemas"]["MethodCool"];
+            /** @example sound-16-32-1000-a */
             host?: string;
             /**
              * Format: double
              * @description Seconds that a run lasts at least; a shorter one is marked
              */
             least?: number;
+            /** @example Graphics */
             name?: string;
             /**
              * @description What becomes of a run whose observed conditions differ from its setup: it is marked, or stopped early
@@ -4917,17 +6200,22 @@ export interface components {
              * @enum {string}
              */
             order?: "grouped" | "interleaved";
+            /** @example inner slot */
             place?: string;
             /**
              * Format: double
              * @description Samples of the machine's sensors per second; 0 for 1
              */
             sampling?: number;
+            /** @example as-delivered */
             setup?: string;
             /** @description Every step is made under each of them */
             setups?: string[];
             steps: components["schemas"]["MethodPlanStep"][];
-            /** @description Of a new plan; a plan that is changed keeps its own */
+            /**
+             * @description Of a new plan; a plan that is changed keeps its own
+             * @example sound-12-16-512-a
+             */
             unit?: string;
         };
         PolicyAccount: {
@@ -4945,7 +6233,10 @@ export interface components {
             observed?: {
                 [key: string]: string;
             };
-            /** @description Setup that it is in; empty where it stands as it came */
+            /**
+             * @description Setup that it is in; empty where it stands as it came
+             * @example as-delivered
+             */
             setup?: string;
         };
         PolicyAction: {
@@ -4965,6 +6256,7 @@ export interface components {
             /**
              * Format: int64
              * @description For give-up: the step
+             * @example 0
              */
             step: number;
             /** @description For done: before every run was made */
@@ -4974,15 +6266,26 @@ export interface components {
         };
         PolicyDecision: {
             actions: components["schemas"]["PolicyAction"][];
-            /** @description Setup that the machine counts as being in */
+            /**
+             * @description Setup that the machine counts as being in
+             * @example as-delivered
+             */
             setup: string;
         };
         PolicyMade: {
+            /** @example done */
             outcome?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             repeat: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             step: number;
+            /** @example hashing */
             test: string;
         };
         PolicyTries: {
@@ -4996,49 +6299,85 @@ export interface components {
         PublishSite: {
             /** @description Address that it will stand at, without a slash at its end; left out, what needs one is left out */
             base?: string;
+            /** @example Marram Desk */
             desk: string;
+            /** @example The chandlery's measuring room */
             imprint?: string;
-            /** @description Of the data, an SPDX name */
+            /**
+             * @description Of the data, an SPDX name
+             * @example CC-BY-4.0
+             */
             licence?: string;
         };
         PublishSiteWritten: {
             /**
              * Format: int64
              * @description Files that were written
+             * @example 206
              */
             changed: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             editions: number;
             /**
              * Format: int64
              * @description Files of the site
+             * @example 206
              */
             files: number;
             /**
              * Format: int64
              * @description Files that no page needs any more
+             * @example 0
              */
             removed: number;
         };
         QuantityUnit: {
+            /** @example By */
             code: string;
+            /** @example data */
             dimension: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1
+             */
             factor: number;
+            /** @example B */
             symbol: string;
         };
         RankingField: {
-            /** @description Part of the processor's or the graphics chip's name */
+            /**
+             * @description Part of the processor's or the graphics chip's name
+             * @example Skarn
+             */
             chip?: string;
             /** @description Model whose siblings, predecessors and successors belong to it */
             family_of?: string;
+            /**
+             * @example [
+             *       "laptop",
+             *       "desktop",
+             *       "mini-pc"
+             *     ]
+             */
             kinds?: string[];
-            /** @description Raised modes stand as rows of their own */
+            /**
+             * @description Raised modes stand as rows of their own
+             * @example true
+             */
             modes?: boolean;
-            /** @description Completes "… in": crew laptops */
+            /**
+             * @description Completes "… in": crew laptops
+             * @example machines
+             */
             name: string;
             price?: components["schemas"]["RankingPriceBand"];
-            /** @description Month, YYYY-MM */
+            /**
+             * @description Month, YYYY-MM
+             * @example 2026-01
+             */
             released_from?: string;
             /** @description Month, YYYY-MM */
             released_to?: string;
@@ -5050,8 +6389,10 @@ export interface components {
             /**
              * Format: double
              * @description Screen diagonal in inches
+             * @example 12
              */
             screen_to?: number;
+            /** @example machines */
             slug: string;
             /** @description Picked by hand, besides those that the rules find */
             variants?: string[];
@@ -5059,10 +6400,17 @@ export interface components {
             without?: string[];
         };
         RankingGroup: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             from: number;
+            /** @example undecided */
             kind: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 2
+             */
             to: number;
         };
         RankingIndexRow: {
@@ -5071,75 +6419,131 @@ export interface components {
              * @enum {string}
              */
             bound?: "at least" | "at most";
-            /** @description Measures with a bound in place of a figure, which enter as that bound */
+            /**
+             * @description Measures with a bound in place of a figure, which enter as that bound
+             * @example [
+             *       "survey-export/time"
+             *     ]
+             */
             bounded?: string[];
-            /** @description Measures that it cannot run; the index is over the others */
+            /**
+             * @description Measures that it cannot run; the index is over the others
+             * @example [
+             *       "chart-pan-battery/hours"
+             *     ]
+             */
             cannot?: string[];
             /**
              * Format: double
              * @description Share of the weight that was measured; what cannot be run was not
+             * @example 0.777777778
              */
             completeness: number;
             /**
              * Format: int64
              * @description The place that it may take then
+             * @example 9
              */
             down?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 176.153977
+             */
             hi: number;
+            /** @example relay-desk-32-1000 */
             id: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 121.283587
+             */
             lo: number;
-            /** @description Measures that were not run */
+            /**
+             * @description Measures that were not run
+             * @example [
+             *       "archive/pack"
+             *     ]
+             */
             missing?: string[];
             /** @description What moves it most, first */
             moves: components["schemas"]["RankingMoved"][];
+            /** @example undecided */
             next?: string;
             place: components["schemas"]["RankingPlace"];
-            /** @description False below 60 % completeness, and between bounds on both sides: listed, not ranked */
+            /**
+             * @description False below 60 % completeness, and between bounds on both sides: listed, not ranked
+             * @example true
+             */
             ranked: boolean;
             /** @description Places that it takes in nine of ten draws of plausible weights */
             under_weights: components["schemas"]["RankingPlace"];
             /** @description Measures of unknown spread: their noise is not in the interval */
             unknown?: string[];
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 146.166297
+             */
             value: number;
             /**
              * Format: double
              * @description How low it may be if it misses precisely what it is weakest in; where nothing is missing there is none
+             * @example 109.526081
              */
             weakest?: number;
         };
         RankingMoved: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example -6.20058773
+             */
             by: number;
+            /** @example drive-sequential/write */
             measure: string;
         };
         RankingPlace: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             best: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 2
+             */
             worst: number;
         };
         RankingPriceBand: {
+            /** @example EUR */
             currency: string;
             /** @description YYYY-MM-DD; today's offers if left out */
             day?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 600
+             */
             from: number;
             /**
              * Format: double
              * @description 0 means without an end
+             * @example 1100
              */
             to: number;
         };
         RankingRelative: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 174.754299
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 166.713914
+             */
             lo: number;
             unknown?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 170.686769
+             */
             value: number;
         };
         RankingSuggestion: {
@@ -5148,63 +6552,117 @@ export interface components {
             /**
              * Format: int64
              * @description Claims that it could decide
+             * @example 0
              */
             claims: number;
+            /**
+             * @example [
+             *       "compression, packing, single thread",
+             *       "compression, packing, all threads",
+             *       "compression, unpacking, single thread"
+             *     ]
+             */
             measures: string[];
             /**
              * Format: double
              * @description Of bench time
+             * @example 0.433333333
              */
             minutes: number;
+            /** @example Thrunby Dunlin 15, 16 GiB, 512 GB */
             name: string;
             /**
              * Format: double
              * @description Places and claims settled per hour of bench time
+             * @example 3807.69231
              */
             per_hour: number;
             /**
              * Format: double
              * @description Places by which standings would narrow, as expected
+             * @example 27.5
              */
             places: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 5
+             */
             repeats: number;
+            /** @example as-delivered */
             setup: string;
+            /** @example compression */
             test: string;
-            /** @description Unit of it that is on the desk; none must be got first */
+            /**
+             * @description Unit of it that is on the desk; none must be got first
+             * @example dunlin-15-16-512-a
+             */
             unit?: string;
+            /** @example dunlin-15-16-512 */
             variant: string;
+            /** @example It is missing in 4 measures, compression, packing, single thread among them; standings narrow by about 27.5 places. */
             why: string;
         };
         RankingWeighed: {
+            /** @example lower */
             better?: string;
+            /** @example application */
             group?: string;
+            /** @example survey-export/time */
             measure: string;
+            /** @example Survey export */
             name?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 4
+             */
             weight: number;
         };
         RankingWithin: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 2
+             */
             best: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 8
+             */
             of: number;
+            /** @example second to fourth */
             words: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             worst: number;
         };
         RawfileMapping: {
+            /** @example discharge */
             analysis: string;
             /** @description By role, the column that holds it */
             columns: {
                 [key: string]: components["schemas"]["RawfileSource"];
             };
-            /** @description durvek-mapping/1 */
+            /**
+             * @description durvek-mapping/1
+             * @example durvek-mapping/1
+             */
             format?: string;
-            /** @description The cells of all columns together are values of a grid */
+            /**
+             * @description The cells of all columns together are values of a grid
+             * @example true
+             */
             grid?: boolean;
-            /** @description Names of the columns of files that it is for */
+            /**
+             * @description Names of the columns of files that it is for
+             * @example [
+             *       "time",
+             *       "battery",
+             *       "power"
+             *     ]
+             */
             header?: string[];
+            /** @example dose log */
             name?: string;
         };
         RawfileProposal: {
@@ -5216,6 +6674,7 @@ export interface components {
             /**
              * Format: double
              * @description More fits better; below one something needed is missing
+             * @example 10.5
              */
             score: number;
         };
@@ -5228,26 +6687,44 @@ export interface components {
             why: string;
         };
         RawfileSource: {
+            /** @example battery */
             column: string;
-            /** @description Unit of its values where the file does not say */
+            /**
+             * @description Unit of its values where the file does not say
+             * @example mWh
+             */
             unit?: string;
         };
         Reasoned: {
+            /** @example its source took it back */
             reason: string;
         };
         RecordArchived: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example Owner */
             by?: string;
+            /** @example unit */
             kind: string;
+            /** @example returned to its maker */
             reason?: string;
+            /** @example fen-11-8-a */
             slug: string;
         };
         RecordAsk: {
+            /** @example as-delivered */
             id: string;
-            /** @description The plan waits for it; otherwise other work goes on first */
+            /**
+             * @description The plan waits for it; otherwise other work goes on first
+             * @example true
+             */
             now: boolean;
+            /** @example as-delivered */
             setup: string;
+            /** @example Plug in the charger */
             text: string;
         };
         RecordBenchDoubt: {
@@ -5264,19 +6741,32 @@ export interface components {
             title: string;
         };
         RecordBenchFigure: {
-            /** @description What was expected of it */
+            /**
+             * @description What was expected of it
+             * @example 1861 MiB/s
+             */
             expect?: string;
-            /** @description Where the expectation comes from */
+            /**
+             * @description Where the expectation comes from
+             * @example its sibling
+             */
             from?: string;
             /** @description Figure of the latest run */
             last?: string;
+            /** @example hashing/single */
             measure: string;
+            /** @example single thread */
             name: string;
+            /** @example ± 21 */
             spread?: string;
+            /** @example 1880 MiB/s */
             text: string;
         };
         RecordBenchPlan: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 6
+             */
             done: number;
             /** @description Open doubts about its runs, the gravest first */
             doubts: components["schemas"]["RecordBenchDoubt"][];
@@ -5291,12 +6781,16 @@ export interface components {
              */
             heard?: string;
             incidents: components["schemas"]["RecordIncident"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 6
+             */
             jobs: number;
             machine?: components["schemas"]["RecordMachine"];
             /**
              * Format: int64
              * @description Runs that departed from the plan
+             * @example 0
              */
             marked: number;
             paused?: boolean;
@@ -5305,33 +6799,48 @@ export interface components {
             /**
              * Format: double
              * @description Usual duration of the whole plan
+             * @example 0
              */
             seconds: number;
+            /** @example As delivered */
             setup_name: string;
             steps: components["schemas"]["RecordBenchStep"][];
-            /** @description Model and variant of the unit */
+            /**
+             * @description Model and variant of the unit
+             * @example Lodestow Cuddy, 8 GiB, 256 GB
+             */
             title: string;
+            /** @example cuddy-8-256 */
             variant: string;
             /**
              * Format: int64
              * @description Bytes the plan writes at most
+             * @example 0
              */
             writes: number;
         };
         RecordBenchStep: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             done: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             failed: number;
             figures: components["schemas"]["RecordBenchFigure"][];
             /** @description It runs until a battery is empty or full */
             lasting?: boolean;
             /** @description How its runs departed from the plan */
             marks?: components["schemas"]["RecordMark"][];
+            /** @example Hashing */
             name: string;
             /**
              * Format: int64
              * @description Runs that the machine could not make, with the reason known before they began
+             * @example 0
              */
             not_run: number;
             /** @description Why it failed, or how conditions departed from the setup */
@@ -5341,13 +6850,21 @@ export interface components {
             };
             /** @description What a person must do before this step, where its setup differs from the one before */
             prompt?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 2
+             */
             repeats: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 5.2
+             */
             seconds: number;
+            /** @example as-delivered */
             setup: string;
             /** @enum {string} */
             state: "waits" | "running" | "done" | "failed" | "not-run" | "parked" | "skipped";
+            /** @example hashing */
             test: string;
         };
         RecordChange: {
@@ -5364,11 +6881,17 @@ export interface components {
             /**
              * Format: int64
              * @description Decimal places that are kept
+             * @example 1
              */
             decimals: number;
+            /** @example Processor, hottest point */
             meaning?: string;
+            /** @example temperature.package */
             name: string;
-            /** @description UCUM code */
+            /**
+             * @description UCUM code
+             * @example Cel
+             */
             unit: string;
         };
         RecordCourse: {
@@ -5393,23 +6916,36 @@ export interface components {
             stop?: boolean;
         };
         RecordIncident: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example Owner */
             by?: string;
             /**
              * Format: int64
              * @description How often it was corrected since it was noted
+             * @example 1
              */
             readonly corrected?: number;
+            /** @example sound-16-32-1000-a */
             host?: string;
-            /** @description UUIDv7, made where it was noted */
+            /**
+             * @description UUIDv7, made where it was noted
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             id: string;
-            /** @description crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link */
+            /**
+             * @description crash, hang, disconnection, refusal, failure, interruption, or a kind of the desk's own such as slow-link
+             * @example slow-link
+             */
             kind: string;
             /** @description What the sensors said last, by channel */
             last?: {
                 [key: string]: number;
             };
+            /** @example left port */
             place?: string;
             plan?: string;
             /** @description Run that it broke off */
@@ -5417,17 +6953,21 @@ export interface components {
             /** Format: int64 */
             step?: number;
             test?: string;
+            /** @example Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging it in again helped. */
             text: string;
             /**
              * Format: int64
              * @description How often it happened
+             * @example 2
              */
             times: number;
             /**
              * Format: int64
              * @description Out of how many tries; 0 where the unit's runs are what counts
+             * @example 4
              */
             tries?: number;
+            /** @example narrows-hub-a */
             unit: string;
             /**
              * Format: date-time
@@ -5448,30 +6988,52 @@ export interface components {
             was: components["schemas"]["RecordIncident"];
         };
         RecordIncidentRate: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0.480360658
+             */
             high: number;
+            /** @example fen-14-16-512-a */
             host?: string;
             /**
              * Format: int64
              * @description Hosts in which it happened, of those in which it was tried
+             * @example 3
              */
             hosts?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 3
+             */
             hosts_all?: number;
+            /** @example disconnection */
             kind: string;
             /**
              * Format: double
              * @description Lower end of the 95 % interval of the share, 0 to 1
+             * @example 0.142228529
              */
             low: number;
-            /** @description What the tries are: tries or runs */
+            /**
+             * @description What the tries are: tries or runs
+             * @example tries
+             */
             of: string;
+            /** @example right port */
             place?: string;
+            /** @example disconnection in 9 of 31 tries (29 %, 95 %: 14–48 %), on three of three hosts */
             sentence: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 9
+             */
             times: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 31
+             */
             tries: number;
+            /** @example holdfast-1000-a */
             unit: string;
         };
         RecordJoined: {
@@ -5490,24 +7052,34 @@ export interface components {
             received: components["schemas"]["MethodJob"][];
             /** @description Every setup that the plan asks for, in order */
             setups: components["schemas"]["MethodSetup"][];
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             sitting: string;
             tests: components["schemas"]["MethodTest"][];
-            /** @description Bearer token that may only deliver this plan's runs */
+            /**
+             * @description Bearer token that may only deliver this plan's runs
+             * @example a-secret-that-is-shown-once
+             */
             token: string;
         };
         RecordLimiter: {
             /** @enum {string} */
             label?: "heat" | "power limit" | "processor" | "graphics" | "memory" | "drive" | "link" | "unknown";
+            /** @example the run has no trace, or one too short to tell */
             why?: string;
         };
         RecordMachine: {
+            /** @example sia-secret-that-is-shown-once */
             boot: string;
             /**
              * Format: date-time
              * @description What its clock said when it joined
+             * @example 2026-11-18T21:00:00Z
              */
             clock?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 6
+             */
             cores?: number;
             facts?: {
                 [key: string]: string;
@@ -5516,15 +7088,30 @@ export interface components {
             /**
              * Format: int64
              * @description Bytes
+             * @example 17179869184
              */
             memory?: number;
+            /** @example sound-12-16-512 */
             name: string;
+            /** @example Skarn Seven */
             processor?: string;
+            /** @example true */
             simulated?: boolean;
+            /** @example Strand OS 8 */
             system: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 12
+             */
             threads?: number;
-            /** @description Conditions, links and sensors that are not observable here */
+            /**
+             * @description Conditions, links and sensors that are not observable here
+             * @example [
+             *       "displays",
+             *       "graphics.driver",
+             *       "link.usb"
+             *     ]
+             */
             untold?: string[];
         };
         RecordMark: {
@@ -5538,21 +7125,33 @@ export interface components {
             text: string;
         };
         RecordNoted: {
+            /** @example start review */
             act: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example Owner */
             by: string;
+            /** @example 2 */
             detail?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 145
+             */
             id: number;
+            /** @example tern-mini */
             subject: string;
         };
         RecordPhase: {
             /**
              * Format: double
              * @description Seconds from the run's start
+             * @example 0
              */
             at: number;
+            /** @example single thread */
             name: string;
         };
         RecordProgress: {
@@ -5571,11 +7170,13 @@ export interface components {
             /**
              * Format: int64
              * @description Jobs finished
+             * @example 0
              */
             done: number;
             /**
              * Format: int64
              * @description Jobs in all
+             * @example 5
              */
             jobs: number;
             /** @description What the sensors said last, by channel */
@@ -5585,16 +7186,24 @@ export interface components {
             /**
              * Format: double
              * @description Seconds left for the whole plan
+             * @example 40
              */
             left: number;
             /** @description Departures of the run that is being made */
             marks?: components["schemas"]["RecordMark"][];
-            /** @description What happens now, in words */
+            /**
+             * @description What happens now, in words
+             * @example waits
+             */
             phase: string;
             /** @description What the run has painted so far, as a PNG */
             picture?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             plan: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             repeat: number;
             /** @description Run that is being made */
             run?: string;
@@ -5603,12 +7212,20 @@ export interface components {
             /**
              * Format: double
              * @description Share of this run that is done
+             * @example 0
              */
             share: number;
-            /** @description working, cooling, needs-you, ambient, paused or no-room */
+            /**
+             * @description working, cooling, needs-you, ambient, paused or no-room
+             * @example needs-you
+             */
             state?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             step: number;
+            /** @example hashing */
             test: string;
             /** @description What they said since the last report, packed; times count from the run's start */
             trace?: string;
@@ -5625,41 +7242,78 @@ export interface components {
             high?: number;
             /** Format: double */
             low?: number;
-            /** @description Slug within the run's test */
+            /**
+             * @description Slug within the run's test
+             * @example single
+             */
             measure: string;
-            /** @description Why it is missing or void */
+            /**
+             * @description Why it is missing or void
+             * @example The right port carries data alone, and nothing on the case says so.
+             */
             reason?: string;
             /** @enum {string} */
             state: "ok" | "at-ceiling" | "beyond-limit" | "at-floor" | "missing" | "void";
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1529.77224
+             */
             value: number;
         };
         RecordRemark: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             added: string;
-            /** @description What it is about: an area such as display */
+            /**
+             * @description What it is about: an area such as display
+             * @example display
+             */
             area?: string;
+            /** @example Owner */
             by?: string;
-            /** @description Of a report: the day it was said, as 2026-10-02 */
+            /**
+             * @description Of a report: the day it was said, as 2026-10-02
+             * @example 2026-10-02
+             */
             dated?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             id: string;
             /** @enum {string} */
             kind: "remark" | "report";
             /** @description What it is about: test/measure */
             measure?: string;
-            /** @description Why it was withdrawn */
+            /**
+             * @description Why it was withdrawn
+             * @example its source took it back
+             */
             reason?: string;
-            /** @description Of a report: where it was read */
+            /**
+             * @description Of a report: where it was read
+             * @example letter to the desk
+             */
             source?: string;
+            /** @example Bright enough in the boat shed with its doors open. */
             text: string;
+            /** @example fen-14-16-512 */
             variant: string;
-            /** @description Of a report: who says it */
+            /**
+             * @description Of a report: who says it
+             * @example two crews of the northern station
+             */
             who?: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             withdrawn?: string;
         };
         RecordRun: {
-            /** @description Who entered it, or which agent */
+            /**
+             * @description Who entered it, or which agent
+             * @example sound-12-16-512
+             */
             by?: string;
             course: components["schemas"]["RecordCourse"];
             /**
@@ -5667,12 +7321,22 @@ export interface components {
              * @description Open doubts that concern it, as the service counts them
              */
             doubts?: number;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             ended: string;
+            /** @example the system ended the program for want of memory */
             failure?: string;
-            /** @description Unit or rig it was measured in */
+            /**
+             * @description Unit or rig it was measured in
+             * @example sound-16-32-1000-a
+             */
             host?: string;
-            /** @description UUIDv7, made where the run was made */
+            /**
+             * @description UUIDv7, made where the run was made
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             id: string;
             /** @description What set this run apart from its plan */
             marks?: components["schemas"]["RecordMark"][];
@@ -5690,71 +7354,141 @@ export interface components {
             };
             /** @enum {string} */
             outcome: "done" | "failed" | "not-run" | "parked";
+            /** @example inner slot */
             place?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             plan?: string;
             readings: components["schemas"]["RecordReading"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             repeat: number;
             series?: components["schemas"]["RecordSeries"][];
+            /** @example as-delivered */
             setup: string;
+            /** @example true */
             simulated?: boolean;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             sitting: string;
             /** @enum {string} */
             source: "agent" | "file" | "typed" | "table";
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-18T21:00:00Z
+             */
             started: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             step: number;
-            /** @description Unit that was measured */
+            /**
+             * @description Unit that was measured
+             * @example sound-12-16-512-a
+             */
             subject: string;
+            /** @example hashing */
             test: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             test_version: number;
-            /** @description What the sensors said, packed as docs/files.md describes */
+            /**
+             * @description What the sensors said, packed as docs/files.md describes
+             * @example KLUv/UQAXgLdCgBCka-secret-that-is-shown-once …
+             */
             trace?: string;
             /** @description Conditions that must match and that nobody told, as the service finds them: until they are known its figures stand beside no others */
             untold?: string[];
         };
         RecordSeries: {
-            /** @description UCUM code of the axis */
+            /**
+             * @description UCUM code of the axis
+             * @example GBy
+             */
             along?: string;
-            /** @description What Times hold where it is not time: threads, working set, bytes written … */
+            /**
+             * @description What Times hold where it is not time: threads, working set, bytes written …
+             * @example bytes written
+             */
             axis?: string;
+            /** @example single */
             channel: string;
+            /**
+             * @example [
+             *       1.3
+             *     ]
+             */
             times: number[];
+            /** @example MiBy/s */
             unit: string;
+            /**
+             * @example [
+             *       1533.05396
+             *     ]
+             */
             values: number[];
         };
         RemarkNote: {
-            /** @description What it is about: processor, memory, storage, graphics, applications, response, display, battery, noise and heat, wireless and ports, body, price */
+            /**
+             * @description What it is about: processor, memory, storage, graphics, applications, response, display, battery, noise and heat, wireless and ports, body, price
+             * @example display
+             */
             area?: string;
-            /** @description Of a report: the day it was said, as 2026-10-02 */
+            /**
+             * @description Of a report: the day it was said, as 2026-10-02
+             * @example 2026-10-02
+             */
             dated?: string;
             /** @enum {string} */
             kind?: "remark" | "report";
             /** @description What it is about: test/measure */
             measure?: string;
-            /** @description Of a report: where it was read */
+            /**
+             * @description Of a report: where it was read
+             * @example letter to the desk
+             */
             source?: string;
+            /** @example Bright enough in the boat shed with its doors open. */
             text: string;
+            /** @example fen-14-16-512 */
             variant: string;
-            /** @description Of a report: who says it */
+            /**
+             * @description Of a report: who says it
+             * @example two crews of the northern station
+             */
             who?: string;
         };
         ResultsAttachment: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             added: string;
+            /** @example The right port: no word that it does not charge. */
             caption?: string;
             /** @description Doubt that it is evidence of */
             doubt?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             id: string;
-            /** @description Test, or test/measure, that it belongs to */
+            /**
+             * @description Test, or test/measure, that it belongs to
+             * @example ports/power
+             */
             measure?: string;
+            /** @example image/jpeg */
             media: string;
+            /** @example right-port.jpg */
             name: string;
             run?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 6913
+             */
             size: number;
+            /** @example fen-14-16-512-a */
             unit: string;
         };
         ResultsCorrection: {
@@ -5765,11 +7499,17 @@ export interface components {
              * @enum {string}
              */
             do: "void" | "restore" | "correct" | "merge";
-            /** @description For merge: the run that stays */
+            /**
+             * @description For merge: the run that stays
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             into?: string;
             /** @description Slug; all readings of the run if left out */
             measure?: string;
-            /** @description Why; it stays beside the reading */
+            /**
+             * @description Why; it stays beside the reading
+             * @example The same sheet was typed twice.
+             */
             reason: string;
             /** @description For correct: what was read, as it is entered by hand */
             value?: string;
@@ -5784,35 +7524,54 @@ export interface components {
             /**
              * Format: int64
              * @description Runs that were taken in before and stay as they are
+             * @example 0
              */
             known: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             runs: number;
         };
         ResultsInspectFound: {
+            /** @example weight */
             measure: string;
+            /** @example The right port carries data alone, and nothing on the case says so. */
             note?: string;
+            /** @example 1.286 kg */
             text: string;
         };
         ResultsInspection: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 10
+             */
             all: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 9
+             */
             done: number;
             parts: components["schemas"]["ResultsInspectionPart"][];
             sheet: components["schemas"]["MethodSheet"];
+            /** @example Selvane Fen 14, 16 GiB, 512 GB */
             title: string;
+            /** @example fen-14-16-512-a */
             unit: string;
         };
         ResultsInspectionEntry: {
             /** @description Latest reading of each measure */
             found: components["schemas"]["ResultsInspectFound"][];
             photos: components["schemas"]["ResultsAttachment"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             runs: number;
             test: components["schemas"]["MethodTest"];
         };
         ResultsInspectionPart: {
+            /** @example As it comes */
             name: string;
             tests: components["schemas"]["ResultsInspectionEntry"][];
         };
@@ -5828,26 +7587,40 @@ export interface components {
              * @description The shift that correlation found
              */
             found?: number;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             id: string;
+            /** @example meter.csv */
             name: string;
+            /** @example nothing in common with the run was found; set the shift by hand */
             note?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             samples: number;
             /**
              * Format: double
              * @description Seconds added to the log's times to get the run's
+             * @example 0
              */
             shift: number;
         };
         ResultsRaising: {
             /** @description What is suspected: a key of the list of causes; upholding takes it where none is said */
             cause?: string;
-            /** @description About all runs of the same unit, test, setup, place and conditions */
+            /**
+             * @description About all runs of the same unit, test, setup, place and conditions
+             * @example true
+             */
             cell?: boolean;
             /** @description Slug; all readings of the run if left out */
             measure?: string;
+            /** @example eeb82585-45b5-54de-9d32-e8456b366c08 */
             run: string;
-            /** @description What is wrong, as readers may see it */
+            /**
+             * @description What is wrong, as readers may see it
+             * @example Copied through an adapter of the desk's, which may cost some of the rate.
+             */
             sentence: string;
             /** @description About all runs of the same unit under the same setup, whatever the test */
             setup?: boolean;
@@ -5859,54 +7632,106 @@ export interface components {
             high?: number;
             /** Format: double */
             low?: number;
-            /** @description Slug within the run's test */
+            /**
+             * @description Slug within the run's test
+             * @example hours
+             */
             measure: string;
+            /** @example run time */
             name: string;
-            /** @description Why it is missing or void */
+            /**
+             * @description Why it is missing or void
+             * @example no regular change stands out of the noise
+             */
             reason?: string;
-            /** @description The figure as people write it */
+            /**
+             * @description The figure as people write it
+             * @example 12 h 54 min
+             */
             says: string;
             /** @enum {string} */
             state: "ok" | "at-ceiling" | "beyond-limit" | "at-floor" | "missing" | "void";
+            /** @example h */
             unit: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 12.9
+             */
             value: number;
         };
         ResultsRawSource: {
+            /** @example 2026-11-23 08:00 */
             added: string;
+            /** @example flicker */
             analysis: string;
+            /** @example Owner */
             by: string;
-            /** @description SHA-256 of the file */
+            /**
+             * @description SHA-256 of the file
+             * @example 000000000000000000000a-secret-that-is-shown-once…
+             */
             digest: string;
             mapping: components["schemas"]["RawfileMapping"];
+            /** @example flicker.csv */
             name: string;
+            /**
+             * @example [
+             *       "Taken 20,000 times a second: nothing above 10,000 Hz can be seen."
+             *     ]
+             */
             notes?: string[];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 36814
+             */
             size: number;
             /**
              * Format: int64
              * @description Version of the analysis that made the figures
+             * @example 1
              */
             version: number;
         };
         ResultsRawTaken: {
-            /** @description Figures that it would make if more were given */
+            /**
+             * @description Figures that it would make if more were given
+             * @example [
+             *       "work of one charge: no work was counted"
+             *     ]
+             */
             absent?: string[];
             /**
              * Format: int64
              * @description Rows that cannot be read
+             * @example 0
              */
             bad: number;
             columns: components["schemas"]["ResultsSeen"][];
-            /** @description Its picture, as SVG */
+            /**
+             * @description Its picture, as SVG
+             * @example <svg xmlns="http://www.w3.org/2000/svg" role="img" viewBox="0 0 820 593.9" width="820" height="593.9"><title>Charge over time</title><desc>Charge over time. discharge of discharge.csv log: from 5 to 100.</desc>
+             *     <path d="M0 0L820 0L820 593.9 …
+             */
             drawn?: string;
             figures: components["schemas"]["ResultsRawFigure"][];
-            /** @description How it was read */
+            /**
+             * @description How it was read
+             * @example [
+             *       "cells parted by commas"
+             *     ]
+             */
             found: string[];
+            /** @example table */
             kind: string;
             /** @description What its columns were taken for */
             mapping?: components["schemas"]["RawfileMapping"];
+            /** @example discharge.csv */
             name: string;
+            /**
+             * @example [
+             *       "Taken 20,000 times a second: nothing above 10,000 Hz can be seen."
+             *     ]
+             */
             notes?: string[];
             /** @description Why no figures can be made yet */
             problem?: string;
@@ -5914,17 +7739,27 @@ export interface components {
             proposals: components["schemas"]["RawfileProposal"][];
             /** @description The first of them */
             refused: components["schemas"]["RawfileRefusal"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 388
+             */
             rows: number;
-            /** @description The run that was recorded */
+            /**
+             * @description The run that was recorded
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             run?: string;
             said?: {
                 [key: string]: string;
             };
+            /** @example discharge */
             test?: string;
         };
         ResultsRecounted: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 710
+             */
             cells: number;
             /** @description Cells that did not agree, and were made anew */
             differ: string[];
@@ -5935,14 +7770,19 @@ export interface components {
             /**
              * Format: int64
              * @description Raised anew, raised again, or lifted
+             * @example 0
              */
             doubts: number;
             /**
              * Format: int64
              * @description Open doubts now
+             * @example 6
              */
             open: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 101
+             */
             runs: number;
         };
         ResultsRefused: {
@@ -5957,31 +7797,64 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
-            /** @description Looks at failed runs, and at no others */
+            /**
+             * @description Looks at failed runs, and at no others
+             * @example true
+             */
             failed?: boolean;
-            /** @description Rules that say nothing beside it of the same figure */
+            /**
+             * @description Rules that say nothing beside it of the same figure
+             * @example [
+             *       "spread",
+             *       "outlier",
+             *       "drift"
+             *     ]
+             */
             hides?: string[];
             /**
              * Format: double
              * @description A test's own limit may not lie below
+             * @example 1
              */
             least?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 10
+             */
             limit?: number;
-            /** @description What the limit counts */
+            /**
+             * @description What the limit counts
+             * @example % of the processor
+             */
             limit_unit?: string;
+            /** @example ambient */
             name: string;
+            /** @example Bring the room into its band, let the machine cool down, and repeat */
             proposal: string;
-            /** @description What the rule looks at */
+            /**
+             * @description What the rule looks at
+             * @example The room was warmer or colder than the setup or the plan allows.
+             */
             sentence: string;
+            /** @example caution */
             severity: string;
+            /** @example The payload of each link's encoding, as docs/methods.md lists them; memory: channels × 8 bytes × transfers per second. */
             source?: string;
-            /** @description Rests on statistics: a few of a thousand clean runs are doubted */
+            /**
+             * @description Rests on statistics: a few of a thousand clean runs are doubted
+             * @example false
+             */
             statistical: boolean;
-            /** @description What is doubted, in a few words */
+            /**
+             * @description What is doubted, in a few words
+             * @example Room outside its band
+             */
             title: string;
             tunings: components["schemas"]["TrustTuning"][];
-            /** @description Looks at a cell as a whole: what it says falls when later repeats lift it */
+            /**
+             * @description Looks at a cell as a whole: what it says falls when later repeats lift it
+             * @example true
+             */
             whole?: boolean;
         };
         ResultsRunPage: {
@@ -6003,22 +7876,40 @@ export interface components {
             run: components["schemas"]["RecordRun"];
             /** @description Channels that its trace has */
             sensors: components["schemas"]["RecordChannel"][];
+            /** @example Noise */
             test_name: string;
+            /** @example Wexcombe Pilot 13 */
             title: string;
         };
         ResultsSeen: {
-            /** @description Its first cells */
+            /**
+             * @description Its first cells
+             * @example [
+             *       "0",
+             *       "2",
+             *       "4"
+             *     ]
+             */
             first: string[];
+            /** @example time */
             name: string;
+            /** @example true */
             text?: boolean;
+            /** @example min */
             unit?: string;
         };
         ResultsSettling: {
-            /** @description For uphold: a key of the list of causes */
+            /**
+             * @description For uphold: a key of the list of causes
+             * @example conditions
+             */
             cause?: string;
             /** @enum {string} */
             do: "uphold" | "dismiss" | "caveat" | "reopen";
-            /** @description Why; a dismissal and a reopening need one. Of a caveat it is what readers see, the doubt's own sentence if left out */
+            /**
+             * @description Why; a dismissal and a reopening need one. Of a caveat it is what readers see, the doubt's own sentence if left out
+             * @example The plug had slipped out; nobody noticed before the last repeat.
+             */
             reason?: string;
             /** @description For uphold: which of its runs no longer count; all of them if left out */
             runs?: string[];
@@ -6027,41 +7918,63 @@ export interface components {
             /**
              * Format: int64
              * @description Runs that were taken in before and stay as they are
+             * @example 0
              */
             known: number;
             refused: components["schemas"]["ResultsRefused"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 240
+             */
             rows: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 240
+             */
             runs: number;
             /** @description The first runs as understood */
             sample: components["schemas"]["ResultsTableRow"][];
             /** @description What nobody told, by test: until then such runs stand beside no others */
             untold?: components["schemas"]["ResultsUntold"][];
+            /** @example true */
             written: boolean;
         };
         ResultsTableRow: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 2
+             */
             line: number;
             readings: {
                 [key: string]: string;
             };
+            /** @example as-delivered */
             setup: string;
+            /** @example sound-12-16-512-a */
             subject: string;
+            /** @example chart-pan-battery */
             test: string;
         };
         ResultsTraceView: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 1.3
+             */
             from: number;
             phases: components["schemas"]["RecordPhase"][];
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             run: string;
             /**
              * Format: int64
              * @description Before thinning, in the stretch asked for
+             * @example 28
              */
             samples: number;
             series: components["schemas"]["RecordSeries"][];
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 2.6
+             */
             to: number;
         };
         ResultsTwin: {
@@ -6074,10 +7987,20 @@ export interface components {
             conditions?: {
                 [key: string]: string;
             };
-            /** @description Day it was measured, YYYY-MM-DD; today if empty */
+            /**
+             * @description Day it was measured, YYYY-MM-DD; today if empty
+             * @example 2026-11-01
+             */
             date?: string;
             host?: string;
-            /** @description Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat */
+            /**
+             * @description Seconds of each lap of a stopwatch, in place of readings; every lap is a repeat
+             * @example [
+             *       11.8,
+             *       11.4,
+             *       12.1
+             *     ]
+             */
             laps?: number[];
             /** @description Measure → a note beside its reading */
             notes?: {
@@ -6097,8 +8020,12 @@ export interface components {
             setup?: string;
             /** @description Names the boot or day that readings share; the day if empty */
             sitting?: string;
-            /** @description Unit */
+            /**
+             * @description Unit
+             * @example fen-14-16-512-a
+             */
             subject: string;
+            /** @example size */
             test: string;
             /** @description Time of the day, HH:MM or HH:MM:SS; it orders repeats */
             time?: string;
@@ -6118,16 +8045,39 @@ export interface components {
             test: string;
         };
         ReviewRequest: {
-            /** @description Field it is compared in */
+            /**
+             * @description Field it is compared in
+             * @example laptops
+             */
             field?: string;
-            /** @description Measures to chart, in order; a choice of each area if left out */
+            /**
+             * @description Measures to chart, in order; a choice of each area if left out
+             * @example [
+             *       "survey-export/time",
+             *       "hashing/all",
+             *       "compression/pack-all"
+             *     ]
+             */
             measures?: string[];
-            /** @description Identifier; the variant's if left out */
+            /**
+             * @description Identifier; the variant's if left out
+             * @example fen-14
+             */
             slug?: string;
+            /** @example fen-14-16-512 */
             subject: string;
-            /** @description Title */
+            /**
+             * @description Title
+             * @example Selvane Fen 14: quick exports, short watches
+             */
             title?: string;
-            /** @description Kinds of use that it is written for: what they ask for weighs more */
+            /**
+             * @description Kinds of use that it is written for: what they ask for weighs more
+             * @example [
+             *       "survey",
+             *       "wheelhouse"
+             *     ]
+             */
             uses?: string[];
         };
         RuleList: {
@@ -6139,64 +8089,113 @@ export interface components {
             /**
              * Format: double
              * @description Another limit
+             * @example 100000
              */
             limit?: number;
             /** @description Switch it off */
             off?: boolean;
-            /** @description Why; it is kept with the change */
+            /**
+             * @description Why; it is kept with the change
+             * @example Single slow flushes are what this test is about.
+             */
             reason?: string;
-            /** @description Test; all if left out */
+            /**
+             * @description Test; all if left out
+             * @example drive-appends
+             */
             test?: string;
         };
         RunList: {
             runs: components["schemas"]["RecordRun"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 3
+             */
             total: number;
         };
         ScheduleBundle: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0
+             */
             claims: number;
             items: components["schemas"]["ScheduleItem"][];
             /**
              * Format: double
              * @description With the opening
+             * @example 17.9233333
              */
             minutes: number;
+            /** @example Hythebrook Quay Desk, 16 GiB, 1 TB */
             name: string;
             /**
              * Format: double
              * @description Minutes before the first run: unpacking, starting, another mode
+             * @example 9
              */
             opening: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 460.399635
+             */
             pairs: number;
+            /** @example as-delivered */
             setup: string;
+            /** @example As delivered */
             setup_name: string;
+            /** @example quay-desk-16-1000-a */
             unit: string;
+            /** @example quay-desk-16-1000 */
             variant: string;
+            /** @example Hythebrook Quay Desk, 16 GiB, 1 TB, 18 min with 9 min of set-up: 46 missing tests should settle about 460 comparisons with rivals. */
             why: string;
         };
         ScheduleItem: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0
+             */
             claims: number;
-            /** @description A person makes it and enters what came out: no plan has it */
+            /**
+             * @description A person makes it and enters what came out: no plan has it
+             * @example true
+             */
             hand?: boolean;
-            /** @description That it helps, in words */
+            /**
+             * @description That it helps, in words
+             * @example [
+             *       "network, receiving, one stream",
+             *       "network, receiving, four streams",
+             *       "network, sending, one stream"
+             *     ]
+             */
             measures: string[];
             /**
              * Format: double
              * @description Attended
+             * @example 0.1
              */
             minutes: number;
-            /** @description It has no figure yet in at least one measure of the test */
+            /**
+             * @description It has no figure yet in at least one measure of the test
+             * @example true
+             */
             missing: boolean;
+            /** @example Network */
             name: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 17.3740776
+             */
             pairs: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             repeats: number;
             /** @description It runs by itself, and goes on when the minutes are over */
             run_down?: boolean;
+            /** @example network */
             test: string;
         };
         ScheduleSchedule: {
@@ -6205,67 +8204,113 @@ export interface components {
             /**
              * Format: double
              * @description Claims that it should decide; about
+             * @example 0.869951524
              */
             claims: number;
             /**
              * Format: double
              * @description At hand
+             * @example 60
              */
             minutes: number;
             /**
              * Format: int64
              * @description Pairs of variants that it should part or find alike, over all measures; about
+             * @example 1299
              */
             pairs: number;
+            /** @example 1 h of 1 h on four machines should part, or find alike, about 1300 pairs and decide perhaps a claim. */
             sentence: string;
-            /** @description What three repeats of everything would cost, in words */
+            /**
+             * @description What three repeats of everything would cost, in words
+             * @example With three repeats of everything it would settle 22 % less, and show outliers, which one reading cannot.
+             */
             thrice?: string;
             /**
              * Format: double
              * @description Minutes that it takes
+             * @example 59.975
              */
             used: number;
         };
         Shift: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0.5
+             */
             shift: number;
         };
         Signature: {
+            /** @example Ines Marram */
             by: string;
         };
         SiteRequest: {
-            /** @description Address that it will stand at, for feeds, maps and links from elsewhere */
+            /**
+             * @description Address that it will stand at, for feeds, maps and links from elsewhere
+             * @example https://desk.invalid/measured
+             */
             base?: string;
         };
         StatsEstimate: {
-            /** @description at least, more than, or at most */
+            /**
+             * @description at least, more than, or at most
+             * @example at least
+             */
             bound?: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 13696.0507
+             */
             centre: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 11.3499264
+             */
             df?: number;
-            /** @description Without an error by its nature: a spec-sheet figure, a price, a count */
+            /**
+             * @description Without an error by its nature: a spec-sheet figure, a price, a count
+             * @example true
+             */
             exact?: boolean;
             /** Format: double */
             half_width?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 13696.0507
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 13696.0507
+             */
             lo: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 0
+             */
             median: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 8
+             */
             n: number;
             /** @description Fewer than 5 degrees of freedom stand behind the repeatability */
             provisional?: boolean;
             /**
              * Format: double
              * @description Standard error on the working scale: relative on ratio scales
+             * @example 0.00681134431
              */
             se?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             sittings: number;
-            /** @description Repeatability as shipped, not yet this desk's own */
+            /**
+             * @description Repeatability as shipped, not yet this desk's own
+             * @example true
+             */
             typical?: boolean;
             /** @description How much such a reading scatters is not known: no interval, and no order */
             unknown?: boolean;
@@ -6284,16 +8329,19 @@ export interface components {
             /**
              * Format: double
              * @description Degrees of freedom behind it, the desk's own and those of the shipped value together
+             * @example 35
              */
             df: number;
             /**
              * Format: double
              * @description The desk's own part of them
+             * @example 30
              */
             own_df: number;
             /**
              * Format: double
              * @description Repeatability standard deviation of a usual cell, relative on ratio scales
+             * @example 0.0139408672
              */
             s_r: number;
             /** @description Rests mainly on the shipped value, not on this desk's runs */
@@ -6301,101 +8349,160 @@ export interface components {
             /**
              * Format: double
              * @description Standard deviation, between cells, of the logarithm of that
+             * @example 0.1858142
              */
             unlike?: number;
         };
         StoreChange: {
-            /** @description What was done at once has one act */
+            /**
+             * @description What was done at once has one act
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             act: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example Owner */
             by: string;
             cause?: string;
             /** @description Doubt that was upheld or reopened */
             doubt?: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             id: string;
             /** @enum {string} */
             kind: "void" | "restore" | "correct" | "merge";
+            /** @example full-load */
             measure: string;
             now: components["schemas"]["RecordReading"];
             old: components["schemas"]["RecordReading"];
-            /** @description Run that it is a duplicate of */
+            /**
+             * @description Run that it is a duplicate of
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             other?: string;
+            /** @example The same sheet was typed twice. */
             reason: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             run: string;
         };
         StoreDoubtAct: {
             /** @enum {string} */
             act: "raised" | "raised again" | "changed" | "upheld" | "dismissed" | "shown with a caveat" | "reopened";
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example the rule */
             by: string;
             cause?: string;
             reason?: string;
-            /** @description What the doubt said then */
+            /**
+             * @description What the doubt said then
+             * @example 10,746 MiB/s is 7.9 times the mean of its 3 other repeats, 1368 MiB/s: near a factor of 8 or 10, as when a unit is mixed up.
+             */
             sentence?: string;
         };
         StoreHolds: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             editions: number;
             /**
              * Format: int64
              * @description Units that are made up
+             * @example 0
              */
             examples: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 30
+             */
             models: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             reviews: number;
             /**
              * Format: int64
              * @description Runs of units that are no examples
+             * @example 682
              */
             runs: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 39
+             */
             units: number;
         };
         Token: {
+            /** @example a-secret-that-is-shown-once */
             token: string;
         };
         TrustBasis: {
             conditions: {
                 [key: string]: string;
             };
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             test_version: number;
         };
         TrustCause: {
+            /** @example conditions */
             key: string;
+            /** @example taken under other conditions than planned */
             name: string;
+            /** @example true */
             physical: boolean;
         };
         TrustChanged: {
-            /** @description Run */
+            /**
+             * @description Run
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             a: string;
-            /** @description Run */
+            /**
+             * @description Run
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             b: string;
             /** @description Why they cannot be compared */
             because: components["schemas"]["TrustDifference"][];
+            /** @example true */
             comparable: boolean;
             parts: components["schemas"]["TrustPart"][];
             /**
              * Format: int64
              * @description Conditions, links and facts that are known for both and the same
+             * @example 32
              */
             same: number;
+            /** @example The two runs may be compared; no figure differs by more than two runs scatter. Beside the figures, 4 things differ. */
             sentence: string;
         };
         TrustChangedFact: {
+            /** @example 11,116 files/s */
             a: string;
+            /** @example 12,220 files/s */
             b: string;
             matters?: boolean;
+            /** @example created */
             name: string;
+            /** @example 10 % faster, no more than two runs scatter */
             says?: string;
         };
         TrustDifference: {
+            /** @example 1.08 */
             a?: string;
+            /** @example 1.12 */
             b?: string;
+            /** @example firmware */
             condition: string;
         };
         TrustDoubt: {
@@ -6404,55 +8511,102 @@ export interface components {
              * @enum {string}
              */
             again?: "repeat" | "cool";
-            /** @description Who settled it */
+            /**
+             * @description Who settled it
+             * @example Owner
+             */
             by?: string;
-            /** @description Why it was upheld: a key of the list of causes */
+            /**
+             * @description Why it was upheld: a key of the list of causes
+             * @example conditions
+             */
             cause?: string;
             evidence: components["schemas"]["TrustEvidence"][];
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             id: string;
-            /** @description Slug of the measure; the whole run if left out */
+            /**
+             * @description Slug of the measure; the whole run if left out
+             * @example time
+             */
             measure?: string;
             picture?: components["schemas"]["TrustPicture"];
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             plan?: string;
-            /** @description What to do while the machine is still on the desk */
+            /**
+             * @description What to do while the machine is still on the desk
+             * @example Set it up as planned and repeat
+             */
             proposal: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             raised: string;
-            /** @description What the reviewer, or the rule, said when it was settled */
+            /**
+             * @description What the reviewer, or the rule, said when it was settled
+             * @example The plug had slipped out; nobody noticed before the last repeat.
+             */
             reason?: string;
+            /** @example departure */
             rule: string;
-            /** @description Run that it is about */
+            /**
+             * @description Run that it is about
+             * @example 0190a8f0-1c2d-7000-8000-00805f9b34fb
+             */
             run: string;
-            /** @description Runs that no longer count if it is upheld */
+            /**
+             * @description Runs that no longer count if it is upheld
+             * @example [
+             *       "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+             *     ]
+             */
             runs: string[];
+            /** @example Taken under other conditions than planned: supply battery, not mains. */
             sentence: string;
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             settled?: string;
+            /** @example as-delivered */
             setup: string;
             /** @enum {string} */
             severity: "note" | "caution" | "serious";
             /**
              * Format: double
              * @description How far beyond the rule's limit: 1 is at the limit
+             * @example 34.3557987
              */
             size?: number;
             /**
              * Format: date-time
              * @description When the run began
+             * @example 2026-11-23T08:00:00Z
              */
             started: string;
             /** @enum {string} */
             state: "open" | "upheld" | "dismissed" | "caveat";
-            /** @description Unit */
+            /**
+             * @description Unit
+             * @example relay-15-16-512-a
+             */
             subject: string;
+            /** @example hashing */
             test: string;
+            /** @example Hashing */
             test_name: string;
-            /** @description The rule's name in words */
+            /**
+             * @description The rule's name in words
+             * @example Not as planned
+             */
             title: string;
+            /** @example relay-15-16-512 */
             variant: string;
         };
         TrustEvidence: {
+            /** @example supply */
             name: string;
+            /** @example mains planned, battery observed */
             value: string;
         };
         TrustHeld: {
@@ -6464,41 +8618,85 @@ export interface components {
             to: number;
         };
         TrustLevel: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 10621.6042
+             */
             centre: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 0
+             */
             from: number;
             /**
              * Format: int64
              * @description Its last moment
+             * @example 0
              */
             to: number;
         };
         TrustMoment: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-05-07T08:00:00Z
+             */
             at: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 10621.6042
+             */
             centre: number;
             /** @description As observed in its first run, with the links and parts */
             conditions: {
                 [key: string]: string;
             };
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 11537.3087
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 9778.57822
+             */
             lo: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 3
+             */
             n: number;
+            /**
+             * @example [
+             *       "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+             *       "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+             *       "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+             *     ]
+             */
             runs: string[];
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
             sitting: string;
+            /**
+             * @example [
+             *       10515.4116,
+             *       10251.9715,
+             *       11115.6963
+             *     ]
+             */
             values: number[];
         };
         TrustPart: {
+            /** @example Figures */
             name: string;
             rows: components["schemas"]["TrustChangedFact"][];
         };
         TrustPicture: {
-            /** @description Where values are expected */
+            /**
+             * @description Where values are expected
+             * @example [
+             *       1288.09302,
+             *       1452.32083
+             *     ]
+             */
             band?: number[];
             /**
              * @description repeats: runs in order; rivals: others on one line; course: a series over the run
@@ -6507,11 +8705,33 @@ export interface components {
             kind: "repeats" | "rivals" | "course";
             /** @description Levels that a course held */
             levels?: components["schemas"]["TrustHeld"][];
-            /** @description Points that are doubted */
+            /**
+             * @description Points that are doubted
+             * @example [
+             *       3
+             *     ]
+             */
             marked?: number[];
-            /** @description UCUM code */
+            /**
+             * @description UCUM code
+             * @example MiBy/s
+             */
             unit: string;
+            /**
+             * @example [
+             *       1,
+             *       2,
+             *       3
+             *     ]
+             */
             x: number[];
+            /**
+             * @example [
+             *       1371.67751,
+             *       1351.22153,
+             *       1380.49907
+             *     ]
+             */
             y: number[];
         };
         TrustRule: {
@@ -6519,26 +8739,53 @@ export interface components {
             again?: "repeat" | "cool";
             /** @description Looks at failed runs, and at no others */
             failed?: boolean;
-            /** @description Rules that say nothing beside it of the same figure */
+            /**
+             * @description Rules that say nothing beside it of the same figure
+             * @example [
+             *       "far-from-kin",
+             *       "outlier",
+             *       "spread"
+             *     ]
+             */
             hides?: string[];
             /**
              * Format: double
              * @description A test's own limit may not lie below
+             * @example 3
              */
             least?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 4.5
+             */
             limit?: number;
-            /** @description What the limit counts */
+            /**
+             * @description What the limit counts
+             * @example standard deviations of the kin, in Student's t with 11 degrees of freedom
+             */
             limit_unit?: string;
+            /** @example unit-slip */
             name: string;
+            /** @example Check the unit that the program or the reader used, and repeat */
             proposal: string;
-            /** @description What the rule looks at */
+            /**
+             * @description What the rule looks at
+             * @example A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more kindred variants let expect.
+             */
             sentence: string;
+            /** @example serious */
             severity: string;
+            /** @example The residual of a model of two effects, variant and measure, within a group of measures, against the kin's own residuals. */
             source?: string;
-            /** @description Rests on statistics: a few of a thousand clean runs are doubted */
+            /**
+             * @description Rests on statistics: a few of a thousand clean runs are doubted
+             * @example true
+             */
             statistical: boolean;
-            /** @description What is doubted, in a few words */
+            /**
+             * @description What is doubted, in a few words
+             * @example Looks like a slip of units of measure
+             */
             title: string;
             /** @description Looks at a cell as a whole: what it says falls when later repeats lift it */
             whole?: boolean;
@@ -6547,6 +8794,7 @@ export interface components {
             /**
              * Format: int64
              * @description The moment from which the new level holds, from 0
+             * @example 1
              */
             at: number;
             /** @description What was observed otherwise on its two sides */
@@ -6554,28 +8802,41 @@ export interface components {
             /**
              * Format: double
              * @description Level before
+             * @example 10621.6042
              */
             from: number;
+            /** @example Since 2026-09-24: 20 % slower, with firmware 1.12, not 1.08 */
             text: string;
             /**
              * Format: double
              * @description Level since
+             * @example 8529.8665
              */
             to: number;
         };
         TrustTuning: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
             at: string;
+            /** @example Owner */
             by: string;
             /**
              * Format: double
              * @description In place of the rule's; 0 leaves it
+             * @example 100000
              */
             limit?: number;
             off?: boolean;
+            /** @example Single slow flushes are what this test is about. */
             reason: string;
+            /** @example outlier */
             rule: string;
-            /** @description All tests if empty */
+            /**
+             * @description All tests if empty
+             * @example drive-appends
+             */
             test: string;
         };
         TrustWent: {
@@ -6587,119 +8848,203 @@ export interface components {
             sentence: string;
         };
         ValueStep: {
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 130
+             */
             costs: number;
+            /** @example relay-15-16-512 */
             from: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 12.0956519
+             */
             hi: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 5.94269857
+             */
             lo: number;
             /**
              * Format: double
              * @description How much better in per cent
+             * @example 8.97575813
              */
             more: number;
             /**
              * Format: double
              * @description What one per cent more costs; none where nothing is gained
+             * @example 14.4834562
              */
             per?: number;
+            /** @example true */
             sure: boolean;
+            /** @example skiff-14-16-1000 */
             to: string;
         };
         ValueValue: {
-            /** @description The cheapest that is cheaper or as dear and better; none on the frontier */
+            /**
+             * @description The cheapest that is cheaper or as dear and better; none on the frontier
+             * @example relay-15-16-512
+             */
             beaten_by?: string;
             /**
              * Format: double
              * @description Price at which it would be the best by performance per price
+             * @example 760.719645
              */
             best_at?: number;
-            /** @description Nothing else is as cheap and as good */
+            /**
+             * @description Nothing else is as cheap and as good
+             * @example true
+             */
             frontier: boolean;
             /**
              * Format: double
              * @description Price below which it would be on the frontier
+             * @example 829
              */
             frontier_at?: number;
+            /** @example relay-15-16-512 */
             id: string;
             /**
              * Format: double
              * @description Performance per price relative to the field's best, which is 100
+             * @example 100
              */
             per: number;
             /**
              * Format: int64
              * @description By performance per price
+             * @example 1
              */
             place: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 699
+             */
             price: number;
             /** @description By one whose interval lies wholly above */
             surely_beaten?: boolean;
             unranked?: boolean;
-            /** Format: double */
+            /**
+             * Format: double
+             * @example 12608.3469
+             */
             worth: number;
         };
         VerdictAlternative: {
+            /** @example Wexcombe Pilot 13 */
             name: string;
+            /** @example Two watches from one charge, and lighter still. */
             reason: string;
+            /** @example pilot-13-16-512 */
             variant?: string;
         };
         VerdictChart: {
+            /** @example survey-export/time */
             measure: string;
             /** @description As delivered if left out */
             setup?: string;
-            /** @description Only figures at a place, in a host or under a condition, such as 'place=left port' */
+            /**
+             * @description Only figures at a place, in a host or under a condition, such as 'place=left port'
+             * @example [
+             *       "display.resolution=1920 × 1080"
+             *     ]
+             */
             where?: string[];
         };
         VerdictEdition: {
-            /** @description SHA-256 over the edition's file list */
+            /**
+             * @description SHA-256 over the edition's file list
+             * @example 000000000000000000000a-secret-that-is-shown-once…
+             */
             digest: string;
-            /** @description What changed since the edition before */
+            /**
+             * @description What changed since the edition before
+             * @example First edition
+             */
             note?: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 1
+             */
             number: number;
+            /** @example 2026-11-23T08:00:00Z */
             published: string;
+            /** @example fen-14 */
             review: string;
             /**
              * Format: int64
              * @description State of the review that it shows
+             * @example 4
              */
             revision?: number;
+            /** @example Selvane Fen 14: quick exports, short watches */
             title: string;
         };
         VerdictFinding: {
-            /** @description What it is about, as readers think of it: battery, display … */
+            /**
+             * @description What it is about, as readers think of it: battery, display …
+             * @example storage
+             */
             area?: string;
             /** @enum {string} */
             certainty: "sure" | "likely" | "open";
             edited?: boolean;
-            /** @description What it sums up, figure by figure */
+            /**
+             * @description What it sums up, figure by figure
+             * @example [
+             *       "noise, levels, level: 32.4 dB(A), 6.6 dB(A) quieter than the Hythebrook Sound 16",
+             *       "noise, levels, loudest: 36.7 dB(A), 6 dB(A) quieter than the Hythebrook Sound 16",
+             *       "heat, surface, hottest above the room: 20.7 K, 7 °C cooler than the Hythebrook Sound 16"
+             *     ]
+             */
             folded?: string[];
+            /** @example true */
             hidden?: boolean;
+            /** @example claims:claim drive-sequential/write  4200 MB/s */
             id: string;
             /** @enum {string} */
             kind: "strength" | "weakness" | "note";
             /**
              * Format: double
              * @description Size of effect × certainty × weight of its area; the most telling come first
+             * @example 2.04064685
              */
             prominence: number;
-            /** @description Figures and claims behind it: a measure, with what it is narrowed to and what sets one of several apart */
+            /**
+             * @description Figures and claims behind it: a measure, with what it is narrowed to and what sets one of several apart
+             * @example [
+             *       "claim drive-sequential/write  4200 MB/s"
+             *     ]
+             */
             rests_on: string[];
-            /** @description Rule that found it, or "reviewer" */
+            /**
+             * @description Rule that found it, or "reviewer"
+             * @example claims
+             */
             rule: string;
+            /** @example Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short. */
             text: string;
         };
         VerdictFitting: {
-            /** @description Kind of use by its name, or a kind of buyer: the chart room, students */
+            /**
+             * @description Kind of use by its name, or a kind of buyer: the chart room, students
+             * @example survey post-processing
+             */
             for: string;
             /** @enum {string} */
             is: "for" | "for some" | "not for";
-            /** @description The reviewer's, or the needs that fail */
+            /**
+             * @description The reviewer's, or the needs that fail
+             * @example Fits by 80 of 100 (79 to 80), the best in the field by 100.
+             */
             sentence?: string;
-            /** @description Kind of use, where it is one that the desk keeps */
+            /**
+             * @description Kind of use, where it is one that the desk keeps
+             * @example survey
+             */
             use?: string;
         };
         VerdictMoved: {
@@ -6713,29 +9058,41 @@ export interface components {
             was?: number;
         };
         VerdictReview: {
-            /** @description For whom it is right, for whom not, what to buy instead; Markdown */
+            /**
+             * @description For whom it is right, for whom not, what to buy instead; Markdown
+             * @example It is a tool for the wheelhouse desk that now and then goes ashore.
+             */
             advice: string;
             /** @description What to buy instead, and why */
             alternatives?: components["schemas"]["VerdictAlternative"][];
             /** @description Ranked charts, in order */
             charts: components["schemas"]["VerdictChart"][];
             editions: components["schemas"]["VerdictEdition"][];
+            /** @example laptops */
             field: string;
             findings: components["schemas"]["VerdictFinding"][];
             /** @description For whom it is, one line per kind of use or buyer */
             fits?: components["schemas"]["VerdictFitting"][];
-            /** @description What was not tested, and why */
+            /**
+             * @description What was not tested, and why
+             * @example [
+             *       "Speakers and camera: the desk has no room for them.",
+             *       "Wireless at a distance: the quay is being rebuilt."
+             *     ]
+             */
             not_tested?: string[];
             /** @enum {string} */
             recommendation: "" | "recommended" | "recommended for some" | "not recommended";
             /**
              * Format: int64
              * @description Raised by every change; a save must name the one it started from
+             * @example 1
              */
             revision: number;
             /** @description What the reviewer wrote on areas; their order is that of the page */
             sections?: components["schemas"]["VerdictSection"][];
             signed?: components["schemas"]["VerdictSignature"];
+            /** @example fen-14 */
             slug: string;
             /** @description Figures that moved since it was signed, and what was said of them */
             readonly stale?: components["schemas"]["VerdictMoved"][];
@@ -6744,35 +9101,66 @@ export interface components {
              * @enum {string}
              */
             state?: "" | "preliminary" | "complete" | "withdrawn";
-            /** @description Of a preliminary review what is still to come; of a withdrawn one why */
+            /**
+             * @description Of a preliminary review what is still to come; of a withdrawn one why
+             * @example The battery, run down twice more; the sound of its speaker.
+             */
             state_note?: string;
-            /** @description Variant */
+            /**
+             * @description Variant
+             * @example fen-14-16-512
+             */
             subject: string;
-            /** @description Markdown; {{test/measure}} stands for the subject's figure */
+            /**
+             * @description Markdown; {{test/measure}} stands for the subject's figure
+             * @example The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: {{chart-pan-battery/hours}} is the longest watch we got.
+             */
             summary: string;
-            /** @description Which configuration to buy, and why */
+            /**
+             * @description Which configuration to buy, and why
+             * @example The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.
+             */
             take?: string;
+            /** @example Selvane Fen 14: quick exports, short watches */
             title: string;
-            /** @description The price at which the judgement would change */
+            /**
+             * @description The price at which the judgement would change
+             * @example It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR.
+             */
             turns?: string;
             /** @description Whether it is worth it, from a model that one has */
             upgrades?: components["schemas"]["VerdictUpgrade"][];
-            /** @description Kinds of use that it is written for: what they ask for weighs more */
+            /**
+             * @description Kinds of use that it is written for: what they ask for weighs more
+             * @example [
+             *       "survey",
+             *       "wheelhouse"
+             *     ]
+             */
             uses?: string[];
         };
         VerdictSection: {
+            /** @example applications */
             area: string;
-            /** @description Markdown; {{test/measure}} stands for the subject's figure */
+            /**
+             * @description Markdown; {{test/measure}} stands for the subject's figure
+             * @example A survey day is exported in **{{survey-export/time}}**. What takes long is the hull mesher, which waits for memory.
+             */
             text?: string;
         };
         VerdictSignature: {
+            /** @example 2026-11-23T08:00:00Z */
             at: string;
+            /** @example Ines Marram */
             by: string;
             /** @description The subject's centre per measure when it was signed */
             figures: {
                 [key: string]: number;
             };
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @example 4
+             */
             revision: number;
         };
         VerdictUpgrade: {
@@ -6784,12 +9172,22 @@ export interface components {
             sentence?: string;
         };
         Whose: {
-            /** @description Who signs in with it; who asks if left out */
+            /**
+             * @description Who signs in with it; who asks if left out
+             * @example Ines
+             */
             person?: string;
         };
         Words: {
             channels: components["schemas"]["RecordChannel"][];
             conditions: components["schemas"]["MethodConditionKey"][];
+            /**
+             * @example [
+             *       "laptop",
+             *       "desktop",
+             *       "mini-pc"
+             *     ]
+             */
             kinds: string[];
             negotiated: components["schemas"]["MethodConditionKey"][];
             specs: components["schemas"]["CatalogSpecKey"][];
@@ -6836,6 +9234,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "after_failure": "go-on",
+                     *       "agent": "sound-12-16-512",
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "Graphics",
+                     *       "order": "grouped",
+                     *       "setup": "as-delivered",
+                     *       "state": "done",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "compression"
+                     *         },
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "log-indexing"
+                     *         }
+                     *       ],
+                     *       "unit": "sound-12-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -6904,6 +9329,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "at": "2026-11-23T08:00:00Z",
+                 *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *       "kind": "interruption",
+                 *       "text": "The machine started anew between two runs",
+                 *       "times": 1,
+                 *       "unit": "fen-14-16-512-a"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecordIncident"];
             };
         };
@@ -6914,6 +9349,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -6982,6 +9418,28 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "ABCD-2345",
+                 *       "machine": {
+                 *         "boot": "sia-secret-that-is-shown-once",
+                 *         "clock": "2026-11-18T21:00:00Z",
+                 *         "cores": 6,
+                 *         "memory": 17179869184,
+                 *         "name": "sound-12-16-512",
+                 *         "processor": "Skarn Seven",
+                 *         "simulated": true,
+                 *         "system": "Strand OS 8",
+                 *         "threads": 12,
+                 *         "untold": [
+                 *           "displays",
+                 *           "graphics.driver",
+                 *           "link.usb"
+                 *         ]
+                 *       },
+                 *       "token": "a-secret-that-is-shown-once"
+                 *     }
+                 */
                 "application/json": components["schemas"]["JoinRequest"];
             };
         };
@@ -6992,6 +9450,129 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "jobs": [
+                     *         {
+                     *           "repeat": 0,
+                     *           "step": 0,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeat": 1,
+                     *           "step": 0,
+                     *           "test": "hashing"
+                     *         }
+                     *       ],
+                     *       "learned": {},
+                     *       "plan": {
+                     *         "after_failure": "go-on",
+                     *         "agent": "sound-12-16-512",
+                     *         "created": "2026-11-23T08:00:00Z",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "name": "Graphics",
+                     *         "order": "grouped",
+                     *         "setup": "as-delivered",
+                     *         "state": "running",
+                     *         "steps": [
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "hashing"
+                     *           },
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "compression"
+                     *           }
+                     *         ],
+                     *         "unit": "sound-12-16-512-a"
+                     *       },
+                     *       "prompts": {
+                     *         "as-delivered": "Plug in the charger"
+                     *       },
+                     *       "received": [],
+                     *       "setups": [
+                     *         {
+                     *           "conditions": {
+                     *             "memory.profile": "default",
+                     *             "power.mode": "default",
+                     *             "supply": "mains"
+                     *           },
+                     *           "name": "As delivered",
+                     *           "slug": "as-delivered"
+                     *         }
+                     *       ],
+                     *       "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "tests": [
+                     *         {
+                     *           "about": "SHA-256 (FIPS 180-4) over 256 KiB of survey log held in cache.",
+                     *           "checked": "The digest of the last piece on each thread.",
+                     *           "group": "CPU",
+                     *           "in_browser": "too",
+                     *           "input": "256 KiB of survey log, seed 1; each thread has its own copy.",
+                     *           "limited_by": "The processor's clock and its instructions for hashing; a processor without them is slower by a factor of three to six. Memory plays no part.",
+                     *           "measures": [
+                     *             {
+                     *               "better": "higher",
+                     *               "name": "single thread",
+                     *               "repeatability": 0.01,
+                     *               "scale": "ratio",
+                     *               "slug": "single",
+                     *               "unit": "MiBy/s"
+                     *             }
+                     *           ],
+                     *           "must_match": [
+                     *             "supply"
+                     *           ],
+                     *           "name": "Hashing",
+                     *           "origin": "workload",
+                     *           "page": "kernels",
+                     *           "repeats": 5,
+                     *           "seconds": 2.6,
+                     *           "slug": "hashing",
+                     *           "stands_for": "Checking that a download, a backup or a day's log is whole, and finding files that are the same.",
+                     *           "subjects": [
+                     *             "laptop"
+                     *           ],
+                     *           "usual": true,
+                     *           "version": 1
+                     *         },
+                     *         {
+                     *           "about": "DEFLATE (RFC 1951, effort 6) over 128 KiB pieces of survey log, packing and unpacking. Rates count unpacked bytes.",
+                     *           "checked": "The content that comes back from the last piece on each thread is the input.",
+                     *           "group": "CPU",
+                     *           "in_browser": "too",
+                     *           "input": "128 KiB of survey log, seed 2; codec from a library at a fixed version.",
+                     *           "limited_by": "Integer work, branches that are hard to foresee, and the first-level cache. Packing gains from clock, unpacking from clock and from short branches.",
+                     *           "measures": [
+                     *             {
+                     *               "better": "higher",
+                     *               "name": "packing, single thread",
+                     *               "repeatability": 0.01,
+                     *               "scale": "ratio",
+                     *               "slug": "pack-single",
+                     *               "unit": "MiBy/s"
+                     *             }
+                     *           ],
+                     *           "must_match": [
+                     *             "supply"
+                     *           ],
+                     *           "name": "Compression",
+                     *           "origin": "workload",
+                     *           "page": "kernels",
+                     *           "repeats": 5,
+                     *           "seconds": 5.2,
+                     *           "slug": "compression",
+                     *           "stands_for": "Packing and unpacking reports, pictures and web pages: nearly every file that is sent or stored passes through this method.",
+                     *           "subjects": [
+                     *             "laptop"
+                     *           ],
+                     *           "usual": true,
+                     *           "version": 1
+                     *         }
+                     *       ],
+                     *       "token": "a-secret-that-is-shown-once"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordJoined"];
                 };
             };
@@ -7060,6 +9641,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "observed": {
+                 *         "ambient": "22.5 °C",
+                 *         "battery.charge": "100 %",
+                 *         "load.background": "1 %",
+                 *         "power.mode": "default",
+                 *         "runtime": "native go1.26 linux/amd64",
+                 *         "supply": "mains",
+                 *         "system.name": "Strand OS 8"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PolicyAccount"];
             };
         };
@@ -7070,6 +9664,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "actions": [
+                     *         {
+                     *           "do": "run",
+                     *           "job": {
+                     *             "repeat": 0,
+                     *             "step": 0,
+                     *             "test": "hashing"
+                     *           },
+                     *           "on_failure": "go-on",
+                     *           "step": 0
+                     *         },
+                     *         {
+                     *           "do": "run",
+                     *           "job": {
+                     *             "repeat": 1,
+                     *             "step": 0,
+                     *             "test": "hashing"
+                     *           },
+                     *           "on_failure": "go-on",
+                     *           "step": 0
+                     *         },
+                     *         {
+                     *           "do": "run",
+                     *           "job": {
+                     *             "repeat": 2,
+                     *             "step": 0,
+                     *             "test": "hashing"
+                     *           },
+                     *           "on_failure": "go-on",
+                     *           "step": 0
+                     *         }
+                     *       ],
+                     *       "setup": "as-delivered"
+                     *     }
+                     */
                     "application/json": components["schemas"]["PolicyDecision"];
                 };
             };
@@ -7138,6 +9769,26 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "ask": {
+                 *         "id": "as-delivered",
+                 *         "now": true,
+                 *         "setup": "as-delivered",
+                 *         "text": "Plug in the charger"
+                 *       },
+                 *       "done": 0,
+                 *       "jobs": 5,
+                 *       "left": 40,
+                 *       "phase": "waits",
+                 *       "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *       "repeat": 0,
+                 *       "share": 0,
+                 *       "state": "needs-you",
+                 *       "step": 0,
+                 *       "test": "hashing"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecordProgress"];
             };
         };
@@ -7148,6 +9799,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["RecordDirective"];
                 };
             };
@@ -7216,6 +9868,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "boot": "2",
+                 *       "name": "fen-14",
+                 *       "system": "Strand OS 8"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecordMachine"];
             };
         };
@@ -7226,6 +9885,155 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "jobs": [
+                     *         {
+                     *           "repeat": 0,
+                     *           "step": 0,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeat": 1,
+                     *           "step": 0,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeat": 2,
+                     *           "step": 0,
+                     *           "test": "hashing"
+                     *         }
+                     *       ],
+                     *       "learned": {
+                     *         "compression": 5.2,
+                     *         "hashing": 2.6
+                     *       },
+                     *       "plan": {
+                     *         "agent": "fen-14",
+                     *         "created": "2026-11-23T08:00:00Z",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "name": "1 test",
+                     *         "setup": "as-delivered",
+                     *         "state": "running",
+                     *         "steps": [
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "hashing"
+                     *           },
+                     *           {
+                     *             "repeats": 2,
+                     *             "test": "compression"
+                     *           }
+                     *         ],
+                     *         "unit": "fen-14-16-512-a"
+                     *       },
+                     *       "prompts": {
+                     *         "as-delivered": "Plug in the charger"
+                     *       },
+                     *       "received": [],
+                     *       "setups": [
+                     *         {
+                     *           "conditions": {
+                     *             "memory.profile": "default",
+                     *             "power.mode": "default",
+                     *             "supply": "mains"
+                     *           },
+                     *           "name": "As delivered",
+                     *           "slug": "as-delivered"
+                     *         }
+                     *       ],
+                     *       "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "tests": [
+                     *         {
+                     *           "about": "SHA-256 (FIPS 180-4) over 256 KiB of survey log held in cache.",
+                     *           "checked": "The digest of the last piece on each thread.",
+                     *           "group": "CPU",
+                     *           "in_browser": "too",
+                     *           "input": "256 KiB of survey log, seed 1; each thread has its own copy.",
+                     *           "limited_by": "The processor's clock and its instructions for hashing; a processor without them is slower by a factor of three to six. Memory plays no part.",
+                     *           "measures": [
+                     *             {
+                     *               "better": "higher",
+                     *               "name": "single thread",
+                     *               "repeatability": 0.01,
+                     *               "scale": "ratio",
+                     *               "slug": "single",
+                     *               "unit": "MiBy/s"
+                     *             },
+                     *             {
+                     *               "better": "higher",
+                     *               "name": "all threads",
+                     *               "repeatability": 0.015,
+                     *               "scale": "ratio",
+                     *               "slug": "all",
+                     *               "unit": "MiBy/s"
+                     *             }
+                     *           ],
+                     *           "must_match": [
+                     *             "supply",
+                     *             "power.mode"
+                     *           ],
+                     *           "name": "Hashing",
+                     *           "origin": "workload",
+                     *           "page": "kernels",
+                     *           "repeats": 5,
+                     *           "seconds": 2.6,
+                     *           "slug": "hashing",
+                     *           "stands_for": "Checking that a download, a backup or a day's log is whole, and finding files that are the same.",
+                     *           "subjects": [
+                     *             "laptop",
+                     *             "desktop"
+                     *           ],
+                     *           "usual": true,
+                     *           "version": 1
+                     *         },
+                     *         {
+                     *           "about": "DEFLATE (RFC 1951, effort 6) over 128 KiB pieces of survey log, packing and unpacking. Rates count unpacked bytes.",
+                     *           "checked": "The content that comes back from the last piece on each thread is the input.",
+                     *           "group": "CPU",
+                     *           "in_browser": "too",
+                     *           "input": "128 KiB of survey log, seed 2; codec from a library at a fixed version.",
+                     *           "limited_by": "Integer work, branches that are hard to foresee, and the first-level cache. Packing gains from clock, unpacking from clock and from short branches.",
+                     *           "measures": [
+                     *             {
+                     *               "better": "higher",
+                     *               "name": "packing, single thread",
+                     *               "repeatability": 0.01,
+                     *               "scale": "ratio",
+                     *               "slug": "pack-single",
+                     *               "unit": "MiBy/s"
+                     *             },
+                     *             {
+                     *               "better": "higher",
+                     *               "name": "packing, all threads",
+                     *               "repeatability": 0.015,
+                     *               "scale": "ratio",
+                     *               "slug": "pack-all",
+                     *               "unit": "MiBy/s"
+                     *             }
+                     *           ],
+                     *           "must_match": [
+                     *             "supply",
+                     *             "power.mode"
+                     *           ],
+                     *           "name": "Compression",
+                     *           "origin": "workload",
+                     *           "page": "kernels",
+                     *           "repeats": 5,
+                     *           "seconds": 5.2,
+                     *           "slug": "compression",
+                     *           "stands_for": "Packing and unpacking reports, pictures and web pages: nearly every file that is sent or stored passes through this method.",
+                     *           "subjects": [
+                     *             "laptop",
+                     *             "desktop"
+                     *           ],
+                     *           "usual": true,
+                     *           "version": 1
+                     *         }
+                     *       ],
+                     *       "token": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordJoined"];
                 };
             };
@@ -7294,6 +10102,89 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "by": "sound-12-16-512",
+                 *       "course": {
+                 *         "limiter": {},
+                 *         "phases": [
+                 *           {
+                 *             "at": 0,
+                 *             "name": "single thread"
+                 *           },
+                 *           {
+                 *             "at": 1.3,
+                 *             "name": "all threads"
+                 *           }
+                 *         ]
+                 *       },
+                 *       "ended": "2026-11-23T08:00:00Z",
+                 *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *       "negotiated": {
+                 *         "clock.highest": "4000 MHz",
+                 *         "limit.power.long": "25.0 W",
+                 *         "limit.power.short": "37.5 W",
+                 *         "limit.temperature": "97 °C",
+                 *         "memory.speed": "3200 MT/s"
+                 *       },
+                 *       "observed": {
+                 *         "ambient": "22.5 °C",
+                 *         "battery.charge": "100 %",
+                 *         "load.background": "1 %",
+                 *         "power.mode": "default",
+                 *         "runtime": "native go1.26 linux/amd64",
+                 *         "supply": "mains",
+                 *         "system.name": "Strand OS 8"
+                 *       },
+                 *       "outcome": "done",
+                 *       "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *       "readings": [
+                 *         {
+                 *           "measure": "single",
+                 *           "state": "ok",
+                 *           "value": 1529.77224
+                 *         },
+                 *         {
+                 *           "measure": "all",
+                 *           "state": "ok",
+                 *           "value": 9717.67629
+                 *         }
+                 *       ],
+                 *       "repeat": 0,
+                 *       "series": [
+                 *         {
+                 *           "channel": "single",
+                 *           "times": [
+                 *             1.3
+                 *           ],
+                 *           "unit": "MiBy/s",
+                 *           "values": [
+                 *             1533.05396
+                 *           ]
+                 *         },
+                 *         {
+                 *           "channel": "all",
+                 *           "times": [
+                 *             2.6
+                 *           ],
+                 *           "unit": "MiBy/s",
+                 *           "values": [
+                 *             9790.07813
+                 *           ]
+                 *         }
+                 *       ],
+                 *       "setup": "as-delivered",
+                 *       "simulated": true,
+                 *       "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *       "source": "agent",
+                 *       "started": "2026-11-18T21:00:00Z",
+                 *       "step": 0,
+                 *       "subject": "sound-12-16-512-a",
+                 *       "test": "hashing",
+                 *       "test_version": 1,
+                 *       "trace": "KLUv/UQAXgLdCgBCka-secret-that-is-shown-once …"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecordRun"];
             };
         };
@@ -7304,6 +10195,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "fresh": true
+                     *     }
+                     */
                     "application/json": {
                         [key: string]: boolean;
                     };
@@ -7397,6 +10293,126 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "about": "Patches measured on a screen: luminance, contrast, white (CIE 15), coverage of colour spaces in the CIE 1931 xy and the CIE 1976 u′v′ plane, differences from what the patches are meant to be (CIEDE2000, ISO/CIE 11664-6) relative to the meas …",
+                     *         "group": "display",
+                     *         "measures": [
+                     *           {
+                     *             "better": "higher",
+                     *             "name": "white luminance",
+                     *             "repeatability": 0.01,
+                     *             "scale": "ratio",
+                     *             "slug": "white",
+                     *             "unit": "cd/m2"
+                     *           },
+                     *           {
+                     *             "better": "lower",
+                     *             "name": "black luminance",
+                     *             "repeatability": 0.03,
+                     *             "scale": "ratio",
+                     *             "slug": "black",
+                     *             "unit": "cd/m2"
+                     *           }
+                     *         ],
+                     *         "name": "colour",
+                     *         "options": [
+                     *           {
+                     *             "choices": [
+                     *               "srgb"
+                     *             ],
+                     *             "default": "srgb",
+                     *             "match": true,
+                     *             "meaning": "Space that the patches are meant to be in",
+                     *             "slug": "space"
+                     *           },
+                     *           {
+                     *             "choices": [
+                     *               "space"
+                     *             ],
+                     *             "default": "space",
+                     *             "match": true,
+                     *             "meaning": "White that differences are told beside: that of the space, or the measured one, to which an eye adapts (Bradford)",
+                     *             "slug": "white"
+                     *           }
+                     *         ],
+                     *         "roles": [
+                     *           {
+                     *             "called": [
+                     *               "xyz_y"
+                     *             ],
+                     *             "name": "Y",
+                     *             "need": true,
+                     *             "unit": "cd/m2",
+                     *             "words": "luminance Y"
+                     *           },
+                     *           {
+                     *             "called": [
+                     *               "xyz_x"
+                     *             ],
+                     *             "name": "X",
+                     *             "unit": "cd/m2",
+                     *             "words": "tristimulus X"
+                     *           }
+                     *         ],
+                     *         "title": "Panel, colours",
+                     *         "version": 1
+                     *       },
+                     *       {
+                     *         "about": "A log of a battery's charge or power while it runs down: run time, mean draw, energy and work of one charge. A log that ends early is continued along its straight part (Theil–Sen on 90 to 10 %), if it holds half of the discharge at least, a …",
+                     *         "group": "battery",
+                     *         "measures": [
+                     *           {
+                     *             "better": "higher",
+                     *             "name": "run time",
+                     *             "repeatability": 0.02,
+                     *             "scale": "ratio",
+                     *             "slug": "hours",
+                     *             "unit": "h"
+                     *           },
+                     *           {
+                     *             "better": "lower",
+                     *             "name": "mean draw",
+                     *             "repeatability": 0.02,
+                     *             "scale": "ratio",
+                     *             "slug": "draw",
+                     *             "unit": "W"
+                     *           }
+                     *         ],
+                     *         "name": "discharge",
+                     *         "options": [
+                     *           {
+                     *             "meaning": "Energy of the full battery, for the mean draw where no power was logged",
+                     *             "slug": "capacity",
+                     *             "unit": "W.h"
+                     *           }
+                     *         ],
+                     *         "roles": [
+                     *           {
+                     *             "called": [
+                     *               "time"
+                     *             ],
+                     *             "name": "time",
+                     *             "need": true,
+                     *             "unit": "s",
+                     *             "words": "time"
+                     *           },
+                     *           {
+                     *             "called": [
+                     *               "level"
+                     *             ],
+                     *             "either": true,
+                     *             "name": "level",
+                     *             "unit": "%",
+                     *             "words": "charge level"
+                     *           }
+                     *         ],
+                     *         "title": "Battery, a run from full to empty",
+                     *         "version": 1
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["AnalyseAnalysis"][];
                 };
             };
@@ -7470,6 +10486,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "by": "Owner",
+                     *         "kind": "unit",
+                     *         "reason": "returned to its maker",
+                     *         "slug": "fen-11-8-a"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RecordArchived"][];
                 };
             };
@@ -7520,6 +10547,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "unit",
+                 *       "reason": "returned to its maker",
+                 *       "slug": "fen-11-8-a"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Archiving"];
             };
         };
@@ -7530,6 +10564,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -7594,7 +10629,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example unit */
                 kind: "model" | "variant" | "unit" | "setup" | "plan" | "review";
+                /** @example fen-11-8-a */
                 id: string;
             };
             cookie?: never;
@@ -7607,6 +10644,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -7684,6 +10722,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "laptop"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Arrival"];
             };
         };
@@ -7694,6 +10737,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "code": "ABCD-2345",
+                     *       "expires": "2026-11-23T09:00:00Z",
+                     *       "link": "http://127.0.0.1:8080/probe/#ABCD-2345",
+                     *       "note": "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it.",
+                     *       "qr": "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 37 37\" role=\"img\" shape-rendering=\"crispEdges\"><title>http://127.0.0.1:8080/probe/#ABCD-2345</title><rect width=\"100%\" height=\"100%\" fill=\"#fff\"/><path fill=\"#12232E\" d=\"M4 4h7v1H4z…"
+                     *     }
+                     */
                     "application/json": components["schemas"]["JoinCode"];
                 };
             };
@@ -7772,6 +10824,115 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "done": 6,
+                     *         "doubts": [],
+                     *         "incidents": [],
+                     *         "jobs": 6,
+                     *         "marked": 0,
+                     *         "plan": {
+                     *           "after_failure": "retry",
+                     *           "agent": "cuddy-8-256",
+                     *           "cool": {
+                     *             "below": 45,
+                     *             "most": 30,
+                     *             "seconds": 5
+                     *           },
+                     *           "created": "2026-11-23T08:00:00Z",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "name": "Processor in another mode",
+                     *           "order": "interleaved",
+                     *           "setup": "as-delivered",
+                     *           "state": "done",
+                     *           "steps": [
+                     *             {
+                     *               "repeats": 3,
+                     *               "test": "hashing"
+                     *             },
+                     *             {
+                     *               "repeats": 3,
+                     *               "test": "memory-bandwidth"
+                     *             }
+                     *           ],
+                     *           "unit": "cuddy-8-256-a"
+                     *         },
+                     *         "seconds": 0,
+                     *         "setup_name": "As delivered",
+                     *         "steps": [],
+                     *         "title": "Lodestow Cuddy, 8 GiB, 256 GB",
+                     *         "variant": "cuddy-8-256",
+                     *         "writes": 0
+                     *       },
+                     *       {
+                     *         "done": 1,
+                     *         "doubts": [],
+                     *         "incidents": [],
+                     *         "jobs": 1,
+                     *         "marked": 0,
+                     *         "plan": {
+                     *           "after_failure": "go-on",
+                     *           "agent": "kittiwake-8-128",
+                     *           "created": "2026-11-23T08:00:00Z",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "name": "The mesher",
+                     *           "order": "grouped",
+                     *           "setup": "battery",
+                     *           "state": "done",
+                     *           "steps": [
+                     *             {
+                     *               "options": {
+                     *                 "heartbeat": "60 s"
+                     *               },
+                     *               "repeats": 1,
+                     *               "test": "rundown-video"
+                     *             }
+                     *           ],
+                     *           "unit": "kittiwake-8-128-a"
+                     *         },
+                     *         "seconds": 0,
+                     *         "setup_name": "On battery",
+                     *         "steps": [],
+                     *         "title": "Selvane Kittiwake, 8 GiB, 128 GB",
+                     *         "variant": "kittiwake-8-128",
+                     *         "writes": 0
+                     *       },
+                     *       {
+                     *         "done": 1,
+                     *         "doubts": [],
+                     *         "incidents": [],
+                     *         "jobs": 1,
+                     *         "marked": 0,
+                     *         "plan": {
+                     *           "after_failure": "go-on",
+                     *           "agent": "petrel-8-256",
+                     *           "created": "2026-11-23T08:00:00Z",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "name": "The mesher",
+                     *           "order": "grouped",
+                     *           "setup": "battery",
+                     *           "state": "done",
+                     *           "steps": [
+                     *             {
+                     *               "options": {
+                     *                 "heartbeat": "60 s"
+                     *               },
+                     *               "repeats": 1,
+                     *               "test": "rundown-video"
+                     *             }
+                     *           ],
+                     *           "unit": "petrel-8-256-a"
+                     *         },
+                     *         "seconds": 0,
+                     *         "setup_name": "On battery",
+                     *         "steps": [],
+                     *         "title": "Tamrisk Petrel, 8 GiB, 256 GB",
+                     *         "variant": "petrel-8-256",
+                     *         "writes": 0
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RecordBenchPlan"][];
                 };
             };
@@ -7818,8 +10979,12 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example rig */
                 kind: "model" | "variant" | "unit" | "rig" | "setup" | "claim" | "offer" | "plan" | "review";
-                /** @description Slug, or id of a claim, offer or plan */
+                /**
+                 * @description Slug, or id of a claim, offer or plan
+                 * @example till
+                 */
                 id: string;
             };
             cookie?: never;
@@ -7832,6 +10997,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -7903,9 +11069,15 @@ export interface operations {
     cells: {
         parameters: {
             query?: {
-                /** @description Variants, commas between; the field's if empty */
+                /**
+                 * @description Variants, commas between; the field's if empty
+                 * @example fen-14-16-512,sound-16-32-1000
+                 */
                 variants?: string;
-                /** @description Measures, commas between; all with figures if empty */
+                /**
+                 * @description Measures, commas between; all with figures if empty
+                 * @example hashing/all,fan-noise/full-load,weight/weight
+                 */
                 measures?: string;
                 field?: string;
                 setup?: string;
@@ -7924,6 +11096,126 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "measures": [
+                     *         {
+                     *           "better": "higher",
+                     *           "group": "CPU",
+                     *           "id": "hashing/all",
+                     *           "must_match": [
+                     *             "supply",
+                     *             "power.mode"
+                     *           ],
+                     *           "name": "Hashing, all threads",
+                     *           "scale": "ratio",
+                     *           "symbol": "MiB/s",
+                     *           "unit": "MiBy/s",
+                     *           "variants": 0,
+                     *           "version": 1
+                     *         },
+                     *         {
+                     *           "better": "lower",
+                     *           "group": "noise",
+                     *           "id": "fan-noise/full-load",
+                     *           "must_match": [
+                     *             "supply",
+                     *             "power.mode"
+                     *           ],
+                     *           "name": "Noise",
+                     *           "scale": "level",
+                     *           "symbol": "dB(A)",
+                     *           "unit": "dB[A]",
+                     *           "variants": 0,
+                     *           "version": 1
+                     *         },
+                     *         {
+                     *           "better": "lower",
+                     *           "group": "body",
+                     *           "id": "weight/weight",
+                     *           "must_match": [],
+                     *           "name": "Weight",
+                     *           "scale": "ratio",
+                     *           "symbol": "kg",
+                     *           "unit": "kg",
+                     *           "variants": 0,
+                     *           "version": 1
+                     *         }
+                     *       ],
+                     *       "rows": [
+                     *         [
+                     *           {
+                     *             "centre": 15098.8106,
+                     *             "df": 9.72092993,
+                     *             "hi": 15366.6316,
+                     *             "lo": 14835.6575,
+                     *             "median": 15045.2049,
+                     *             "n": 3,
+                     *             "se": 0.00786012409,
+                     *             "sittings": 1
+                     *           },
+                     *           {
+                     *             "centre": 39.2333333,
+                     *             "df": 18.0516453,
+                     *             "hi": 39.7100603,
+                     *             "lo": 38.7566064,
+                     *             "median": 39,
+                     *             "n": 3,
+                     *             "se": 0.226954497,
+                     *             "sittings": 1
+                     *           },
+                     *           {
+                     *             "centre": 1.286,
+                     *             "df": 2.35826953,
+                     *             "hi": 1.28829266,
+                     *             "lo": 1.28371142,
+                     *             "median": 1.286,
+                     *             "n": 1,
+                     *             "se": 0.000477068057,
+                     *             "sittings": 1,
+                     *             "typical": true
+                     *           }
+                     *         ],
+                     *         [
+                     *           {
+                     *             "centre": 19345.4124,
+                     *             "df": 11.3499264,
+                     *             "hi": 19636.5237,
+                     *             "lo": 19058.6168,
+                     *             "median": 19425.5262,
+                     *             "n": 4,
+                     *             "se": 0.00681134431,
+                     *             "sittings": 1
+                     *           },
+                     *           {
+                     *             "centre": 42.4666667,
+                     *             "df": 20.5937279,
+                     *             "hi": 42.9143546,
+                     *             "lo": 42.0189787,
+                     *             "median": 42.4,
+                     *             "n": 3,
+                     *             "se": 0.215012933,
+                     *             "sittings": 1
+                     *           },
+                     *           {
+                     *             "centre": 1.794,
+                     *             "df": 2.36292213,
+                     *             "hi": 1.79706915,
+                     *             "lo": 1.79093609,
+                     *             "median": 1.794,
+                     *             "n": 1,
+                     *             "se": 0.000458533118,
+                     *             "sittings": 1,
+                     *             "typical": true
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "variants": [
+                     *         "fen-14-16-512",
+                     *         "sound-16-32-1000"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresCells"];
                 };
             };
@@ -7968,6 +11260,7 @@ export interface operations {
     "chart-claims": {
         parameters: {
             query: {
+                /** @example fen-14-16-512 */
                 variant: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
@@ -7984,7 +11277,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8052,8 +11348,12 @@ export interface operations {
     "chart-curves": {
         parameters: {
             query: {
+                /** @example hashing-sustained */
                 test: string;
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Variants, commas between; the field's if empty */
                 variants?: string;
@@ -8074,7 +11374,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8142,7 +11445,10 @@ export interface operations {
     "chart-head": {
         parameters: {
             query: {
-                /** @description Two to four variants, commas between; the first is what the others are held against */
+                /**
+                 * @description Two to four variants, commas between; the first is what the others are held against
+                 * @example fen-14-16-512,sound-16-32-1000
+                 */
                 variants: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -8163,7 +11469,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8231,11 +11540,17 @@ export interface operations {
     "chart-index": {
         parameters: {
             query?: {
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example machines
+                 */
                 field?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Kind of use whose weights count */
+                /**
+                 * @description Kind of use whose weights count
+                 * @example survey
+                 */
                 use?: string;
                 /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
@@ -8258,7 +11573,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8326,9 +11644,15 @@ export interface operations {
     "chart-modes": {
         parameters: {
             query: {
-                /** @description test/measure */
+                /**
+                 * @description test/measure
+                 * @example hashing/all
+                 */
                 measure: string;
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Variant whose modes are set side by side: the measure, clock, power, temperature, noise */
                 subject?: string;
@@ -8345,7 +11669,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8413,9 +11740,15 @@ export interface operations {
     "chart-ranked": {
         parameters: {
             query: {
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
-                /** @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR) */
+                /**
+                 * @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR)
+                 * @example hashing/all
+                 */
                 measure: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -8448,7 +11781,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8516,7 +11852,10 @@ export interface operations {
     "chart-value": {
         parameters: {
             query?: {
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -8540,7 +11879,10 @@ export interface operations {
                 day?: string;
                 /** @description Prices without vouchers */
                 no_voucher?: boolean;
-                /** @description Performance by this measure; by an index if empty */
+                /**
+                 * @description Performance by this measure; by an index if empty
+                 * @example hashing/all
+                 */
                 measure?: string;
                 /** @description page, column, phone, card (1920×1080), tall (1080×1920) or link (1200×630) */
                 format?: "page" | "column" | "phone" | "card" | "tall" | "link";
@@ -8555,7 +11897,10 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description csv: the picture's figures as a table */
+                /**
+                 * @description csv: the picture's figures as a table
+                 * @example svg
+                 */
                 type: "svg" | "png" | "csv";
             };
             cookie?: never;
@@ -8639,7 +11984,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Only this variant's */
+                /**
+                 * @description Only this variant's
+                 * @example fen-14-16-512
+                 */
                 variant?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
@@ -8656,6 +12004,124 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "maker": "Selvane",
+                     *         "measure": "chart-pan-battery/hours",
+                     *         "measured": "11 h 13 min ± 12 min",
+                     *         "model": "Selvane Fen 14",
+                     *         "name": "Battery life, chart panning",
+                     *         "qualifier": "up to",
+                     *         "runs": [
+                     *           "2a231ce0-5479-53bf-8cf7-5b47d1171e3f"
+                     *         ],
+                     *         "scale": "ratio",
+                     *         "source": "product page, 2026-08",
+                     *         "symbol": "h",
+                     *         "text": "up to 13 h",
+                     *         "unit": "h",
+                     *         "value": 13,
+                     *         "variant": "fen-14-16-512",
+                     *         "verdict": {
+                     *           "amount": "12 %",
+                     *           "by": -0.124615385,
+                     *           "claimed": 13,
+                     *           "estimate": {
+                     *             "centre": 11.2192846,
+                     *             "df": 6.13018839,
+                     *             "hi": 11.4254935,
+                     *             "lo": 11.0167974,
+                     *             "median": 11.21,
+                     *             "n": 3,
+                     *             "se": 0.00748157802,
+                     *             "sittings": 1
+                     *           },
+                     *           "outcome": "short",
+                     *           "why": "The best of 3 readings is 11 h 23 min: lasts 1 h 37 min shorter than “up to” 13 h (12 %)."
+                     *         },
+                     *         "year": "2026"
+                     *       },
+                     *       {
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "maker": "Selvane",
+                     *         "measure": "hashing/all",
+                     *         "measured": "15,099 ± 265 MiB/s",
+                     *         "model": "Selvane Fen 14",
+                     *         "name": "Hashing, all threads",
+                     *         "runs": [
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *         ],
+                     *         "scale": "ratio",
+                     *         "source": "press sheet, 2026-08",
+                     *         "symbol": "MiB/s",
+                     *         "text": "12 GB/s",
+                     *         "unit": "GB/s",
+                     *         "value": 12,
+                     *         "variant": "fen-14-16-512",
+                     *         "verdict": {
+                     *           "amount": "32 %",
+                     *           "by": 0.319354206,
+                     *           "claimed": 11444.0918,
+                     *           "estimate": {
+                     *             "centre": 15098.8106,
+                     *             "df": 9.72092993,
+                     *             "hi": 15366.6316,
+                     *             "lo": 14835.6575,
+                     *             "median": 15045.2049,
+                     *             "n": 3,
+                     *             "se": 0.00786012409,
+                     *             "sittings": 1
+                     *           },
+                     *           "outcome": "beyond",
+                     *           "why": "Measured 15,099 MiB/s: 32 % faster than promised (30 to 34).",
+                     *           "within": 0.0231986115
+                     *         },
+                     *         "year": "2026"
+                     *       },
+                     *       {
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "maker": "Selvane",
+                     *         "measure": "drive-sequential/read",
+                     *         "measured": "4964 ± 90 MB/s",
+                     *         "model": "Selvane Fen 14",
+                     *         "name": "Sequential access, read",
+                     *         "runs": [
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *         ],
+                     *         "scale": "ratio",
+                     *         "source": "spec sheet",
+                     *         "symbol": "MB/s",
+                     *         "text": "5000 MB/s",
+                     *         "unit": "MB/s",
+                     *         "value": 5000,
+                     *         "variant": "fen-14-16-512",
+                     *         "verdict": {
+                     *           "by": -0.00724460194,
+                     *           "claimed": 5000,
+                     *           "estimate": {
+                     *             "centre": 4963.77699,
+                     *             "df": 6.65218114,
+                     *             "hi": 5054.78802,
+                     *             "lo": 4874.40461,
+                     *             "median": 4975.83115,
+                     *             "n": 3,
+                     *             "se": 0.00760177901,
+                     *             "sittings": 1
+                     *           },
+                     *           "outcome": "undecided",
+                     *           "why": "Measured 4964 MB/s, promised 5000 MB/s: not decided, the interval leaves it open. More repeats will hardly decide: the claim lies at the edge of its tolerance.",
+                     *           "within": 0.0180383414
+                     *         },
+                     *         "year": "2026"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ClaimsJudged"][];
                 };
             };
@@ -8706,6 +12172,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "measure": "weight/weight",
+                 *       "qualifier": "at most",
+                 *       "source": "spec sheet",
+                 *       "unit": "kg",
+                 *       "value": 1.2,
+                 *       "variant": "fen-11-8"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogClaim"];
             };
         };
@@ -8716,6 +12192,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "measure": "weight/weight",
+                     *       "qualifier": "at most",
+                     *       "source": "spec sheet",
+                     *       "unit": "kg",
+                     *       "value": 1.2,
+                     *       "variant": "fen-11-8"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogClaim"];
                 };
             };
@@ -8784,6 +12271,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "model",
+                 *       "parts": [
+                 *         "notes"
+                 *       ],
+                 *       "slug": "fen-11"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Emptied"];
             };
         };
@@ -8794,6 +12290,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -8885,6 +12382,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example [] */
                     "application/json": components["schemas"]["MethodConditionKey"][];
                 };
             };
@@ -8935,6 +12433,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "key": "own.lid",
+                 *       "meaning": "Whether the lid is open",
+                 *       "name": "lid"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MethodConditionKey"];
             };
         };
@@ -8945,6 +12450,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "key": "own.lid",
+                     *       "meaning": "Whether the lid is open",
+                     *       "name": "lid"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodConditionKey"];
                 };
             };
@@ -9007,14 +12519,21 @@ export interface operations {
     curves: {
         parameters: {
             query: {
+                /** @example hashing-sustained */
                 test: string;
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Variants, commas between; the field's if empty */
                 variants?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Variant in question */
+                /**
+                 * @description Variant in question
+                 * @example fen-14-16-512
+                 */
                 subject?: string;
             };
             header?: never;
@@ -9029,6 +12548,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "foot": "Marram Desk.",
+                     *       "lines": [
+                     *         {
+                     *           "id": "sound-16-32-1000",
+                     *           "name": "Hythebrook Sound 16",
+                     *           "note": "32 GiB, 1 TB",
+                     *           "summary": "keeps 88 %: 19,455 MiB/s",
+                     *           "x": [
+                     *             2,
+                     *             5
+                     *           ],
+                     *           "y": [
+                     *             22041.4955,
+                     *             21987.49
+                     *           ]
+                     *         },
+                     *         {
+                     *           "id": "fen-14-16-512",
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "16 GiB, 512 GB",
+                     *           "subject": true,
+                     *           "summary": "keeps 82 %: 13,366 MiB/s",
+                     *           "x": [
+                     *             2,
+                     *             5
+                     *           ],
+                     *           "y": [
+                     *             16333.3936,
+                     *             16297.5803
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "subtitle": "One run each; under its name how much of its start each keeps.",
+                     *       "text": "Hashing, sustained: Hythebrook Sound 16 is highest at the end. One run each; under its name how much of its start each keeps. Hythebrook Sound 16, 32 GiB, 1 TB: keeps 88 %: 19,455 MiB/s; Selvane Fen 14, 16 GiB, 512 GB: keeps 82 %: 13,366 Mi …",
+                     *       "title": "Hashing, sustained: Hythebrook Sound 16 is highest at the end",
+                     *       "x": "Time, s",
+                     *       "y": "Rate, MiB/s"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ChartLines"];
                 };
             };
@@ -9085,6 +12645,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "fixed": [
+                     *         "name"
+                     *       ],
+                     *       "name": "Marram Desk",
+                     *       "named": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["DeskSelf"];
                 };
             };
@@ -9135,6 +12704,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "imprint": "The chandlery's measuring room",
+                 *       "licence": "CC-BY-4.0",
+                 *       "name": "Marram Desk"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DeskSelf"];
             };
         };
@@ -9145,6 +12721,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "fixed": [
+                     *         "name"
+                     *       ],
+                     *       "imprint": "The chandlery's measuring room",
+                     *       "licence": "CC-BY-4.0",
+                     *       "name": "Marram Desk",
+                     *       "named": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["DeskSelf"];
                 };
             };
@@ -9213,6 +12800,20 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "configuration": "8 GB, 256 GB",
+                 *       "kind": "laptop",
+                 *       "maker": "Selvane",
+                 *       "name": "Fen 12",
+                 *       "origin": "bought",
+                 *       "serial": "SE-0012",
+                 *       "spec": {
+                 *         "drive.size": "256 GB",
+                 *         "memory.size": "8 GB"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogDevice"];
             };
         };
@@ -9223,6 +12824,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "model": {
+                     *         "kind": "laptop",
+                     *         "maker": "Selvane",
+                     *         "name": "Fen 12",
+                     *         "slug": "fen-12"
+                     *       },
+                     *       "unit": {
+                     *         "origin": "bought",
+                     *         "serial": "SE-0012",
+                     *         "slug": "fen-12-8-gb-256-gb-a",
+                     *         "state": "on desk",
+                     *         "variant": "fen-12-8-gb-256-gb"
+                     *       },
+                     *       "variant": {
+                     *         "model": "fen-12",
+                     *         "name": "8 GB, 256 GB",
+                     *         "slug": "fen-12-8-gb-256-gb",
+                     *         "spec": {
+                     *           "drive.size": "256 GB",
+                     *           "memory.size": "8 GB"
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogSample"];
                 };
             };
@@ -9294,6 +12921,54 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example # yaml-language-server: $schema=../../desk/schemas/dossier.schema.json
+                 *     format: durvek-dossier/1
+                 *     model:
+                 *       slug: sound-12
+                 *       maker: Hythebrook
+                 *       name: Sound 12
+                 *       kind: laptop
+                 *       released: "2022-05"
+                 *     variants:
+                 *       - slug: sound-12-16-512
+                 *         name: 16 GiB, 512 GB
+                 *         spec:
+                 *           cpu.name: Skarn Seven
+                 *           cpu.cores: 6
+                 *           cpu.threads: 12
+                 *           cpu.base_clock: 2.1 GHz
+                 *           cpu.boost_clock: 4.0 GHz
+                 *           cpu.power_limit: 25 W
+                 *           graphics.name: Skarn Eyot
+                 *           graphics.units: 6
+                 *           graphics.clock: 1200 MHz
+                 *           memory.size: 16 GiB
+                 *           memory.channels: 2
+                 *           memory.speed: 3200 MT/s
+                 *           memory.type: soldered
+                 *           drive.name: Hythebrook OEM drive
+                 *           drive.size: 512 GB
+                 *           drive.sequential_read: 2400 MB/s
+                 *           drive.sequential_write: 1700 MB/s
+                 *           display.size: 12.5 in
+                 *           display.resolution: 1920 × 1200
+                 *           display.refresh: 60 Hz
+                 *           display.luminance: 320 cd/m²
+                 *           display.surface: matt
+                 *           battery.energy: 47 Wh
+                 *           body.weight: 1.31 kg
+                 *           cooling.fans: 1
+                 *           system.name: Strand OS 8
+                 *         units:
+                 *           - slug: sound-12-16-512-a
+                 *             origin: own
+                 *             received: "2022-06-20"
+                 *             state: on desk
+                 *         claims:
+                 *           - measure: chart-pan-battery/hours
+                 *        …
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -9304,6 +12979,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "checked_only": false,
+                     *       "claims": 1,
+                     *       "model": "sound-12",
+                     *       "offers": 1,
+                     *       "rigs": 0,
+                     *       "units": 1,
+                     *       "variants": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["BooksIntake"];
                 };
             };
@@ -9368,6 +13054,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
@@ -9382,6 +13069,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example format: durvek-dossier/1
+                     *     model:
+                     *       slug: fen-14
+                     *       maker: Selvane
+                     *       name: Fen 14
+                     *       kind: laptop
+                     *       released: 2026-08
+                     *     variants:
+                     *       - slug: fen-14-16-512
+                     *         name: 16 GiB, 512 GB
+                     *         spec:
+                     *           battery.energy: 70 Wh
+                     *           body.weight: 1.29 kg
+                     *           cooling.fans: 1
+                     *           cpu.base_clock: 2.0 GHz
+                     *           cpu.boost_clock: 4.7 GHz
+                     *           cpu.cores: 10
+                     *           cpu.name: Lodestow Dab
+                     *           cpu.power_limit: 45 W
+                     *           cpu.threads: 16
+                     *           display.luminance: 500 cd/m²
+                     *           display.refresh: 60 Hz
+                     *           display.resolution: 2240 × 1400
+                     *           display.size: 14 in
+                     *           display.surface: matt
+                     *           drive.name: Selvane OEM drive
+                     *           drive.sequential_read: 5000 MB/s
+                     *           drive.sequential_write: 3900 MB/s
+                     *           drive.size: 512 GB
+                     *           graphics.clock: 2200 MHz
+                     *           graphics.name: Lodestow Reed
+                     *           graphics.units: 12
+                     *           link.rate: 20 Gbit/s
+                     *           memory.channels: 2
+                     *           memory.size: 16 GiB
+                     *           memory.speed: 5600 MT/s
+                     *           memory.type: soldered
+                     *           ports: 2 × USB 20 Gbit/s, USB 5 Gbit/s, card slot
+                     *           system.name: Strand OS 9
+                     *         units:
+                     *           - slug: fen-14-16-512-a
+                     *             origin: bought
+                     *             received: "2026-09-14"
+                     *             state: on desk
+                     *         claims:
+                     *           - measure: chart-pan-battery/hours …
+                     */
                     "application/yaml": string;
                 };
             };
@@ -9437,11 +13172,17 @@ export interface operations {
             query?: {
                 /** @description open, upheld, dismissed or caveat; all if empty */
                 state?: "" | "open" | "upheld" | "dismissed" | "caveat";
-                /** @description Only this rule's */
+                /**
+                 * @description Only this rule's
+                 * @example departure
+                 */
                 rule?: string;
                 /** @description Only about this test */
                 test?: string;
-                /** @description Only about this unit */
+                /**
+                 * @description Only about this unit
+                 * @example relay-15-16-512-a
+                 */
                 subject?: string;
                 /** @description note, caution or serious */
                 severity?: "" | "note" | "caution" | "serious";
@@ -9466,6 +13207,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "doubts": [
+                     *         {
+                     *           "again": "repeat",
+                     *           "evidence": [
+                     *             {
+                     *               "name": "supply",
+                     *               "value": "mains planned, battery observed"
+                     *             }
+                     *           ],
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "proposal": "Set it up as planned and repeat",
+                     *           "raised": "2026-11-23T08:00:00Z",
+                     *           "rule": "departure",
+                     *           "run": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "runs": [
+                     *             "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *           ],
+                     *           "sentence": "Taken under other conditions than planned: supply battery, not mains.",
+                     *           "setup": "as-delivered",
+                     *           "severity": "serious",
+                     *           "started": "2026-11-23T08:00:00Z",
+                     *           "state": "open",
+                     *           "subject": "relay-15-16-512-a",
+                     *           "test": "hashing",
+                     *           "test_name": "Hashing",
+                     *           "title": "Not as planned",
+                     *           "variant": "relay-15-16-512"
+                     *         }
+                     *       ],
+                     *       "total": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["DoubtList"];
                 };
             };
@@ -9516,6 +13292,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "cell": true,
+                 *       "run": "eeb82585-45b5-54de-9d32-e8456b366c08",
+                 *       "sentence": "Copied through an adapter of the desk's, which may cost some of the rate."
+                 *     }
+                 */
                 "application/json": components["schemas"]["ResultsRaising"];
             };
         };
@@ -9528,6 +13311,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "again": "repeat",
+                     *       "evidence": [],
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "proposal": "Look at it, then uphold it, dismiss it or show it as a caveat",
+                     *       "raised": "2026-11-23T08:00:00Z",
+                     *       "rule": "person",
+                     *       "run": "eeb82585-45b5-54de-9d32-e8456b366c08",
+                     *       "runs": [
+                     *         "e34d6d4a-068b-5549-a2cf-29dd59e57c06",
+                     *         "4d6b70b3-6b04-585f-8df8-eda4f11ea760",
+                     *         "eeb82585-45b5-54de-9d32-e8456b366c08"
+                     *       ],
+                     *       "sentence": "Copied through an adapter of the desk's, which may cost some of the rate.",
+                     *       "setup": "as-delivered",
+                     *       "severity": "caution",
+                     *       "started": "2026-11-12T11:43:00Z",
+                     *       "state": "open",
+                     *       "subject": "leaf-11-12-256-a",
+                     *       "test": "port-copy",
+                     *       "test_name": "Survey copy through a port",
+                     *       "title": "Raised by hand",
+                     *       "variant": "leaf-11-12-256"
+                     *     }
+                     */
                     "application/json": components["schemas"]["TrustDoubt"];
                 };
             };
@@ -9592,6 +13401,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -9604,6 +13414,94 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "acts": [
+                     *         {
+                     *           "act": "raised",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "the rule",
+                     *           "sentence": "10,746 MiB/s is 7.9 times the mean of its 3 other repeats, 1368 MiB/s: near a factor of 8 or 10, as when a unit is mixed up."
+                     *         }
+                     *       ],
+                     *       "doubt": {
+                     *         "again": "repeat",
+                     *         "evidence": [
+                     *           {
+                     *             "name": "reading",
+                     *             "value": "10,746 MiB/s"
+                     *           },
+                     *           {
+                     *             "name": "expected",
+                     *             "value": "1368 MiB/s"
+                     *           },
+                     *           {
+                     *             "name": "times",
+                     *             "value": "7.86"
+                     *           }
+                     *         ],
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "measure": "all",
+                     *         "picture": {
+                     *           "band": [
+                     *             1288.09302,
+                     *             1452.32083
+                     *           ],
+                     *           "kind": "repeats",
+                     *           "marked": [
+                     *             3
+                     *           ],
+                     *           "unit": "MiBy/s",
+                     *           "x": [
+                     *             1,
+                     *             2
+                     *           ],
+                     *           "y": [
+                     *             1371.67751,
+                     *             1351.22153
+                     *           ]
+                     *         },
+                     *         "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "proposal": "Check the unit that the program or the reader used, and repeat",
+                     *         "raised": "2026-11-23T08:00:00Z",
+                     *         "rule": "unit-slip",
+                     *         "run": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "runs": [
+                     *           "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *         ],
+                     *         "sentence": "10,746 MiB/s is 7.9 times the mean of its 3 other repeats, 1368 MiB/s: near a factor of 8 or 10, as when a unit is mixed up.",
+                     *         "setup": "as-delivered",
+                     *         "severity": "serious",
+                     *         "size": 34.3557987,
+                     *         "started": "2026-11-17T02:00:39Z",
+                     *         "state": "open",
+                     *         "subject": "relay-desk-32-1000-a",
+                     *         "test": "log-indexing",
+                     *         "test_name": "Log indexing",
+                     *         "title": "Looks like a slip of units of measure",
+                     *         "variant": "relay-desk-32-1000"
+                     *       },
+                     *       "photos": [],
+                     *       "rule": {
+                     *         "again": "repeat",
+                     *         "hides": [
+                     *           "far-from-kin",
+                     *           "outlier",
+                     *           "spread"
+                     *         ],
+                     *         "least": 3,
+                     *         "limit": 4.5,
+                     *         "limit_unit": "standard deviations of the kin, in Student's t with 11 degrees of freedom",
+                     *         "name": "unit-slip",
+                     *         "proposal": "Check the unit that the program or the reader used, and repeat",
+                     *         "sentence": "A figure is about 8, 10 or 1000 times, or as many times less, than its repeats or twelve or more kindred variants let expect.",
+                     *         "severity": "serious",
+                     *         "source": "The residual of a model of two effects, variant and measure, within a group of measures, against the kin's own residuals.",
+                     *         "statistical": true,
+                     *         "title": "Looks like a slip of units of measure"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsDoubtPage"];
                 };
             };
@@ -9662,6 +13560,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -9676,6 +13575,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "Again: Log indexing",
+                     *       "setup": "as-delivered",
+                     *       "state": "waiting",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 1,
+                     *           "test": "log-indexing"
+                     *         }
+                     *       ],
+                     *       "unit": "relay-desk-32-1000-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -9749,12 +13664,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "cause": "conditions",
+                 *       "do": "uphold",
+                 *       "reason": "The plug had slipped out; nobody noticed before the last repeat."
+                 *     }
+                 */
                 "application/json": components["schemas"]["ResultsSettling"];
             };
         };
@@ -9765,6 +13688,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "again": "repeat",
+                     *       "by": "Owner",
+                     *       "cause": "conditions",
+                     *       "evidence": [
+                     *         {
+                     *           "name": "supply",
+                     *           "value": "mains planned, battery observed"
+                     *         }
+                     *       ],
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "proposal": "Set it up as planned and repeat",
+                     *       "raised": "2026-11-23T08:00:00Z",
+                     *       "reason": "The plug had slipped out; nobody noticed before the last repeat.",
+                     *       "rule": "departure",
+                     *       "run": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "runs": [
+                     *         "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *       ],
+                     *       "sentence": "Taken under other conditions than planned: supply battery, not mains.",
+                     *       "settled": "2026-11-23T08:00:00Z",
+                     *       "setup": "as-delivered",
+                     *       "severity": "serious",
+                     *       "started": "2026-11-23T08:00:00Z",
+                     *       "state": "upheld",
+                     *       "subject": "relay-15-16-512-a",
+                     *       "test": "hashing",
+                     *       "test_name": "Hashing",
+                     *       "title": "Not as planned",
+                     *       "variant": "relay-15-16-512"
+                     *     }
+                     */
                     "application/json": components["schemas"]["TrustDoubt"];
                 };
             };
@@ -9836,7 +13793,10 @@ export interface operations {
     examine: {
         parameters: {
             query?: {
-                /** @description Only this unit's */
+                /**
+                 * @description Only this unit's
+                 * @example fen-14-16-512-a
+                 */
                 subject?: string;
                 /** @description Only this test's */
                 test?: string;
@@ -9869,6 +13829,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "doubts": 0,
+                     *       "open": 6,
+                     *       "runs": 101
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsReexamined"];
                 };
             };
@@ -9943,6 +13910,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "units": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["DeskExamples"];
                 };
             };
@@ -9993,6 +13965,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kinds": [
+                 *         "phone"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["ExamplesOf"];
             };
         };
@@ -10003,6 +13982,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "runs": 477,
+                     *       "units": [
+                     *         "example-dear-phone-a",
+                     *         "example-phone-a",
+                     *         "example-plain-phone-a"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["DeskExamples"];
                 };
             };
@@ -10080,6 +14069,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -10171,6 +14161,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "holds": [
+                     *           "cockle-2000",
+                     *           "cuddy-8-256",
+                     *           "dunlin-15-16-512"
+                     *         ],
+                     *         "name": "measured products",
+                     *         "rule": "everything ever measured",
+                     *         "slug": "everything"
+                     *       },
+                     *       {
+                     *         "holds": [
+                     *           "cuddy-8-256",
+                     *           "dunlin-15-16-512",
+                     *           "fen-14-16-512"
+                     *         ],
+                     *         "kinds": [
+                     *           "laptop",
+                     *           "desktop",
+                     *           "mini-pc"
+                     *         ],
+                     *         "name": "machines",
+                     *         "rule": "laptops, desktops, mini PCs, tablets, phones",
+                     *         "slug": "machines"
+                     *       },
+                     *       {
+                     *         "holds": [
+                     *           "dunlin-15-16-512",
+                     *           "fen-14-16-512",
+                     *           "fen-14-32-1000"
+                     *         ],
+                     *         "kinds": [
+                     *           "laptop"
+                     *         ],
+                     *         "name": "crew laptops",
+                     *         "rule": "laptops",
+                     *         "slug": "laptops"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["FiguresFieldPage"][];
                 };
             };
@@ -10221,6 +14253,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kinds": [
+                 *         "laptop",
+                 *         "desktop",
+                 *         "mini-pc"
+                 *       ],
+                 *       "name": "machines",
+                 *       "slug": "machines"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RankingField"];
             };
         };
@@ -10231,6 +14274,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "kinds": [
+                     *         "laptop",
+                     *         "desktop",
+                     *         "mini-pc"
+                     *       ],
+                     *       "name": "machines",
+                     *       "slug": "machines"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RankingField"];
                 };
             };
@@ -10295,6 +14349,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example pocket */
                 slug: string;
             };
             cookie?: never;
@@ -10307,6 +14362,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -10394,7 +14450,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Words; a letter or two may be wrong in longer ones */
+                /**
+                 * @description Words; a letter or two may be wrong in longer ones
+                 * @example sond 16
+                 */
                 text: string;
                 /** @description Entries at most */
                 most?: number;
@@ -10411,6 +14470,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "id": "sound-16",
+                     *         "kind": "model",
+                     *         "name": "Hythebrook Sound 16",
+                     *         "note": "laptop",
+                     *         "path": "/catalogue/sound-16",
+                     *         "score": 0.785
+                     *       },
+                     *       {
+                     *         "id": "sound-16-16-512-a",
+                     *         "kind": "unit",
+                     *         "name": "Hythebrook Sound 16, 16 GiB, 512 GB",
+                     *         "note": "unit sound-16-16-512-a",
+                     *         "path": "/results?subject=sound-16-16-512-a",
+                     *         "score": 0.785
+                     *       },
+                     *       {
+                     *         "id": "sound-16-32-1000-a",
+                     *         "kind": "unit",
+                     *         "name": "Hythebrook Sound 16, 32 GiB, 1 TB",
+                     *         "note": "unit sound-16-32-1000-a",
+                     *         "path": "/results?subject=sound-16-32-1000-a",
+                     *         "score": 0.785
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["FrontFound"][];
                 };
             };
@@ -10455,8 +14542,12 @@ export interface operations {
     fit: {
         parameters: {
             query: {
+                /** @example wheelhouse */
                 use: string;
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -10475,6 +14566,175 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "field": "crew laptops",
+                     *       "fits": [
+                     *         {
+                     *           "completeness": 0.979591837,
+                     *           "for": "for",
+                     *           "hi": 67.0633953,
+                     *           "lo": 64.0528143,
+                     *           "needs": [
+                     *             {
+                     *               "met": "met",
+                     *               "text": "Noise at most 42 dB(A)",
+                     *               "why": "Measured 39.23 dB(A)."
+                     *             }
+                     *           ],
+                     *           "parts": [
+                     *             {
+                     *               "measure": "fan-noise/full-load",
+                     *               "value": 39.2333333,
+                     *               "weight": 0.428571429,
+                     *               "worth": 0.384444444
+                     *             },
+                     *             {
+                     *               "measure": "hashing/single",
+                     *               "value": 1880.01551,
+                     *               "weight": 0.0238095238,
+                     *               "worth": 0.972027611
+                     *             }
+                     *           ],
+                     *           "score": 65.5581048,
+                     *           "variant": "fen-14-16-512"
+                     *         },
+                     *         {
+                     *           "completeness": 0.884353741,
+                     *           "for": "for",
+                     *           "hi": 64.0619189,
+                     *           "lo": 60.7230966,
+                     *           "needs": [
+                     *             {
+                     *               "met": "met",
+                     *               "text": "Noise at most 42 dB(A)",
+                     *               "why": "Measured 39.60 dB(A)."
+                     *             }
+                     *           ],
+                     *           "parts": [
+                     *             {
+                     *               "measure": "fan-noise/full-load",
+                     *               "value": 39.6,
+                     *               "weight": 0.428571429,
+                     *               "worth": 0.36
+                     *             },
+                     *             {
+                     *               "measure": "hashing/single",
+                     *               "value": 1864.60514,
+                     *               "weight": 0.0238095238,
+                     *               "worth": 0.964059958
+                     *             }
+                     *           ],
+                     *           "score": 62.3925078,
+                     *           "variant": "fen-14-32-1000"
+                     *         },
+                     *         {
+                     *           "completeness": 0.884353741,
+                     *           "for": "for",
+                     *           "hi": 61.3594124,
+                     *           "lo": 57.7174052,
+                     *           "needs": [
+                     *             {
+                     *               "met": "met",
+                     *               "text": "Noise at most 42 dB(A)",
+                     *               "why": "Measured 40.07 dB(A)."
+                     *             }
+                     *           ],
+                     *           "parts": [
+                     *             {
+                     *               "measure": "fan-noise/full-load",
+                     *               "value": 40.0666667,
+                     *               "weight": 0.428571429,
+                     *               "worth": 0.328888889
+                     *             },
+                     *             {
+                     *               "measure": "log-indexing/single",
+                     *               "value": 120.383311,
+                     *               "weight": 0.0238095238,
+                     *               "worth": 0.978196539
+                     *             }
+                     *           ],
+                     *           "score": 59.5384088,
+                     *           "variant": "skiff-14-16-1000"
+                     *         }
+                     *       ],
+                     *       "names": {
+                     *         "dunlin-15-16-512": {
+                     *           "name": "Thrunby Dunlin 15",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "fen-14-16-512": {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "fen-14-32-1000": {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "32 GiB, 1 TB, finer screen"
+                     *         },
+                     *         "pilot-13-16-512": {
+                     *           "name": "Wexcombe Pilot 13",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "pilot-13-32-1000": {
+                     *           "name": "Wexcombe Pilot 13",
+                     *           "note": "32 GiB, 1 TB"
+                     *         },
+                     *         "relay-15-16-512": {
+                     *           "name": "Thrunby Relay 15",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "skiff-14-16-1000": {
+                     *           "name": "Ardnoe Skiff 14",
+                     *           "note": "16 GiB, 1 TB"
+                     *         },
+                     *         "skiff-14-32-2000": {
+                     *           "name": "Ardnoe Skiff 14",
+                     *           "note": "32 GiB, 2 TB"
+                     *         },
+                     *         "sound-12-16-512": {
+                     *           "name": "Hythebrook Sound 12",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "sound-14-16-512": {
+                     *           "name": "Hythebrook Sound 14",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "sound-16-16-512": {
+                     *           "name": "Hythebrook Sound 16",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "sound-16-32-1000": {
+                     *           "name": "Hythebrook Sound 16",
+                     *           "note": "32 GiB, 1 TB"
+                     *         }
+                     *       },
+                     *       "use": {
+                     *         "name": "the wheelhouse",
+                     *         "needs": [
+                     *           {
+                     *             "measure": "fan-noise/full-load",
+                     *             "most": 42,
+                     *             "unit": "dB(A)"
+                     *           }
+                     *         ],
+                     *         "slug": "wheelhouse",
+                     *         "weights": [
+                     *           {
+                     *             "group": "CPU",
+                     *             "weight": 2
+                     *           },
+                     *           {
+                     *             "group": "memory",
+                     *             "weight": 1
+                     *           },
+                     *           {
+                     *             "group": "storage",
+                     *             "weight": 1
+                     *           }
+                     *         ]
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresUseFit"];
                 };
             };
@@ -10521,6 +14781,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example sheet */
                 slug: string;
             };
             cookie?: never;
@@ -10535,6 +14796,71 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "$id": "durvek-sheet-1",
+                     *       "$schema": "https://json-schema.org/draft/2020-12/schema",
+                     *       "additionalProperties": false,
+                     *       "description": "The hands-on tests that a kind of device is looked over by, in order. YAML 1.2 or JSON.",
+                     *       "properties": {
+                     *         "about": {
+                     *           "type": "string"
+                     *         },
+                     *         "format": {
+                     *           "const": "durvek-sheet/1"
+                     *         },
+                     *         "name": {
+                     *           "minLength": 1,
+                     *           "type": "string"
+                     *         },
+                     *         "parts": {
+                     *           "items": {
+                     *             "additionalProperties": false,
+                     *             "properties": {
+                     *               "name": {
+                     *                 "minLength": 1,
+                     *                 "type": "string"
+                     *               },
+                     *               "tests": {
+                     *                 "items": {
+                     *                   "minLength": 1,
+                     *                   "type": "string"
+                     *                 },
+                     *                 "minItems": 1,
+                     *                 "type": "array"
+                     *               }
+                     *             },
+                     *             "required": [
+                     *               "name",
+                     *               "tests"
+                     *             ],
+                     *             "type": "object"
+                     *           },
+                     *           "minItems": 1,
+                     *           "type": "array"
+                     *         },
+                     *         "slug": {
+                     *           "maxLength": 80,
+                     *           "pattern": "^[a-z0-9]+(-[a-z0-9]+)*$",
+                     *           "type": "string"
+                     *         },
+                     *         "subjects": {
+                     *           "items": {
+                     *             "description": "laptop, desktop, mini-pc, tablet, phone, a kind of part, or a kind of the desk's own",
+                     *             "pattern": "^[a-z0-9]+(-[a-z0-9]+)*$"
+                     *           },
+                     *           "type": "array"
+                     *         }
+                     *       },
+                     *       "required": [
+                     *         "format",
+                     *         "name",
+                     *         "parts"
+                     *       ],
+                     *       "title": "Durvek inspection sheet",
+                     *       "type": "object"
+                     *     }
+                     */
                     "application/schema+json": string;
                 };
             };
@@ -10588,9 +14914,15 @@ export interface operations {
     "add-frames": {
         parameters: {
             query: {
-                /** @description Test with the analysis frames */
+                /**
+                 * @description Test with the analysis frames
+                 * @example harbour-flight
+                 */
                 test: string;
-                /** @description Unit that was measured */
+                /**
+                 * @description Unit that was measured
+                 * @example sound-16-32-1000-a
+                 */
                 unit: string;
                 /** @description Unit or rig that a part was measured in */
                 host?: string;
@@ -10598,13 +14930,22 @@ export interface operations {
                 place?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Which repeat it is, from 0 */
+                /**
+                 * @description Which repeat it is, from 0
+                 * @example 0
+                 */
                 repeat?: number;
                 /** @description Day it was measured, YYYY-MM-DD; today if left out */
                 date?: string;
-                /** @description Conditions beside the setup's, KEY=VALUE, each after a semicolon */
+                /**
+                 * @description Conditions beside the setup's, KEY=VALUE, each after a semicolon
+                 * @example content=harbour replay; program.version=3.1
+                 */
                 conditions?: string;
-                /** @description Column of the frame times; left out where the table has one column */
+                /**
+                 * @description Column of the frame times; left out where the table has one column
+                 * @example frame_ms
+                 */
                 column?: string;
                 /** @description Unit that the column is in; ms where left out */
                 "unit-of-time"?: string;
@@ -10619,6 +14960,127 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example frame,frame_ms
+                 *     1,11.983
+                 *     2,11.216
+                 *     3,10.780
+                 *     4,10.852
+                 *     5,11.501
+                 *     6,11.820
+                 *     7,11.713
+                 *     8,12.121
+                 *     9,12.149
+                 *     10,11.313
+                 *     11,11.648
+                 *     12,10.053
+                 *     13,12.099
+                 *     14,12.150
+                 *     15,11.757
+                 *     16,10.766
+                 *     17,11.169
+                 *     18,11.152
+                 *     19,11.530
+                 *     20,10.719
+                 *     21,10.029
+                 *     22,11.218
+                 *     23,10.117
+                 *     24,11.133
+                 *     25,11.610
+                 *     26,11.892
+                 *     27,11.087
+                 *     28,13.166
+                 *     29,10.172
+                 *     30,11.616
+                 *     31,12.560
+                 *     32,12.410
+                 *     33,11.287
+                 *     34,11.760
+                 *     35,10.311
+                 *     36,11.458
+                 *     37,11.475
+                 *     38,12.650
+                 *     39,12.284
+                 *     40,11.575
+                 *     41,11.753
+                 *     42,10.595
+                 *     43,11.871
+                 *     44,11.663
+                 *     45,11.703
+                 *     46,11.095
+                 *     47,9.135
+                 *     48,11.342
+                 *     49,11.748
+                 *     50,10.254
+                 *     51,10.848
+                 *     52,11.099
+                 *     53,11.059
+                 *     54,10.696
+                 *     55,12.545
+                 *     56,10.473
+                 *     57,10.645
+                 *     58,11.746
+                 *     59,12.620
+                 *     60,11.886
+                 *     61,12.899
+                 *     62,11.849
+                 *     63,11.751
+                 *     64,10.659
+                 *     65,11.463
+                 *     66,11.291
+                 *     67,12.898
+                 *     68,11.391
+                 *     69,10.671
+                 *     70,9.928
+                 *     71,11.548
+                 *     72,11.277
+                 *     73,10.525
+                 *     74,11.245
+                 *     75,10.604
+                 *     76,13.109
+                 *     77,13.060
+                 *     78,10.795
+                 *     79,11.838
+                 *     80,11.853
+                 *     81,10.677
+                 *     82,11.373
+                 *     83,12.953
+                 *     84,10.935
+                 *     85,11.722
+                 *     86,11.029
+                 *     87,11.981
+                 *     88,12.218
+                 *     89,9.628
+                 *     90,12.418
+                 *     91,11.844
+                 *     92,10.797
+                 *     93,12.214
+                 *     94,11.649
+                 *     95,11.603
+                 *     96,10.675
+                 *     97,11.728
+                 *     98,11.350
+                 *     99,12.694
+                 *     100,11.138
+                 *     101,10.876
+                 *     102,10.057
+                 *     103,10.693
+                 *     104,11.652
+                 *     105,11.517
+                 *     106,10.749
+                 *     107,11.913
+                 *     108,11.323
+                 *     109,12.206
+                 *     110,12.203
+                 *     111,11.692
+                 *     112,11.441
+                 *     113,11.116
+                 *     114,11.314
+                 *     115,11.050
+                 *     116,13.622
+                 *     117,12.474
+                 *     118,12.59 …
+                 */
                 "text/csv": string;
             };
         };
@@ -10631,6 +15093,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "by": "Owner",
+                     *       "course": {
+                     *         "limiter": {
+                     *           "label": "unknown",
+                     *           "why": "the run has no trace, or one too short to tell"
+                     *         }
+                     *       },
+                     *       "ended": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "negotiated": {
+                     *         "frames": "10409 in 120.0 s, 36 stutters"
+                     *       },
+                     *       "observed": {
+                     *         "content": "harbour replay",
+                     *         "program.version": "3.1"
+                     *       },
+                     *       "outcome": "done",
+                     *       "readings": [
+                     *         {
+                     *           "measure": "frame-time-99",
+                     *           "state": "ok",
+                     *           "value": 14.4066
+                     *         },
+                     *         {
+                     *           "measure": "low",
+                     *           "state": "ok",
+                     *           "value": 31.1058945
+                     *         },
+                     *         {
+                     *           "measure": "mean",
+                     *           "state": "ok",
+                     *           "value": 86.735528
+                     *         }
+                     *       ],
+                     *       "repeat": 0,
+                     *       "setup": "as-delivered",
+                     *       "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "source": "file",
+                     *       "started": "2026-11-23T08:00:00Z",
+                     *       "step": 0,
+                     *       "subject": "sound-16-32-1000-a",
+                     *       "test": "harbour-flight",
+                     *       "test_version": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordRun"];
                 };
             };
@@ -10693,11 +15202,17 @@ export interface operations {
     "head-to-head": {
         parameters: {
             query: {
-                /** @description Two to four variants, commas between; the first is what the others are held against */
+                /**
+                 * @description Two to four variants, commas between; the first is what the others are held against
+                 * @example fen-14-16-512,fen-14-32-1000,tern-mini-32-1000
+                 */
                 variants: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Currency of prices; as they were seen if empty */
+                /**
+                 * @description Currency of prices; as they were seen if empty
+                 * @example EUR
+                 */
                 currency?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
@@ -10714,6 +15229,97 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "chart": {
+                     *         "axis": "better than the Selvane Fen 14 →",
+                     *         "foot": "Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over all of them (Benjamini–Hochberg).",
+                     *         "legend": [
+                     *           "Selvane Fen 14, 32 GiB, 1 TB, finer screen"
+                     *         ],
+                     *         "log": true,
+                     *         "notes": [
+                     *           "Sure by difference, not in per cent: What each thread brings: +3.6 ± 1.5 points, Tamrisk Tern Mini; Noise: −7.3 ± 0.7 dB(A), Tamrisk Tern Mini."
+                     *         ],
+                     *         "rows": [
+                     *           {
+                     *             "group": "CPU",
+                     *             "hi": 1.58239792,
+                     *             "hollow": true,
+                     *             "label": "114 → 114 MiB/s",
+                     *             "lo": -1.6170404,
+                     *             "name": "Compression, packing, single thread",
+                     *             "value": -0.0301197831
+                     *           }
+                     *         ],
+                     *         "subtitle": "In % better than the Selvane Fen 14, 16 GiB, 512 GB, whichever way is better. Filled: sure among all; hollow: not. Whiskers 95 %, each taken alone.",
+                     *         "symbol": "%",
+                     *         "text": "Selvane Fen 14, 32 GiB, 1 TB, finer screen, Tamrisk Tern Mini against Selvane Fen 14, 16 GiB, 512 GB. In % better than the Selvane Fen 14, 16 GiB, 512 GB, whichever way is better. Filled: sure among all; hollow: not. Whiskers 95 %, each tak …",
+                     *         "title": "Selvane Fen 14, 32 GiB, 1 TB, finer screen, Tamrisk Tern Mini against Selvane Fen 14, 16 GiB, 512 GB",
+                     *         "unit": "% better"
+                     *       },
+                     *       "exchanges": [
+                     *         {
+                     *           "advice": "For 350 EUR more the Selvane Fen 14 with 32 GiB, 1 TB, finer screen gains memory bandwidth, copy (3 % faster), and gives up battery life, chart panning (lasts 2 h shorter, 18 %), weight (4 % heavier) and 1 more: only for who needs just that …",
+                     *           "compared": 27,
+                     *           "gains": [
+                     *             "Memory bandwidth, copy: 58.5 GB/s against 56.8 GB/s: 3 % faster (1 to 5)"
+                     *           ],
+                     *           "gives_up": [
+                     *             "Battery life, chart panning: 9 h 10 min against 11 h 13 min: lasts 2 h shorter (18 %, 16 to 20)"
+                     *           ],
+                     *           "open": 23,
+                     *           "sentence": "Of 27 measures the Selvane Fen 14 with 32 GiB, 1 TB, finer screen is surely better in one and worse in three than the Selvane Fen 14 with 16 GiB, 512 GB; in 23 no difference is sure that matters.",
+                     *           "variant": "fen-14-32-1000"
+                     *         }
+                     *       ],
+                     *       "note": "Intervals are 95 %, each taken alone; a difference counts as sure at a false discovery rate of 5 % over all of them (Benjamini–Hochberg).",
+                     *       "rows": [
+                     *         {
+                     *           "better": "higher",
+                     *           "cells": [
+                     *             {
+                     *               "estimate": {
+                     *                 "centre": 113.751025,
+                     *                 "df": 13.1237404,
+                     *                 "hi": 115.073082,
+                     *                 "lo": 112.444157,
+                     *                 "median": 113.434566,
+                     *                 "n": 3,
+                     *                 "se": 0.00535379311,
+                     *                 "sittings": 1
+                     *               },
+                     *               "unit": "fen-14-16-512-a"
+                     *             }
+                     *           ],
+                     *           "gaps": [
+                     *             {
+                     *               "gain": false,
+                     *               "hi": 1.58239792,
+                     *               "lo": -1.6170404,
+                     *               "p": 0.969381683,
+                     *               "sure": false,
+                     *               "text": "0.0 ± 1.6 %",
+                     *               "tie": "practically equal",
+                     *               "value": -0.0301197831
+                     *             }
+                     *           ],
+                     *           "group": "CPU",
+                     *           "measure": "compression/pack-single",
+                     *           "name": "Compression, packing, single thread",
+                     *           "symbol": "MiB/s"
+                     *         }
+                     *       ],
+                     *       "sides": [
+                     *         {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "16 GiB, 512 GB",
+                     *           "price": "1,049.00 EUR",
+                     *           "variant": "fen-14-16-512"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["CompareHead"];
                 };
             };
@@ -10758,8 +15364,12 @@ export interface operations {
     history: {
         parameters: {
             query: {
+                /** @example relay-15-16-512-a */
                 unit: string;
-                /** @description test/measure */
+                /**
+                 * @description test/measure
+                 * @example small-files/create
+                 */
                 measure: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -10778,6 +15388,140 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "lines": [
+                     *         {
+                     *           "levels": [
+                     *             {
+                     *               "centre": 10621.6042,
+                     *               "from": 0,
+                     *               "to": 0
+                     *             },
+                     *             {
+                     *               "centre": 8529.8665,
+                     *               "from": 1,
+                     *               "to": 1
+                     *             }
+                     *           ],
+                     *           "moments": [
+                     *             {
+                     *               "at": "2026-05-07T08:00:00Z",
+                     *               "centre": 10621.6042,
+                     *               "conditions": {
+                     *                 "ambient": "22.5 °C",
+                     *                 "battery.charge": "100 %",
+                     *                 "clock.highest": "4600 MHz",
+                     *                 "drive.filesystem": "ext4",
+                     *                 "drive.firmware": "F11",
+                     *                 "drive.identity": "Thrunby OEM drive",
+                     *                 "firmware": "1.08",
+                     *                 "limit.power.long": "35.0 W",
+                     *                 "limit.power.short": "52.5 W",
+                     *                 "limit.temperature": "97 °C",
+                     *                 "load.background": "1 %",
+                     *                 "memory.speed": "5200 MT/s",
+                     *                 "option.files": "2000",
+                     *                 "power.mode": "default",
+                     *                 "runtime": "native go1.26 linux/amd64",
+                     *                 "supply": "mains",
+                     *                 "system.name": "Strand OS 9"
+                     *               },
+                     *               "hi": 11537.3087,
+                     *               "lo": 9778.57822,
+                     *               "n": 3,
+                     *               "runs": [
+                     *                 "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *                 "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *               ],
+                     *               "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "values": [
+                     *                 10515.4116,
+                     *                 10251.9715
+                     *               ]
+                     *             },
+                     *             {
+                     *               "at": "2026-09-24T08:00:00Z",
+                     *               "centre": 8529.8665,
+                     *               "conditions": {
+                     *                 "ambient": "22.5 °C",
+                     *                 "battery.charge": "100 %",
+                     *                 "clock.highest": "4600 MHz",
+                     *                 "drive.filesystem": "ext4",
+                     *                 "drive.firmware": "F11",
+                     *                 "drive.identity": "Thrunby OEM drive",
+                     *                 "firmware": "1.12",
+                     *                 "limit.power.long": "35.0 W",
+                     *                 "limit.power.short": "52.5 W",
+                     *                 "limit.temperature": "97 °C",
+                     *                 "load.background": "1 %",
+                     *                 "memory.speed": "5200 MT/s",
+                     *                 "option.files": "2000",
+                     *                 "power.mode": "default",
+                     *                 "runtime": "native go1.26 linux/amd64",
+                     *                 "supply": "mains",
+                     *                 "system.name": "Strand OS 9"
+                     *               },
+                     *               "hi": 9265.23915,
+                     *               "lo": 7852.85963,
+                     *               "n": 3,
+                     *               "runs": [
+                     *                 "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *                 "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *               ],
+                     *               "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "values": [
+                     *                 8716.18487,
+                     *                 8540.4667
+                     *               ]
+                     *             }
+                     *           ],
+                     *           "sentence": "2 lasting changes over 3 sittings.",
+                     *           "shifts": [
+                     *             {
+                     *               "at": 1,
+                     *               "changed": [
+                     *                 {
+                     *                   "a": "1.08",
+                     *                   "b": "1.12",
+                     *                   "condition": "firmware"
+                     *                 }
+                     *               ],
+                     *               "from": 10621.6042,
+                     *               "text": "Since 2026-09-24: 20 % slower, with firmware 1.12, not 1.08",
+                     *               "to": 8529.8665
+                     *             },
+                     *             {
+                     *               "at": 2,
+                     *               "changed": [],
+                     *               "from": 8529.8665,
+                     *               "text": "Since 2026-11-18: 30 % faster, with nothing else that was observed otherwise",
+                     *               "to": 11083.8881
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "storage",
+                     *         "id": "small-files/create",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "drive.filesystem",
+                     *           "option.files"
+                     *         ],
+                     *         "name": "Small files, created",
+                     *         "scale": "ratio",
+                     *         "symbol": "files/s",
+                     *         "unit": "{file}/s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       "setup": "as-delivered",
+                     *       "title": "Thrunby Relay 15",
+                     *       "unit": "relay-15-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresUnitHistory"];
                 };
             };
@@ -10853,6 +15597,44 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "high": 0.480360658,
+                     *         "hosts": 3,
+                     *         "hosts_all": 3,
+                     *         "kind": "disconnection",
+                     *         "low": 0.142228529,
+                     *         "of": "tries",
+                     *         "sentence": "disconnection in 9 of 31 tries (29 %, 95 %: 14–48 %), on three of three hosts",
+                     *         "times": 9,
+                     *         "tries": 31,
+                     *         "unit": "holdfast-1000-a"
+                     *       },
+                     *       {
+                     *         "high": 0.651124494,
+                     *         "host": "fen-14-16-512-a",
+                     *         "kind": "disconnection",
+                     *         "low": 0.0992460911,
+                     *         "of": "tries",
+                     *         "sentence": "disconnection in 4 of 12 tries (33 %, 95 %: 10–65 %)",
+                     *         "times": 4,
+                     *         "tries": 12,
+                     *         "unit": "holdfast-1000-a"
+                     *       },
+                     *       {
+                     *         "high": 0.600093574,
+                     *         "host": "harbour-tower-64-2000-a",
+                     *         "kind": "disconnection",
+                     *         "low": 0.0281449735,
+                     *         "of": "tries",
+                     *         "sentence": "disconnection in 2 of 9 tries (22 %, 95 %: 3–60 %)",
+                     *         "times": 2,
+                     *         "tries": 9,
+                     *         "unit": "holdfast-1000-a"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RecordIncidentRate"][];
                 };
             };
@@ -10907,7 +15689,10 @@ export interface operations {
                 after?: string;
                 /** @description How many to leave out */
                 offset?: number;
-                /** @description How many */
+                /**
+                 * @description How many
+                 * @example 100
+                 */
                 limit?: number;
             };
             header?: never;
@@ -10922,6 +15707,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "incidents": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Owner",
+                     *           "host": "harbour-tower-64-2000-a",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "kind": "disconnection",
+                     *           "text": "The same, once at the very end.",
+                     *           "times": 2,
+                     *           "tries": 9,
+                     *           "unit": "holdfast-1000-a"
+                     *         },
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Owner",
+                     *           "host": "sound-16-32-1000-a",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "kind": "disconnection",
+                     *           "text": "The same.",
+                     *           "times": 3,
+                     *           "tries": 10,
+                     *           "unit": "holdfast-1000-a"
+                     *         },
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Owner",
+                     *           "host": "fen-14-16-512-a",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "kind": "disconnection",
+                     *           "text": "Gone in the middle of a copy; it came back after it was plugged in again.",
+                     *           "times": 4,
+                     *           "tries": 12,
+                     *           "unit": "holdfast-1000-a"
+                     *         }
+                     *       ],
+                     *       "total": 6
+                     *     }
+                     */
                     "application/json": components["schemas"]["IncidentList"];
                 };
             };
@@ -10972,6 +15797,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "host": "sound-16-32-1000-a",
+                 *       "kind": "slow-link",
+                 *       "place": "left port",
+                 *       "text": "Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging it in again helped.",
+                 *       "times": 2,
+                 *       "tries": 4,
+                 *       "unit": "narrows-hub-a"
+                 *     }
+                 */
                 "application/json": components["schemas"]["IncidentNote"];
             };
         };
@@ -10984,6 +15820,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "by": "Owner",
+                     *       "host": "sound-16-32-1000-a",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kind": "slow-link",
+                     *       "place": "left port",
+                     *       "text": "Woke on 5 Gbit/s in place of 10 after the lid was closed; plugging it in again helped.",
+                     *       "times": 2,
+                     *       "tries": 4,
+                     *       "unit": "narrows-hub-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordIncident"];
                 };
             };
@@ -11048,6 +15898,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -11060,6 +15911,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "by": "Owner",
+                     *       "changes": [],
+                     *       "host": "harbour-tower-64-2000-a",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kind": "disconnection",
+                     *       "text": "The same, once at the very end.",
+                     *       "times": 2,
+                     *       "tries": 9,
+                     *       "unit": "holdfast-1000-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["IncidentPage"];
                 };
             };
@@ -11115,12 +15980,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "the note was of another day",
+                 *       "text": "Read once more: it was the loose cable"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BenchIncidentChange"];
             };
         };
@@ -11131,6 +16003,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "by": "Owner",
+                     *       "corrected": 1,
+                     *       "host": "harbour-tower-64-2000-a",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kind": "disconnection",
+                     *       "text": "Read once more: it was the loose cable",
+                     *       "times": 2,
+                     *       "tries": 9,
+                     *       "unit": "holdfast-1000-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordIncident"];
                 };
             };
@@ -11202,15 +16088,24 @@ export interface operations {
     index: {
         parameters: {
             query?: {
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example machines
+                 */
                 field?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Kind of use whose weights count */
+                /**
+                 * @description Kind of use whose weights count
+                 * @example survey
+                 */
                 use?: string;
                 /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
-                /** @description Variant in question */
+                /**
+                 * @description Variant in question
+                 * @example fen-14-16-512
+                 */
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
@@ -11229,6 +16124,172 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "chart": {
+                     *         "dots": false,
+                     *         "foot": "The order of the first three holds for 88 % of plausible weights (each between half and double). Variants depart from themselves by ± 43 % from measure to measure. Marram Desk.",
+                     *         "groups": [
+                     *           {
+                     *             "from": 0,
+                     *             "kind": "undecided",
+                     *             "to": 8
+                     *           }
+                     *         ],
+                     *         "measure": "Index",
+                     *         "not_ranked": [
+                     *           "Wexcombe Harbour Tower, 64 GiB, 2 TB: 239, 44 % measured"
+                     *         ],
+                     *         "notes": [
+                     *           "If it left out what it is weakest in: down to 88.9, place down to 9."
+                     *         ],
+                     *         "reference": 100,
+                     *         "rows": [
+                     *           {
+                     *             "hi": 176.153977,
+                     *             "id": "relay-desk-32-1000",
+                     *             "label": "146",
+                     *             "lo": 121.283587,
+                     *             "n": 3,
+                     *             "name": "Thrunby Relay Desk",
+                     *             "note": "32 GiB, 1 TB, 78 %",
+                     *             "place": "1–9",
+                     *             "spread": "121 to 176",
+                     *             "value": 146.166297
+                     *           }
+                     *         ],
+                     *         "subtitle": "Weighted geometric mean of 5 measures; 100 is the field’s geometric mean, higher is better. Whiskers 95 %: noise, and what missing cells leave open. In per cent: the share of the weight that was measured.",
+                     *         "text": "Index for survey post-processing, machines. Weighted geometric mean of 5 measures; 100 is the field’s geometric mean, higher is better. Whiskers 95 %: noise, and what missing cells leave open. In per cent: the share of the weight that was m …",
+                     *         "title": "Index for survey post-processing, machines",
+                     *         "unit": ""
+                     *       },
+                     *       "df": 4.4051915,
+                     *       "field": "machines",
+                     *       "firm": 0.879,
+                     *       "firmness": "The order of the first three holds for 88 % of plausible weights (each between half and double).",
+                     *       "first": 3,
+                     *       "group_indices": [
+                     *         {
+                     *           "group": "application",
+                     *           "values": {
+                     *             "cuddy-8-256": 31.1531519,
+                     *             "dunlin-15-16-512": 97.4121538,
+                     *             "fen-14-16-512": 112.831219,
+                     *             "fen-14-32-1000": 113.75322,
+                     *             "galley-mini-16-512": 80.8034224,
+                     *             "harbour-tower-32-1000": 236.286991,
+                     *             "harbour-tower-64-2000": 241.362182,
+                     *             "ketch-tab-8-256": 31.1531519,
+                     *             "leaf-11-12-256": 37.1135925,
+                     *             "pilot-13-16-512": 111.487862,
+                     *             "pilot-13-32-1000": 111.263004,
+                     *             "quay-desk-16-1000": 131.736439,
+                     *             "relay-15-16-512": 88.1247355,
+                     *             "relay-desk-32-1000": 158.71424,
+                     *             "skiff-14-16-1000": 95.4766357,
+                     *             "skiff-14-32-2000": 95.9107201,
+                     *             "sound-14-16-512": 85.8344831,
+                     *             "sound-16-16-512": 137.779176,
+                     *             "sound-16-32-1000": 139.958935,
+                     *             "tern-mini-16-512": 117.069404,
+                     *             "tern-mini-32-1000": 118.813674
+                     *           },
+                     *           "weight": 0.555555556
+                     *         }
+                     *       ],
+                     *       "groups": [
+                     *         {
+                     *           "from": 0,
+                     *           "kind": "undecided",
+                     *           "to": 8
+                     *         }
+                     *       ],
+                     *       "interaction": 43.3428062,
+                     *       "measures": [
+                     *         {
+                     *           "better": "lower",
+                     *           "group": "application",
+                     *           "measure": "survey-export/time",
+                     *           "name": "Survey export",
+                     *           "weight": 4
+                     *         }
+                     *       ],
+                     *       "names": {
+                     *         "cuddy-8-256": {
+                     *           "name": "Lodestow Cuddy",
+                     *           "note": "8 GiB, 256 GB"
+                     *         },
+                     *         "dunlin-15-16-512": {
+                     *           "name": "Thrunby Dunlin 15",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "fen-14-16-512": {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "fen-14-32-1000": {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "32 GiB, 1 TB, finer screen"
+                     *         },
+                     *         "galley-mini-16-512": {
+                     *           "name": "Ardnoe Galley Mini",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "harbour-tower-32-1000": {
+                     *           "name": "Wexcombe Harbour Tower",
+                     *           "note": "32 GiB, 1 TB"
+                     *         },
+                     *         "harbour-tower-64-2000": {
+                     *           "name": "Wexcombe Harbour Tower",
+                     *           "note": "64 GiB, 2 TB"
+                     *         },
+                     *         "inlet-6-128": {
+                     *           "name": "Hythebrook Inlet",
+                     *           "note": "6 GiB, 128 GB"
+                     *         }
+                     *       },
+                     *       "rows": [
+                     *         {
+                     *           "cannot": [
+                     *             "chart-pan-battery/hours"
+                     *           ],
+                     *           "completeness": 0.777777778,
+                     *           "down": 9,
+                     *           "hi": 176.153977,
+                     *           "id": "relay-desk-32-1000",
+                     *           "lo": 121.283587,
+                     *           "missing": [
+                     *             "archive/pack"
+                     *           ],
+                     *           "moves": [
+                     *             {
+                     *               "by": -6.20058773,
+                     *               "measure": "drive-sequential/write"
+                     *             }
+                     *           ],
+                     *           "next": "undecided",
+                     *           "place": {
+                     *             "best": 1,
+                     *             "worst": 9
+                     *           },
+                     *           "ranked": true,
+                     *           "under_weights": {
+                     *             "best": 1,
+                     *             "worst": 2
+                     *           },
+                     *           "value": 146.166297,
+                     *           "weakest": 109.526081
+                     *         }
+                     *       ],
+                     *       "without": [
+                     *         {
+                     *           "measure": "survey-export/time",
+                     *           "variant": "sound-12-16-512",
+                     *           "why": "program version 2.9, not 3.2"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresIndex"];
                 };
             };
@@ -11275,6 +16336,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14-16-512-a */
                 slug: string;
             };
             cookie?: never;
@@ -11287,6 +16349,119 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "all": 10,
+                     *       "done": 9,
+                     *       "parts": [
+                     *         {
+                     *           "name": "As it comes",
+                     *           "tests": [
+                     *             {
+                     *               "found": [
+                     *                 {
+                     *                   "measure": "weight",
+                     *                   "text": "1.286 kg"
+                     *                 }
+                     *               ],
+                     *               "photos": [],
+                     *               "runs": 1,
+                     *               "test": {
+                     *                 "about": "The device without charger, on a kitchen scale with steps of one gram.",
+                     *                 "group": "body",
+                     *                 "hands": "form",
+                     *                 "measures": [
+                     *                   {
+                     *                     "better": "lower",
+                     *                     "name": "weight",
+                     *                     "repeatability": 0.001,
+                     *                     "resolution": 0.001,
+                     *                     "scale": "ratio",
+                     *                     "slug": "weight",
+                     *                     "unit": "kg"
+                     *                   }
+                     *                 ],
+                     *                 "name": "Weight",
+                     *                 "origin": "own",
+                     *                 "repeats": 1,
+                     *                 "slug": "weight",
+                     *                 "version": 1
+                     *               }
+                     *             }
+                     *           ]
+                     *         },
+                     *         {
+                     *           "name": "Ports and systems",
+                     *           "tests": [
+                     *             {
+                     *               "found": [
+                     *                 {
+                     *                   "measure": "data",
+                     *                   "text": "pass"
+                     *                 }
+                     *               ],
+                     *               "photos": [
+                     *                 {
+                     *                   "added": "2026-11-23T08:00:00Z",
+                     *                   "caption": "The right port: no word that it does not charge.",
+                     *                   "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *                   "measure": "ports/power",
+                     *                   "media": "image/jpeg",
+                     *                   "name": "right-port.jpg",
+                     *                   "size": 6913,
+                     *                   "unit": "fen-14-16-512-a"
+                     *                 }
+                     *               ],
+                     *               "runs": 1,
+                     *               "test": {
+                     *                 "about": "Every port is tried with what it is meant for, and named in the note.",
+                     *                 "group": "body",
+                     *                 "hands": "check",
+                     *                 "measures": [
+                     *                   {
+                     *                     "better": "higher",
+                     *                     "name": "every data port passes a copy",
+                     *                     "scale": "pass",
+                     *                     "slug": "data",
+                     *                     "unit": "1"
+                     *                   }
+                     *                 ],
+                     *                 "name": "Ports",
+                     *                 "origin": "own",
+                     *                 "repeats": 1,
+                     *                 "slug": "ports",
+                     *                 "version": 1
+                     *               }
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "sheet": {
+                     *         "format": "durvek-sheet/1",
+                     *         "name": "A laptop, looked over",
+                     *         "parts": [
+                     *           {
+                     *             "name": "As it comes",
+                     *             "tests": [
+                     *               "weight"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "Ports and systems",
+                     *             "tests": [
+                     *               "ports"
+                     *             ]
+                     *           }
+                     *         ],
+                     *         "slug": "laptop",
+                     *         "subjects": [
+                     *           "laptop"
+                     *         ]
+                     *       },
+                     *       "title": "Selvane Fen 14, 16 GiB, 512 GB",
+                     *       "unit": "fen-14-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsInspection"];
                 };
             };
@@ -11346,7 +16521,10 @@ export interface operations {
                 after?: string;
                 /** @description How many to leave out */
                 offset?: number;
-                /** @description How many */
+                /**
+                 * @description How many
+                 * @example 40
+                 */
                 limit?: number;
             };
             header?: never;
@@ -11361,6 +16539,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "lines": [
+                     *         {
+                     *           "act": "start review",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Owner",
+                     *           "id": 145,
+                     *           "subject": "tern-mini"
+                     *         },
+                     *         {
+                     *           "act": "publish edition",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Owner",
+                     *           "detail": "2",
+                     *           "id": 144,
+                     *           "subject": "petrel"
+                     *         },
+                     *         {
+                     *           "act": "sign review",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Ines Marram",
+                     *           "id": 143,
+                     *           "subject": "petrel"
+                     *         }
+                     *       ],
+                     *       "total": 145
+                     *     }
+                     */
                     "application/json": components["schemas"]["JournalPage"];
                 };
             };
@@ -11434,6 +16641,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "kind": "laptop",
+                     *         "plural": "laptops"
+                     *       },
+                     *       {
+                     *         "kind": "desktop",
+                     *         "plural": "desktops"
+                     *       },
+                     *       {
+                     *         "kind": "mini-pc",
+                     *         "plural": "mini PCs"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogOwnKind"][];
                 };
             };
@@ -11484,6 +16707,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "lamp",
+                 *       "plural": "lamps"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogOwnKind"];
             };
         };
@@ -11494,6 +16723,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "kind": "lamp",
+                     *       "plural": "lamps"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogOwnKind"];
                 };
             };
@@ -11560,7 +16795,10 @@ export interface operations {
                 variant?: string;
                 /** @description Only this maker's */
                 maker?: string;
-                /** @description maker, model, variant, year or maker-year */
+                /**
+                 * @description maker, model, variant, year or maker-year
+                 * @example maker
+                 */
                 by?: "" | "maker" | "model" | "variant" | "year" | "maker-year";
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
@@ -11577,6 +16815,133 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "claims": [
+                     *         {
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "maker": "Ferrow",
+                     *           "measure": "drive-sequential/read",
+                     *           "measured": "—",
+                     *           "model": "Ferrow Cockle",
+                     *           "name": "Sequential access, read",
+                     *           "qualifier": "up to",
+                     *           "scale": "ratio",
+                     *           "source": "box, 2026",
+                     *           "symbol": "MB/s",
+                     *           "text": "up to 7.2 GB/s",
+                     *           "unit": "GB/s",
+                     *           "value": 7.2,
+                     *           "variant": "cockle-2000",
+                     *           "verdict": {
+                     *             "claimed": 7200,
+                     *             "outcome": "untested",
+                     *             "why": "Nothing has been measured that could judge it."
+                     *           },
+                     *           "year": "2026"
+                     *         },
+                     *         {
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "maker": "Ferrow",
+                     *           "measure": "drive-sequential/write",
+                     *           "measured": "—",
+                     *           "model": "Ferrow Cockle",
+                     *           "name": "Sequential access, write",
+                     *           "qualifier": "up to",
+                     *           "scale": "ratio",
+                     *           "source": "box, 2026",
+                     *           "symbol": "MB/s",
+                     *           "text": "up to 6500 MB/s",
+                     *           "unit": "MB/s",
+                     *           "value": 6500,
+                     *           "variant": "cockle-2000",
+                     *           "verdict": {
+                     *             "claimed": 6500,
+                     *             "outcome": "untested",
+                     *             "why": "Nothing has been measured that could judge it."
+                     *           },
+                     *           "year": "2026"
+                     *         },
+                     *         {
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "maker": "Lodestow",
+                     *           "measure": "fan-noise/full-load",
+                     *           "measured": "—",
+                     *           "model": "Lodestow Cuddy",
+                     *           "name": "Noise",
+                     *           "scale": "level",
+                     *           "source": "product page",
+                     *           "symbol": "dB(A)",
+                     *           "text": "0 dB(A)",
+                     *           "unit": "dB(A)",
+                     *           "value": 0,
+                     *           "variant": "cuddy-8-256",
+                     *           "verdict": {
+                     *             "claimed": 0,
+                     *             "outcome": "untested",
+                     *             "why": "Nothing has been measured that could judge it."
+                     *           },
+                     *           "year": "2025"
+                     *         }
+                     *       ],
+                     *       "note": "Each claim is taken alone, at 95 %: of many that are met exactly a few will look short or beyond by chance.",
+                     *       "tallies": [
+                     *         {
+                     *           "broken": 2,
+                     *           "claims": 14,
+                     *           "kept": 8,
+                     *           "of": "Selvane",
+                     *           "outcomes": {
+                     *             "beyond": 1,
+                     *             "held": 7,
+                     *             "short": 2,
+                     *             "undecided": 2,
+                     *             "untested": 2
+                     *           },
+                     *           "sentence": "Of 10 claims by Selvane that are decided 8 held and 2 did not (kept: 44 to 97 %); 4 more are not decided or not tested.",
+                     *           "share": [
+                     *             0.8,
+                     *             0.443904538
+                     *           ]
+                     *         },
+                     *         {
+                     *           "broken": 4,
+                     *           "claims": 10,
+                     *           "kept": 3,
+                     *           "of": "Hythebrook",
+                     *           "outcomes": {
+                     *             "held": 3,
+                     *             "short": 4,
+                     *             "undecided": 2,
+                     *             "untested": 1
+                     *           },
+                     *           "sentence": "Of 7 claims by Hythebrook that are decided 3 held and 4 did not (kept: 10 to 82 %); 3 more are not decided or not tested.",
+                     *           "share": [
+                     *             0.428571429,
+                     *             0.0989882784
+                     *           ]
+                     *         },
+                     *         {
+                     *           "broken": 1,
+                     *           "claims": 7,
+                     *           "kept": 2,
+                     *           "of": "Thrunby",
+                     *           "outcomes": {
+                     *             "beyond": 1,
+                     *             "held": 1,
+                     *             "impossible": 1,
+                     *             "undecided": 2,
+                     *             "untested": 2
+                     *           },
+                     *           "sentence": "Of 3 claims by Thrunby that are decided 2 held and 1 did not (kept: 9 to 99 %); 4 more are not decided or not tested.",
+                     *           "share": [
+                     *             0.666666667,
+                     *             0.0942993241
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresLedger"];
                 };
             };
@@ -11637,6 +17002,7 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
+                /** @example fen-14-16-512 */
                 variant: string;
                 /** @description How many */
                 most?: number;
@@ -11653,6 +17019,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "apart": [
+                     *           "for the money, drive's reading rate −26 ± 3 %",
+                     *           "for the money, survey exports an hour −24.4 ± 1.3 %"
+                     *         ],
+                     *         "distance": 0.468655089,
+                     *         "name": "Selvane Fen 14",
+                     *         "note": "32 GiB, 1 TB, finer screen",
+                     *         "sentence": "Much alike over 30 measures; most apart in for the money, drive's reading rate −26 ± 3 %.",
+                     *         "shared": 30,
+                     *         "variant": "fen-14-32-1000"
+                     *       },
+                     *       {
+                     *         "apart": [
+                     *           "harbour flight, stutters −0.08 ± 0.10 points",
+                     *           "screen luminance −29.1 ± 0.9 %"
+                     *         ],
+                     *         "distance": 0.678158664,
+                     *         "name": "Ardnoe Skiff 14",
+                     *         "note": "16 GiB, 1 TB",
+                     *         "sentence": "Much alike over 35 measures; most apart in harbour flight, stutters −0.08 ± 0.10 points.",
+                     *         "shared": 35,
+                     *         "variant": "skiff-14-16-1000"
+                     *       },
+                     *       {
+                     *         "apart": [
+                     *           "for the money, survey exports an hour −23.3 ± 1.1 %",
+                     *           "weight −20.68 ± 0.13 %"
+                     *         ],
+                     *         "distance": 0.886561894,
+                     *         "name": "Wexcombe Pilot 13",
+                     *         "note": "32 GiB, 1 TB",
+                     *         "sentence": "Somewhat alike over 5 measures; most apart in for the money, survey exports an hour −23.3 ± 1.1 %.",
+                     *         "shared": 5,
+                     *         "variant": "pilot-13-32-1000"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CompareLikeness"][];
                 };
             };
@@ -11706,6 +17112,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example format: durvek-mapping/1
+                 *     name: link log
+                 *     analysis: link-rate
+                 *     header: [t, rate]
+                 *     columns:
+                 *       time: {column: t, unit: s}
+                 *       rate: {column: rate, unit: Mbit/s}
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -11716,6 +17131,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "analysis": "link-rate",
+                     *       "columns": {
+                     *         "rate": {
+                     *           "column": "rate",
+                     *           "unit": "Mbit/s"
+                     *         },
+                     *         "time": {
+                     *           "column": "t",
+                     *           "unit": "s"
+                     *         }
+                     *       },
+                     *       "format": "durvek-mapping/1",
+                     *       "header": [
+                     *         "t",
+                     *         "rate"
+                     *       ],
+                     *       "name": "link log"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RawfileMapping"];
                 };
             };
@@ -11807,6 +17243,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "analysis": "discharge",
+                     *         "columns": {
+                     *           "charge": {
+                     *             "column": "mWh",
+                     *             "unit": "mWh"
+                     *           },
+                     *           "time": {
+                     *             "column": "t",
+                     *             "unit": "s"
+                     *           }
+                     *         },
+                     *         "format": "durvek-mapping/1",
+                     *         "header": [
+                     *           "t",
+                     *           "mWh"
+                     *         ],
+                     *         "name": "dose log"
+                     *       },
+                     *       {
+                     *         "analysis": "link-rate",
+                     *         "columns": {
+                     *           "rate": {
+                     *             "column": "rate",
+                     *             "unit": "Mbit/s"
+                     *           },
+                     *           "time": {
+                     *             "column": "t",
+                     *             "unit": "s"
+                     *           }
+                     *         },
+                     *         "format": "durvek-mapping/1",
+                     *         "header": [
+                     *           "t",
+                     *           "rate"
+                     *         ],
+                     *         "name": "link log"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RawfileMapping"][];
                 };
             };
@@ -11857,6 +17335,26 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "analysis": "discharge",
+                 *       "columns": {
+                 *         "charge": {
+                 *           "column": "mWh",
+                 *           "unit": "mWh"
+                 *         },
+                 *         "time": {
+                 *           "column": "t",
+                 *           "unit": "s"
+                 *         }
+                 *       },
+                 *       "header": [
+                 *         "t",
+                 *         "mWh"
+                 *       ],
+                 *       "name": "dose log"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RawfileMapping"];
             };
         };
@@ -11869,6 +17367,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "analysis": "discharge",
+                     *       "columns": {
+                     *         "charge": {
+                     *           "column": "mWh",
+                     *           "unit": "mWh"
+                     *         },
+                     *         "time": {
+                     *           "column": "t",
+                     *           "unit": "s"
+                     *         }
+                     *       },
+                     *       "format": "durvek-mapping/1",
+                     *       "header": [
+                     *         "t",
+                     *         "mWh"
+                     *       ],
+                     *       "name": "dose log"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RawfileMapping"];
                 };
             };
@@ -11933,6 +17452,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example dose log */
                 slug: string;
             };
             cookie?: never;
@@ -11945,6 +17465,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -12028,6 +17549,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "desk": "Marram Desk",
+                     *       "name": "Owner",
+                     *       "role": "owner"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -12101,6 +17629,58 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "better": "lower",
+                     *         "group": "application",
+                     *         "id": "archive/pack",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Survey day archive, packing",
+                     *         "scale": "ratio",
+                     *         "symbol": "s",
+                     *         "unit": "s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       {
+                     *         "better": "lower",
+                     *         "group": "application",
+                     *         "id": "archive/unpack",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Survey day archive, unpacking",
+                     *         "scale": "ratio",
+                     *         "symbol": "s",
+                     *         "unit": "s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       {
+                     *         "better": "higher",
+                     *         "group": "network",
+                     *         "id": "browser-network/down",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Network from the browser, receiving",
+                     *         "scale": "ratio",
+                     *         "symbol": "Mbit/s",
+                     *         "unit": "Mbit/s",
+                     *         "variants": 0,
+                     *         "version": 2
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CompareMeasure"][];
                 };
             };
@@ -12147,7 +17727,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example hashing */
                 slug: string;
+                /** @example all */
                 measure: string;
             };
             cookie?: never;
@@ -12160,6 +17742,134 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "cells": [
+                     *         {
+                     *           "basis": {
+                     *             "conditions": {
+                     *               "ambient": "22.5 °C",
+                     *               "load.background": "1 %",
+                     *               "memory.profile": "default",
+                     *               "power.mode": "default",
+                     *               "runtime": "native go1.26 linux/amd64",
+                     *               "supply": "mains",
+                     *               "system.name": "Strand OS 9"
+                     *             },
+                     *             "test_version": 1
+                     *           },
+                     *           "best": [
+                     *             4939.17523,
+                     *             5170.9278
+                     *           ],
+                     *           "estimate": {
+                     *             "centre": 5021.07915,
+                     *             "df": 7.25256682,
+                     *             "hi": 5130.79172,
+                     *             "lo": 4913.71259,
+                     *             "median": 4956.42222,
+                     *             "n": 3,
+                     *             "se": 0.00920503686,
+                     *             "sittings": 1
+                     *           },
+                     *           "setup": "as-delivered",
+                     *           "simulated": true,
+                     *           "unit": "cuddy-8-256-a",
+                     *           "variant": "cuddy-8-256"
+                     *         },
+                     *         {
+                     *           "basis": {
+                     *             "conditions": {
+                     *               "ambient": "22.5 °C",
+                     *               "battery.charge": "100 %",
+                     *               "load.background": "1 %",
+                     *               "memory.profile": "default",
+                     *               "power.mode": "default",
+                     *               "runtime": "native go1.26 linux/amd64",
+                     *               "supply": "mains",
+                     *               "system.name": "Strand OS 9"
+                     *             },
+                     *             "test_version": 1
+                     *           },
+                     *           "best": [
+                     *             14965.0823,
+                     *             15288.0114
+                     *           ],
+                     *           "estimate": {
+                     *             "centre": 15098.8106,
+                     *             "df": 9.72092993,
+                     *             "hi": 15366.6316,
+                     *             "lo": 14835.6575,
+                     *             "median": 15045.2049,
+                     *             "n": 3,
+                     *             "se": 0.00786012409,
+                     *             "sittings": 1
+                     *           },
+                     *           "setup": "as-delivered",
+                     *           "simulated": true,
+                     *           "unit": "fen-14-16-512-a",
+                     *           "variant": "fen-14-16-512"
+                     *         },
+                     *         {
+                     *           "basis": {
+                     *             "conditions": {
+                     *               "ambient": "22.5 °C",
+                     *               "battery.charge": "100 %",
+                     *               "load.background": "1 %",
+                     *               "memory.profile": "default",
+                     *               "power.mode": "default",
+                     *               "runtime": "native go1.26 linux/amd64",
+                     *               "supply": "battery",
+                     *               "system.name": "Strand OS 9"
+                     *             },
+                     *             "test_version": 1
+                     *           },
+                     *           "best": [
+                     *             13584.8978,
+                     *             13878.0441
+                     *           ],
+                     *           "estimate": {
+                     *             "centre": 13706.2927,
+                     *             "df": 9.72092993,
+                     *             "hi": 13949.4134,
+                     *             "lo": 13467.4094,
+                     *             "median": 13657.6309,
+                     *             "n": 3,
+                     *             "se": 0.00786012409,
+                     *             "sittings": 1
+                     *           },
+                     *           "setup": "battery",
+                     *           "simulated": true,
+                     *           "unit": "fen-14-16-512-a",
+                     *           "variant": "fen-14-16-512"
+                     *         }
+                     *       ],
+                     *       "good": "One run of this test is good to ± 3.0 %, by 35 degrees of freedom, 30 of them this desk's own.",
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "CPU",
+                     *         "id": "hashing/all",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Hashing, all threads",
+                     *         "scale": "ratio",
+                     *         "symbol": "MiB/s",
+                     *         "unit": "MiBy/s",
+                     *         "variants": 12,
+                     *         "version": 1
+                     *       },
+                     *       "pool": {
+                     *         "df": 35,
+                     *         "own_df": 30,
+                     *         "s_r": 0.0139408672,
+                     *         "unlike": 0.1858142
+                     *       },
+                     *       "tunings": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresMeasurePage"];
                 };
             };
@@ -12244,6 +17954,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "kind": "mini-pc",
+                     *         "maker": "Ardnoe",
+                     *         "name": "Galley Mini",
+                     *         "released": "2025-11",
+                     *         "slug": "galley-mini"
+                     *       },
+                     *       {
+                     *         "kind": "drive",
+                     *         "maker": "Ardnoe",
+                     *         "name": "Holdfast",
+                     *         "released": "2026-05",
+                     *         "slug": "holdfast-drive"
+                     *       },
+                     *       {
+                     *         "kind": "tablet",
+                     *         "maker": "Ardnoe",
+                     *         "name": "Ketch Tab",
+                     *         "released": "2025-09",
+                     *         "slug": "ketch-tab"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogModel"][];
                 };
             };
@@ -12294,6 +18029,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "laptop",
+                 *       "maker": "Selvane",
+                 *       "name": "Fen 11",
+                 *       "released": "2025-03",
+                 *       "slug": "fen-11"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogModel"];
             };
         };
@@ -12304,6 +18048,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "kind": "laptop",
+                     *       "maker": "Selvane",
+                     *       "name": "Fen 11",
+                     *       "released": "2025-03",
+                     *       "slug": "fen-11"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogModel"];
                 };
             };
@@ -12368,6 +18121,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example sound-16 */
                 slug: string;
             };
             cookie?: never;
@@ -12380,6 +18134,109 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "lineage": [
+                     *         {
+                     *           "kind": "laptop",
+                     *           "maker": "Hythebrook",
+                     *           "name": "Sound 14",
+                     *           "released": "2024-04",
+                     *           "slug": "sound-14",
+                     *           "succeeds": "sound-12"
+                     *         }
+                     *       ],
+                     *       "model": {
+                     *         "kind": "laptop",
+                     *         "maker": "Hythebrook",
+                     *         "name": "Sound 16",
+                     *         "released": "2026-06",
+                     *         "slug": "sound-16",
+                     *         "succeeds": "sound-14"
+                     *       },
+                     *       "rigs": [],
+                     *       "sheets": [
+                     *         [
+                     *           {
+                     *             "key": "cpu.name",
+                     *             "name": "Processor",
+                     *             "value": "Skarn Eleven"
+                     *           }
+                     *         ]
+                     *       ],
+                     *       "successors": [],
+                     *       "variants": [
+                     *         {
+                     *           "claims": [
+                     *             {
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "measure": "chart-pan-battery/hours",
+                     *               "qualifier": "typical",
+                     *               "source": "product page, 2026",
+                     *               "unit": "h",
+                     *               "value": 14,
+                     *               "variant": "sound-16-32-1000"
+                     *             }
+                     *           ],
+                     *           "model": "sound-16",
+                     *           "name": "32 GiB, 1 TB",
+                     *           "offers": [
+                     *             {
+                     *               "amount": 154900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-09",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "sound-16-32-1000"
+                     *             }
+                     *           ],
+                     *           "slug": "sound-16-32-1000",
+                     *           "spec": {
+                     *             "battery.energy": "84 Wh",
+                     *             "body.weight": "1.78 kg",
+                     *             "cooling.fans": 2,
+                     *             "cpu.base_clock": "2.4 GHz",
+                     *             "cpu.boost_clock": "4.9 GHz",
+                     *             "cpu.cores": 12,
+                     *             "cpu.name": "Skarn Eleven",
+                     *             "cpu.power_limit": "55 W",
+                     *             "cpu.threads": 24,
+                     *             "display.luminance": "450 cd/m²",
+                     *             "display.refresh": "120 Hz",
+                     *             "display.resolution": "2560 × 1600",
+                     *             "display.size": "16 in",
+                     *             "display.surface": "matt",
+                     *             "drive.name": "Hythebrook OEM drive",
+                     *             "drive.sequential_read": "6900 MB/s",
+                     *             "drive.sequential_write": "5600 MB/s",
+                     *             "drive.size": "1000 GB",
+                     *             "graphics.clock": "1900 MHz",
+                     *             "graphics.name": "Skarn Ness",
+                     *             "graphics.units": 24,
+                     *             "link.rate": "40 Gbit/s",
+                     *             "memory.channels": 2,
+                     *             "memory.size": "32 GiB",
+                     *             "memory.speed": "6400 MT/s",
+                     *             "memory.type": "soldered",
+                     *             "ports": "2 × USB4, 2 × USB 10 Gbit/s, HDMI, card slot",
+                     *             "system.name": "Strand OS 9"
+                     *           },
+                     *           "units": [
+                     *             {
+                     *               "origin": "bought",
+                     *               "received": "2026-07-03",
+                     *               "slug": "sound-16-32-1000-a",
+                     *               "state": "on desk",
+                     *               "variant": "sound-16-32-1000"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["BooksModelPage"];
                 };
             };
@@ -12433,11 +18290,20 @@ export interface operations {
     modes: {
         parameters: {
             query: {
-                /** @description test/measure */
+                /**
+                 * @description test/measure
+                 * @example hashing/all
+                 */
                 measure: string;
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
-                /** @description Variant whose modes are set side by side: the measure, clock, power, temperature, noise */
+                /**
+                 * @description Variant whose modes are set side by side: the measure, clock, power, temperature, noise
+                 * @example sound-16-32-1000
+                 */
                 subject?: string;
             };
             header?: never;
@@ -12452,6 +18318,121 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "chart": {
+                     *         "foot": "Hollow: the gain is not sure.",
+                     *         "notes": [
+                     *           "Without a measured cost: Selvane Fen 14, 16 GiB, 512 GB, on battery: −9.2 ± 2.1 %."
+                     *         ],
+                     *         "origin": true,
+                     *         "points": [
+                     *           {
+                     *             "hi": 11.900703,
+                     *             "id": "sound-16-32-1000/fast-mode",
+                     *             "label": "+9.5 ± 2.4 % for +4.1 ± 0.7 dB(A)",
+                     *             "lo": 7.07801837,
+                     *             "name": "Hythebrook Sound 16",
+                     *             "note": "in fast mode",
+                     *             "x": 4.13333333,
+                     *             "y": 9.46280435
+                     *           }
+                     *         ],
+                     *         "subtitle": "Each point is one mode of one variant against its own default mode; whiskers 95 %.",
+                     *         "text": "What modes gain in hashing, all threads, and what they cost. Each point is one mode of one variant against its own default mode; whiskers 95 %. Across: Noise, difference in dB(A). Up: Gain, %. Hythebrook Sound 16, in fast mode: +9.5 ± 2.4 % …",
+                     *         "title": "What modes gain in hashing, all threads, and what they cost",
+                     *         "x": "Noise, difference in dB(A)",
+                     *         "y": "Gain, %"
+                     *       },
+                     *       "gains": [
+                     *         {
+                     *           "costs": [
+                     *             {
+                     *               "effect": {
+                     *                 "hi": 4.79828935,
+                     *                 "lo": 3.46837732,
+                     *                 "sure": true,
+                     *                 "text": "+4.1 ± 0.7 dB(A)",
+                     *                 "value": 4.13333333
+                     *               },
+                     *               "measure": "fan-noise/full-load",
+                     *               "name": "Noise",
+                     *               "symbol": "dB(A)"
+                     *             }
+                     *           ],
+                     *           "gain": {
+                     *             "hi": 11.900703,
+                     *             "lo": 7.07801837,
+                     *             "sure": true,
+                     *             "text": "+9.5 ± 2.4 %",
+                     *             "value": 9.46280435
+                     *           },
+                     *           "mode": "Fast mode",
+                     *           "name": "Hythebrook Sound 16",
+                     *           "note": "32 GiB, 1 TB",
+                     *           "setup": "fast-mode",
+                     *           "text": "Hythebrook Sound 16 in fast mode: +9.5 ± 2.4 % for +4.1 ± 0.7 dB(A)",
+                     *           "variant": "sound-16-32-1000"
+                     *         }
+                     *       ],
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "CPU",
+                     *         "id": "hashing/all",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode"
+                     *         ],
+                     *         "name": "Hashing, all threads",
+                     *         "scale": "ratio",
+                     *         "symbol": "MiB/s",
+                     *         "unit": "MiBy/s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       "side": {
+                     *         "foot": "Marram Desk",
+                     *         "notes": [
+                     *           "Clock, power and temperature are what the machine told of itself while the test ran, means over its newest runs; they are no readings and have no intervals."
+                     *         ],
+                     *         "panels": [
+                     *           {
+                     *             "bars": [
+                     *               {
+                     *                 "hi": 19636.5237,
+                     *                 "label": "19,345 ± 289",
+                     *                 "lo": 19058.6168,
+                     *                 "value": 19345.4124
+                     *               }
+                     *             ],
+                     *             "better": "higher is better",
+                     *             "name": "Hashing, all threads",
+                     *             "symbol": "MiB/s"
+                     *           },
+                     *           {
+                     *             "bars": [
+                     *               {
+                     *                 "hi": 1949.76454,
+                     *                 "label": "1934 ± 16",
+                     *                 "lo": 1918.59582,
+                     *                 "value": 1934.1174
+                     *               }
+                     *             ],
+                     *             "better": "higher is better",
+                     *             "name": "Hashing, single thread",
+                     *             "symbol": "MiB/s"
+                     *           }
+                     *         ],
+                     *         "states": [
+                     *           "As delivered",
+                     *           "Fast mode"
+                     *         ],
+                     *         "subtitle": "Each mode of the same work; whiskers 95 %.",
+                     *         "text": "Hythebrook Sound 16, 32 GiB, 1 TB: what its modes do in hashing, all threads. Each mode of the same work; whiskers 95 %. Hashing, all threads, MiB/s: As delivered 19,345 ± 289; Fast mode 21,176 ± 382. Hashing, single thread, MiB/s: As deliv …",
+                     *         "title": "Hythebrook Sound 16, 32 GiB, 1 TB: what its modes do in hashing, all threads"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["CompareModes"];
                 };
             };
@@ -12512,7 +18493,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Only this variant's */
+                /**
+                 * @description Only this variant's
+                 * @example fen-14-16-512
+                 */
                 variant?: string;
             };
             header?: never;
@@ -12527,6 +18511,51 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "amount": 104900,
+                     *         "condition": "new",
+                     *         "contents": [
+                     *           "charger 65 W",
+                     *           "sleeve"
+                     *         ],
+                     *         "currency": "EUR",
+                     *         "date": "2026-11-16",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "region": "DE",
+                     *         "seller": "Quayside Electric",
+                     *         "tax_included": true,
+                     *         "variant": "fen-14-16-512",
+                     *         "voucher": {
+                     *           "amount": 5000,
+                     *           "code": "HARBOUR"
+                     *         }
+                     *       },
+                     *       {
+                     *         "amount": 109900,
+                     *         "condition": "new",
+                     *         "currency": "EUR",
+                     *         "date": "2026-11-16",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "region": "DE",
+                     *         "seller": "Quayside Electric",
+                     *         "tax_included": true,
+                     *         "variant": "fen-14-16-512"
+                     *       },
+                     *       {
+                     *         "amount": 94900,
+                     *         "condition": "new",
+                     *         "currency": "GBP",
+                     *         "date": "2026-11-12",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "region": "GB",
+                     *         "seller": "Northpier Direct",
+                     *         "tax_included": true,
+                     *         "variant": "fen-14-16-512"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogOffer"][];
                 };
             };
@@ -12577,6 +18606,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "amount": 54900,
+                 *       "condition": "new",
+                 *       "currency": "EUR",
+                 *       "date": "2026-11-20",
+                 *       "region": "DE",
+                 *       "seller": "Bollard Row",
+                 *       "tax_included": true,
+                 *       "variant": "fen-11-8"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogOffer"];
             };
         };
@@ -12587,6 +18628,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "amount": 54900,
+                     *       "condition": "new",
+                     *       "currency": "EUR",
+                     *       "date": "2026-11-20",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "region": "DE",
+                     *       "seller": "Bollard Row",
+                     *       "tax_included": true,
+                     *       "variant": "fen-11-8"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogOffer"];
                 };
             };
@@ -12680,6 +18734,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "fails": 0,
+                     *         "how": [
+                     *           "USB 10 Gbit/s"
+                     *         ],
+                     *         "last": "2026-11-23T08:00:00Z",
+                     *         "outcome": "works",
+                     *         "part": "gannet-2000-a",
+                     *         "partner": "relay-desk-32-1000-a",
+                     *         "place": "front port",
+                     *         "works": 1
+                     *       },
+                     *       {
+                     *         "fails": 1,
+                     *         "how": [
+                     *           "drops out under lasting writes"
+                     *         ],
+                     *         "last": "2026-11-23T08:00:00Z",
+                     *         "outcome": "fails",
+                     *         "part": "gannet-2000-a",
+                     *         "partner": "relay-desk-32-1000-a",
+                     *         "place": "rear port",
+                     *         "works": 0
+                     *       },
+                     *       {
+                     *         "fails": 0,
+                     *         "firmware": "F10",
+                     *         "how": [
+                     *           "USB 20 Gbit/s"
+                     *         ],
+                     *         "last": "2026-11-09T09:02:00Z",
+                     *         "outcome": "works",
+                     *         "part": "gannet-2000-a",
+                     *         "partner": "sound-16-32-1000-a",
+                     *         "place": "left port",
+                     *         "works": 2
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ComparePair"][];
                 };
             };
@@ -12730,6 +18825,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "how": "USB 10 Gbit/s",
+                 *       "outcome": "works",
+                 *       "part": "narrows-hub-a",
+                 *       "partner": "sound-16-32-1000-a",
+                 *       "place": "left port"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PartnerNote"];
             };
         };
@@ -12740,6 +18844,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -12831,6 +18936,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "name": "Ines",
+                     *         "role": "editor"
+                     *       },
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "name": "Owner",
+                     *         "role": "owner"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["BooksPerson"][];
                 };
             };
@@ -12881,6 +19000,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Ines",
+                 *       "role": "editor"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PersonNote"];
             };
         };
@@ -12893,6 +19018,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "name": "Ines",
+                     *       "role": "editor"
+                     *     }
+                     */
                     "application/json": components["schemas"]["BooksPerson"];
                 };
             };
@@ -12957,6 +19089,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example Ines */
                 slug: string;
             };
             cookie?: never;
@@ -12969,6 +19102,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -13042,12 +19176,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example Ines */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "role": "owner"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PersonNote"];
             };
         };
@@ -13058,6 +19198,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "name": "Ines",
+                     *       "role": "owner"
+                     *     }
+                     */
                     "application/json": components["schemas"]["BooksPerson"];
                 };
             };
@@ -13163,6 +19310,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "caption": "The right port: no word that it does not charge.",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "measure": "ports/power",
+                     *         "media": "image/jpeg",
+                     *         "name": "right-port.jpg",
+                     *         "size": 6913,
+                     *         "unit": "fen-14-16-512-a"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ResultsAttachment"][];
                 };
             };
@@ -13207,15 +19368,23 @@ export interface operations {
     "add-photo": {
         parameters: {
             query: {
+                /** @example fen-14-16-512-a */
                 unit: string;
                 /** @description Run that it shows */
                 run?: string;
-                /** @description Test, or test/measure, that it belongs to */
+                /**
+                 * @description Test, or test/measure, that it belongs to
+                 * @example ports/power
+                 */
                 measure?: string;
                 /** @description Doubt that it is evidence of */
                 doubt?: string;
+                /** @example right-port.jpg */
                 name?: string;
-                /** @description What is seen on it */
+                /**
+                 * @description What is seen on it
+                 * @example The right port: no word that it does not charge.
+                 */
                 caption?: string;
             };
             header?: never;
@@ -13236,6 +19405,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "caption": "The right port: no word that it does not charge.",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "measure": "ports/power",
+                     *       "media": "image/jpeg",
+                     *       "name": "right-port.jpg",
+                     *       "size": 6913,
+                     *       "unit": "fen-14-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsAttachment"];
                 };
             };
@@ -13300,6 +19481,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -13367,7 +19549,9 @@ export interface operations {
     place: {
         parameters: {
             query: {
+                /** @example hashing/all */
                 measure: string;
+                /** @example fen-14-16-512 */
                 variant: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -13386,6 +19570,51 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "class": {
+                     *         "best": 2,
+                     *         "of": 8,
+                     *         "words": "second to fourth",
+                     *         "worst": 4
+                     *       },
+                     *       "estimate": {
+                     *         "centre": 15098.8106,
+                     *         "df": 9.72092993,
+                     *         "hi": 15366.6316,
+                     *         "lo": 14835.6575,
+                     *         "median": 15045.2049,
+                     *         "n": 3,
+                     *         "se": 0.00786012409,
+                     *         "sittings": 1
+                     *       },
+                     *       "history": {
+                     *         "best": 4,
+                     *         "of": 12,
+                     *         "words": "fourth to sixth",
+                     *         "worst": 6
+                     *       },
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "CPU",
+                     *         "id": "hashing/all",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Hashing, all threads",
+                     *         "scale": "ratio",
+                     *         "symbol": "MiB/s",
+                     *         "unit": "MiBy/s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       "sentence": "Selvane Fen 14 is second to fourth of 8 laptops in hashing, all threads, and fourth to sixth of 12 ever measured alike.",
+                     *       "setup": "as-delivered",
+                     *       "variant": "fen-14-16-512"
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresPlace"];
                 };
             };
@@ -13430,8 +19659,12 @@ export interface operations {
     "add-plan-from-file": {
         parameters: {
             query: {
-                /** @description Name in the library, in place of a file */
+                /**
+                 * @description Name in the library, in place of a file
+                 * @example laptop-quick
+                 */
                 library?: string;
+                /** @example fen-14-16-512-a */
                 unit: string;
                 host?: string;
                 place?: string;
@@ -13458,6 +19691,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "after_failure": "retry",
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "Laptop, first look",
+                     *       "order": "interleaved",
+                     *       "setup": "as-delivered",
+                     *       "state": "waiting",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 3,
+                     *           "setup": "as-delivered",
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeats": 3,
+                     *           "setup": "as-delivered",
+                     *           "test": "compression"
+                     *         },
+                     *         {
+                     *           "repeats": 3,
+                     *           "setup": "as-delivered",
+                     *           "test": "memory-bandwidth"
+                     *         }
+                     *       ],
+                     *       "unit": "fen-14-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -13522,6 +19784,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -13536,6 +19799,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example format: durvek-plan/1
+                     *     slug: 1-test
+                     *     name: 1 test
+                     *     tests:
+                     *       - test: hashing
+                     *         setup: as-delivered
+                     *         repeats: 2
+                     *     terms: {}
+                     */
                     "application/yaml": string;
                 };
             };
@@ -13605,7 +19878,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Only those for this kind of device */
+                /**
+                 * @description Only those for this kind of device
+                 * @example laptop
+                 */
                 kind?: string;
             };
             header?: never;
@@ -13620,6 +19896,123 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "about": "What the graphics chip does, made by the probe in the machine's own browser; open its link there, or allow the agent a browser.",
+                     *         "estimate": {
+                     *           "runs": 22,
+                     *           "seconds": 757,
+                     *           "writes": 0
+                     *         },
+                     *         "format": "durvek-plan/1",
+                     *         "name": "Graphics, in the browser",
+                     *         "slug": "graphics",
+                     *         "subjects": [
+                     *           "laptop",
+                     *           "desktop",
+                     *           "mini-pc"
+                     *         ],
+                     *         "terms": {
+                     *           "cool": {
+                     *             "seconds": 10
+                     *           }
+                     *         },
+                     *         "tests": [
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "graphics-fill"
+                     *           },
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "graphics-texture"
+                     *           },
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "graphics-geometry"
+                     *           }
+                     *         ]
+                     *       },
+                     *       {
+                     *         "about": "Hours by itself but for a hand to change the mode and to pull the plug, which it asks for.",
+                     *         "estimate": {
+                     *           "runs": 296,
+                     *           "seconds": 9654,
+                     *           "writes": 33722204160
+                     *         },
+                     *         "format": "durvek-plan/1",
+                     *         "name": "Laptop, every mode",
+                     *         "setups": [
+                     *           "as-delivered",
+                     *           "fast-mode",
+                     *           "quiet-mode"
+                     *         ],
+                     *         "slug": "laptop-full",
+                     *         "subjects": [
+                     *           "laptop"
+                     *         ],
+                     *         "terms": {
+                     *           "after_failure": "retry",
+                     *           "ambient": {
+                     *             "high": 27,
+                     *             "low": 18
+                     *           },
+                     *           "cool": {
+                     *             "below": 50,
+                     *             "most": 300,
+                     *             "seconds": 20
+                     *           },
+                     *           "order": "interleaved"
+                     *         },
+                     *         "tests": [
+                     *           {
+                     *             "repeats": 0,
+                     *             "test": "hashing"
+                     *           },
+                     *           {
+                     *             "repeats": 0,
+                     *             "test": "compression"
+                     *           },
+                     *           {
+                     *             "repeats": 0,
+                     *             "test": "video-encode"
+                     *           }
+                     *         ]
+                     *       },
+                     *       {
+                     *         "about": "Minutes for a first impression, on mains as delivered.",
+                     *         "estimate": {
+                     *           "runs": 21,
+                     *           "seconds": 102.9,
+                     *           "writes": 5058330624
+                     *         },
+                     *         "format": "durvek-plan/1",
+                     *         "name": "Laptop, first look",
+                     *         "slug": "laptop-quick",
+                     *         "subjects": [
+                     *           "laptop"
+                     *         ],
+                     *         "terms": {
+                     *           "after_failure": "retry",
+                     *           "order": "interleaved"
+                     *         },
+                     *         "tests": [
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "hashing"
+                     *           },
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "compression"
+                     *           },
+                     *           {
+                     *             "repeats": 3,
+                     *             "test": "memory-bandwidth"
+                     *           }
+                     *         ]
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["BenchPlanFile"][];
                 };
             };
@@ -13670,6 +20063,29 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "after_failure": "go-on",
+                 *       "name": "Graphics",
+                 *       "order": "grouped",
+                 *       "setup": "as-delivered",
+                 *       "steps": [
+                 *         {
+                 *           "repeats": 3,
+                 *           "test": "hashing"
+                 *         },
+                 *         {
+                 *           "repeats": 3,
+                 *           "test": "compression"
+                 *         },
+                 *         {
+                 *           "repeats": 3,
+                 *           "test": "log-indexing"
+                 *         }
+                 *       ],
+                 *       "unit": "sound-12-16-512-a"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlanRequest"];
             };
         };
@@ -13682,6 +20098,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "after_failure": "go-on",
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "Graphics",
+                     *       "order": "grouped",
+                     *       "setup": "as-delivered",
+                     *       "state": "waiting",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "compression"
+                     *         },
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "log-indexing"
+                     *         }
+                     *       ],
+                     *       "unit": "sound-12-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -13746,6 +20188,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -13758,6 +20201,65 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "done": 0,
+                     *       "doubts": [],
+                     *       "incidents": [],
+                     *       "jobs": 2,
+                     *       "marked": 0,
+                     *       "plan": {
+                     *         "created": "2026-11-23T08:00:00Z",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "name": "1 test",
+                     *         "setup": "as-delivered",
+                     *         "state": "waiting",
+                     *         "steps": [
+                     *           {
+                     *             "repeats": 2,
+                     *             "test": "hashing"
+                     *           }
+                     *         ],
+                     *         "unit": "fen-14-16-512-a"
+                     *       },
+                     *       "seconds": 5.2,
+                     *       "setup_name": "As delivered",
+                     *       "steps": [
+                     *         {
+                     *           "done": 0,
+                     *           "failed": 0,
+                     *           "figures": [
+                     *             {
+                     *               "expect": "1861 MiB/s",
+                     *               "from": "its sibling",
+                     *               "measure": "hashing/single",
+                     *               "name": "single thread",
+                     *               "spread": "± 21",
+                     *               "text": "1880 MiB/s"
+                     *             },
+                     *             {
+                     *               "expect": "15,150 MiB/s",
+                     *               "from": "its sibling",
+                     *               "measure": "hashing/all",
+                     *               "name": "all threads",
+                     *               "spread": "± 265",
+                     *               "text": "15,099 MiB/s"
+                     *             }
+                     *           ],
+                     *           "name": "Hashing",
+                     *           "not_run": 0,
+                     *           "repeats": 2,
+                     *           "seconds": 5.2,
+                     *           "setup": "as-delivered",
+                     *           "state": "waits",
+                     *           "test": "hashing"
+                     *         }
+                     *       ],
+                     *       "title": "Selvane Fen 14, 16 GiB, 512 GB",
+                     *       "variant": "fen-14-16-512",
+                     *       "writes": 0
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordBenchPlan"];
                 };
             };
@@ -13813,12 +20315,27 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "steps": [
+                 *         {
+                 *           "repeats": 3,
+                 *           "test": "hashing"
+                 *         },
+                 *         {
+                 *           "repeats": 2,
+                 *           "test": "compression"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlanRequest"];
             };
         };
@@ -13829,6 +20346,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "1 test",
+                     *       "setup": "as-delivered",
+                     *       "state": "waiting",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeats": 2,
+                     *           "test": "compression"
+                     *         }
+                     *       ],
+                     *       "unit": "fen-14-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -13902,6 +20439,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -13914,6 +20452,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "code": "ABCD-2345",
+                     *       "expires": "2026-11-23T09:00:00Z",
+                     *       "link": "http://127.0.0.1:8080/probe/#ABCD-2345",
+                     *       "note": "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it.",
+                     *       "qr": "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 37 37\" role=\"img\" shape-rendering=\"crispEdges\"><title>http://127.0.0.1:8080/probe/#ABCD-2345</title><rect width=\"100%\" height=\"100%\" fill=\"#fff\"/><path fill=\"#12232E\" d=\"M4 4h7v1H4z…"
+                     *     }
+                     */
                     "application/json": components["schemas"]["JoinCode"];
                 };
             };
@@ -13987,12 +20534,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "ask": "as-delivered"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Confirmation"];
             };
         };
@@ -14003,6 +20556,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "agent": "fen-14",
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "1 test",
+                     *       "setup": "as-delivered",
+                     *       "state": "running",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeats": 2,
+                     *           "test": "compression"
+                     *         }
+                     *       ],
+                     *       "unit": "fen-14-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -14076,12 +20650,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "do": "pause"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Directive"];
             };
         };
@@ -14092,6 +20672,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "agent": "fen-14",
+                     *       "created": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "1 test",
+                     *       "setup": "as-delivered",
+                     *       "state": "running",
+                     *       "steps": [
+                     *         {
+                     *           "repeats": 3,
+                     *           "test": "hashing"
+                     *         },
+                     *         {
+                     *           "repeats": 2,
+                     *           "test": "compression"
+                     *         }
+                     *       ],
+                     *       "unit": "fen-14-16-512-a"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodPlan"];
                 };
             };
@@ -14183,6 +20784,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -14195,6 +20797,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example [] */
                     "application/json": components["schemas"]["RecordSeries"][];
                 };
             };
@@ -14248,19 +20851,34 @@ export interface operations {
     rank: {
         parameters: {
             query: {
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
-                /** @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR) */
+                /**
+                 * @description test/measure, a number of the spec sheets (spec/body.weight), or the price in a currency (price/EUR)
+                 * @example hashing/all
+                 */
                 measure: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
-                /** @description Variant in question */
+                /**
+                 * @description Variant in question
+                 * @example sound-16-32-1000
+                 */
                 subject?: string;
-                /** @description mean, claim, predecessor or a variant; plain values if empty */
+                /**
+                 * @description mean, claim, predecessor or a variant; plain values if empty
+                 * @example predecessor
+                 */
                 relative?: string;
                 /** @description Show makers' claims */
                 claims?: boolean;
-                /** @description Show other modes of the same work beneath their variants */
+                /**
+                 * @description Show other modes of the same work beneath their variants
+                 * @example true
+                 */
                 raised?: boolean;
                 /** @description Variants, with commas between, that are compared though they are unlike; the chart says so */
                 allow?: string;
@@ -14283,6 +20901,160 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "chart": {
+                     *         "dots": false,
+                     *         "foot": "2 to 4 repeats each, within one sitting. One run is good to ± 3.0 %. All samples are simulated. Marram Desk.",
+                     *         "groups": [
+                     *           {
+                     *             "from": 1,
+                     *             "kind": "undecided",
+                     *             "to": 2
+                     *           }
+                     *         ],
+                     *         "measure": "Hashing, all threads",
+                     *         "not_ranked": [
+                     *           "Ardnoe Skiff 14 (32 GiB, 2 TB): not run"
+                     *         ],
+                     *         "reference": 100,
+                     *         "rows": [
+                     *           {
+                     *             "hi": 159.353878,
+                     *             "id": "sound-16-32-1000",
+                     *             "label": "155.9",
+                     *             "lo": 152.582224,
+                     *             "n": 4,
+                     *             "name": "Hythebrook Sound 16",
+                     *             "note": "32 GiB, 1 TB",
+                     *             "place": "1–2",
+                     *             "raised": [
+                     *               {
+                     *                 "label": "170.7 in fast mode",
+                     *                 "value": 170.686769
+                     *               }
+                     *             ],
+                     *             "spread": "± 3.4",
+                     *             "subject": true,
+                     *             "value": 155.931296
+                     *           }
+                     *         ],
+                     *         "subtitle": "In % of Hythebrook Sound 14, higher is better. As delivered, mains; bars are geometric means, whiskers 95 %.",
+                     *         "text": "Hythebrook Sound 16: first to second of 8 in hashing, all threads. In % of Hythebrook Sound 14, higher is better. As delivered, mains; bars are geometric means, whiskers 95 %. 1–2: Hythebrook Sound 16, 155.9 % ± 3.4, 170.7 in fast mode; 2–4 …",
+                     *         "title": "Hythebrook Sound 16: first to second of 8 in hashing, all threads",
+                     *         "unit": "%"
+                     *       },
+                     *       "field": "crew laptops",
+                     *       "groups": [
+                     *         {
+                     *           "from": 1,
+                     *           "kind": "undecided",
+                     *           "to": 2
+                     *         }
+                     *       ],
+                     *       "left_out": [
+                     *         {
+                     *           "kind": "not run",
+                     *           "name": "Thrunby Dunlin 15",
+                     *           "reason": "not run",
+                     *           "variant": "dunlin-15-16-512"
+                     *         }
+                     *       ],
+                     *       "mean": {
+                     *         "centre": 13696.0507,
+                     *         "exact": true,
+                     *         "hi": 13696.0507,
+                     *         "lo": 13696.0507,
+                     *         "median": 0,
+                     *         "n": 8,
+                     *         "sittings": 0
+                     *       },
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "CPU",
+                     *         "id": "hashing/all",
+                     *         "must_match": [
+                     *           "supply"
+                     *         ],
+                     *         "name": "Hashing, all threads",
+                     *         "scale": "ratio",
+                     *         "symbol": "MiB/s",
+                     *         "unit": "MiBy/s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       "reference": "Hythebrook Sound 14",
+                     *       "rows": [
+                     *         {
+                     *           "basis": {
+                     *             "conditions": {
+                     *               "ambient": "22.5 °C",
+                     *               "battery.charge": "100 %",
+                     *               "load.background": "1 %",
+                     *               "memory.profile": "default",
+                     *               "power.mode": "default",
+                     *               "runtime": "native go1.26 linux/amd64",
+                     *               "supply": "mains",
+                     *               "system.name": "Strand OS 9"
+                     *             },
+                     *             "test_version": 1
+                     *           },
+                     *           "best": [
+                     *             18929.4593
+                     *           ],
+                     *           "estimate": {
+                     *             "centre": 19345.4124,
+                     *             "df": 11.3499264,
+                     *             "hi": 19636.5237,
+                     *             "lo": 19058.6168,
+                     *             "median": 19425.5262,
+                     *             "n": 4,
+                     *             "se": 0.00681134431,
+                     *             "sittings": 1
+                     *           },
+                     *           "id": "sound-16-32-1000",
+                     *           "name": "Hythebrook Sound 16",
+                     *           "next": "surely different",
+                     *           "note": "32 GiB, 1 TB",
+                     *           "raised": [
+                     *             {
+                     *               "estimate": {
+                     *                 "centre": 21176.0309,
+                     *                 "df": 9.78961469,
+                     *                 "hi": 21561.2742,
+                     *                 "lo": 20797.6709,
+                     *                 "median": 21359.98,
+                     *                 "n": 3,
+                     *                 "se": 0.00806755443,
+                     *                 "sittings": 1
+                     *               },
+                     *               "name": "Fast mode",
+                     *               "relative": {
+                     *                 "hi": 174.754299,
+                     *                 "lo": 166.713914,
+                     *                 "value": 170.686769
+                     *               },
+                     *               "setup": "fast-mode"
+                     *             }
+                     *           ],
+                     *           "relative": {
+                     *             "hi": 159.353878,
+                     *             "lo": 152.582224,
+                     *             "value": 155.931296
+                     *           },
+                     *           "setup": "as-delivered",
+                     *           "simulated": true,
+                     *           "standing": {
+                     *             "best": 1,
+                     *             "worst": 2
+                     *           },
+                     *           "unit": "sound-16-32-1000-a",
+                     *           "variant": "sound-16-32-1000"
+                     *         }
+                     *       ],
+                     *       "subject": "sound-16-32-1000"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CompareComparison"];
                 };
             };
@@ -14356,6 +21128,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "date": "2026-11-02",
+                     *         "from": "GBP",
+                     *         "rate": 1.137,
+                     *         "source": "bank's sheet, 2 November",
+                     *         "to": "EUR"
+                     *       },
+                     *       {
+                     *         "date": "2026-11-02",
+                     *         "from": "USD",
+                     *         "rate": 0.874,
+                     *         "source": "bank's sheet, 2 November",
+                     *         "to": "EUR"
+                     *       },
+                     *       {
+                     *         "date": "2026-10-01",
+                     *         "from": "GBP",
+                     *         "rate": 1.148,
+                     *         "source": "bank's sheet, 1 October",
+                     *         "to": "EUR"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogRate"][];
                 };
             };
@@ -14406,6 +21203,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "date": "2026-10-01",
+                 *       "from": "GBP",
+                 *       "rate": 1.148,
+                 *       "source": "bank's sheet, 1 October",
+                 *       "to": "EUR"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogRate"];
             };
         };
@@ -14416,6 +21222,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "date": "2026-10-01",
+                     *       "from": "GBP",
+                     *       "rate": 1.148,
+                     *       "source": "bank's sheet, 1 October",
+                     *       "to": "EUR"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogRate"];
                 };
             };
@@ -14478,9 +21293,15 @@ export interface operations {
     "take-raw": {
         parameters: {
             query?: {
-                /** @description The file's name */
+                /**
+                 * @description The file's name
+                 * @example discharge.csv
+                 */
                 name?: string;
-                /** @description Unit that was measured; nothing is recorded without it */
+                /**
+                 * @description Unit that was measured; nothing is recorded without it
+                 * @example fen-14-16-512-a
+                 */
                 unit?: string;
                 /** @description Test that its figures belong to; the analysis's own if left out */
                 test?: string;
@@ -14498,7 +21319,10 @@ export interface operations {
                 sitting?: string;
                 /** @description Which repeat it is, from 0 */
                 repeat?: number;
-                /** @description Day it was measured, YYYY-MM-DD; today if left out */
+                /**
+                 * @description Day it was measured, YYYY-MM-DD; today if left out
+                 * @example 2026-11-13
+                 */
                 date?: string;
                 /** @description Conditions beside the setup's, KEY=VALUE, each after a semicolon */
                 conditions?: string;
@@ -14517,6 +21341,111 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example time_min,battery [%],power_W
+                 *     0,100,4.37
+                 *     2,100,4.29
+                 *     4,100,4.26
+                 *     6,99,4.06
+                 *     8,99,4.51
+                 *     10,99,4.22
+                 *     12,99,4.41
+                 *     14,98,4.24
+                 *     16,98,4.52
+                 *     18,98,4.29
+                 *     20,98,4.38
+                 *     22,97,4.48
+                 *     24,97,4.26
+                 *     26,97,4.26
+                 *     28,97,4.28
+                 *     30,96,4.32
+                 *     32,96,4.42
+                 *     34,96,4.36
+                 *     36,96,4.32
+                 *     38,96,4.47
+                 *     40,95,4.34
+                 *     42,95,4.08
+                 *     44,95,4.59
+                 *     46,95,3.94
+                 *     48,94,4.71
+                 *     50,94,3.98
+                 *     52,94,4.02
+                 *     54,94,4.15
+                 *     56,93,4.50
+                 *     58,93,4.12
+                 *     60,93,4.46
+                 *     62,93,4.50
+                 *     64,92,4.17
+                 *     66,92,4.27
+                 *     68,92,4.41
+                 *     70,92,4.38
+                 *     72,92,4.17
+                 *     74,91,3.93
+                 *     76,91,4.17
+                 *     78,91,4.11
+                 *     80,91,4.32
+                 *     82,90,4.30
+                 *     84,90,4.15
+                 *     86,90,4.08
+                 *     88,90,4.17
+                 *     90,89,4.34
+                 *     92,89,4.40
+                 *     94,89,4.39
+                 *     96,89,4.50
+                 *     98,88,4.51
+                 *     100,88,4.20
+                 *     102,88,4.56
+                 *     104,88,4.06
+                 *     106,87,4.42
+                 *     108,87,4.29
+                 *     110,87,3.93
+                 *     112,87,4.62
+                 *     114,87,4.74
+                 *     116,86,4.54
+                 *     118,86,3.98
+                 *     120,86,3.79
+                 *     122,86,4.45
+                 *     124,85,4.36
+                 *     126,85,4.15
+                 *     128,85,4.14
+                 *     130,85,3.91
+                 *     132,84,4.31
+                 *     134,84,3.84
+                 *     136,84,3.98
+                 *     138,84,4.24
+                 *     140,83,4.58
+                 *     142,83,4.45
+                 *     144,83,4.51
+                 *     146,83,4.57
+                 *     148,82,4.47
+                 *     150,82,4.18
+                 *     152,82,4.36
+                 *     154,82,4.33
+                 *     156,81,4.18
+                 *     158,81,4.29
+                 *     160,81,4.28
+                 *     162,81,4.01
+                 *     164,80,3.98
+                 *     166,80,4.30
+                 *     168,80,4.44
+                 *     170,80,4.49
+                 *     172,80,4.56
+                 *     174,79,4.38
+                 *     176,79,4.33
+                 *     178,79,4.18
+                 *     180,79,4.04
+                 *     182,78,3.66
+                 *     184,78,4.23
+                 *     186,78,4.43
+                 *     188,78,4.29
+                 *     190,77,4.71
+                 *     192,77,4.63
+                 *     194,77,4.48
+                 *     196,77,4.27
+                 *     198,76,4.66
+                 *     200,76,4.62
+                 *     202,76,4.03 …
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -14527,6 +21456,155 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "absent": [
+                     *         "work of one charge: no work was counted"
+                     *       ],
+                     *       "bad": 0,
+                     *       "columns": [
+                     *         {
+                     *           "first": [
+                     *             "0",
+                     *             "2"
+                     *           ],
+                     *           "name": "time",
+                     *           "unit": "min"
+                     *         },
+                     *         {
+                     *           "first": [
+                     *             "100",
+                     *             "100"
+                     *           ],
+                     *           "name": "battery",
+                     *           "unit": "%"
+                     *         },
+                     *         {
+                     *           "first": [
+                     *             "4.37",
+                     *             "4.29"
+                     *           ],
+                     *           "name": "power",
+                     *           "unit": "W"
+                     *         }
+                     *       ],
+                     *       "drawn": "<svg xmlns=\"http://www.w3.org/2000/svg\" role=\"img\" viewBox=\"0 0 820 593.9\" width=\"820\" height=\"593.9\"><title>Charge over time</title><desc>Charge over time. discharge of discharge.csv log: from 5 to 100.</desc>\n<path d=\"M0 0L820 0L820 593.9 …",
+                     *       "figures": [
+                     *         {
+                     *           "measure": "hours",
+                     *           "name": "run time",
+                     *           "says": "12 h 54 min",
+                     *           "state": "ok",
+                     *           "unit": "h",
+                     *           "value": 12.9
+                     *         },
+                     *         {
+                     *           "measure": "draw",
+                     *           "name": "mean draw",
+                     *           "says": "4.300 W",
+                     *           "state": "ok",
+                     *           "unit": "W",
+                     *           "value": 4.29950904
+                     *         },
+                     *         {
+                     *           "measure": "energy",
+                     *           "name": "energy of one charge",
+                     *           "says": "55.46 Wh",
+                     *           "state": "ok",
+                     *           "unit": "W.h",
+                     *           "value": 55.4636667
+                     *         }
+                     *       ],
+                     *       "found": [
+                     *         "cells parted by commas"
+                     *       ],
+                     *       "kind": "table",
+                     *       "mapping": {
+                     *         "analysis": "discharge",
+                     *         "columns": {
+                     *           "level": {
+                     *             "column": "battery"
+                     *           },
+                     *           "power": {
+                     *             "column": "power"
+                     *           },
+                     *           "time": {
+                     *             "column": "time"
+                     *           }
+                     *         },
+                     *         "format": "durvek-mapping/1",
+                     *         "header": [
+                     *           "time",
+                     *           "battery",
+                     *           "power"
+                     *         ]
+                     *       },
+                     *       "name": "discharge.csv",
+                     *       "proposals": [
+                     *         {
+                     *           "mapping": {
+                     *             "analysis": "discharge",
+                     *             "columns": {
+                     *               "level": {
+                     *                 "column": "battery"
+                     *               },
+                     *               "power": {
+                     *                 "column": "power"
+                     *               },
+                     *               "time": {
+                     *                 "column": "time"
+                     *               }
+                     *             },
+                     *             "format": "durvek-mapping/1",
+                     *             "header": [
+                     *               "time",
+                     *               "battery"
+                     *             ]
+                     *           },
+                     *           "score": 10.5
+                     *         },
+                     *         {
+                     *           "mapping": {
+                     *             "analysis": "power-log",
+                     *             "columns": {
+                     *               "power": {
+                     *                 "column": "power"
+                     *               },
+                     *               "time": {
+                     *                 "column": "time"
+                     *               }
+                     *             },
+                     *             "format": "durvek-mapping/1",
+                     *             "header": [
+                     *               "time",
+                     *               "battery"
+                     *             ]
+                     *           },
+                     *           "score": 7.4
+                     *         },
+                     *         {
+                     *           "mapping": {
+                     *             "analysis": "frames",
+                     *             "columns": {
+                     *               "frame": {
+                     *                 "column": "time"
+                     *               }
+                     *             },
+                     *             "format": "durvek-mapping/1",
+                     *             "header": [
+                     *               "time",
+                     *               "battery"
+                     *             ]
+                     *           },
+                     *           "score": 1
+                     *         }
+                     *       ],
+                     *       "refused": [],
+                     *       "rows": 388,
+                     *       "run": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "test": "discharge"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsRawTaken"];
                 };
             };
@@ -14595,6 +21673,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "notes": null,
+                 *       "readings": {
+                 *         "depth": "219.5",
+                 *         "height": "17.0",
+                 *         "width": "312"
+                 *       },
+                 *       "subject": "fen-14-16-512-a",
+                 *       "test": "size"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ResultsTyped"];
             };
         };
@@ -14607,6 +21697,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "by": "Owner",
+                     *       "course": {
+                     *         "limiter": {}
+                     *       },
+                     *       "ended": "2026-11-23T08:00:00Z",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "outcome": "done",
+                     *       "readings": [
+                     *         {
+                     *           "measure": "depth",
+                     *           "state": "ok",
+                     *           "value": 219.5
+                     *         },
+                     *         {
+                     *           "measure": "height",
+                     *           "state": "ok",
+                     *           "value": 17
+                     *         },
+                     *         {
+                     *           "measure": "width",
+                     *           "state": "ok",
+                     *           "value": 312
+                     *         }
+                     *       ],
+                     *       "repeat": 0,
+                     *       "setup": "as-delivered",
+                     *       "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "source": "typed",
+                     *       "started": "2026-11-23T08:00:00Z",
+                     *       "step": 0,
+                     *       "subject": "fen-14-16-512-a",
+                     *       "test": "size",
+                     *       "test_version": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordRun"];
                 };
             };
@@ -14681,6 +21808,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "cells": 710,
+                     *       "differ": [],
+                     *       "moved": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsRecounted"];
                 };
             };
@@ -14759,7 +21893,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Only what is said of this variant */
+                /**
+                 * @description Only what is said of this variant
+                 * @example fen-14-16-512
+                 */
                 variant?: string;
                 /** @description Withdrawn ones, too */
                 withdrawn?: boolean;
@@ -14776,6 +21913,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "area": "display",
+                     *         "by": "Owner",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "kind": "remark",
+                     *         "text": "Bright enough in the boat shed with its doors open.",
+                     *         "variant": "fen-14-16-512"
+                     *       },
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "area": "body",
+                     *         "by": "Owner",
+                     *         "dated": "2026-10-02",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "kind": "report",
+                     *         "source": "letter to the desk",
+                     *         "text": "The hinge came loose after a season aboard",
+                     *         "variant": "fen-14-16-512",
+                     *         "who": "two crews of the northern station"
+                     *       },
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "area": "battery",
+                     *         "by": "Owner",
+                     *         "dated": "2026-10-19",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "kind": "report",
+                     *         "source": "told at the harbour fair",
+                     *         "text": "All nine still hold a day's work after a year",
+                     *         "variant": "fen-14-16-512",
+                     *         "who": "a survey office with nine of them"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RecordRemark"][];
                 };
             };
@@ -14826,6 +22000,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "area": "display",
+                 *       "text": "Bright enough in the boat shed with its doors open.",
+                 *       "variant": "fen-14-16-512"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RemarkNote"];
             };
         };
@@ -14836,6 +22017,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "area": "display",
+                     *       "by": "Owner",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kind": "remark",
+                     *       "text": "Bright enough in the boat shed with its doors open.",
+                     *       "variant": "fen-14-16-512"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordRemark"];
                 };
             };
@@ -14900,12 +22092,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "its source took it back"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Reasoned"];
             };
         };
@@ -14916,6 +22114,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "area": "display",
+                     *       "by": "Owner",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kind": "remark",
+                     *       "reason": "its source took it back",
+                     *       "text": "Bright enough in the boat shed with its doors open.",
+                     *       "variant": "fen-14-16-512",
+                     *       "withdrawn": "2026-11-23T08:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RecordRemark"];
                 };
             };
@@ -15018,6 +22229,97 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "advice": "It is a tool for the wheelhouse desk that now and then goes ashore.",
+                     *         "alternatives": [
+                     *           {
+                     *             "name": "Wexcombe Pilot 13",
+                     *             "reason": "Two watches from one charge, and lighter still.",
+                     *             "variant": "pilot-13-16-512"
+                     *           }
+                     *         ],
+                     *         "charts": [
+                     *           {
+                     *             "measure": "survey-export/time"
+                     *           }
+                     *         ],
+                     *         "editions": [
+                     *           {
+                     *             "digest": "000000000000000000000a-secret-that-is-shown-once…",
+                     *             "note": "First edition",
+                     *             "number": 1,
+                     *             "published": "2026-11-23T08:00:00Z",
+                     *             "review": "fen-14",
+                     *             "revision": 4,
+                     *             "title": "Selvane Fen 14: quick exports, short watches"
+                     *           }
+                     *         ],
+                     *         "field": "laptops",
+                     *         "findings": [
+                     *           {
+                     *             "area": "storage",
+                     *             "certainty": "sure",
+                     *             "id": "claims:claim drive-sequential/write  4200 MB/s",
+                     *             "kind": "weakness",
+                     *             "prominence": 2.04064685,
+                     *             "rests_on": [
+                     *               "claim drive-sequential/write  4200 MB/s"
+                     *             ],
+                     *             "rule": "claims",
+                     *             "text": "Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short."
+                     *           }
+                     *         ],
+                     *         "fits": [
+                     *           {
+                     *             "for": "survey post-processing",
+                     *             "is": "for",
+                     *             "sentence": "Fits by 80 of 100 (79 to 80), the best in the field by 100.",
+                     *             "use": "survey"
+                     *           }
+                     *         ],
+                     *         "not_tested": [
+                     *           "Speakers and camera: the desk has no room for them."
+                     *         ],
+                     *         "recommendation": "recommended for some",
+                     *         "revision": 4,
+                     *         "sections": [
+                     *           {
+                     *             "area": "applications",
+                     *             "text": "A survey day is exported in **{{survey-export/time}}**. What takes long is the hull mesher, which waits for memory."
+                     *           }
+                     *         ],
+                     *         "signed": {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Ines Marram",
+                     *           "figures": {
+                     *             "chart-pan-battery/hours": 11.2192846,
+                     *             "compression/pack-all": 922.860075,
+                     *             "drive-sequential/read": 4963.77699,
+                     *             "drive-sequential/write": 3870.39627,
+                     *             "fan-noise/full-load": 39.2333333,
+                     *             "hashing/all": 15098.8106,
+                     *             "headland-chase/mean · display.resolution=1920 × 1080": 71.7990238,
+                     *             "headland-chase/mean · display.resolution=2880 × 1800": 38.2662898,
+                     *             "memory-bandwidth/multiply-add": 67.4283766,
+                     *             "port-copy/rate · place=left port": 1015.99116,
+                     *             "screen-luminance/white": 495.327713,
+                     *             "surface-heat/hottest": 45.8,
+                     *             "survey-export/time": 496.987216,
+                     *             "weight/weight": 1.286
+                     *           },
+                     *           "revision": 4
+                     *         },
+                     *         "slug": "fen-14",
+                     *         "subject": "fen-14-16-512",
+                     *         "summary": "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: {{chart-pan-battery/hours}} is the longest watch we got.",
+                     *         "take": "The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.",
+                     *         "title": "Selvane Fen 14: quick exports, short watches",
+                     *         "turns": "It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR."
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["VerdictReview"][];
                 };
             };
@@ -15068,6 +22370,23 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "field": "laptops",
+                 *       "measures": [
+                 *         "survey-export/time",
+                 *         "hashing/all",
+                 *         "compression/pack-all"
+                 *       ],
+                 *       "slug": "fen-14",
+                 *       "subject": "fen-14-16-512",
+                 *       "title": "Selvane Fen 14: quick exports, short watches",
+                 *       "uses": [
+                 *         "survey",
+                 *         "wheelhouse"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["ReviewRequest"];
             };
         };
@@ -15080,6 +22399,93 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "advice": "",
+                     *       "charts": [
+                     *         {
+                     *           "measure": "survey-export/time"
+                     *         },
+                     *         {
+                     *           "measure": "hashing/all"
+                     *         },
+                     *         {
+                     *           "measure": "compression/pack-all"
+                     *         }
+                     *       ],
+                     *       "editions": [],
+                     *       "field": "laptops",
+                     *       "findings": [
+                     *         {
+                     *           "area": "storage",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim drive-sequential/write  4200 MB/s",
+                     *           "kind": "weakness",
+                     *           "prominence": 2.04064685,
+                     *           "rests_on": [
+                     *             "claim drive-sequential/write  4200 MB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short."
+                     *         },
+                     *         {
+                     *           "area": "processor",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim hashing/all  12 GB/s",
+                     *           "kind": "strength",
+                     *           "prominence": 1.61854696,
+                     *           "rests_on": [
+                     *             "claim hashing/all  12 GB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Hashing, all threads: promised 12 GB/s, measured 15.83 GB/s: 32 % beyond."
+                     *         },
+                     *         {
+                     *           "area": "noise and heat",
+                     *           "certainty": "sure",
+                     *           "folded": [
+                     *             "noise, levels, level: 32.4 dB(A), 6.6 dB(A) quieter than the Hythebrook Sound 16",
+                     *             "noise, levels, loudest: 36.7 dB(A), 6 dB(A) quieter than the Hythebrook Sound 16"
+                     *           ],
+                     *           "id": "area:noise and heat",
+                     *           "kind": "strength",
+                     *           "prominence": 1.43814386,
+                     *           "rests_on": [
+                     *             "sound-level/level",
+                     *             "sound-level/loudest"
+                     *           ],
+                     *           "rule": "area",
+                     *           "text": "Noise and heat: ahead of the class in seven of nine, most in noise, levels, level (6.6 dB(A)); behind in case under full load (5 °C)."
+                     *         }
+                     *       ],
+                     *       "fits": [
+                     *         {
+                     *           "for": "survey post-processing",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 80 of 100 (79 to 80), the best in the field by 100.",
+                     *           "use": "survey"
+                     *         },
+                     *         {
+                     *           "for": "the wheelhouse",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 66 of 100 (64 to 67), the best of the field.",
+                     *           "use": "wheelhouse"
+                     *         }
+                     *       ],
+                     *       "recommendation": "",
+                     *       "revision": 1,
+                     *       "slug": "fen-14",
+                     *       "subject": "fen-14-16-512",
+                     *       "summary": "",
+                     *       "take": "The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.",
+                     *       "title": "Selvane Fen 14: quick exports, short watches",
+                     *       "turns": "It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR.",
+                     *       "uses": [
+                     *         "survey",
+                     *         "wheelhouse"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["VerdictReview"];
                 };
             };
@@ -15144,6 +22550,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example petrel */
                 slug: string;
             };
             cookie?: never;
@@ -15156,6 +22563,116 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "advice": "",
+                     *       "charts": [
+                     *         {
+                     *           "measure": "chart-pan-battery/hours"
+                     *         },
+                     *         {
+                     *           "measure": "discharge/draw"
+                     *         },
+                     *         {
+                     *           "measure": "screen-luminance/white"
+                     *         }
+                     *       ],
+                     *       "editions": [
+                     *         {
+                     *           "digest": "000000000000000000000a-secret-that-is-shown-once…",
+                     *           "note": "Before the battery was measured again",
+                     *           "number": 1,
+                     *           "published": "2026-11-23T08:00:00Z",
+                     *           "review": "petrel",
+                     *           "revision": 4,
+                     *           "title": "Tamrisk Petrel: a long watch in the pocket"
+                     *         }
+                     *       ],
+                     *       "field": "foredeck",
+                     *       "findings": [
+                     *         {
+                     *           "area": "display",
+                     *           "certainty": "sure",
+                     *           "folded": [
+                     *             "panel, colours, black luminance: 0.00210 cd/m², 99 % dimmer than the Ardnoe Ketch Tab",
+                     *             "panel, colours, contrast: 387,026, 291 times as high than the Ardnoe Ketch Tab"
+                     *           ],
+                     *           "id": "area:display",
+                     *           "kind": "note",
+                     *           "prominence": 2.17071751,
+                     *           "rests_on": [
+                     *             "colour/black",
+                     *             "colour/contrast"
+                     *           ],
+                     *           "rule": "area",
+                     *           "text": "Display: strong in panel, colours, black luminance (99 %) and screen luminance (39 %), weak in panel, colours, mean colour difference ΔE2000 (4.8 times) and panel, flicker."
+                     *         },
+                     *         {
+                     *           "area": "battery",
+                     *           "certainty": "sure",
+                     *           "folded": [
+                     *             "battery, a run from full to empty, mean draw: 0.923 W, draws 64 % less than the Ardnoe Ketch Tab",
+                     *             "battery, a run from full to empty, run time: 18 h 48 min, lasts 7 h 10 min longer (60 %) than the Ardnoe Ketch Tab"
+                     *           ],
+                     *           "id": "area:battery",
+                     *           "kind": "note",
+                     *           "prominence": 1.57615425,
+                     *           "rests_on": [
+                     *             "discharge/draw",
+                     *             "discharge/hours"
+                     *           ],
+                     *           "rule": "area",
+                     *           "text": "Battery: strong in a run from full to empty, mean draw (64 %) and battery life, chart panning (3 h (21 %)), weak in a run from full to empty, energy of one charge (43 %) and video (by 7 %)."
+                     *         },
+                     *         {
+                     *           "area": "display",
+                     *           "certainty": "sure",
+                     *           "id": "check:flicker/risk",
+                     *           "kind": "weakness",
+                     *           "prominence": 1.1,
+                     *           "rests_on": [
+                     *             "flicker/risk"
+                     *           ],
+                     *           "rule": "check",
+                     *           "text": "Panel, flicker, class after IEEE 1789: more than low risk."
+                     *         }
+                     *       ],
+                     *       "fits": [
+                     *         {
+                     *           "for": "the foredeck",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 98 of 100 (96 to 100), the best in the field by 98.",
+                     *           "use": "foredeck"
+                     *         }
+                     *       ],
+                     *       "recommendation": "recommended",
+                     *       "revision": 4,
+                     *       "signed": {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "by": "Ines Marram",
+                     *         "figures": {
+                     *           "chart-pan-battery/hours": 15.1472242,
+                     *           "colour/black": 0.0021,
+                     *           "discharge/draw": 0.922801418,
+                     *           "screen-luminance/white": 958.635509,
+                     *           "surface/hottest": 40.2,
+                     *           "weight/weight": 0.189
+                     *         },
+                     *         "revision": 4
+                     *       },
+                     *       "slug": "petrel",
+                     *       "state": "preliminary",
+                     *       "state_note": "The battery, run down twice more; the sound of its speaker.",
+                     *       "subject": "petrel-8-256",
+                     *       "summary": "The Petrel lasts longer than any day on deck, and can be read in the sun. Heavy work slows it down soon.",
+                     *       "take": "The 100 EUR dearer sibling with 12 GiB, 512 GB shows no difference in three figures: take the cheaper.",
+                     *       "title": "Tamrisk Petrel: a long watch in the pocket",
+                     *       "turns": "It becomes the best buy of its class at 341 EUR; seen at 499 EUR.",
+                     *       "uses": [
+                     *         "foredeck"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["VerdictReview"];
                 };
             };
@@ -15214,12 +22731,126 @@ export interface operations {
                 "If-Match"?: string;
             };
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "advice": "It is a tool for the wheelhouse desk that now and then goes ashore.",
+                 *       "alternatives": [
+                 *         {
+                 *           "name": "Wexcombe Pilot 13",
+                 *           "reason": "Two watches from one charge, and lighter still.",
+                 *           "variant": "pilot-13-16-512"
+                 *         }
+                 *       ],
+                 *       "charts": [
+                 *         {
+                 *           "measure": "survey-export/time"
+                 *         },
+                 *         {
+                 *           "measure": "hashing/all"
+                 *         },
+                 *         {
+                 *           "measure": "compression/pack-all"
+                 *         }
+                 *       ],
+                 *       "editions": [],
+                 *       "field": "laptops",
+                 *       "findings": [
+                 *         {
+                 *           "area": "storage",
+                 *           "certainty": "sure",
+                 *           "id": "claims:claim drive-sequential/write  4200 MB/s",
+                 *           "kind": "weakness",
+                 *           "prominence": 2.04064685,
+                 *           "rests_on": [
+                 *             "claim drive-sequential/write  4200 MB/s"
+                 *           ],
+                 *           "rule": "claims",
+                 *           "text": "Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short."
+                 *         },
+                 *         {
+                 *           "area": "processor",
+                 *           "certainty": "sure",
+                 *           "id": "claims:claim hashing/all  12 GB/s",
+                 *           "kind": "strength",
+                 *           "prominence": 1.61854696,
+                 *           "rests_on": [
+                 *             "claim hashing/all  12 GB/s"
+                 *           ],
+                 *           "rule": "claims",
+                 *           "text": "Hashing, all threads: promised 12 GB/s, measured 15.83 GB/s: 32 % beyond."
+                 *         },
+                 *         {
+                 *           "area": "noise and heat",
+                 *           "certainty": "sure",
+                 *           "folded": [
+                 *             "noise, levels, level: 32.4 dB(A), 6.6 dB(A) quieter than the Hythebrook Sound 16",
+                 *             "noise, levels, loudest: 36.7 dB(A), 6 dB(A) quieter than the Hythebrook Sound 16"
+                 *           ],
+                 *           "id": "area:noise and heat",
+                 *           "kind": "strength",
+                 *           "prominence": 1.43814386,
+                 *           "rests_on": [
+                 *             "sound-level/level",
+                 *             "sound-level/loudest"
+                 *           ],
+                 *           "rule": "area",
+                 *           "text": "Noise and heat: ahead of the class in seven of nine, most in noise, levels, level (6.6 dB(A)); behind in case under full load (5 °C)."
+                 *         }
+                 *       ],
+                 *       "fits": [
+                 *         {
+                 *           "for": "survey post-processing",
+                 *           "is": "for",
+                 *           "sentence": "Fits by 80 of 100 (79 to 80), the best in the field by 100.",
+                 *           "use": "survey"
+                 *         },
+                 *         {
+                 *           "for": "the wheelhouse",
+                 *           "is": "for",
+                 *           "sentence": "Fits by 66 of 100 (64 to 67), the best of the field.",
+                 *           "use": "wheelhouse"
+                 *         },
+                 *         {
+                 *           "for": "crews who post-process between trips",
+                 *           "is": "for",
+                 *           "sentence": "Exports are near the front of the class."
+                 *         }
+                 *       ],
+                 *       "not_tested": [
+                 *         "Speakers and camera: the desk has no room for them.",
+                 *         "Wireless at a distance: the quay is being rebuilt."
+                 *       ],
+                 *       "recommendation": "recommended for some",
+                 *       "revision": 1,
+                 *       "sections": [
+                 *         {
+                 *           "area": "applications",
+                 *           "text": "A survey day is exported in **{{survey-export/time}}**. What takes long is the hull mesher, which waits for memory."
+                 *         },
+                 *         {
+                 *           "area": "battery",
+                 *           "text": "We panned charts until the lights went out, at 200 cd/m², and got {{chart-pan-battery/hours}}. The maker promises thirteen hours."
+                 *         }
+                 *       ],
+                 *       "slug": "fen-14",
+                 *       "subject": "fen-14-16-512",
+                 *       "summary": "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: {{chart-pan-battery/hours}} is the longest watch we got.",
+                 *       "take": "The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.",
+                 *       "title": "Selvane Fen 14: quick exports, short watches",
+                 *       "turns": "It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR.",
+                 *       "uses": [
+                 *         "survey",
+                 *         "wheelhouse"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["VerdictReview"];
             };
         };
@@ -15230,6 +22861,119 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "advice": "It is a tool for the wheelhouse desk that now and then goes ashore.",
+                     *       "alternatives": [
+                     *         {
+                     *           "name": "Wexcombe Pilot 13",
+                     *           "reason": "Two watches from one charge, and lighter still.",
+                     *           "variant": "pilot-13-16-512"
+                     *         }
+                     *       ],
+                     *       "charts": [
+                     *         {
+                     *           "measure": "survey-export/time"
+                     *         },
+                     *         {
+                     *           "measure": "hashing/all"
+                     *         },
+                     *         {
+                     *           "measure": "compression/pack-all"
+                     *         }
+                     *       ],
+                     *       "editions": [],
+                     *       "field": "laptops",
+                     *       "findings": [
+                     *         {
+                     *           "area": "storage",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim drive-sequential/write  4200 MB/s",
+                     *           "kind": "weakness",
+                     *           "prominence": 2.04064685,
+                     *           "rests_on": [
+                     *             "claim drive-sequential/write  4200 MB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short."
+                     *         },
+                     *         {
+                     *           "area": "processor",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim hashing/all  12 GB/s",
+                     *           "kind": "strength",
+                     *           "prominence": 1.61854696,
+                     *           "rests_on": [
+                     *             "claim hashing/all  12 GB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Hashing, all threads: promised 12 GB/s, measured 15.83 GB/s: 32 % beyond."
+                     *         },
+                     *         {
+                     *           "area": "noise and heat",
+                     *           "certainty": "sure",
+                     *           "folded": [
+                     *             "noise, levels, level: 32.4 dB(A), 6.6 dB(A) quieter than the Hythebrook Sound 16",
+                     *             "noise, levels, loudest: 36.7 dB(A), 6 dB(A) quieter than the Hythebrook Sound 16"
+                     *           ],
+                     *           "id": "area:noise and heat",
+                     *           "kind": "strength",
+                     *           "prominence": 1.43814386,
+                     *           "rests_on": [
+                     *             "sound-level/level",
+                     *             "sound-level/loudest"
+                     *           ],
+                     *           "rule": "area",
+                     *           "text": "Noise and heat: ahead of the class in seven of nine, most in noise, levels, level (6.6 dB(A)); behind in case under full load (5 °C)."
+                     *         }
+                     *       ],
+                     *       "fits": [
+                     *         {
+                     *           "for": "survey post-processing",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 80 of 100 (79 to 80), the best in the field by 100.",
+                     *           "use": "survey"
+                     *         },
+                     *         {
+                     *           "for": "the wheelhouse",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 66 of 100 (64 to 67), the best of the field.",
+                     *           "use": "wheelhouse"
+                     *         },
+                     *         {
+                     *           "for": "crews who post-process between trips",
+                     *           "is": "for",
+                     *           "sentence": "Exports are near the front of the class."
+                     *         }
+                     *       ],
+                     *       "not_tested": [
+                     *         "Speakers and camera: the desk has no room for them.",
+                     *         "Wireless at a distance: the quay is being rebuilt."
+                     *       ],
+                     *       "recommendation": "recommended for some",
+                     *       "revision": 2,
+                     *       "sections": [
+                     *         {
+                     *           "area": "applications",
+                     *           "text": "A survey day is exported in **{{survey-export/time}}**. What takes long is the hull mesher, which waits for memory."
+                     *         },
+                     *         {
+                     *           "area": "battery",
+                     *           "text": "We panned charts until the lights went out, at 200 cd/m², and got {{chart-pan-battery/hours}}. The maker promises thirteen hours."
+                     *         }
+                     *       ],
+                     *       "slug": "fen-14",
+                     *       "subject": "fen-14-16-512",
+                     *       "summary": "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: {{chart-pan-battery/hours}} is the longest watch we got.",
+                     *       "take": "The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.",
+                     *       "title": "Selvane Fen 14: quick exports, short watches",
+                     *       "turns": "It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR.",
+                     *       "uses": [
+                     *         "survey",
+                     *         "wheelhouse"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["VerdictReview"];
                 };
             };
@@ -15308,6 +23052,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
@@ -15394,6 +23139,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
@@ -15406,6 +23152,123 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "chart": {
+                     *           "dots": false,
+                     *           "foot": "3 repeats each, within one sitting. One run is good to ± 2.1 %. Marram Desk.",
+                     *           "groups": [
+                     *             {
+                     *               "from": 0,
+                     *               "kind": "undecided",
+                     *               "to": 1
+                     *             }
+                     *           ],
+                     *           "measure": "Survey export",
+                     *           "not_ranked": [
+                     *             "Hythebrook Sound 12: not comparable: program version 2.9, not 3.2"
+                     *           ],
+                     *           "rows": [
+                     *             {
+                     *               "hi": 405.35583,
+                     *               "id": "sound-16-32-1000",
+                     *               "label": "6 min 41 s",
+                     *               "lo": 396.014706,
+                     *               "n": 3,
+                     *               "name": "Hythebrook Sound 16",
+                     *               "note": "32 GiB, 1 TB",
+                     *               "place": "1–2",
+                     *               "spread": "± 5 s",
+                     *               "value": 400.658046
+                     *             }
+                     *           ],
+                     *           "spans": true,
+                     *           "subtitle": "In s, lower is better. As delivered, mains, program version 3.2; bars are geometric means, whiskers 95 %.",
+                     *           "text": "Selvane Fen 14 (16 GiB, 512 GB): in the middle of 11 in survey export. In s, lower is better. As delivered, mains, program version 3.2; bars are geometric means, whiskers 95 %. 1–2: Hythebrook Sound 16 (32 GiB, 1 TB), 6 min 41 s ± 5 s; 1–2: …",
+                     *           "title": "Selvane Fen 14 (16 GiB, 512 GB): in the middle of 11 in survey export",
+                     *           "unit": "s"
+                     *         },
+                     *         "field": "crew laptops",
+                     *         "groups": [
+                     *           {
+                     *             "from": 0,
+                     *             "kind": "undecided",
+                     *             "to": 1
+                     *           }
+                     *         ],
+                     *         "left_out": [
+                     *           {
+                     *             "kind": "not comparable",
+                     *             "name": "Hythebrook Sound 12",
+                     *             "reason": "not comparable: program version 2.9, not 3.2",
+                     *             "variant": "sound-12-16-512"
+                     *           }
+                     *         ],
+                     *         "mean": {
+                     *           "centre": 524.832385,
+                     *           "exact": true,
+                     *           "hi": 524.832385,
+                     *           "lo": 524.832385,
+                     *           "median": 0,
+                     *           "n": 11,
+                     *           "sittings": 0
+                     *         },
+                     *         "measure": {
+                     *           "better": "lower",
+                     *           "group": "application",
+                     *           "id": "survey-export/time",
+                     *           "must_match": [
+                     *             "supply"
+                     *           ],
+                     *           "name": "Survey export",
+                     *           "scale": "ratio",
+                     *           "symbol": "s",
+                     *           "unit": "s",
+                     *           "variants": 0,
+                     *           "version": 1
+                     *         },
+                     *         "rows": [
+                     *           {
+                     *             "basis": {
+                     *               "conditions": {
+                     *                 "memory.profile": "default",
+                     *                 "power.mode": "default",
+                     *                 "program.version": "3.2",
+                     *                 "supply": "mains"
+                     *               },
+                     *               "test_version": 1
+                     *             },
+                     *             "best": [
+                     *               397
+                     *             ],
+                     *             "estimate": {
+                     *               "centre": 400.658046,
+                     *               "df": 11.7552976,
+                     *               "hi": 405.35583,
+                     *               "lo": 396.014706,
+                     *               "median": 402,
+                     *               "n": 3,
+                     *               "se": 0.00533778492,
+                     *               "sittings": 1
+                     *             },
+                     *             "id": "sound-16-32-1000",
+                     *             "name": "Hythebrook Sound 16",
+                     *             "next": "undecided",
+                     *             "note": "32 GiB, 1 TB",
+                     *             "setup": "as-delivered",
+                     *             "standing": {
+                     *               "best": 1,
+                     *               "worst": 2
+                     *             },
+                     *             "unit": "sound-16-32-1000-a",
+                     *             "variant": "sound-16-32-1000"
+                     *           }
+                     *         ],
+                     *         "subject": "fen-14-16-512"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CompareComparison"][];
                 };
             };
@@ -15461,12 +23324,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "note": "First edition"
+                 *     }
+                 */
                 "application/json": components["schemas"]["EditionNote"];
             };
         };
@@ -15479,6 +23348,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "digest": "000000000000000000000a-secret-that-is-shown-once…",
+                     *       "note": "First edition",
+                     *       "number": 1,
+                     *       "published": "2026-11-23T08:00:00Z",
+                     *       "review": "fen-14",
+                     *       "revision": 4,
+                     *       "title": "Selvane Fen 14: quick exports, short watches"
+                     *     }
+                     */
                     "application/json": components["schemas"]["VerdictEdition"];
                 };
             };
@@ -15552,7 +23432,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
+                /** @example 1 */
                 number: number;
             };
             cookie?: never;
@@ -15622,6 +23504,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
@@ -15634,6 +23517,119 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "advice": "It is a tool for the wheelhouse desk that now and then goes ashore.",
+                     *       "alternatives": [
+                     *         {
+                     *           "name": "Wexcombe Pilot 13",
+                     *           "reason": "Two watches from one charge, and lighter still.",
+                     *           "variant": "pilot-13-16-512"
+                     *         }
+                     *       ],
+                     *       "charts": [
+                     *         {
+                     *           "measure": "survey-export/time"
+                     *         },
+                     *         {
+                     *           "measure": "hashing/all"
+                     *         },
+                     *         {
+                     *           "measure": "compression/pack-all"
+                     *         }
+                     *       ],
+                     *       "editions": [],
+                     *       "field": "laptops",
+                     *       "findings": [
+                     *         {
+                     *           "area": "storage",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim drive-sequential/write  4200 MB/s",
+                     *           "kind": "weakness",
+                     *           "prominence": 2.04064685,
+                     *           "rests_on": [
+                     *             "claim drive-sequential/write  4200 MB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short."
+                     *         },
+                     *         {
+                     *           "area": "processor",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim hashing/all  12 GB/s",
+                     *           "kind": "strength",
+                     *           "prominence": 1.61854696,
+                     *           "rests_on": [
+                     *             "claim hashing/all  12 GB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Hashing, all threads: promised 12 GB/s, measured 15.83 GB/s: 32 % beyond."
+                     *         },
+                     *         {
+                     *           "area": "noise and heat",
+                     *           "certainty": "sure",
+                     *           "folded": [
+                     *             "noise, levels, level: 32.4 dB(A), 6.6 dB(A) quieter than the Hythebrook Sound 16",
+                     *             "noise, levels, loudest: 36.7 dB(A), 6 dB(A) quieter than the Hythebrook Sound 16"
+                     *           ],
+                     *           "id": "area:noise and heat",
+                     *           "kind": "strength",
+                     *           "prominence": 1.43814386,
+                     *           "rests_on": [
+                     *             "sound-level/level",
+                     *             "sound-level/loudest"
+                     *           ],
+                     *           "rule": "area",
+                     *           "text": "Noise and heat: ahead of the class in seven of nine, most in noise, levels, level (6.6 dB(A)); behind in case under full load (5 °C)."
+                     *         }
+                     *       ],
+                     *       "fits": [
+                     *         {
+                     *           "for": "survey post-processing",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 80 of 100 (79 to 80), the best in the field by 100.",
+                     *           "use": "survey"
+                     *         },
+                     *         {
+                     *           "for": "the wheelhouse",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 66 of 100 (64 to 67), the best of the field.",
+                     *           "use": "wheelhouse"
+                     *         },
+                     *         {
+                     *           "for": "crews who post-process between trips",
+                     *           "is": "for",
+                     *           "sentence": "Exports are near the front of the class."
+                     *         }
+                     *       ],
+                     *       "not_tested": [
+                     *         "Speakers and camera: the desk has no room for them.",
+                     *         "Wireless at a distance: the quay is being rebuilt."
+                     *       ],
+                     *       "recommendation": "recommended for some",
+                     *       "revision": 3,
+                     *       "sections": [
+                     *         {
+                     *           "area": "applications",
+                     *           "text": "A survey day is exported in **{{survey-export/time}}**. What takes long is the hull mesher, which waits for memory."
+                     *         },
+                     *         {
+                     *           "area": "battery",
+                     *           "text": "We panned charts until the lights went out, at 200 cd/m², and got {{chart-pan-battery/hours}}. The maker promises thirteen hours."
+                     *         }
+                     *       ],
+                     *       "slug": "fen-14",
+                     *       "subject": "fen-14-16-512",
+                     *       "summary": "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: {{chart-pan-battery/hours}} is the longest watch we got.",
+                     *       "take": "The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.",
+                     *       "title": "Selvane Fen 14: quick exports, short watches",
+                     *       "turns": "It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR.",
+                     *       "uses": [
+                     *         "survey",
+                     *         "wheelhouse"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["VerdictReview"];
                 };
             };
@@ -15707,6 +23703,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
@@ -15721,6 +23718,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example <!doctype html>
+                     *     <html lang="en">
+                     *     <head>
+                     *     <meta charset="utf-8">
+                     *     <meta name="viewport" content="width=device-width, initial-scale=1">
+                     *     <meta name="color-scheme" content="light dark">
+                     *     <title>Selvane Fen 14: quick exports, short watches · Marram Desk, edition 2</title>
+                     *     <meta name="description" content="The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises.">
+                     *     <link rel="icon" href="data:,">
+                     *     <!--head-->
+                     *     <style>@font-face{font-family:"IBM Plex Sans";font-weight:400;font-display:swap;src:url(fonts/ibm-plex-sans-latin-400-normal.woff2)}
+                     *     @font-face{font-family:"IBM Plex Sans";font-weight:600;font-display:swap;src:url(fonts/ibm-plex-sans-latin-600-normal.woff2)}
+                     *     @font-face{font-family:"IBM Plex Sans Condensed";font-weight:400;font-display:swap;src:url(fonts/ibm-plex-sans-condensed-latin-400-normal.woff2)}
+                     *     @font-face{font-family:"IBM Plex Sans Condensed";font-weight:500;font-display:swap;src:url(fonts/ibm-plex-sans-condensed-latin-500-normal.woff2)}
+                     *     @font-face{font-family:"IBM Plex Sans Condensed";font-weight:600;font-display:swap;src:url(fonts/ibm-plex-sans-condensed-latin-600-normal.woff2)}
+                     *     :root{--ground:#F6F8F9;--panel:#fff …
+                     */
                     "text/html": string;
                 };
             };
@@ -15776,12 +23791,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fen-14 */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "by": "Ines Marram"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Signature"];
             };
         };
@@ -15792,6 +23813,115 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "advice": "It is a tool for the wheelhouse desk that now and then goes ashore.",
+                     *       "alternatives": [
+                     *         {
+                     *           "name": "Wexcombe Pilot 13",
+                     *           "reason": "Two watches from one charge, and lighter still.",
+                     *           "variant": "pilot-13-16-512"
+                     *         }
+                     *       ],
+                     *       "charts": [
+                     *         {
+                     *           "measure": "survey-export/time"
+                     *         },
+                     *         {
+                     *           "measure": "hashing/all"
+                     *         }
+                     *       ],
+                     *       "editions": [],
+                     *       "field": "laptops",
+                     *       "findings": [
+                     *         {
+                     *           "area": "storage",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim drive-sequential/write  4200 MB/s",
+                     *           "kind": "weakness",
+                     *           "prominence": 2.04064685,
+                     *           "rests_on": [
+                     *             "claim drive-sequential/write  4200 MB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Sequential access, write: promised 4200 MB/s, measured 3870 MB/s: 8 % short."
+                     *         },
+                     *         {
+                     *           "area": "processor",
+                     *           "certainty": "sure",
+                     *           "id": "claims:claim hashing/all  12 GB/s",
+                     *           "kind": "strength",
+                     *           "prominence": 1.61854696,
+                     *           "rests_on": [
+                     *             "claim hashing/all  12 GB/s"
+                     *           ],
+                     *           "rule": "claims",
+                     *           "text": "Hashing, all threads: promised 12 GB/s, measured 15.83 GB/s: 32 % beyond."
+                     *         }
+                     *       ],
+                     *       "fits": [
+                     *         {
+                     *           "for": "survey post-processing",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 80 of 100 (79 to 80), the best in the field by 100.",
+                     *           "use": "survey"
+                     *         },
+                     *         {
+                     *           "for": "the wheelhouse",
+                     *           "is": "for",
+                     *           "sentence": "Fits by 66 of 100 (64 to 67), the best of the field.",
+                     *           "use": "wheelhouse"
+                     *         }
+                     *       ],
+                     *       "not_tested": [
+                     *         "Speakers and camera: the desk has no room for them.",
+                     *         "Wireless at a distance: the quay is being rebuilt."
+                     *       ],
+                     *       "recommendation": "recommended for some",
+                     *       "revision": 4,
+                     *       "sections": [
+                     *         {
+                     *           "area": "applications",
+                     *           "text": "A survey day is exported in **{{survey-export/time}}**. What takes long is the hull mesher, which waits for memory."
+                     *         },
+                     *         {
+                     *           "area": "battery",
+                     *           "text": "We panned charts until the lights went out, at 200 cd/m², and got {{chart-pan-battery/hours}}. The maker promises thirteen hours."
+                     *         }
+                     *       ],
+                     *       "signed": {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "by": "Ines Marram",
+                     *         "figures": {
+                     *           "chart-pan-battery/hours": 11.2192846,
+                     *           "compression/pack-all": 922.860075,
+                     *           "drive-sequential/read": 4963.77699,
+                     *           "drive-sequential/write": 3870.39627,
+                     *           "fan-noise/full-load": 39.2333333,
+                     *           "hashing/all": 15098.8106,
+                     *           "headland-chase/mean · display.resolution=1920 × 1080": 71.7990238,
+                     *           "headland-chase/mean · display.resolution=2880 × 1800": 38.2662898,
+                     *           "memory-bandwidth/multiply-add": 67.4283766,
+                     *           "port-copy/rate · place=left port": 1015.99116,
+                     *           "screen-luminance/white": 495.327713,
+                     *           "surface-heat/hottest": 45.8,
+                     *           "survey-export/time": 496.987216,
+                     *           "weight/weight": 1.286
+                     *         },
+                     *         "revision": 4
+                     *       },
+                     *       "slug": "fen-14",
+                     *       "subject": "fen-14-16-512",
+                     *       "summary": "The Fen 14 does survey work nearly as fast as laptops half as dear again, is light, and its screen keeps what it promises. Its battery does not: {{chart-pan-battery/hours}} is the longest watch we got.",
+                     *       "take": "The 350 EUR dearer sibling with 32 GiB, 1 TB, finer screen gains nothing, and lasts 2 h shorter (18 %) in battery life, chart panning and is 4 % heavier: take the cheaper.",
+                     *       "title": "Selvane Fen 14: quick exports, short watches",
+                     *       "turns": "It becomes the best buy of its class at 915 EUR; seen at 1,049 EUR.",
+                     *       "uses": [
+                     *         "survey",
+                     *         "wheelhouse"
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["VerdictReview"];
                 };
             };
@@ -15892,6 +24022,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "name": "A chart-room machine of our own",
+                     *         "notes": "What the volunteers would have to buy; the drive is the desk's Wrack.",
+                     *         "parts": [
+                     *           {
+                     *             "role": "processor",
+                     *             "unit": "fourteen-chip-boxed-a"
+                     *           },
+                     *           {
+                     *             "role": "board",
+                     *             "unit": "slip-board-eatx-a"
+                     *           },
+                     *           {
+                     *             "role": "memory",
+                     *             "unit": "shingle-memory-32-a"
+                     *           }
+                     *         ],
+                     *         "slug": "own-build"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogRig"][];
                 };
             };
@@ -15942,6 +24095,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Till machine",
+                 *       "parts": [
+                 *         {
+                 *           "role": "machine",
+                 *           "unit": "tern-mini-32-1000-a"
+                 *         },
+                 *         {
+                 *           "role": "drive",
+                 *           "unit": "wrack-1000-a"
+                 *         }
+                 *       ],
+                 *       "slug": "till"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogRig"];
             };
         };
@@ -15952,6 +24121,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "Till machine",
+                     *       "parts": [
+                     *         {
+                     *           "role": "machine",
+                     *           "unit": "tern-mini-32-1000-a"
+                     *         },
+                     *         {
+                     *           "role": "drive",
+                     *           "unit": "wrack-1000-a"
+                     *         }
+                     *       ],
+                     *       "slug": "till"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogRig"];
                 };
             };
@@ -16016,6 +24201,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example own-build */
                 slug: string;
             };
             cookie?: never;
@@ -16028,6 +24214,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "A chart-room machine of our own",
+                     *       "notes": "What the volunteers would have to buy; the drive is the desk's Wrack.",
+                     *       "parts": [
+                     *         {
+                     *           "role": "processor",
+                     *           "unit": "fourteen-chip-boxed-a"
+                     *         },
+                     *         {
+                     *           "role": "board",
+                     *           "unit": "slip-board-eatx-a"
+                     *         },
+                     *         {
+                     *           "role": "memory",
+                     *           "unit": "shingle-memory-32-a"
+                     *         }
+                     *       ],
+                     *       "slug": "own-build"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogRig"];
                 };
             };
@@ -16094,6 +24301,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example own-build */
                 slug: string;
             };
             cookie?: never;
@@ -16106,6 +24314,96 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "amount": 103993,
+                     *       "name": "A chart-room machine of our own",
+                     *       "parts": [
+                     *         {
+                     *           "name": "Skarn Fourteen, boxed, without cooler",
+                     *           "price": {
+                     *             "amount": 41900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Bellbuoy Stores, DE, seen on 2026-11-03"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 41900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-03",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Bellbuoy Stores",
+                     *               "tax_included": true,
+                     *               "variant": "fourteen-chip-boxed"
+                     *             },
+                     *             "text": "419.00 EUR"
+                     *           },
+                     *           "role": "processor",
+                     *           "unit": "fourteen-chip-boxed-a"
+                     *         },
+                     *         {
+                     *           "name": "Ardnoe Slip, four memory sockets",
+                     *           "price": {
+                     *             "amount": 21900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-09"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 21900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-09",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "slip-board-eatx"
+                     *             },
+                     *             "text": "219.00 EUR"
+                     *           },
+                     *           "role": "board",
+                     *           "unit": "slip-board-eatx-a"
+                     *         },
+                     *         {
+                     *           "name": "Selvane Shingle, 32 GiB, two modules",
+                     *           "price": {
+                     *             "amount": 12393,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Northpier Direct, GB, seen on 2026-11-10",
+                     *               "109.00 GBP at 1.137 EUR of 2026-11-02"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 10900,
+                     *               "condition": "new",
+                     *               "currency": "GBP",
+                     *               "date": "2026-11-10",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "GB",
+                     *               "seller": "Northpier Direct",
+                     *               "tax_included": true,
+                     *               "variant": "shingle-memory-32"
+                     *             },
+                     *             "rate": {
+                     *               "date": "2026-11-02",
+                     *               "from": "GBP",
+                     *               "rate": 1.137,
+                     *               "source": "bank's sheet, 2 November",
+                     *               "to": "EUR"
+                     *             },
+                     *             "text": "123.93 EUR"
+                     *           },
+                     *           "role": "memory",
+                     *           "unit": "shingle-memory-32-a"
+                     *         }
+                     *       ],
+                     *       "rig": "own-build",
+                     *       "total": "1,039.93 EUR"
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresCost"];
                 };
             };
@@ -16159,6 +24457,7 @@ export interface operations {
     rivals: {
         parameters: {
             query: {
+                /** @example sound-16-32-1000 */
                 variant: string;
             };
             header?: never;
@@ -16173,6 +24472,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "predecessors": [
+                     *         "sound-14-16-512",
+                     *         "sound-12-16-512"
+                     *       ],
+                     *       "siblings": [
+                     *         "sound-16-16-512"
+                     *       ],
+                     *       "successors": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresRivals"];
                 };
             };
@@ -16229,6 +24540,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "causes": [
+                     *         {
+                     *           "key": "conditions",
+                     *           "name": "taken under other conditions than planned",
+                     *           "physical": true
+                     *         },
+                     *         {
+                     *           "key": "background",
+                     *           "name": "other work was going on",
+                     *           "physical": true
+                     *         },
+                     *         {
+                     *           "key": "heat",
+                     *           "name": "it was hotter than it should have been",
+                     *           "physical": true
+                     *         }
+                     *       ],
+                     *       "rules": [
+                     *         {
+                     *           "again": "cool",
+                     *           "counts": {},
+                     *           "name": "ambient",
+                     *           "proposal": "Bring the room into its band, let the machine cool down, and repeat",
+                     *           "sentence": "The room was warmer or colder than the setup or the plan allows.",
+                     *           "severity": "caution",
+                     *           "statistical": false,
+                     *           "title": "Room outside its band",
+                     *           "tunings": []
+                     *         },
+                     *         {
+                     *           "again": "repeat",
+                     *           "counts": {},
+                     *           "least": 1,
+                     *           "limit": 10,
+                     *           "limit_unit": "% of the processor",
+                     *           "name": "background",
+                     *           "proposal": "Wait until updates and other work are done, and repeat",
+                     *           "sentence": "Other work used more of the processor just before the run than the limit.",
+                     *           "severity": "serious",
+                     *           "statistical": false,
+                     *           "title": "Other work was going on",
+                     *           "tunings": []
+                     *         },
+                     *         {
+                     *           "again": "repeat",
+                     *           "counts": {},
+                     *           "name": "beyond-link",
+                     *           "proposal": "Check whether a cache answered in place of the part, and repeat",
+                     *           "sentence": "A rate lies above what the link, or the memory's channels, can carry at most. It may have come from a cache.",
+                     *           "severity": "serious",
+                     *           "source": "The payload of each link's encoding, as docs/methods.md lists them; memory: channels × 8 bytes × transfers per second.",
+                     *           "statistical": false,
+                     *           "title": "More than the link can carry",
+                     *           "tunings": []
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RuleList"];
                 };
             };
@@ -16275,12 +24646,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example outlier */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "limit": 100000,
+                 *       "reason": "Single slow flushes are what this test is about.",
+                 *       "test": "drive-appends"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RuleTuning"];
             };
         };
@@ -16291,6 +24670,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "by": "Owner",
+                     *       "limit": 100000,
+                     *       "reason": "Single slow flushes are what this test is about.",
+                     *       "rule": "outlier",
+                     *       "test": "drive-appends"
+                     *     }
+                     */
                     "application/json": components["schemas"]["TrustTuning"];
                 };
             };
@@ -16362,7 +24751,9 @@ export interface operations {
     "compare-runs": {
         parameters: {
             query: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 a: string;
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 b: string;
             };
             header?: never;
@@ -16377,6 +24768,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "a": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "b": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "because": [],
+                     *       "comparable": true,
+                     *       "parts": [
+                     *         {
+                     *           "name": "Figures",
+                     *           "rows": [
+                     *             {
+                     *               "a": "11,116 files/s",
+                     *               "b": "12,220 files/s",
+                     *               "name": "created",
+                     *               "says": "10 % faster, no more than two runs scatter"
+                     *             },
+                     *             {
+                     *               "a": "43,761 files/s",
+                     *               "b": "38,229 files/s",
+                     *               "name": "deleted",
+                     *               "says": "13 % slower, no more than two runs scatter"
+                     *             }
+                     *           ]
+                     *         },
+                     *         {
+                     *           "name": "What was measured",
+                     *           "rows": [
+                     *             {
+                     *               "a": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "b": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "name": "sitting"
+                     *             }
+                     *           ]
+                     *         },
+                     *         {
+                     *           "name": "Conditions",
+                     *           "rows": [
+                     *             {
+                     *               "a": "1.08",
+                     *               "b": "",
+                     *               "name": "firmware"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "same": 32,
+                     *       "sentence": "The two runs may be compared; no figure differs by more than two runs scatter. Beside the figures, 4 things differ."
+                     *     }
+                     */
                     "application/json": components["schemas"]["TrustChanged"];
                 };
             };
@@ -16437,7 +24877,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Only this unit's */
+                /**
+                 * @description Only this unit's
+                 * @example fen-14-16-512-a
+                 */
                 unit?: string;
             };
             header?: never;
@@ -16452,6 +24895,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example [] */
                     "application/json": components["schemas"]["ResultsTwin"][];
                 };
             };
@@ -16496,9 +24940,15 @@ export interface operations {
     "list-runs": {
         parameters: {
             query?: {
-                /** @description Only this unit's */
+                /**
+                 * @description Only this unit's
+                 * @example leaf-11-12-256-a
+                 */
                 subject?: string;
-                /** @description Only this test's */
+                /**
+                 * @description Only this test's
+                 * @example port-copy
+                 */
                 test?: string;
                 /** @description Only this setup's */
                 setup?: string;
@@ -16535,6 +24985,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "runs": [
+                     *         {
+                     *           "by": "Owner",
+                     *           "course": {
+                     *             "limiter": {}
+                     *           },
+                     *           "ended": "2026-11-12T11:43:00Z",
+                     *           "id": "eeb82585-45b5-54de-9d32-e8456b366c08",
+                     *           "observed": {
+                     *             "content": "sonar logs"
+                     *           },
+                     *           "outcome": "done",
+                     *           "place": "left port",
+                     *           "readings": [
+                     *             {
+                     *               "measure": "rate",
+                     *               "state": "ok",
+                     *               "value": 955
+                     *             }
+                     *           ],
+                     *           "repeat": 2,
+                     *           "setup": "as-delivered",
+                     *           "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "source": "table",
+                     *           "started": "2026-11-12T11:43:00Z",
+                     *           "step": 0,
+                     *           "subject": "leaf-11-12-256-a",
+                     *           "test": "port-copy",
+                     *           "test_version": 1
+                     *         },
+                     *         {
+                     *           "by": "Owner",
+                     *           "course": {
+                     *             "limiter": {}
+                     *           },
+                     *           "ended": "2026-11-12T10:33:00Z",
+                     *           "id": "4d6b70b3-6b04-585f-8df8-eda4f11ea760",
+                     *           "observed": {
+                     *             "content": "sonar logs"
+                     *           },
+                     *           "outcome": "done",
+                     *           "place": "left port",
+                     *           "readings": [
+                     *             {
+                     *               "measure": "rate",
+                     *               "state": "ok",
+                     *               "value": 947.4
+                     *             }
+                     *           ],
+                     *           "repeat": 1,
+                     *           "setup": "as-delivered",
+                     *           "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "source": "table",
+                     *           "started": "2026-11-12T10:33:00Z",
+                     *           "step": 0,
+                     *           "subject": "leaf-11-12-256-a",
+                     *           "test": "port-copy",
+                     *           "test_version": 1
+                     *         },
+                     *         {
+                     *           "by": "Owner",
+                     *           "course": {
+                     *             "limiter": {}
+                     *           },
+                     *           "ended": "2026-11-12T09:59:00Z",
+                     *           "id": "e34d6d4a-068b-5549-a2cf-29dd59e57c06",
+                     *           "observed": {
+                     *             "content": "sonar logs"
+                     *           },
+                     *           "outcome": "done",
+                     *           "place": "left port",
+                     *           "readings": [
+                     *             {
+                     *               "measure": "rate",
+                     *               "state": "ok",
+                     *               "value": 954.1
+                     *             }
+                     *           ],
+                     *           "repeat": 0,
+                     *           "setup": "as-delivered",
+                     *           "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "source": "table",
+                     *           "started": "2026-11-12T09:59:00Z",
+                     *           "step": 0,
+                     *           "subject": "leaf-11-12-256-a",
+                     *           "test": "port-copy",
+                     *           "test_version": 1
+                     *         }
+                     *       ],
+                     *       "total": 3
+                     *     }
+                     */
                     "application/json": components["schemas"]["RunList"];
                 };
             };
@@ -16579,13 +25123,19 @@ export interface operations {
     "import-runs": {
         parameters: {
             query: {
-                /** @description Unit that was measured */
+                /**
+                 * @description Unit that was measured
+                 * @example fen-11-8-a
+                 */
                 unit: string;
                 /** @description Unit or rig that a part was measured in */
                 host?: string;
                 /** @description Port, slot, screen or surface */
                 place?: string;
-                /** @description Setup; as delivered if left out */
+                /**
+                 * @description Setup; as delivered if left out
+                 * @example as-delivered
+                 */
                 setup?: string;
             };
             header?: never;
@@ -16594,6 +25144,34 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "format": "durvek-runs/1",
+                 *       "machine": {
+                 *         "boot": "1",
+                 *         "name": "fen-11",
+                 *         "system": "Strand OS 8"
+                 *       },
+                 *       "runs": [
+                 *         {
+                 *           "ended": "2026-11-20T10:00:03Z",
+                 *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *           "outcome": "done",
+                 *           "readings": [
+                 *             {
+                 *               "measure": "single",
+                 *               "state": "ok",
+                 *               "value": 1203.5
+                 *             }
+                 *           ],
+                 *           "repeat": 0,
+                 *           "started": "2026-11-20T10:00:00Z",
+                 *           "test": "hashing",
+                 *           "test_version": 1
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -16604,6 +25182,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "known": 0,
+                     *       "runs": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsImported"];
                 };
             };
@@ -16668,6 +25252,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -16680,6 +25265,151 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changes": [],
+                     *       "courses": [],
+                     *       "departures": [],
+                     *       "doubts": [],
+                     *       "machine": {
+                     *         "boot": "sa-secret-that-is-shown-once",
+                     *         "cores": 10,
+                     *         "memory": 17179869184,
+                     *         "name": "fen-14-16-512",
+                     *         "processor": "Lodestow Dab",
+                     *         "simulated": true,
+                     *         "system": "Strand OS 9",
+                     *         "threads": 16,
+                     *         "untold": [
+                     *           "displays",
+                     *           "graphics.driver",
+                     *           "link.usb"
+                     *         ]
+                     *       },
+                     *       "measures": [
+                     *         {
+                     *           "better": "higher",
+                     *           "name": "single thread",
+                     *           "repeatability": 0.01,
+                     *           "scale": "ratio",
+                     *           "slug": "single",
+                     *           "unit": "MiBy/s"
+                     *         },
+                     *         {
+                     *           "better": "higher",
+                     *           "name": "all threads",
+                     *           "repeatability": 0.015,
+                     *           "scale": "ratio",
+                     *           "slug": "all",
+                     *           "unit": "MiBy/s"
+                     *         }
+                     *       ],
+                     *       "outside": [],
+                     *       "photos": [],
+                     *       "run": {
+                     *         "by": "fen-14-16-512",
+                     *         "course": {
+                     *           "limiter": {
+                     *             "label": "unknown",
+                     *             "why": "the run has no trace, or one too short to tell"
+                     *           },
+                     *           "phases": [
+                     *             {
+                     *               "at": 0,
+                     *               "name": "single thread"
+                     *             },
+                     *             {
+                     *               "at": 1.3,
+                     *               "name": "all threads"
+                     *             }
+                     *           ]
+                     *         },
+                     *         "ended": "2026-11-23T08:00:00Z",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "negotiated": {
+                     *           "clock.highest": "4700 MHz",
+                     *           "limit.power.long": "45.0 W",
+                     *           "limit.power.short": "67.5 W",
+                     *           "limit.temperature": "97 °C",
+                     *           "memory.speed": "5600 MT/s"
+                     *         },
+                     *         "observed": {
+                     *           "ambient": "22.5 °C",
+                     *           "battery.charge": "100 %",
+                     *           "load.background": "1 %",
+                     *           "power.mode": "default",
+                     *           "runtime": "native go1.26 linux/amd64",
+                     *           "supply": "battery",
+                     *           "system.name": "Strand OS 9"
+                     *         },
+                     *         "outcome": "done",
+                     *         "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "readings": [
+                     *           {
+                     *             "measure": "all",
+                     *             "state": "ok",
+                     *             "value": 13657.6309
+                     *           },
+                     *           {
+                     *             "measure": "single",
+                     *             "state": "ok",
+                     *             "value": 1747.10208
+                     *           }
+                     *         ],
+                     *         "repeat": 2,
+                     *         "series": [
+                     *           {
+                     *             "channel": "all",
+                     *             "times": [
+                     *               2.6
+                     *             ],
+                     *             "unit": "MiBy/s",
+                     *             "values": [
+                     *               13539.161
+                     *             ]
+                     *           },
+                     *           {
+                     *             "channel": "single",
+                     *             "times": [
+                     *               1.3
+                     *             ],
+                     *             "unit": "MiBy/s",
+                     *             "values": [
+                     *               1749.61239
+                     *             ]
+                     *           }
+                     *         ],
+                     *         "setup": "battery",
+                     *         "simulated": true,
+                     *         "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "source": "agent",
+                     *         "started": "2026-11-23T08:00:00Z",
+                     *         "step": 0,
+                     *         "subject": "fen-14-16-512-a",
+                     *         "test": "hashing",
+                     *         "test_version": 1
+                     *       },
+                     *       "sensors": [
+                     *         {
+                     *           "decimals": 1,
+                     *           "name": "temperature.package",
+                     *           "unit": "Cel"
+                     *         },
+                     *         {
+                     *           "decimals": 0,
+                     *           "name": "temperature.drive",
+                     *           "unit": "Cel"
+                     *         },
+                     *         {
+                     *           "decimals": 1,
+                     *           "name": "temperature.ambient",
+                     *           "unit": "Cel"
+                     *         }
+                     *       ],
+                     *       "test_name": "Hashing",
+                     *       "title": "Selvane Fen 14"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsRunPage"];
                 };
             };
@@ -16735,12 +25465,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "do": "merge",
+                 *       "into": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                 *       "reason": "The same sheet was typed twice."
+                 *     }
+                 */
                 "application/json": components["schemas"]["ResultsCorrection"];
             };
         };
@@ -16751,6 +25489,85 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changes": [
+                     *         {
+                     *           "act": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "by": "Owner",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "kind": "merge",
+                     *           "measure": "full-load",
+                     *           "now": {
+                     *             "measure": "full-load",
+                     *             "reason": "The same sheet was typed twice.",
+                     *             "state": "void",
+                     *             "value": 36.7
+                     *           },
+                     *           "old": {
+                     *             "measure": "full-load",
+                     *             "state": "ok",
+                     *             "value": 36.7
+                     *           },
+                     *           "other": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "reason": "The same sheet was typed twice.",
+                     *           "run": "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *         }
+                     *       ],
+                     *       "courses": [],
+                     *       "departures": [],
+                     *       "doubts": [],
+                     *       "machine": {
+                     *         "boot": "day 2026-11-02",
+                     *         "name": "entered by hand",
+                     *         "system": ""
+                     *       },
+                     *       "measures": [
+                     *         {
+                     *           "better": "lower",
+                     *           "margin": 1,
+                     *           "name": "full load",
+                     *           "repeatability": 0.4,
+                     *           "resolution": 0.1,
+                     *           "scale": "level",
+                     *           "slug": "full-load",
+                     *           "unit": "dB[A]"
+                     *         }
+                     *       ],
+                     *       "outside": [],
+                     *       "photos": [],
+                     *       "run": {
+                     *         "by": "Owner",
+                     *         "course": {
+                     *           "limiter": {}
+                     *         },
+                     *         "ended": "2026-11-02T00:00:00Z",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "outcome": "done",
+                     *         "readings": [
+                     *           {
+                     *             "measure": "full-load",
+                     *             "reason": "The same sheet was typed twice.",
+                     *             "state": "void",
+                     *             "value": 36.7
+                     *           }
+                     *         ],
+                     *         "repeat": 0,
+                     *         "setup": "as-delivered",
+                     *         "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "source": "typed",
+                     *         "started": "2026-11-02T00:00:00Z",
+                     *         "step": 0,
+                     *         "subject": "pilot-13-16-512-a",
+                     *         "test": "fan-noise",
+                     *         "test_version": 1
+                     *       },
+                     *       "sensors": [],
+                     *       "test_name": "Noise",
+                     *       "title": "Wexcombe Pilot 13"
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsRunPage"];
                 };
             };
@@ -16822,19 +25639,33 @@ export interface operations {
     "lay-log": {
         parameters: {
             query?: {
-                /** @description Name of the sensor; the file's if left out */
+                /**
+                 * @description Name of the sensor; the file's if left out
+                 * @example meter.csv
+                 */
                 name?: string;
-                /** @description Seconds to add to the log's times; found by correlation if left out */
+                /**
+                 * @description Seconds to add to the log's times; found by correlation if left out
+                 * @example 0
+                 */
                 shift?: string;
             };
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example time [s],power [W]
+                 *     0,11.5
+                 *     1,21.25
+                 *     2,22
+                 *     3,21.75
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -16845,6 +25676,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "channels": [
+                     *         {
+                     *           "decimals": 3,
+                     *           "name": "power",
+                     *           "unit": "W"
+                     *         }
+                     *       ],
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "meter.csv",
+                     *       "note": "nothing in common with the run was found; set the shift by hand",
+                     *       "samples": 4,
+                     *       "shift": 0
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsOutsideLog"];
                 };
             };
@@ -16918,13 +25765,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 log: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "shift": 0.5
+                 *     }
+                 */
                 "application/json": components["schemas"]["Shift"];
             };
         };
@@ -16935,6 +25789,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "channels": [
+                     *         {
+                     *           "decimals": 3,
+                     *           "name": "power",
+                     *           "unit": "W"
+                     *         }
+                     *       ],
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "meter.csv",
+                     *       "note": "nothing in common with the run was found; set the shift by hand",
+                     *       "samples": 4,
+                     *       "shift": 0.5
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsOutsideLog"];
                 };
             };
@@ -17008,7 +25878,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 log: string;
             };
             cookie?: never;
@@ -17021,6 +25893,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -17094,6 +25967,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -17106,6 +25980,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23 08:00",
+                     *       "analysis": "flicker",
+                     *       "by": "Owner",
+                     *       "digest": "000000000000000000000a-secret-that-is-shown-once…",
+                     *       "mapping": {
+                     *         "analysis": "flicker",
+                     *         "columns": {
+                     *           "light": {
+                     *             "column": "light"
+                     *           },
+                     *           "time": {
+                     *             "column": "time"
+                     *           }
+                     *         },
+                     *         "format": "durvek-mapping/1",
+                     *         "header": [
+                     *           "time",
+                     *           "light"
+                     *         ]
+                     *       },
+                     *       "name": "flicker.csv",
+                     *       "notes": [
+                     *         "Taken 20,000 times a second: nothing above 10,000 Hz can be seen."
+                     *       ],
+                     *       "size": 36814,
+                     *       "version": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsRawSource"];
                 };
             };
@@ -17161,6 +26065,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -17175,6 +26080,117 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example time_ms,light
+                     *     0.00,3.871
+                     *     0.05,3.891
+                     *     0.10,3.885
+                     *     0.15,3.882
+                     *     0.20,0.924
+                     *     0.25,0.913
+                     *     0.30,0.909
+                     *     0.35,0.934
+                     *     0.40,0.906
+                     *     0.45,0.897
+                     *     0.50,0.896
+                     *     0.55,0.906
+                     *     0.60,0.920
+                     *     0.65,0.922
+                     *     0.70,3.902
+                     *     0.75,3.910
+                     *     0.80,3.909
+                     *     0.85,3.896
+                     *     0.90,3.904
+                     *     0.95,3.896
+                     *     1.00,3.882
+                     *     1.05,3.898
+                     *     1.10,3.889
+                     *     1.15,3.886
+                     *     1.20,0.937
+                     *     1.25,0.922
+                     *     1.30,0.907
+                     *     1.35,0.912
+                     *     1.40,0.941
+                     *     1.45,0.910
+                     *     1.50,0.922
+                     *     1.55,0.920
+                     *     1.60,0.919
+                     *     1.65,0.920
+                     *     1.70,3.883
+                     *     1.75,3.883
+                     *     1.80,3.887
+                     *     1.85,3.884
+                     *     1.90,3.898
+                     *     1.95,3.907
+                     *     2.00,3.878
+                     *     2.05,3.895
+                     *     2.10,3.877
+                     *     2.15,0.904
+                     *     2.20,0.910
+                     *     2.25,0.914
+                     *     2.30,0.907
+                     *     2.35,0.881
+                     *     2.40,0.930
+                     *     2.45,0.909
+                     *     2.50,0.905
+                     *     2.55,0.921
+                     *     2.60,0.905
+                     *     2.65,3.871
+                     *     2.70,3.895
+                     *     2.75,3.894
+                     *     2.80,3.879
+                     *     2.85,3.899
+                     *     2.90,3.893
+                     *     2.95,3.875
+                     *     3.00,3.910
+                     *     3.05,3.892
+                     *     3.10,3.875
+                     *     3.15,0.918
+                     *     3.20,0.914
+                     *     3.25,0.924
+                     *     3.30,0.896
+                     *     3.35,0.925
+                     *     3.40,0.924
+                     *     3.45,0.921
+                     *     3.50,0.920
+                     *     3.55,0.929
+                     *     3.60,0.921
+                     *     3.65,3.890
+                     *     3.70,3.878
+                     *     3.75,3.902
+                     *     3.80,3.901
+                     *     3.85,3.892
+                     *     3.90,3.891
+                     *     3.95,3.897
+                     *     4.00,3.858
+                     *     4.05,3.893
+                     *     4.10,3.858
+                     *     4.15,0.916
+                     *     4.20,0.925
+                     *     4.25,0.936
+                     *     4.30,0.907
+                     *     4.35,0.918
+                     *     4.40,0.912
+                     *     4.45,0.886
+                     *     4.50,0.921
+                     *     4.55,0.912
+                     *     4.60,3.889
+                     *     4.65,3.877
+                     *     4.70,3.888
+                     *     4.75,3.890
+                     *     4.80,3.904
+                     *     4.85,3.892
+                     *     4.90,3.931
+                     *     4.95,3.884
+                     *     5.00,3.885
+                     *     5.05,3.888
+                     *     5.10,0.903
+                     *     5.15,0.931
+                     *     5.20,0.920
+                     *     5.25,0.897
+                     *     5.30,0.914
+                     *     5.35,0.92 …
+                     */
                     "application/octet-stream": string;
                 };
             };
@@ -17233,6 +26249,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -17309,6 +26326,7 @@ export interface operations {
             };
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -17321,6 +26339,62 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "from": 1.3,
+                     *       "phases": [
+                     *         {
+                     *           "at": 0,
+                     *           "name": "single thread"
+                     *         },
+                     *         {
+                     *           "at": 1.3,
+                     *           "name": "all threads"
+                     *         }
+                     *       ],
+                     *       "run": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "samples": 28,
+                     *       "series": [
+                     *         {
+                     *           "channel": "temperature.package",
+                     *           "times": [
+                     *             1.3,
+                     *             2.6
+                     *           ],
+                     *           "unit": "Cel",
+                     *           "values": [
+                     *             40.1,
+                     *             45.4
+                     *           ]
+                     *         },
+                     *         {
+                     *           "channel": "temperature.drive",
+                     *           "times": [
+                     *             1.3,
+                     *             2.6
+                     *           ],
+                     *           "unit": "Cel",
+                     *           "values": [
+                     *             32,
+                     *             32
+                     *           ]
+                     *         },
+                     *         {
+                     *           "channel": "temperature.ambient",
+                     *           "times": [
+                     *             1.3,
+                     *             2.6
+                     *           ],
+                     *           "unit": "Cel",
+                     *           "values": [
+                     *             22.5,
+                     *             22.5
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "to": 2.6
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsTraceView"];
                 };
             };
@@ -17376,6 +26450,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -17390,6 +26465,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example seconds,temperature.package [Cel],temperature.drive [Cel],temperature.ambient [Cel],power.package [W],clock.mean [MHz],clock.highest [MHz],load.processor [%],load.busiest [%],load.drive [%],memory.used [MiBy],fan.speed [/min],battery.charge [%],noise [dB[A]],rate.single [MiBy/s],rate.all [MiBy/s]
+                     *     1.300,40.1,32,22.5,13.48,4705,4707,12.1,96.0,0.0,1825,0,99.9,20.6,1749.6,
+                     *     2.600,45.4,32,22.5,54.68,3947,4190,98.1,100.0,0.0,2440,0,99.9,20.7,,13539
+                     */
                     "text/csv": string;
                 };
             };
@@ -17443,9 +26523,15 @@ export interface operations {
     schedule: {
         parameters: {
             query?: {
-                /** @description Minutes at hand */
+                /**
+                 * @description Minutes at hand
+                 * @example 60
+                 */
                 minutes?: number;
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example chart-room
+                 */
                 field?: string;
                 /** @description Only this one is put on the bench */
                 variant?: string;
@@ -17470,6 +26556,138 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "bundles": [
+                     *         {
+                     *           "claims": 0,
+                     *           "items": [
+                     *             {
+                     *               "claims": 0,
+                     *               "measures": [
+                     *                 "network, receiving, one stream",
+                     *                 "network, receiving, four streams"
+                     *               ],
+                     *               "minutes": 0.1,
+                     *               "missing": true,
+                     *               "name": "Network",
+                     *               "pairs": 17.3740776,
+                     *               "repeats": 1,
+                     *               "test": "network"
+                     *             },
+                     *             {
+                     *               "claims": 0,
+                     *               "measures": [
+                     *                 "network from the browser, receiving",
+                     *                 "network from the browser, sending"
+                     *               ],
+                     *               "minutes": 0.1,
+                     *               "missing": true,
+                     *               "name": "Network from the browser",
+                     *               "pairs": 11.5048896,
+                     *               "repeats": 1,
+                     *               "test": "browser-network"
+                     *             }
+                     *           ],
+                     *           "minutes": 17.9233333,
+                     *           "name": "Hythebrook Quay Desk, 16 GiB, 1 TB",
+                     *           "opening": 9,
+                     *           "pairs": 460.399635,
+                     *           "setup": "as-delivered",
+                     *           "setup_name": "As delivered",
+                     *           "unit": "quay-desk-16-1000-a",
+                     *           "variant": "quay-desk-16-1000",
+                     *           "why": "Hythebrook Quay Desk, 16 GiB, 1 TB, 18 min with 9 min of set-up: 46 missing tests should settle about 460 comparisons with rivals."
+                     *         },
+                     *         {
+                     *           "claims": 0,
+                     *           "items": [
+                     *             {
+                     *               "claims": 0,
+                     *               "measures": [
+                     *                 "network, receiving, one stream",
+                     *                 "network, receiving, four streams"
+                     *               ],
+                     *               "minutes": 0.1,
+                     *               "missing": true,
+                     *               "name": "Network",
+                     *               "pairs": 19.6545604,
+                     *               "repeats": 1,
+                     *               "test": "network"
+                     *             },
+                     *             {
+                     *               "claims": 0,
+                     *               "measures": [
+                     *                 "network from the browser, receiving",
+                     *                 "network from the browser, sending"
+                     *               ],
+                     *               "minutes": 0.1,
+                     *               "missing": true,
+                     *               "name": "Network from the browser",
+                     *               "pairs": 13.0052538,
+                     *               "repeats": 1,
+                     *               "test": "browser-network"
+                     *             }
+                     *           ],
+                     *           "minutes": 17.9233333,
+                     *           "name": "Wexcombe Harbour Tower, 32 GiB, 1 TB",
+                     *           "opening": 9,
+                     *           "pairs": 527.580648,
+                     *           "setup": "as-delivered",
+                     *           "setup_name": "As delivered",
+                     *           "unit": "harbour-tower-32-1000-a",
+                     *           "variant": "harbour-tower-32-1000",
+                     *           "why": "Wexcombe Harbour Tower, 32 GiB, 1 TB, 18 min with 9 min of set-up: 46 missing tests should settle about 530 comparisons with rivals."
+                     *         },
+                     *         {
+                     *           "claims": 0.869951524,
+                     *           "items": [
+                     *             {
+                     *               "claims": 0,
+                     *               "measures": [
+                     *                 "memory bandwidth, read",
+                     *                 "memory bandwidth, read, single thread"
+                     *               ],
+                     *               "minutes": 0.183333333,
+                     *               "missing": true,
+                     *               "name": "Memory bandwidth",
+                     *               "pairs": 34.3784994,
+                     *               "repeats": 1,
+                     *               "test": "memory-bandwidth"
+                     *             },
+                     *             {
+                     *               "claims": 0,
+                     *               "measures": [
+                     *                 "network, receiving, one stream",
+                     *                 "network, receiving, four streams"
+                     *               ],
+                     *               "minutes": 0.1,
+                     *               "missing": true,
+                     *               "name": "Network",
+                     *               "pairs": 10.1286932,
+                     *               "repeats": 1,
+                     *               "test": "network"
+                     *             }
+                     *           ],
+                     *           "minutes": 14.4366667,
+                     *           "name": "Wexcombe Harbour Tower, 64 GiB, 2 TB",
+                     *           "opening": 9,
+                     *           "pairs": 188.988886,
+                     *           "setup": "as-delivered",
+                     *           "setup_name": "As delivered",
+                     *           "unit": "harbour-tower-64-2000-a",
+                     *           "variant": "harbour-tower-64-2000",
+                     *           "why": "Wexcombe Harbour Tower, 64 GiB, 2 TB, 14 min with 9 min of set-up: 27 missing tests should settle about 190 comparisons with rivals, and have a 87 % chance of deciding its claim of 6300 MB/s in sequential access, write."
+                     *         }
+                     *       ],
+                     *       "claims": 0.869951524,
+                     *       "minutes": 60,
+                     *       "pairs": 1299,
+                     *       "sentence": "1 h of 1 h on four machines should part, or find alike, about 1300 pairs and decide perhaps a claim.",
+                     *       "thrice": "With three repeats of everything it would settle 22 % less, and show outliers, which one reading cannot.",
+                     *       "used": 59.975
+                     *     }
+                     */
                     "application/json": components["schemas"]["ScheduleSchedule"];
                 };
             };
@@ -17530,7 +26748,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Archived ones, too */
+                /**
+                 * @description Archived ones, too
+                 * @example true
+                 */
                 archived?: boolean;
             };
             header?: never;
@@ -17545,6 +26766,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "conditions": {
+                     *           "memory.profile": "default",
+                     *           "power.mode": "default",
+                     *           "supply": "mains"
+                     *         },
+                     *         "name": "As delivered",
+                     *         "slug": "as-delivered"
+                     *       },
+                     *       {
+                     *         "conditions": {
+                     *           "memory.profile": "default",
+                     *           "power.mode": "default",
+                     *           "supply": "battery"
+                     *         },
+                     *         "name": "On battery",
+                     *         "raised": true,
+                     *         "slug": "battery"
+                     *       },
+                     *       {
+                     *         "conditions": {
+                     *           "memory.profile": "default",
+                     *           "power.mode": "fast",
+                     *           "supply": "mains"
+                     *         },
+                     *         "name": "Fast mode",
+                     *         "raised": true,
+                     *         "slug": "fast-mode"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["MethodSetup"][];
                 };
             };
@@ -17595,6 +26849,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "conditions": {
+                 *         "power.mode": "quiet"
+                 *       },
+                 *       "name": "Quiet mode",
+                 *       "raised": false,
+                 *       "slug": "quiet"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MethodSetup"];
             };
         };
@@ -17605,6 +26869,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "conditions": {
+                     *         "power.mode": "quiet"
+                     *       },
+                     *       "name": "Quiet mode",
+                     *       "slug": "quiet"
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodSetup"];
                 };
             };
@@ -17698,6 +26971,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "format": "durvek-sheet/1",
+                     *         "name": "A desktop or mini PC, looked over",
+                     *         "parts": [
+                     *           {
+                     *             "name": "As it comes",
+                     *             "tests": [
+                     *               "weight",
+                     *               "size"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "Ports and systems",
+                     *             "tests": [
+                     *               "ports",
+                     *               "other-system"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "With the stopwatch",
+                     *             "tests": [
+                     *               "start-up-time",
+                     *               "export-time"
+                     *             ]
+                     *           }
+                     *         ],
+                     *         "slug": "desktop",
+                     *         "subjects": [
+                     *           "desktop",
+                     *           "mini-pc",
+                     *           "console"
+                     *         ]
+                     *       },
+                     *       {
+                     *         "format": "durvek-sheet/1",
+                     *         "name": "A tablet or phone, looked over",
+                     *         "parts": [
+                     *           {
+                     *             "name": "As it comes",
+                     *             "tests": [
+                     *               "weight",
+                     *               "size"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "Ports and parts",
+                     *             "tests": [
+                     *               "ports",
+                     *               "access"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "With the stopwatch",
+                     *             "tests": [
+                     *               "start-up-time",
+                     *               "export-time"
+                     *             ]
+                     *           }
+                     *         ],
+                     *         "slug": "handheld",
+                     *         "subjects": [
+                     *           "tablet",
+                     *           "phone"
+                     *         ]
+                     *       },
+                     *       {
+                     *         "format": "durvek-sheet/1",
+                     *         "name": "A laptop, looked over",
+                     *         "parts": [
+                     *           {
+                     *             "name": "As it comes",
+                     *             "tests": [
+                     *               "weight",
+                     *               "size"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "Ports and systems",
+                     *             "tests": [
+                     *               "ports",
+                     *               "other-system"
+                     *             ]
+                     *           },
+                     *           {
+                     *             "name": "Under the hands",
+                     *             "tests": [
+                     *               "keyboard",
+                     *               "hinge"
+                     *             ]
+                     *           }
+                     *         ],
+                     *         "slug": "laptop",
+                     *         "subjects": [
+                     *           "laptop"
+                     *         ]
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["MethodSheet"][];
                 };
             };
@@ -17748,6 +27121,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "a-secret-that-is-shown-once",
+                 *       "name": "Ines's tablet"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Code"];
             };
         };
@@ -17758,6 +27137,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "token": "a-secret-that-is-shown-once"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Token"];
                 };
             };
@@ -17826,6 +27210,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "person": "Ines"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Whose"];
             };
         };
@@ -17836,6 +27225,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "code": "a-secret-that-is-shown-once"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Code"];
                 };
             };
@@ -17910,6 +27304,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -17984,6 +27379,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "desk": "Marram Desk",
+                     *       "imprint": "The chandlery's measuring room",
+                     *       "licence": "CC-BY-4.0"
+                     *     }
+                     */
                     "application/json": components["schemas"]["PublishSite"];
                 };
             };
@@ -18034,6 +27436,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "base": "https://desk.invalid/measured"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SiteRequest"];
             };
         };
@@ -18044,6 +27451,14 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "changed": 206,
+                     *       "editions": 4,
+                     *       "files": 206,
+                     *       "removed": 0
+                     *     }
+                     */
                     "application/json": components["schemas"]["PublishSiteWritten"];
                 };
             };
@@ -18122,7 +27537,10 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Where to go on, as the Link of the part before says */
                 after?: components["parameters"]["after"];
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Only this one's gaps */
                 variant?: string;
@@ -18130,7 +27548,10 @@ export interface operations {
                 use?: string;
                 /** @description Only this measure */
                 measure?: string;
-                /** @description How many */
+                /**
+                 * @description How many
+                 * @example 12
+                 */
                 most?: number;
             };
             header?: never;
@@ -18145,6 +27566,62 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "claims": 0,
+                     *         "measures": [
+                     *           "compression, packing, single thread",
+                     *           "compression, packing, all threads",
+                     *           "compression, unpacking, single thread"
+                     *         ],
+                     *         "minutes": 0.433333333,
+                     *         "name": "Thrunby Dunlin 15, 16 GiB, 512 GB",
+                     *         "per_hour": 3807.69231,
+                     *         "places": 27.5,
+                     *         "repeats": 5,
+                     *         "setup": "as-delivered",
+                     *         "test": "compression",
+                     *         "unit": "dunlin-15-16-512-a",
+                     *         "variant": "dunlin-15-16-512",
+                     *         "why": "It is missing in 4 measures, compression, packing, single thread among them; standings narrow by about 27.5 places."
+                     *       },
+                     *       {
+                     *         "claims": 0,
+                     *         "measures": [
+                     *           "log indexing, single thread",
+                     *           "log indexing, all threads"
+                     *         ],
+                     *         "minutes": 0.216666667,
+                     *         "name": "Thrunby Dunlin 15, 16 GiB, 512 GB",
+                     *         "per_hour": 3560.43956,
+                     *         "places": 12.8571429,
+                     *         "repeats": 5,
+                     *         "setup": "as-delivered",
+                     *         "test": "log-indexing",
+                     *         "unit": "dunlin-15-16-512-a",
+                     *         "variant": "dunlin-15-16-512",
+                     *         "why": "It is missing in 2 measures, log indexing, single thread among them; standings narrow by about 12.9 places."
+                     *       },
+                     *       {
+                     *         "claims": 0,
+                     *         "measures": [
+                     *           "log indexing, single thread",
+                     *           "log indexing, all threads"
+                     *         ],
+                     *         "minutes": 0.216666667,
+                     *         "name": "Wexcombe Pilot 13, 16 GiB, 512 GB",
+                     *         "per_hour": 3560.43956,
+                     *         "places": 12.8571429,
+                     *         "repeats": 5,
+                     *         "setup": "as-delivered",
+                     *         "test": "log-indexing",
+                     *         "unit": "pilot-13-16-512-a",
+                     *         "variant": "pilot-13-16-512",
+                     *         "why": "It is missing in 2 measures, log indexing, single thread among them; standings narrow by about 12.9 places."
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["RankingSuggestion"][];
                 };
             };
@@ -18198,6 +27675,21 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example unit,setup,date,test,repeat,measure,value,condition:display.luminance,condition:supply,condition:program.version
+                 *     sound-12-16-512-a,as-delivered,2026-10-28,chart-pan-battery,0,hours,6.13,200 cd/m²,battery,
+                 *     sound-12-16-512-a,as-delivered,2026-10-28,chart-pan-battery,1,hours,6.1,200 cd/m²,battery,
+                 *     sound-14-16-512-a,as-delivered,2026-10-05,chart-pan-battery,0,hours,10.38,200 cd/m²,battery,
+                 *     sound-14-16-512-a,as-delivered,2026-10-05,chart-pan-battery,1,hours,10.43,200 cd/m²,battery,
+                 *     sound-16-32-1000-a,as-delivered,2026-10-24,chart-pan-battery,0,hours,12.75,200 cd/m²,battery,
+                 *     sound-16-32-1000-a,as-delivered,2026-10-24,chart-pan-battery,1,hours,13.0,200 cd/m²,battery,
+                 *     fen-14-16-512-a,as-delivered,2026-10-05,chart-pan-battery,0,hours,11.07,200 cd/m²,battery,
+                 *     fen-14-16-512-a,as-delivered,2026-10-05,chart-pan-battery,1,hours,11.38,200 cd/m²,battery,
+                 *     fen-14-16-512-a,as-delivered,2026-10-05,chart-pan-battery,2,hours,11.21,200 cd/m²,battery,
+                 *     fen-14-32-1000-a,as-delivered,2026-10-09,chart-pan-battery,0,hours,9.15,200 cd/m²,battery,
+                 *     fen-14-32-1000-a,as-delivered,2026-10-09,chart-pan-battery,1,hours,9.17,200 cd/m²,battery,
+                 *     relay-15-16-512-a,as-delivered,2026-10-18,chart-pan-battery,0,hours,8.32,200 …
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -18208,6 +27700,44 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "known": 0,
+                     *       "refused": [],
+                     *       "rows": 240,
+                     *       "runs": 240,
+                     *       "sample": [
+                     *         {
+                     *           "line": 2,
+                     *           "readings": {
+                     *             "hours": "6.13"
+                     *           },
+                     *           "setup": "as-delivered",
+                     *           "subject": "sound-12-16-512-a",
+                     *           "test": "chart-pan-battery"
+                     *         },
+                     *         {
+                     *           "line": 3,
+                     *           "readings": {
+                     *             "hours": "6.1"
+                     *           },
+                     *           "setup": "as-delivered",
+                     *           "subject": "sound-12-16-512-a",
+                     *           "test": "chart-pan-battery"
+                     *         },
+                     *         {
+                     *           "line": 4,
+                     *           "readings": {
+                     *             "hours": "10.38"
+                     *           },
+                     *           "setup": "as-delivered",
+                     *           "subject": "sound-14-16-512-a",
+                     *           "test": "chart-pan-battery"
+                     *         }
+                     *       ],
+                     *       "written": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["ResultsTable"];
                 };
             };
@@ -18299,6 +27829,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "about": "A folder of 240 files (24 MiB: logs, notes, raw echoes) is packed into a tar archive with gzip (RFC 1952, effort 6) and unpacked again, through the file system as programs do, with a final flush.",
+                     *         "checked": "The digest of the unpacked folder is that of the packed one.",
+                     *         "group": "application",
+                     *         "input": "A folder from seed 9.",
+                     *         "limited_by": "One core of the processor, then the drive.",
+                     *         "measures": [
+                     *           {
+                     *             "better": "lower",
+                     *             "name": "packing",
+                     *             "repeatability": 0.02,
+                     *             "scale": "ratio",
+                     *             "slug": "pack",
+                     *             "unit": "s"
+                     *           },
+                     *           {
+                     *             "better": "lower",
+                     *             "name": "unpacking",
+                     *             "repeatability": 0.03,
+                     *             "scale": "ratio",
+                     *             "slug": "unpack",
+                     *             "unit": "s"
+                     *           }
+                     *         ],
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Survey day archive",
+                     *         "origin": "workload",
+                     *         "repeats": 5,
+                     *         "seconds": 2.5,
+                     *         "slug": "archive",
+                     *         "stands_for": "Closing a day's work: packing a folder to send or keep it.",
+                     *         "subjects": [
+                     *           "laptop",
+                     *           "desktop",
+                     *           "mini-pc"
+                     *         ],
+                     *         "usual": true,
+                     *         "version": 1,
+                     *         "writes": 75497472
+                     *       },
+                     *       {
+                     *         "about": "Data go between the device and the service both ways, in four streams; small requests go there and back.",
+                     *         "checked": "The bytes that arrived are those that were sent, by count.",
+                     *         "group": "network",
+                     *         "in_browser": "only",
+                     *         "input": "Incompressible data.",
+                     *         "limited_by": "The slowest link between the two, mostly the radio; and how fast a browser handles a stream. The service's own machine and its link must be faster than what is measured.",
+                     *         "measures": [
+                     *           {
+                     *             "better": "higher",
+                     *             "name": "receiving",
+                     *             "repeatability": 0.015,
+                     *             "scale": "ratio",
+                     *             "slug": "down",
+                     *             "unit": "Mbit/s"
+                     *           },
+                     *           {
+                     *             "better": "higher",
+                     *             "name": "sending",
+                     *             "repeatability": 0.015,
+                     *             "scale": "ratio",
+                     *             "slug": "up",
+                     *             "unit": "Mbit/s"
+                     *           },
+                     *           {
+                     *             "better": "lower",
+                     *             "name": "median round trip",
+                     *             "repeatability": 0.1,
+                     *             "scale": "ratio",
+                     *             "slug": "median",
+                     *             "unit": "ms"
+                     *           }
+                     *         ],
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Network from the browser",
+                     *         "origin": "workload",
+                     *         "page": "system",
+                     *         "repeats": 5,
+                     *         "seconds": 6,
+                     *         "slug": "browser-network",
+                     *         "stands_for": "Pages, downloads, copies to a server.",
+                     *         "subjects": [
+                     *           "laptop",
+                     *           "desktop",
+                     *           "mini-pc"
+                     *         ],
+                     *         "version": 2
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["MethodTest"][];
                 };
             };
@@ -18352,6 +27982,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example format: durvek-test/1
+                 *     slug: chart-pan-battery
+                 *     version: 1
+                 *     name: Battery life, chart panning
+                 *     about: >-
+                 *       A chart is panned and zoomed by script, one step every two seconds, from full charge to cut-off, at a measured
+                 *       200 cd/m² and with radio on. Stands for a watch in the wheelhouse.
+                 *     group: battery
+                 *     subjects: [laptop, tablet, phone]
+                 *     needs: {supply: battery}
+                 *     must_match: [display.luminance]
+                 *     repeats: 3
+                 *     measures:
+                 *       - {slug: hours, name: run time, unit: h, scale: ratio, better: higher, limit: 24, repeatability: 0.02}
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -18362,6 +28008,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": "A chart is panned and zoomed by script, one step every two seconds, from full charge to cut-off, at a measured 200 cd/m² and with radio on. Stands for a watch in the wheelhouse.",
+                     *       "group": "battery",
+                     *       "measures": [
+                     *         {
+                     *           "better": "higher",
+                     *           "limit": 24,
+                     *           "name": "run time",
+                     *           "repeatability": 0.02,
+                     *           "scale": "ratio",
+                     *           "slug": "hours",
+                     *           "unit": "h"
+                     *         }
+                     *       ],
+                     *       "must_match": [
+                     *         "display.luminance"
+                     *       ],
+                     *       "name": "Battery life, chart panning",
+                     *       "needs": {
+                     *         "supply": "battery"
+                     *       },
+                     *       "origin": "own",
+                     *       "repeats": 3,
+                     *       "slug": "chart-pan-battery",
+                     *       "subjects": [
+                     *         "laptop",
+                     *         "tablet",
+                     *         "phone"
+                     *       ],
+                     *       "version": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodTest"];
                 };
             };
@@ -18426,6 +28105,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example hashing */
                 slug: string;
             };
             cookie?: never;
@@ -18438,6 +28118,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": "SHA-256 (FIPS 180-4) over 256 KiB of survey log held in cache.",
+                     *       "checked": "The digest of the last piece on each thread.",
+                     *       "group": "CPU",
+                     *       "in_browser": "too",
+                     *       "input": "256 KiB of survey log, seed 1; each thread has its own copy.",
+                     *       "limited_by": "The processor's clock and its instructions for hashing; a processor without them is slower by a factor of three to six. Memory plays no part.",
+                     *       "measures": [
+                     *         {
+                     *           "better": "higher",
+                     *           "name": "single thread",
+                     *           "repeatability": 0.01,
+                     *           "scale": "ratio",
+                     *           "slug": "single",
+                     *           "unit": "MiBy/s"
+                     *         },
+                     *         {
+                     *           "better": "higher",
+                     *           "name": "all threads",
+                     *           "repeatability": 0.015,
+                     *           "scale": "ratio",
+                     *           "slug": "all",
+                     *           "unit": "MiBy/s"
+                     *         }
+                     *       ],
+                     *       "must_match": [
+                     *         "supply",
+                     *         "power.mode",
+                     *         "runtime"
+                     *       ],
+                     *       "name": "Hashing",
+                     *       "origin": "workload",
+                     *       "page": "kernels",
+                     *       "repeats": 5,
+                     *       "seconds": 2.6,
+                     *       "slug": "hashing",
+                     *       "stands_for": "Checking that a download, a backup or a day's log is whole, and finding files that are the same.",
+                     *       "subjects": [
+                     *         "laptop",
+                     *         "desktop",
+                     *         "mini-pc"
+                     *       ],
+                     *       "usual": true,
+                     *       "version": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodTest"];
                 };
             };
@@ -18493,12 +28220,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example fan-noise */
                 slug: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "the meter is away to be calibrated"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Aside"];
             };
         };
@@ -18509,6 +28242,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "about": "Sound pressure level at half a metre in front of the device, A-weighted, in a room of 19 dB(A). Full load is ten minutes of hashing on all threads.",
+                     *       "aside": "the meter is away to be calibrated",
+                     *       "group": "noise",
+                     *       "measures": [
+                     *         {
+                     *           "better": "lower",
+                     *           "margin": 1,
+                     *           "name": "full load",
+                     *           "repeatability": 0.4,
+                     *           "resolution": 0.1,
+                     *           "scale": "level",
+                     *           "slug": "full-load",
+                     *           "unit": "dB[A]"
+                     *         }
+                     *       ],
+                     *       "must_match": [
+                     *         "supply",
+                     *         "power.mode"
+                     *       ],
+                     *       "name": "Noise",
+                     *       "origin": "own",
+                     *       "repeats": 3,
+                     *       "slug": "fan-noise",
+                     *       "subjects": [
+                     *         "laptop",
+                     *         "desktop",
+                     *         "mini-pc"
+                     *       ],
+                     *       "version": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["MethodTest"];
                 };
             };
@@ -18592,6 +28358,86 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "asks": 0,
+                     *       "decided": [
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "claim": "Sequential access, read, up to 4800 MB/s",
+                     *           "name": "Hythebrook Sound 14, 16 GiB, 512 GB",
+                     *           "outcome": "short",
+                     *           "variant": "sound-14-16-512",
+                     *           "why": "The best of 3 readings is 4724 MB/s: 1.6 % slower than “up to” 4800 MB/s."
+                     *         },
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "claim": "Sequential access, read, up to 4.2 GB/s",
+                     *           "name": "Ardnoe Skiff 14, 16 GiB, 1 TB",
+                     *           "outcome": "held",
+                     *           "variant": "skiff-14-16-1000",
+                     *           "why": "The best of 3 readings is 4209 MB/s: kept, since “up to” asks for one."
+                     *         },
+                     *         {
+                     *           "at": "2026-11-23T08:00:00Z",
+                     *           "claim": "Hashing, all threads, 16 GiB/s",
+                     *           "name": "Thrunby Relay Desk, 32 GiB, 1 TB",
+                     *           "outcome": "beyond",
+                     *           "variant": "relay-desk-32-1000",
+                     *           "why": "Measured 21,561 MiB/s: 32 % faster than promised (30 to 34)."
+                     *         }
+                     *       ],
+                     *       "doubts": [
+                     *         {
+                     *           "count": 2,
+                     *           "doubt": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "name": "Thrunby Relay Desk, 32 GiB, 1 TB",
+                     *           "rule": "unit-slip",
+                     *           "runs": 1,
+                     *           "sentence": "10,746 MiB/s is 7.9 times the mean of its 3 other repeats, 1368 MiB/s: near a factor of 8 or 10, as when a unit is mixed up.",
+                     *           "severity": "serious",
+                     *           "since": "2026-11-23T08:00:00Z",
+                     *           "title": "Looks like a slip of units of measure",
+                     *           "unit": "relay-desk-32-1000-a"
+                     *         },
+                     *         {
+                     *           "count": 1,
+                     *           "doubt": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "name": "Ardnoe Ketch Tab, 8 GiB, 256 GB",
+                     *           "rule": "continued",
+                     *           "runs": 1,
+                     *           "sentence": "The battery was seen from 100 to 31 %; the rest is reckoned along the straight part of its fall.",
+                     *           "severity": "note",
+                     *           "since": "2026-11-23T08:00:00Z",
+                     *           "title": "Run-down continued by reckoning",
+                     *           "unit": "ketch-tab-8-256-a"
+                     *         },
+                     *         {
+                     *           "count": 1,
+                     *           "doubt": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "name": "Selvane Kittiwake, 8 GiB, 128 GB",
+                     *           "rule": "continued",
+                     *           "runs": 1,
+                     *           "sentence": "The battery was seen from 100 to 50 %; the rest is reckoned along the straight part of its fall.",
+                     *           "severity": "note",
+                     *           "since": "2026-11-23T08:00:00Z",
+                     *           "title": "Run-down continued by reckoning",
+                     *           "unit": "kittiwake-8-128-a"
+                     *         }
+                     *       ],
+                     *       "holds": {
+                     *         "editions": 4,
+                     *         "examples": 0,
+                     *         "models": 30,
+                     *         "reviews": 4,
+                     *         "runs": 682,
+                     *         "units": 39
+                     *       },
+                     *       "measuring": [],
+                     *       "open": 6,
+                     *       "waiting": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["FrontToday"];
                 };
             };
@@ -18665,6 +28511,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "created": "2026-11-23T08:00:00Z",
+                     *         "expires": "2026-11-23T08:00:00Z",
+                     *         "id": "0a1b2c3d4e5f",
+                     *         "kind": "agent",
+                     *         "name": "cuddy-8-256",
+                     *         "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *       },
+                     *       {
+                     *         "created": "2026-11-23T08:00:00Z",
+                     *         "expires": "2026-11-23T08:00:00Z",
+                     *         "id": "0a1b2c3d4e5f",
+                     *         "kind": "agent",
+                     *         "name": "fen-14-16-512",
+                     *         "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *       },
+                     *       {
+                     *         "created": "2026-11-23T08:00:00Z",
+                     *         "expires": "2026-11-23T08:00:00Z",
+                     *         "id": "0a1b2c3d4e5f",
+                     *         "kind": "agent",
+                     *         "name": "fen-14-16-512",
+                     *         "plan": "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["BooksNamed"][];
                 };
             };
@@ -18715,6 +28589,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "days": 90,
+                 *       "name": "nightly export",
+                 *       "scope": "reader"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BooksNewToken"];
             };
         };
@@ -18725,6 +28606,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "token": "a-secret-that-is-shown-once"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Token"];
                 };
             };
@@ -18789,6 +28675,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example nightly export */
                 slug: string;
             };
             cookie?: never;
@@ -18801,6 +28688,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /** @example {} */
                     "application/json": components["schemas"]["None"];
                 };
             };
@@ -18878,6 +28766,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "output": "mesh done: 12.4 s\n",
+                 *       "test": "hull-mesher"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BooksTrial"];
             };
         };
@@ -18888,6 +28782,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "found": [
+                     *         {
+                     *           "measure": "time",
+                     *           "raw": "0 s",
+                     *           "unit": "s",
+                     *           "value": 0,
+                     *           "where": "seconds until the program ended"
+                     *         },
+                     *         {
+                     *           "fault": "there is nothing in it",
+                     *           "measure": "cells",
+                     *           "unit": "/s",
+                     *           "value": 0,
+                     *           "where": "file, JSON pointer /stages/1/cells_per_second"
+                     *         }
+                     *       ],
+                     *       "test": "hull-mesher",
+                     *       "whole": false
+                     *     }
+                     */
                     "application/json": components["schemas"]["BooksTried"];
                 };
             };
@@ -18983,6 +28899,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "origin": "bought",
+                     *         "received": "2026-10-12",
+                     *         "slug": "cockle-2000-a",
+                     *         "state": "on desk",
+                     *         "title": "Ferrow Cockle, 2 TB",
+                     *         "variant": "cockle-2000"
+                     *       },
+                     *       {
+                     *         "origin": "bought",
+                     *         "received": "2026-09-14",
+                     *         "slug": "cuddy-8-256-a",
+                     *         "state": "on desk",
+                     *         "title": "Lodestow Cuddy, 8 GiB, 256 GB",
+                     *         "variant": "cuddy-8-256"
+                     *       },
+                     *       {
+                     *         "origin": "bought",
+                     *         "received": "2026-10-12",
+                     *         "slug": "dunlin-15-16-512-a",
+                     *         "state": "on desk",
+                     *         "title": "Thrunby Dunlin 15, 16 GiB, 512 GB",
+                     *         "variant": "dunlin-15-16-512"
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogUnit"][];
                 };
             };
@@ -19033,6 +28977,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "origin": "borrowed",
+                 *       "received": "2026-11-20",
+                 *       "serial": "SE-0011",
+                 *       "slug": "fen-11-8-a",
+                 *       "variant": "fen-11-8"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogUnit"];
             };
         };
@@ -19043,6 +28996,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "origin": "borrowed",
+                     *       "received": "2026-11-20",
+                     *       "serial": "SE-0011",
+                     *       "slug": "fen-11-8-a",
+                     *       "state": "on desk",
+                     *       "variant": "fen-11-8"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogUnit"];
                 };
             };
@@ -19107,6 +29070,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example sound-12-16-512-a */
                 slug: string;
             };
             cookie?: never;
@@ -19119,6 +29083,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "origin": "own",
+                     *       "received": "2022-06-20",
+                     *       "slug": "sound-12-16-512-a",
+                     *       "state": "on desk",
+                     *       "variant": "sound-12-16-512"
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogUnit"];
                 };
             };
@@ -19181,6 +29154,30 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example # yaml-language-server: $schema=../../desk/schemas/use.schema.json
+                 *     # What the wheelhouse asks of a machine that stands there.
+                 *     format: durvek-use/1
+                 *     slug: wheelhouse
+                 *     name: the wheelhouse
+                 *     needs:
+                 *       - measure: fan-noise/full-load
+                 *         most: 42
+                 *         unit: dB(A)
+                 *     weights:
+                 *       - group: CPU
+                 *         weight: 2
+                 *       - group: memory
+                 *         weight: 1
+                 *       - group: storage
+                 *         weight: 1
+                 *       - measure: fan-noise/full-load
+                 *         weight: 3
+                 *         unit: dB(A)
+                 *         curve:
+                 *           - {at: 30, worth: 1}
+                 *           - {at: 45, worth: 0}
+                 */
                 "application/octet-stream": string;
             };
         };
@@ -19191,6 +29188,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "format": "durvek-use/1",
+                     *       "name": "the wheelhouse",
+                     *       "needs": [
+                     *         {
+                     *           "measure": "fan-noise/full-load",
+                     *           "most": 42,
+                     *           "unit": "dB(A)"
+                     *         }
+                     *       ],
+                     *       "slug": "wheelhouse",
+                     *       "weights": [
+                     *         {
+                     *           "group": "CPU",
+                     *           "weight": 2
+                     *         },
+                     *         {
+                     *           "group": "memory",
+                     *           "weight": 1
+                     *         },
+                     *         {
+                     *           "group": "storage",
+                     *           "weight": 1
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FitUse"];
                 };
             };
@@ -19282,6 +29307,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "name": "the wheelhouse",
+                     *         "needs": [
+                     *           {
+                     *             "measure": "fan-noise/full-load",
+                     *             "most": 42,
+                     *             "unit": "dB(A)"
+                     *           }
+                     *         ],
+                     *         "slug": "wheelhouse",
+                     *         "weights": [
+                     *           {
+                     *             "group": "CPU",
+                     *             "weight": 2
+                     *           },
+                     *           {
+                     *             "group": "memory",
+                     *             "weight": 1
+                     *           },
+                     *           {
+                     *             "group": "storage",
+                     *             "weight": 1
+                     *           }
+                     *         ]
+                     *       },
+                     *       {
+                     *         "name": "the chart room",
+                     *         "slug": "chart-room",
+                     *         "weights": [
+                     *           {
+                     *             "group": "CPU",
+                     *             "weight": 3
+                     *           },
+                     *           {
+                     *             "group": "application",
+                     *             "weight": 3
+                     *           },
+                     *           {
+                     *             "group": "storage",
+                     *             "weight": 2
+                     *           }
+                     *         ]
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["FitUse"][];
                 };
             };
@@ -19332,6 +29404,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "At the till",
+                 *       "needs": [],
+                 *       "slug": "till",
+                 *       "weights": [
+                 *         {
+                 *           "measure": "hashing/all",
+                 *           "weight": 1
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["FitUse"];
             };
         };
@@ -19342,6 +29427,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "At the till",
+                     *       "slug": "till",
+                     *       "weights": [
+                     *         {
+                     *           "measure": "hashing/all",
+                     *           "weight": 1
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FitUse"];
                 };
             };
@@ -19404,7 +29501,10 @@ export interface operations {
     value: {
         parameters: {
             query?: {
-                /** @description Field; everything if empty */
+                /**
+                 * @description Field; everything if empty
+                 * @example laptops
+                 */
                 field?: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -19412,13 +29512,19 @@ export interface operations {
                 use?: string;
                 /** @description Measures or groups with weights, commas between: hashing/all=2,storage=1; on top of the use's */
                 weights?: string;
-                /** @description Variant in question */
+                /**
+                 * @description Variant in question
+                 * @example fen-14-16-512
+                 */
                 subject?: string;
                 /** @description Variant that is 100; the field's geometric mean if empty */
                 against?: string;
                 /** @description Only figures at a place, in a host, of a unit or under a condition: 'place=left port', host=SLUG, memory.speed=3600; repeatable, or several with semicolons between */
                 where?: string[];
-                /** @description Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in */
+                /**
+                 * @description Currency of the answer, ISO 4217; that of the field's price band if empty, else the one that most offers are in
+                 * @example EUR
+                 */
                 currency?: string;
                 /** @description Only offers of a region */
                 region?: string;
@@ -19428,7 +29534,10 @@ export interface operations {
                 day?: string;
                 /** @description Prices without vouchers */
                 no_voucher?: boolean;
-                /** @description Performance by this measure; by an index if empty */
+                /**
+                 * @description Performance by this measure; by an index if empty
+                 * @example hashing/all
+                 */
                 measure?: string;
             };
             header?: never;
@@ -19443,6 +29552,359 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "chart": {
+                     *         "foot": "Marram Desk.",
+                     *         "frontier": true,
+                     *         "notes": [
+                     *           "Prices: Selvane Fen 14: with the voucher HARBOUR; without it 1,099.00 EUR, with charger 65 W and sleeve."
+                     *         ],
+                     *         "points": [
+                     *           {
+                     *             "best": true,
+                     *             "hi": 12840.526,
+                     *             "id": "relay-15-16-512",
+                     *             "label": "12,608 MiB/s for 699.00 EUR",
+                     *             "lo": 12380.3661,
+                     *             "name": "Thrunby Relay 15",
+                     *             "note": "16 GiB, 512 GB",
+                     *             "x": 699,
+                     *             "y": 12608.3469
+                     *           }
+                     *         ],
+                     *         "subtitle": "Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %.",
+                     *         "text": "Hashing, all threads against price, crew laptops. Points on the dashed line: nothing else is as cheap and as good. Whiskers 95 %. Across: Price, EUR. Up: Hashing, all threads, MiB/s. Thrunby Relay 15, 16 GiB, 512 GB: 12,608 MiB/s for 699.00 …",
+                     *         "title": "Hashing, all threads against price, crew laptops",
+                     *         "x": "Price, EUR",
+                     *         "y": "Hashing, all threads, MiB/s"
+                     *       },
+                     *       "climb": [
+                     *         {
+                     *           "costs": 130,
+                     *           "from": "relay-15-16-512",
+                     *           "hi": 12.0956519,
+                     *           "lo": 5.94269857,
+                     *           "more": 8.97575813,
+                     *           "per": 14.4834562,
+                     *           "sure": true,
+                     *           "to": "skiff-14-16-1000"
+                     *         }
+                     *       ],
+                     *       "currency": "EUR",
+                     *       "names": {
+                     *         "fen-14-16-512": {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "fen-14-32-1000": {
+                     *           "name": "Selvane Fen 14",
+                     *           "note": "32 GiB, 1 TB, finer screen"
+                     *         },
+                     *         "pilot-13-16-512": {
+                     *           "name": "Wexcombe Pilot 13",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "relay-15-16-512": {
+                     *           "name": "Thrunby Relay 15",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "skiff-14-16-1000": {
+                     *           "name": "Ardnoe Skiff 14",
+                     *           "note": "16 GiB, 1 TB"
+                     *         },
+                     *         "sound-12-16-512": {
+                     *           "name": "Hythebrook Sound 12",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "sound-14-16-512": {
+                     *           "name": "Hythebrook Sound 14",
+                     *           "note": "16 GiB, 512 GB"
+                     *         },
+                     *         "sound-16-32-1000": {
+                     *           "name": "Hythebrook Sound 16",
+                     *           "note": "32 GiB, 1 TB"
+                     *         }
+                     *       },
+                     *       "per": [
+                     *         {
+                     *           "of": "battery.energy",
+                     *           "price": 12.9137931,
+                     *           "unit": "Wh",
+                     *           "variant": "sound-14-16-512"
+                     *         }
+                     *       ],
+                     *       "prices": {
+                     *         "fen-14-16-512": {
+                     *           "amount": 104900,
+                     *           "currency": "EUR",
+                     *           "notes": [
+                     *             "Quayside Electric, DE, seen on 2026-11-16"
+                     *           ],
+                     *           "offer": {
+                     *             "amount": 104900,
+                     *             "condition": "new",
+                     *             "contents": [
+                     *               "charger 65 W"
+                     *             ],
+                     *             "currency": "EUR",
+                     *             "date": "2026-11-16",
+                     *             "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *             "region": "DE",
+                     *             "seller": "Quayside Electric",
+                     *             "tax_included": true,
+                     *             "variant": "fen-14-16-512",
+                     *             "voucher": {
+                     *               "amount": 5000,
+                     *               "code": "HARBOUR"
+                     *             }
+                     *           },
+                     *           "text": "1,049.00 EUR"
+                     *         },
+                     *         "fen-14-32-1000": {
+                     *           "amount": 139900,
+                     *           "currency": "EUR",
+                     *           "notes": [
+                     *             "Quayside Electric, DE, seen on 2026-11-16"
+                     *           ],
+                     *           "offer": {
+                     *             "amount": 139900,
+                     *             "condition": "new",
+                     *             "currency": "EUR",
+                     *             "date": "2026-11-16",
+                     *             "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *             "region": "DE",
+                     *             "seller": "Quayside Electric",
+                     *             "tax_included": true,
+                     *             "variant": "fen-14-32-1000"
+                     *           },
+                     *           "text": "1,399.00 EUR"
+                     *         },
+                     *         "relay-15-16-512": {
+                     *           "amount": 69900,
+                     *           "currency": "EUR",
+                     *           "notes": [
+                     *             "Bellbuoy Stores, DE, seen on 2026-11-03"
+                     *           ],
+                     *           "offer": {
+                     *             "amount": 69900,
+                     *             "condition": "new",
+                     *             "currency": "EUR",
+                     *             "date": "2026-11-03",
+                     *             "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *             "region": "DE",
+                     *             "seller": "Bellbuoy Stores",
+                     *             "tax_included": true,
+                     *             "variant": "relay-15-16-512"
+                     *           },
+                     *           "text": "699.00 EUR"
+                     *         },
+                     *         "skiff-14-16-1000": {
+                     *           "amount": 82900,
+                     *           "currency": "EUR",
+                     *           "notes": [
+                     *             "Quayside Electric, DE, seen on 2026-11-09"
+                     *           ],
+                     *           "offer": {
+                     *             "amount": 82900,
+                     *             "condition": "new",
+                     *             "currency": "EUR",
+                     *             "date": "2026-11-09",
+                     *             "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *             "region": "DE",
+                     *             "seller": "Quayside Electric",
+                     *             "tax_included": true,
+                     *             "variant": "skiff-14-16-1000"
+                     *           },
+                     *           "text": "829.00 EUR"
+                     *         },
+                     *         "sound-14-16-512": {
+                     *           "amount": 74900,
+                     *           "currency": "EUR",
+                     *           "notes": [
+                     *             "Quayside Electric, DE, seen on 2026-10-30"
+                     *           ],
+                     *           "offer": {
+                     *             "amount": 74900,
+                     *             "condition": "new",
+                     *             "currency": "EUR",
+                     *             "date": "2026-10-30",
+                     *             "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *             "region": "DE",
+                     *             "seller": "Quayside Electric",
+                     *             "tax_included": true,
+                     *             "variant": "sound-14-16-512"
+                     *           },
+                     *           "text": "749.00 EUR"
+                     *         },
+                     *         "sound-16-32-1000": {
+                     *           "amount": 154900,
+                     *           "currency": "EUR",
+                     *           "notes": [
+                     *             "Quayside Electric, DE, seen on 2026-11-09"
+                     *           ],
+                     *           "offer": {
+                     *             "amount": 154900,
+                     *             "condition": "new",
+                     *             "currency": "EUR",
+                     *             "date": "2026-11-09",
+                     *             "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *             "region": "DE",
+                     *             "seller": "Quayside Electric",
+                     *             "tax_included": true,
+                     *             "variant": "sound-16-32-1000"
+                     *           },
+                     *           "text": "1,549.00 EUR"
+                     *         }
+                     *       },
+                     *       "sentences": [
+                     *         "Best value by hashing, all threads per price: the Thrunby Relay 15, 16 GiB, 512 GB at 699.00 EUR."
+                     *       ],
+                     *       "spans": {
+                     *         "fen-14": {
+                     *           "from": {
+                     *             "amount": 104900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-16"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 104900,
+                     *               "condition": "new",
+                     *               "contents": [
+                     *                 "charger 65 W"
+                     *               ],
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-16",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "fen-14-16-512",
+                     *               "voucher": {
+                     *                 "amount": 5000,
+                     *                 "code": "HARBOUR"
+                     *               }
+                     *             },
+                     *             "text": "1,049.00 EUR"
+                     *           },
+                     *           "to": {
+                     *             "amount": 139900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-16"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 139900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-16",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "fen-14-32-1000"
+                     *             },
+                     *             "text": "1,399.00 EUR"
+                     *           }
+                     *         },
+                     *         "skiff-14": {
+                     *           "from": {
+                     *             "amount": 82900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-09"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 82900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-09",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "skiff-14-16-1000"
+                     *             },
+                     *             "text": "829.00 EUR"
+                     *           },
+                     *           "to": {
+                     *             "amount": 124900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-09"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 124900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-09",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "skiff-14-32-2000"
+                     *             },
+                     *             "text": "1,249.00 EUR"
+                     *           }
+                     *         },
+                     *         "sound-16": {
+                     *           "from": {
+                     *             "amount": 119900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-12"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 119900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-12",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "sound-16-16-512"
+                     *             },
+                     *             "text": "1,199.00 EUR"
+                     *           },
+                     *           "to": {
+                     *             "amount": 154900,
+                     *             "currency": "EUR",
+                     *             "notes": [
+                     *               "Quayside Electric, DE, seen on 2026-11-09"
+                     *             ],
+                     *             "offer": {
+                     *               "amount": 154900,
+                     *               "condition": "new",
+                     *               "currency": "EUR",
+                     *               "date": "2026-11-09",
+                     *               "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *               "region": "DE",
+                     *               "seller": "Quayside Electric",
+                     *               "tax_included": true,
+                     *               "variant": "sound-16-32-1000"
+                     *             },
+                     *             "text": "1,549.00 EUR"
+                     *           }
+                     *         }
+                     *       },
+                     *       "steps": [
+                     *         {
+                     *           "costs": 350,
+                     *           "from": "fen-14-16-512",
+                     *           "hi": 2.8712584,
+                     *           "lo": -2.20886815,
+                     *           "more": 0.299036854,
+                     *           "per": 1170.4243,
+                     *           "sure": false,
+                     *           "to": "fen-14-32-1000"
+                     *         }
+                     *       ],
+                     *       "symbol": "MiB/s",
+                     *       "what": "Hashing, all threads"
+                     *     }
+                     */
                     "application/json": components["schemas"]["FiguresValued"];
                 };
             };
@@ -19518,6 +29980,84 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "model": "cockle-drive",
+                     *         "name": "2 TB",
+                     *         "slug": "cockle-2000",
+                     *         "spec": {
+                     *           "drive.endurance": "1200 TB",
+                     *           "drive.link": "PCIe 16 GT/s ×4",
+                     *           "drive.sequential_read": "7200 MB/s",
+                     *           "drive.sequential_write": "6500 MB/s",
+                     *           "drive.size": "2000 GB"
+                     *         }
+                     *       },
+                     *       {
+                     *         "model": "cuddy",
+                     *         "name": "8 GiB, 256 GB",
+                     *         "slug": "cuddy-8-256",
+                     *         "spec": {
+                     *           "body.weight": "0.41 kg",
+                     *           "cooling.fans": 0,
+                     *           "cpu.base_clock": "1.8 GHz",
+                     *           "cpu.boost_clock": "3.4 GHz",
+                     *           "cpu.cores": 4,
+                     *           "cpu.name": "Lodestow Sprat",
+                     *           "cpu.power_limit": "15 W",
+                     *           "cpu.threads": 4,
+                     *           "drive.name": "Lodestow OEM drive",
+                     *           "drive.sequential_read": "2000 MB/s",
+                     *           "drive.sequential_write": "1200 MB/s",
+                     *           "drive.size": "256 GB",
+                     *           "graphics.clock": "1100 MHz",
+                     *           "graphics.name": "Lodestow Rush",
+                     *           "graphics.units": 4,
+                     *           "memory.channels": 1,
+                     *           "memory.size": "8 GiB",
+                     *           "memory.speed": "4800 MT/s",
+                     *           "memory.type": "one socket",
+                     *           "supply.power": "30 W",
+                     *           "system.name": "Strand OS 9"
+                     *         }
+                     *       },
+                     *       {
+                     *         "model": "dunlin-15",
+                     *         "name": "16 GiB, 512 GB",
+                     *         "slug": "dunlin-15-16-512",
+                     *         "spec": {
+                     *           "battery.energy": "56 Wh",
+                     *           "battery.voltage": "11.55 V",
+                     *           "body.weight": "1.72 kg",
+                     *           "cooling.fans": 2,
+                     *           "cpu.base_clock": "1.9 GHz",
+                     *           "cpu.boost_clock": "4.5 GHz",
+                     *           "cpu.cores": 10,
+                     *           "cpu.name": "Lodestow Dab",
+                     *           "cpu.power_limit": "30 W",
+                     *           "cpu.threads": 12,
+                     *           "display.luminance": "300 cd/m²",
+                     *           "display.refresh": "60 Hz",
+                     *           "display.resolution": "1920 × 1080",
+                     *           "display.size": "15.6 in",
+                     *           "display.surface": "matt",
+                     *           "drive.name": "Thrunby OEM drive",
+                     *           "drive.sequential_read": "5200 MB/s",
+                     *           "drive.sequential_write": "3800 MB/s",
+                     *           "drive.size": "512 GB",
+                     *           "graphics.clock": "1700 MHz",
+                     *           "graphics.name": "Lodestow Spit",
+                     *           "graphics.units": 10,
+                     *           "memory.channels": 2,
+                     *           "memory.size": "16 GiB",
+                     *           "memory.speed": "5600 MT/s",
+                     *           "memory.type": "soldered",
+                     *           "system.name": "Strand OS 9"
+                     *         }
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["CatalogVariant"][];
                 };
             };
@@ -19568,6 +30108,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "model": "fen-11",
+                 *       "name": "8 GB",
+                 *       "slug": "fen-11-8",
+                 *       "spec": {
+                 *         "memory.size": "8 GB"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["CatalogVariant"];
             };
         };
@@ -19578,6 +30128,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "model": "fen-11",
+                     *       "name": "8 GB",
+                     *       "slug": "fen-11-8",
+                     *       "spec": {
+                     *         "memory.size": "8 GB"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogVariant"];
                 };
             };
@@ -19642,6 +30202,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example sound-12-16-512 */
                 slug: string;
             };
             cookie?: never;
@@ -19654,6 +30215,74 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "claims": [
+                     *         {
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "measure": "chart-pan-battery/hours",
+                     *           "qualifier": "up to",
+                     *           "source": "box, 2022",
+                     *           "unit": "h",
+                     *           "value": 9,
+                     *           "variant": "sound-12-16-512"
+                     *         }
+                     *       ],
+                     *       "model": "sound-12",
+                     *       "name": "16 GiB, 512 GB",
+                     *       "offers": [
+                     *         {
+                     *           "amount": 38900,
+                     *           "condition": "used",
+                     *           "currency": "EUR",
+                     *           "date": "2026-10-02",
+                     *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *           "region": "DE",
+                     *           "seller": "Bellbuoy Stores",
+                     *           "tax_included": true,
+                     *           "variant": "sound-12-16-512"
+                     *         }
+                     *       ],
+                     *       "slug": "sound-12-16-512",
+                     *       "spec": {
+                     *         "battery.energy": "47 Wh",
+                     *         "body.weight": "1.31 kg",
+                     *         "cooling.fans": 1,
+                     *         "cpu.base_clock": "2.1 GHz",
+                     *         "cpu.boost_clock": "4.0 GHz",
+                     *         "cpu.cores": 6,
+                     *         "cpu.name": "Skarn Seven",
+                     *         "cpu.power_limit": "25 W",
+                     *         "cpu.threads": 12,
+                     *         "display.luminance": "320 cd/m²",
+                     *         "display.refresh": "60 Hz",
+                     *         "display.resolution": "1920 × 1200",
+                     *         "display.size": "12.5 in",
+                     *         "display.surface": "matt",
+                     *         "drive.name": "Hythebrook OEM drive",
+                     *         "drive.sequential_read": "2400 MB/s",
+                     *         "drive.sequential_write": "1700 MB/s",
+                     *         "drive.size": "512 GB",
+                     *         "graphics.clock": "1200 MHz",
+                     *         "graphics.name": "Skarn Eyot",
+                     *         "graphics.units": 6,
+                     *         "memory.channels": 2,
+                     *         "memory.size": "16 GiB",
+                     *         "memory.speed": "3200 MT/s",
+                     *         "memory.type": "soldered",
+                     *         "system.name": "Strand OS 8"
+                     *       },
+                     *       "units": [
+                     *         {
+                     *           "origin": "own",
+                     *           "received": "2022-06-20",
+                     *           "slug": "sound-12-16-512-a",
+                     *           "state": "on desk",
+                     *           "variant": "sound-12-16-512"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["CatalogDossierVariant"];
                 };
             };
@@ -19719,6 +30348,109 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "channels": [
+                     *         {
+                     *           "decimals": 1,
+                     *           "meaning": "Processor, hottest point",
+                     *           "name": "temperature.package",
+                     *           "unit": "Cel"
+                     *         },
+                     *         {
+                     *           "decimals": 0,
+                     *           "meaning": "Measured drive",
+                     *           "name": "temperature.drive",
+                     *           "unit": "Cel"
+                     *         },
+                     *         {
+                     *           "decimals": 1,
+                     *           "meaning": "Graphics chip",
+                     *           "name": "temperature.graphics",
+                     *           "unit": "Cel"
+                     *         }
+                     *       ],
+                     *       "conditions": [
+                     *         {
+                     *           "key": "supply",
+                     *           "meaning": "mains or battery",
+                     *           "name": "Supply"
+                     *         },
+                     *         {
+                     *           "key": "power.mode",
+                     *           "meaning": "The maker's or system's performance mode; \"default\" as delivered",
+                     *           "name": "Power mode"
+                     *         },
+                     *         {
+                     *           "key": "power.profile",
+                     *           "meaning": "The profile that the system says is in force",
+                     *           "name": "Power profile"
+                     *         }
+                     *       ],
+                     *       "kinds": [
+                     *         "laptop",
+                     *         "desktop",
+                     *         "mini-pc"
+                     *       ],
+                     *       "negotiated": [
+                     *         {
+                     *           "key": "link.drive",
+                     *           "meaning": "Link of the measured drive, as it runs now",
+                     *           "name": "Drive link"
+                     *         },
+                     *         {
+                     *           "key": "link.drive.best",
+                     *           "meaning": "What both ends of that link could do",
+                     *           "name": "Drive link at best"
+                     *         },
+                     *         {
+                     *           "key": "link.graphics",
+                     *           "meaning": "Link of the graphics chip, as it runs now",
+                     *           "name": "Graphics link"
+                     *         }
+                     *       ],
+                     *       "specs": [
+                     *         {
+                     *           "key": "cpu.name",
+                     *           "meaning": "Name of the processor as the maker gives it",
+                     *           "name": "Processor",
+                     *           "type": "text"
+                     *         },
+                     *         {
+                     *           "key": "cpu.cores",
+                     *           "meaning": "Physical cores, all kinds together",
+                     *           "name": "Cores",
+                     *           "type": "count"
+                     *         },
+                     *         {
+                     *           "key": "cpu.threads",
+                     *           "meaning": "Hardware threads",
+                     *           "name": "Threads",
+                     *           "type": "count"
+                     *         }
+                     *       ],
+                     *       "units": [
+                     *         {
+                     *           "code": "By",
+                     *           "dimension": "data",
+                     *           "factor": 1,
+                     *           "symbol": "B"
+                     *         },
+                     *         {
+                     *           "code": "kBy",
+                     *           "dimension": "data",
+                     *           "factor": 1000,
+                     *           "symbol": "kB"
+                     *         },
+                     *         {
+                     *           "code": "MBy",
+                     *           "dimension": "data",
+                     *           "factor": 1000000,
+                     *           "symbol": "MB"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Words"];
                 };
             };
@@ -19763,11 +30495,20 @@ export interface operations {
     why: {
         parameters: {
             query: {
-                /** @description test/measure */
+                /**
+                 * @description test/measure
+                 * @example hashing/all
+                 */
                 measure: string;
-                /** @description Variant */
+                /**
+                 * @description Variant
+                 * @example fen-14-32-1000
+                 */
                 a: string;
-                /** @description Variant */
+                /**
+                 * @description Variant
+                 * @example fen-14-16-512
+                 */
                 b: string;
                 /** @description Setup; as delivered if empty */
                 setup?: string;
@@ -19784,6 +30525,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "a": "fen-14-32-1000",
+                     *       "answer": "Nothing is to be explained: the difference of −0.3 ± 2.3 % may be none.",
+                     *       "b": "fen-14-16-512",
+                     *       "differs": [
+                     *         "memory: 32 GiB and 16 GiB",
+                     *         "drive size: 1000 GB and 512 GB",
+                     *         "resolution: 2880 × 1800 and 2240 × 1400"
+                     *       ],
+                     *       "effect": {
+                     *         "hi": 2.07948522,
+                     *         "lo": -2.62039614,
+                     *         "sure": false,
+                     *         "text": "−0.3 ± 2.3 %",
+                     *         "value": -0.29814529
+                     *       },
+                     *       "firm": "none",
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "CPU",
+                     *         "id": "hashing/all",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Hashing, all threads",
+                     *         "scale": "ratio",
+                     *         "symbol": "MiB/s",
+                     *         "unit": "MiBy/s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["CompareWhy"];
                 };
             };
@@ -19828,9 +30605,15 @@ export interface operations {
     worth: {
         parameters: {
             query: {
-                /** @description test/measure */
+                /**
+                 * @description test/measure
+                 * @example hashing/all
+                 */
                 measure: string;
-                /** @description Only this kind of device */
+                /**
+                 * @description Only this kind of device
+                 * @example laptop
+                 */
                 kind?: string;
             };
             header?: never;
@@ -19845,6 +30628,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "confounded": [
+                     *         {
+                     *           "a": "fen-14-16-512-a",
+                     *           "b": "fen-14-32-1000-a",
+                     *           "differs": [
+                     *             "memory 32 GiB, not 16 GiB",
+                     *             "drive size 1000 GB, not 512 GB"
+                     *           ],
+                     *           "effect": {
+                     *             "hi": 2.69090861,
+                     *             "lo": -2.03712354,
+                     *             "sure": false,
+                     *             "text": "+0.3 ± 2.4 %",
+                     *             "value": 0.299036854
+                     *           },
+                     *           "name": "Selvane Fen 14"
+                     *         }
+                     *       ],
+                     *       "measure": {
+                     *         "better": "higher",
+                     *         "group": "CPU",
+                     *         "id": "hashing/all",
+                     *         "must_match": [
+                     *           "supply",
+                     *           "power.mode",
+                     *           "runtime"
+                     *         ],
+                     *         "name": "Hashing, all threads",
+                     *         "scale": "ratio",
+                     *         "symbol": "MiB/s",
+                     *         "unit": "MiBy/s",
+                     *         "variants": 0,
+                     *         "version": 1
+                     *       },
+                     *       "worth": [
+                     *         {
+                     *           "effect": {
+                     *             "hi": 11.900703,
+                     *             "lo": 7.07801837,
+                     *             "sure": true,
+                     *             "text": "+9.5 ± 2.4 %",
+                     *             "value": 9.46280435
+                     *           },
+                     *           "from": "default",
+                     *           "key": "power.mode",
+                     *           "name": "Power mode",
+                     *           "pairs": [
+                     *             {
+                     *               "a": "sound-16-32-1000-a",
+                     *               "b": "sound-16-32-1000-a",
+                     *               "effect": {
+                     *                 "hi": 11.900703,
+                     *                 "lo": 7.07801837,
+                     *                 "sure": true,
+                     *                 "text": "+9.5 ± 2.4 %",
+                     *                 "value": 9.46280435
+                     *               },
+                     *               "name": "Hythebrook Sound 16",
+                     *               "setup_a": "as-delivered",
+                     *               "setup_b": "fast-mode"
+                     *             }
+                     *           ],
+                     *           "sentence": "Power mode fast in place of default is worth +9.5 ± 2.4 % in hashing, all threads, on 1 unit.",
+                     *           "to": "fast"
+                     *         },
+                     *         {
+                     *           "effect": {
+                     *             "hi": -7.08923682,
+                     *             "lo": -11.3071721,
+                     *             "sure": true,
+                     *             "text": "−9.2 ± 2.1 %",
+                     *             "value": -9.22269929
+                     *           },
+                     *           "from": "mains",
+                     *           "key": "supply",
+                     *           "name": "Supply",
+                     *           "pairs": [
+                     *             {
+                     *               "a": "fen-14-16-512-a",
+                     *               "b": "fen-14-16-512-a",
+                     *               "effect": {
+                     *                 "hi": -7.08923682,
+                     *                 "lo": -11.3071721,
+                     *                 "sure": true,
+                     *                 "text": "−9.2 ± 2.1 %",
+                     *                 "value": -9.22269929
+                     *               },
+                     *               "name": "Selvane Fen 14",
+                     *               "setup_a": "as-delivered",
+                     *               "setup_b": "battery"
+                     *             }
+                     *           ],
+                     *           "sentence": "Supply battery in place of mains is worth −9.2 ± 2.1 % in hashing, all threads, on 1 unit.",
+                     *           "to": "battery"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["CompareControlled"];
                 };
             };

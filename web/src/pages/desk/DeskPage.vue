@@ -50,7 +50,9 @@ const licences = computed(() => ['', 'CC-BY-4.0', 'CC-BY-SA-4.0', 'CC0-1.0', ...
 </script>
 
 <template>
-  <PageHead title="Settings" sub="What the desk says of itself, and what it counts with" />
+  <PageHead title="Settings" sub="What the desk says of itself, and what it counts with">
+    <v-btn to="/desk/api">For programs</v-btn>
+  </PageHead>
   <Trouble v-if="trouble || self.error.value" :error="trouble ?? self.error.value" />
   <Sure v-model="asking" title="Take the examples away?" act="Take all of it away" @yes="drop(true)">{{ kept }}</Sure>
   <div class="split half">
