@@ -30,6 +30,7 @@ const (
 	newModel     = "durvek model add fen-15 --maker Selvane --name 'Fen 15' --kind laptop"
 	secondReview = "durvek review add tern-mini-32-1000 --slug tern --field chart-room"
 	secondUnit   = "durvek unit add fen-14-16-512-b --variant fen-14-16-512 --origin bought"
+	newHook      = "durvek hook add https://desk.invalid/told"
 	newVariant   = "durvek variant add fen-14-8-256 --model fen-14 --name '8 GiB, 256 GB' --spec cpu.cores=10"
 )
 
@@ -38,6 +39,10 @@ var before = map[string][]string{
 	"durvek bench place": {"durvek site write public",
 		"durvek bench run hashing --repeats 1 --seconds 0.1 --output runs.json"},
 	"durvek bench run hashing compression --repeats 2 --place public": {"durvek site write public"},
+	"durvek hook change":           {newHook},
+	"durvek hook drop":             {newHook},
+	"durvek hook messages":         {newHook},
+	"durvek hook try":              {newHook},
 	"durvek incident restore":      {"durvek incident withdraw ID --reason so"},
 	"durvek mapping drop":          {saveMapping},
 	"durvek mapping export":        {saveMapping},

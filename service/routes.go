@@ -189,6 +189,7 @@ func article(role string) string {
 
 func (s *Service) routes() {
 	s.accessRoutes()
+	s.hookRoutes()
 	s.catalogueRoutes()
 	s.benchRoutes()
 	s.handsRoutes()

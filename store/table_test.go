@@ -151,4 +151,6 @@ func TestWhatIsPutIsWhatIsRead(t *testing.T) {
 	mapped(t, remarks)
 	mapped(t, archived)
 	mapped(t, ownKinds)
+	mapped(t, hooks)
+	mapped(t, messages)
 }

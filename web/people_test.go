@@ -47,4 +47,23 @@ func TestPeopleAreLetInFromTheConsole(t *testing.T) {
 	p.Says("is the only owner")
 	p.pressOf("Ilse Brandt", -1)
 	p.listed("People", "Ilse Brandt", false)
+
+	// A program that is told: nobody listens there, and the page says so.
+	p.fill("Address of a program", "http://127.0.0.1:1/told")
+	p.Press("Tell it")
+	p.Says("it is shown this once")
+	p.Says("whsec_")
+	p.Press("Close")
+	p.listed("Programs that are told", "edition.published", true)
+	p.Press("Try it")
+	p.Says("not reached: connection refused")
+	p.Press("Close")
+	p.Press("Messages")
+	p.Says("Nothing yet.")
+	p.Press("Close")
+	p.Press("Tell it no more")
+	p.listed("Programs that are told", "Told no more", true)
+	tab.Eval[bool](p.Tab, `([...document.querySelectorAll('table[aria-label="Programs that are told"] button')]
+		.find(b => b.innerText === 'Remove').click(), true)`)
+	p.Says("to addresses that an owner names here")
 }

@@ -11,6 +11,7 @@ import (
 	"durvek/desk/books"
 	"durvek/desk/figures"
 	"durvek/desk/front"
+	"durvek/desk/hooks"
 	"durvek/desk/results"
 	"durvek/desk/reviews"
 )
@@ -30,6 +31,7 @@ type House struct {
 	Figures *figures.Figures
 	Reviews *reviews.Reviews
 	Front   *front.Front
+	Hooks   *hooks.Hooks
 }
 
 // Open opens the desk kept in a folder, making it if needed.
@@ -63,12 +65,16 @@ func (h *House) furnish(ctx context.Context, tests []method.Test) (err error) {
 		return err
 	}
 	h.Front = front.Open(h.Desk, h.Bench, h.Figures)
+	h.Hooks = hooks.Open(ctx, h.Desk)
 	return nil
 }
 
 // Close ends live streams and what runs behind, then closes the database.
 func (h *House) Close() error {
 	h.Desk.Events.Close()
+	if h.Hooks != nil {
+		h.Hooks.Close()
+	}
 	if h.Bench != nil {
 		h.Bench.Close()
 	}

@@ -684,6 +684,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What happens, as it happens
+         * @description A stream of server-sent events (HTML, 9.2) until whoever asked leaves: progress, run, bench, doubt, incident, review, catalogue. Each says what to look at again; who does not keep up loses the oldest. For what must not be lost there are hooks. Everybody who works at the desk may ask this.
+         */
+        get: operations["events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/examinations": {
         parameters: {
             query?: never;
@@ -890,6 +910,114 @@ export interface paths {
         get: operations["history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hook-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a program can be told of
+         * @description What a program can be told of. Everybody who works at the desk may ask this.
+         */
+        get: operations["list-hook-kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Programs that are told what happens
+         * @description Programs that are told what happens. It takes an owner.
+         */
+        get: operations["list-hooks"];
+        put?: never;
+        /**
+         * Have a program told what happens; its secret is shown this once
+         * @description Have a program told what happens; its secret is shown this once. It takes an owner.
+         */
+        post: operations["add-hook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give a program another address or other kinds, or have it told no more for a while
+         * @description Give a program another address or other kinds, or have it told no more for a while. It takes an owner.
+         */
+        put: operations["change-hook"];
+        post?: never;
+        /**
+         * Have a program told no more, and forget what it was to be told
+         * @description Have a program told no more, and forget what it was to be told. It takes an owner.
+         */
+        delete: operations["drop-hook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{slug}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a program was told of late and is to be told, the newest first
+         * @description What a program was told of late and is to be told, the newest first. It takes an owner.
+         */
+        get: operations["list-hook-messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{slug}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell a program at once that it is tried, and say what came back
+         * @description Tell a program at once that it is tried, and say what came back. It takes an owner.
+         */
+        post: operations["try-hook"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2893,7 +3021,148 @@ export interface paths {
         trace?: never;
     };
 }
-export type webhooks = Record<string, never>;
+export interface webhooks {
+    "doubt.raised": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A rule or a person distrusts a run
+         * @description A rule or a person distrusts a run. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-doubt.raised"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "doubt.settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A doubt is upheld, dismissed, or open once more
+         * @description A doubt is upheld, dismissed, or open once more. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-doubt.settled"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "edition.published": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A review has another edition
+         * @description A review has another edition. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-edition.published"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "incident.noted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A crash, a hang, a disconnection or something else is noted
+         * @description A crash, a hang, a disconnection or something else is noted. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-incident.noted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "plan.asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A plan waits for a person's hand
+         * @description A plan waits for a person's hand. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-plan.asks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "plan.changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A plan on the bench has another state, such as running, silent, stopped or done
+         * @description A plan on the bench has another state, such as running, silent, stopped or done. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-plan.changed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "run.kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A run was taken in: by an agent, by hand or from a file
+         * @description A run was taken in: by an agent, by hand or from a file. Told in order and at least once, by the Standard Webhooks specification: the signature is an HMAC-SHA-256 with the secret over id, time and body. What is not answered with 2xx within 15 s is told again, after 5 s, 30 s, 2 min, 10 min, 1, 3, 8 and 24 h; 410 ends it.
+         */
+        post: operations["told-run.kept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+}
 export interface components {
     schemas: {
         AnalyseAnalysis: {
@@ -5397,6 +5666,111 @@ export interface components {
             open: number;
             /** @description Plans that wait for their machine */
             waiting: components["schemas"]["RecordBenchPlan"][];
+        };
+        HooksDelivered: {
+            /**
+             * @description What came back, or why nothing did
+             * @example not reached: connection refused
+             */
+            answer?: string;
+            data: unknown;
+            /**
+             * Format: date-time
+             * @description When it is told again
+             */
+            due?: string;
+            /**
+             * Format: date-time
+             * @description When it was taken, or given up
+             */
+            ended?: string;
+            /** @example desk.tried */
+            kind: string;
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
+            made: string;
+            /**
+             * Format: int64
+             * @example 1
+             */
+            tries: number;
+        };
+        HooksHook: {
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
+            added: string;
+            /** @example Owner */
+            by: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
+            id: string;
+            /**
+             * @description What it is told of
+             * @example [
+             *       "run.kept",
+             *       "doubt.raised"
+             *     ]
+             */
+            kinds: string[];
+            /** @description What it was told last */
+            last?: components["schemas"]["HooksDelivered"];
+            /**
+             * @description What it is for
+             * @example the board
+             */
+            note?: string;
+            /** @description Why it is told no more */
+            off?: string;
+            /**
+             * @description What messages are signed with; shown once, when it is made
+             * @example whsec_
+             */
+            secret?: string;
+            /**
+             * @description Where it is told, by POST
+             * @example http://127.0.0.1:8080/told
+             */
+            url: string;
+            /**
+             * Format: int64
+             * @description Messages that it has not had yet
+             * @example 0
+             */
+            waiting: number;
+        };
+        HooksKind: {
+            /** @example run.kept */
+            kind: string;
+            /**
+             * @description What has happened when it is told
+             * @example A run was taken in: by an agent, by hand or from a file
+             */
+            says: string;
+        };
+        HooksWish: {
+            /**
+             * @description What it is told of; everything but runs if left out
+             * @example [
+             *       "run.kept",
+             *       "doubt.raised"
+             *     ]
+             */
+            kinds?: string[];
+            /**
+             * @description What it is for
+             * @example the board
+             */
+            note?: string;
+            /** @description Why it is to be told no more; empty has it told again */
+            off?: string;
+            /**
+             * @description http or https; only https hides what is told
+             * @example http://127.0.0.1:8080/told
+             */
+            url?: string;
         };
         IncidentList: {
             incidents: components["schemas"]["RecordIncident"][];
@@ -13790,6 +14164,30 @@ export interface operations {
             };
         };
     };
+    events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example event: run
+                     *     data: {"run":"0190a8f0-1c2d-7000-8000-00805f9b34fb","test":"hashing"}
+                     */
+                    "text/event-stream": string;
+                };
+            };
+        };
+    };
     examine: {
         parameters: {
             query?: {
@@ -15536,6 +15934,668 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-hook-kinds": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "kind": "run.kept",
+                     *         "says": "A run was taken in: by an agent, by hand or from a file"
+                     *       },
+                     *       {
+                     *         "kind": "plan.changed",
+                     *         "says": "A plan on the bench has another state, such as running, silent, stopped or done"
+                     *       },
+                     *       {
+                     *         "kind": "plan.asks",
+                     *         "says": "A plan waits for a person's hand"
+                     *       }
+                     *     ]
+                     */
+                    "application/json": components["schemas"]["HooksKind"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-hooks": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "by": "Owner",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "kinds": [
+                     *           "run.kept",
+                     *           "doubt.raised"
+                     *         ],
+                     *         "note": "the board",
+                     *         "url": "http://127.0.0.1:8080/told",
+                     *         "waiting": 0
+                     *       }
+                     *     ]
+                     */
+                    "application/json": components["schemas"]["HooksHook"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "kinds": [
+                 *         "run.kept",
+                 *         "doubt.raised"
+                 *       ],
+                 *       "note": "the board",
+                 *       "url": "http://127.0.0.1:8080/told"
+                 *     }
+                 */
+                "application/json": components["schemas"]["HooksWish"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    /** @description Path of what was made */
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "by": "Owner",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kinds": [
+                     *         "run.kept",
+                     *         "doubt.raised"
+                     *       ],
+                     *       "note": "the board",
+                     *       "secret": "whsec_",
+                     *       "url": "http://127.0.0.1:8080/told",
+                     *       "waiting": 0
+                     *     }
+                     */
+                    "application/json": components["schemas"]["HooksHook"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "kinds": [
+                 *         "edition.published"
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["HooksWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "added": "2026-11-23T08:00:00Z",
+                     *       "by": "Owner",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "kinds": [
+                     *         "edition.published"
+                     *       ],
+                     *       "url": "http://127.0.0.1:8080/told",
+                     *       "waiting": 0
+                     *     }
+                     */
+                    "application/json": components["schemas"]["HooksHook"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /** @example {} */
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-hook-messages": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /** @example [] */
+                    "application/json": components["schemas"]["HooksDelivered"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-hook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "answer": "not reached: connection refused",
+                     *       "data": {
+                     *         "hook": "0190a8f0-1c2d-7000-8000-00805f9b34fb"
+                     *       },
+                     *       "kind": "desk.tried",
+                     *       "made": "2026-11-23T08:00:00Z",
+                     *       "tries": 1
+                     *     }
+                     */
+                    "application/json": components["schemas"]["HooksDelivered"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -30766,6 +31826,328 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
+            };
+        };
+    };
+    "told-doubt.raised": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "doubt.raised";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "told-doubt.settled": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "doubt.settled";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "told-edition.published": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "edition.published";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "told-incident.noted": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "incident.noted";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "told-plan.asks": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "plan.asks";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "told-plan.changed": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "plan.changed";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "told-run.kept": {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The same each time that one message is told */
+                "webhook-id": string;
+                /** @description Seconds since 1970 when it was sent */
+                "webhook-timestamp": string;
+                /** @description v1, and the signature in base64 */
+                "webhook-signature": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Ids of what happened, and a few words on it */
+                    data: Record<string, never>;
+                    /**
+                     * Format: date-time
+                     * @description When it happened
+                     */
+                    timestamp: string;
+                    /** @enum {string} */
+                    type: "run.kept";
+                };
+            };
+        };
+        responses: {
+            /** @description To be told no more */
+            410: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Taken */
+            "2XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -6,6 +6,7 @@ import { moment } from '../../parts/words'
 import { useAct } from '../../parts/act'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
+import ToldPrograms from './ToldPrograms.vue'
 
 type Role = Of<'BooksPerson'>['role']
 const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')), staleTime: Infinity })
@@ -83,6 +84,7 @@ const day = (s?: string) => (s ? s.slice(0, 10) : '')
     <p v-if="agents" class="soft small pad">Beside these, {{ agents }} {{ agents === 1 ? 'machine' : 'machines' }} under test may deliver the runs of their plans; each ends with its plan.</p>
     <form class="row pad" @submit.prevent="make"><v-text-field v-model="program.name" label="What a new token is for" /><v-select v-model="program.scope" label="At most" :items="roles" /><v-text-field v-model="program.days" label="Days, 0 for ever" type="number" /><v-btn type="submit" :disabled="!program.name">Make a token</v-btn></form>
   </div>
+  <ToldPrograms v-if="owner" />
   <h2>Who did what</h2>
   <div class="sheet scroll">
     <table aria-label="Journal">
