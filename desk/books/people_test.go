@@ -41,6 +41,10 @@ func TestTokensHaveNamesOfTheirOwn(t *testing.T) {
 	if _, err := d.Books.AddToken(ctx, owner, books.NewToken{Name: "backup"}); err != nil {
 		t.Error(err)
 	}
+	namesake, err := d.Books.AddToken(ctx, owner, books.NewToken{Name: "this computer"})
+	if err != nil {
+		t.Fatal(err)
+	}
 	one, err := d.Books.LocalToken(ctx)
 	if err != nil {
 		t.Fatal(err)
@@ -51,6 +55,9 @@ func TestTokensHaveNamesOfTheirOwn(t *testing.T) {
 	}
 	if _, err := d.Books.Recognise(ctx, one); !desk.Refused(err, desk.Denied) {
 		t.Errorf("the local token of before still holds: %v", err)
+	}
+	if _, err := d.Books.Recognise(ctx, namesake); err != nil {
+		t.Errorf("a program's token of that name went with it: %v", err)
 	}
 	if who, err := d.Books.Recognise(ctx, two); err != nil || who.By() != "Owner" {
 		t.Errorf("%+v, %v", who, err)

@@ -24,6 +24,10 @@ func TestAnIndexIsAskedForInWords(t *testing.T) {
 	d := testdesk.Opened(t)
 	testdesk.Rates(t, d, "a", "", 100, 101)
 	testdesk.Rates(t, d, "b", "", 200, 201)
+	if err := d.Figures.AddField(testdesk.Ctx, ranking.Field{Slug: "one", Name: "one of them", Variants: []string{"a"}},
+		"me"); err != nil {
+		t.Fatal(err)
+	}
 	for _, c := range []struct {
 		name  string
 		q     figures.IndexQuestion
@@ -51,6 +55,14 @@ func TestAnIndexIsAskedForInWords(t *testing.T) {
 	if err != nil || len(x.Rows) != 2 || x.Rows[0].ID != "b" || math.Abs(x.Rows[0].Value-200) > 1 ||
 		x.Rows[1].Value != 100 || !slices.Contains(x.Left, "c") {
 		t.Errorf("%+v, %v", x.IndexTable, err)
+	}
+	if !strings.HasPrefix(x.Firmness, "The order of the first two holds for 100 % of plausible weights") {
+		t.Errorf("of two it says %q", x.Firmness)
+	}
+	x, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}},
+		Field: "one"})
+	if err != nil || len(x.Rows) != 1 || x.Firmness != "Fewer than two are complete enough to be put in order." {
+		t.Errorf("of one it says %q, %v", x.Firmness, err)
 	}
 	// Two that share no measure cannot be put in one order.
 	testdesk.Typed(t, d, results.Typed{Subject: "c", Readings: map[string]string{"time": "50"}})
@@ -147,8 +159,27 @@ func TestHeadToHeadRefusesAndFindsTheCurrency(t *testing.T) {
 		!strings.Contains(h.Exchanges[1].Advice, "Worth it for an owner of the Maker A") {
 		t.Errorf("%q, %q, %q", h.Sides[0].Price, h.Exchanges[0].Advice, h.Exchanges[1].Advice)
 	}
+	// The cheaper sibling against the dearer, and a dearer one whose price is in another currency: no word of more.
+	for _, pair := range [][]string{{"a-big", "a"}, {"a", "a-ins"}} {
+		if pair[1] == "a-ins" {
+			v := catalog.Variant{Slug: "a-ins", Model: "a", Name: "64 GiB"}
+			if _, err := d.Books.AddVariant(testdesk.Ctx, v, "me"); err != nil {
+				t.Fatal(err)
+			}
+			u := catalog.Unit{Slug: "a-ins", Variant: "a-ins", Origin: "bought"}
+			if _, err := d.Books.AddUnit(testdesk.Ctx, u, "me"); err != nil {
+				t.Fatal(err)
+			}
+			testdesk.Rates(t, d, "a-ins", "", 130, 131, 132)
+			testdesk.Price(t, d, "a-ins", 990000, "JPY")
+		}
+		h, err := d.Figures.HeadToHead(testdesk.Ctx, pair, "", "")
+		if err != nil || strings.Contains(h.Exchanges[0].Advice, "more") {
+			t.Errorf("%v: %q, %v", pair, h.Exchanges[0].Advice, err)
+		}
+	}
 	r, err := d.Figures.Rivals(testdesk.Ctx, "b")
-	if err != nil || !reflect.DeepEqual(r, figures.Rivals{Siblings: []string{}, Predecessors: []string{"a", "a-big"},
+	if err != nil || !reflect.DeepEqual(r, figures.Rivals{Siblings: []string{}, Predecessors: []string{"a", "a-big", "a-ins"},
 		Successors: []string{"c"}}) {
 		t.Errorf("%+v, %v", r, err)
 	}

@@ -31,7 +31,8 @@ import (
 var guards = map[string][]string{
 	"desk": {"./desk/figures", "./desk/results", "./desk/reviews", "./desk/bench", "./desk/books", "./desk/house",
 		"./desk", "./service", "./demo"},
-	"store":   {"./desk/figures", "./desk/results", "./desk/bench", "./desk/books", "./service", "./demo"},
+	"store": {"./desk/figures", "./desk/results", "./desk/bench", "./desk/books", "./desk/backup", "./desk/hooks",
+		"./service", "./demo"},
 	"service": {"./demo"},
 	"agent":   {"./demo"},
 	"draw":    {"./publish", "./demo"},
