@@ -79,12 +79,18 @@ func alike(c Column, r analyse.Role) float64 {
 	return fits
 }
 
+// Header lists the names of a file's columns.
+func (s Sheet) Header() (names []string) {
+	for _, c := range s.Columns {
+		names = append(names, c.Name)
+	}
+	return names
+}
+
 // Propose finds the columns of a file that an analysis may read: the pair that fits best first.
 func Propose(s Sheet, a analyse.Analysis) Proposal {
-	p := Proposal{Mapping: Mapping{Format: MappingFormat, Analysis: a.Name, Columns: map[string]Source{}}}
-	for _, c := range s.Columns {
-		p.Mapping.Header = append(p.Mapping.Header, c.Name)
-	}
+	p := Proposal{Mapping: Mapping{Format: MappingFormat, Analysis: a.Name, Columns: map[string]Source{},
+		Header: s.Header()}}
 	taken := map[string]bool{}
 	for {
 		best, role, column := 0.0, -1, -1
@@ -178,10 +184,7 @@ func gridded(s Sheet) bool {
 // whose needs it meets.
 func Recognise(s Sheet, saved []Mapping) []Proposal {
 	var out []Proposal
-	var header []string
-	for _, c := range s.Columns {
-		header = append(header, c.Name)
-	}
+	header := s.Header()
 	for _, m := range saved {
 		if slices.Equal(m.Header, header) {
 			out = append(out, Proposal{Mapping: m, Score: 100, Saved: true})

@@ -213,7 +213,7 @@ func (d *Results) meant(ctx context.Context, s rawfile.Sheet, of RawOf, out *Raw
 		if err := json.Unmarshal([]byte(of.Mapping), m); err != nil {
 			return t, nil, desk.Refuse(desk.Invalid, "the mapping is no mapping: %v", err)
 		}
-		m.Analysis = cmp.Or(m.Analysis, analysis)
+		m.Analysis, m.Header = cmp.Or(m.Analysis, analysis), s.Header()
 	case of.Mapping != "":
 		i := slices.IndexFunc(saved, func(x rawfile.Mapping) bool { return x.Name == of.Mapping })
 		if i < 0 {

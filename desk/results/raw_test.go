@@ -174,14 +174,20 @@ func TestMappingsAreSavedRecognisedAndShared(t *testing.T) {
 		t.Errorf("times that do not rise give %+v %v", seen.Figures, err)
 	}
 	data = append([]byte("q,w\n"), data[len("q,w\n")+8:]...)
-	m.Name, m.Header = "Meter 3", []string{"q", "w"}
+	m.Name, m.Header = "Meter 3", []string{"q", "w"} // what it is to come back as
 	for why, bad := range map[string]rawfile.Mapping{"name": {Analysis: "power-log", Columns: m.Columns},
 		"magic": {Name: "x", Analysis: "magic", Columns: m.Columns}, "at least one": {Name: "x", Analysis: "power-log"},
 		"light": {Name: "x", Analysis: "power-log", Columns: map[string]rawfile.Source{"light": {Column: "q"}}}} {
 		_, err := d.Results.SaveMapping(testdesk.Ctx, bad, "me")
 		testdesk.Says(t, err, desk.Invalid, why)
 	}
-	if _, err := d.Results.SaveMapping(testdesk.Ctx, m, "me"); err != nil {
+	// What one says of a file's columns comes back with their names: saved so, it is known by them.
+	told := take(t, d, data, results.RawOf{Name: "f", Subject: "b", Mapping: string(b)})
+	if !slices.Equal(told.Mapping.Header, m.Header) {
+		t.Errorf("what was taken in is for files with the columns %q", told.Mapping.Header)
+	}
+	told.Mapping.Name = m.Name
+	if _, err := d.Results.SaveMapping(testdesk.Ctx, *told.Mapping, "me"); err != nil {
 		t.Fatal(err)
 	}
 	out := take(t, d, data, results.RawOf{Name: "f", Subject: "a"}) // by its header alone
