@@ -23,6 +23,7 @@ type Cell struct {
 	Variant   string              `json:"variant"`
 	Unit      string              `json:"unit"`
 	Host      string              `json:"host,omitempty"`
+	HostName  string              `json:"host_name,omitempty" doc:"What the host is called, where that tells it from others"`
 	Place     string              `json:"place,omitempty"`
 	Setup     string              `json:"setup"`
 	Estimate  stats.Estimate      `json:"estimate"`

@@ -250,7 +250,7 @@ func (r Row) beside() string {
 	case r.Differs != "":
 		out = append(out, r.Differs)
 	case r.Host != "":
-		out = append(out, "in "+r.Host, r.Place)
+		out = append(out, hosted(r.Cell), r.Place)
 	default:
 		out = append(out, r.Place)
 	}

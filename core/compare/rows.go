@@ -169,7 +169,7 @@ func differs(rows []Line, i int, must []string) string {
 		out = append(out, cmp.Or(mine.Place, "no place named"))
 	}
 	if other(func(l Line) string { return l.Host }) {
-		out = append(out, hosted(mine.Host))
+		out = append(out, hosted(mine.Cell))
 	}
 	if other(func(l Line) string { return l.Setup }) {
 		out = append(out, "under "+mine.Setup)
@@ -182,11 +182,11 @@ func differs(rows []Line, i int, must []string) string {
 	return strings.Join(out, ", ")
 }
 
-func hosted(host string) string {
-	if host == "" {
+func hosted(c Cell) string {
+	if c.Host == "" {
 		return "by itself"
 	}
-	return "in " + host
+	return "in " + cmp.Or(c.HostName, c.Host)
 }
 
 // plainWords are conditions whose usual value goes without saying.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
@@ -33,7 +34,8 @@ type view struct {
 	claims   map[string][]catalog.Claim // by variant
 	offers   map[string][]catalog.Offer // by variant
 	rates    catalog.Rates
-	kinds    []fit.Use // kinds of use
+	kinds    []fit.Use         // kinds of use
+	hosts    map[string]string // what units and rigs are called, where that tells them from others
 
 	mu      sync.Mutex
 	members map[string][]string // variants of a field
@@ -163,6 +165,8 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 	q := d.desk.Store
 	var (
 		variants []catalog.Variant
+		units    []catalog.Unit
+		rigs     []catalog.Rig
 		tests    []method.Test
 		offers   []catalog.Offer
 		claims   []catalog.Claim
@@ -173,6 +177,8 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		func() (err error) { variants, err = q.Variants(ctx, ""); return err },
 		func() (err error) { claims, err = q.Claims(ctx, ""); return err },
 		func() (err error) { offers, err = q.Offers(ctx, ""); return err },
+		func() (err error) { units, err = q.Units(ctx, ""); return err },
+		func() (err error) { rigs, err = q.Rigs(ctx, ""); return err },
 		func() (err error) { v.models, err = q.Models(ctx); return err },
 		func() (err error) { tests, err = q.Tests(ctx); return err },
 		func() (err error) { gone, err = q.ArchivedOf(ctx, ""); return err },
@@ -197,6 +203,7 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 			})}
 		v.order = append(v.order, x.Slug)
 	}
+	v.hosts = v.called(units, rigs)
 	for _, t := range tests {
 		v.tests[t.Slug] = t
 		for _, def := range t.Measures {
@@ -219,6 +226,35 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		v.claims[c.Variant] = append(v.claims[c.Variant], c)
 	}
 	return v, nil
+}
+
+// called says what units and rigs are called as hosts of others: by model, with the configuration where the desk has
+// several of the model, or its first part where that is enough. A unit that shares its configuration with another has
+// no name of its own here.
+func (v *view) called(units []catalog.Unit, rigs []catalog.Rig) map[string]string {
+	ofVariant, ofModel, alike := map[string]int{}, map[string]int{}, map[string]int{}
+	first := func(x variantView) string { return x.Model.Slug + "\x00" + strings.SplitN(x.Note, ", ", 2)[0] }
+	for _, u := range units {
+		x := v.variants[u.Variant]
+		ofVariant[u.Variant]++
+		ofModel[x.Model.Slug]++
+		alike[first(x)]++
+	}
+	out := map[string]string{}
+	for _, r := range rigs {
+		out[r.Slug] = r.Name
+	}
+	for _, u := range units {
+		switch x := v.variants[u.Variant]; {
+		case ofModel[x.Model.Slug] == 1:
+			out[u.Slug] = x.Model.Name
+		case alike[first(x)] == 1:
+			out[u.Slug] = x.Model.Name + " with " + strings.SplitN(x.Note, ", ", 2)[0]
+		case ofVariant[u.Variant] == 1:
+			out[u.Slug] = x.Model.Name + " with " + x.Note
+		}
+	}
+	return out
 }
 
 // everything is the field that every desk starts with.

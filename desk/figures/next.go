@@ -327,7 +327,7 @@ func (f *Figures) Curves(ctx context.Context, test, field string, variants []str
 			side := compare.CurveSide{Variant: slug, Name: x.FullName(), Note: x.Note, Run: n.Run, Series: series[0],
 				Subject: slug == subject && subject != ""}
 			if n.Host != "" {
-				side.Note += ", in " + n.Host
+				side.Note += ", in " + cmp.Or(d.hosts[n.Host], n.Host)
 			}
 			if n.Place != "" {
 				side.Note += ", " + n.Place

@@ -33,6 +33,16 @@ func (d *sight) column(measure string) (*column, error) {
 
 // of gives the cells of some variants, estimated, and the pool behind them.
 func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]compare.Cell, stats.Pool, error) {
+	out, pool, err := d.unnamed(measure, variants)
+	for _, cells := range out {
+		for i := range cells {
+			cells[i].HostName = d.hosts[cells[i].Host]
+		}
+	}
+	return out, pool, err
+}
+
+func (d *sight) unnamed(measure compare.Measure, variants []string) (map[string][]compare.Cell, stats.Pool, error) {
 	if measure.Derived() {
 		out, err := d.derived(measure, variants)
 		return out, noNoise, err

@@ -4427,6 +4427,8 @@ export interface components {
             best: number[];
             estimate: components["schemas"]["StatsEstimate"];
             host?: string;
+            /** @description What the host is called, where that tells it from others */
+            host_name?: string;
             /** @description What held most of its runs back */
             limiter?: string;
             /** @example left port */
@@ -4812,6 +4814,11 @@ export interface components {
             estimate: components["schemas"]["StatsEstimate"];
             /** @example sound-16-32-1000-a */
             host?: string;
+            /**
+             * @description What the host is called, where that tells it from others
+             * @example Sound 16 with 32 GiB
+             */
+            host_name?: string;
             /**
              * @description Tells it from all other rows
              * @example sound-16-32-1000

@@ -36,7 +36,7 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
     </p>
     <p v-if="place.data.value">{{ place.data.value.sentence }}</p>
     <p v-if="measured" class="soft small">
-      Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host }}</template><template v-if="row.place">, {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
+      Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host_name ?? row.host }}</template><template v-if="row.place">, {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
       <template v-if="conditions.length">What must match: <template v-for="([k, v], i) in conditions" :key="k"><template v-if="i">, </template>{{ plain(k) }} {{ v }}</template>.</template>
     </p>
     <table v-if="inCell.length" aria-label="Runs behind the bar" class="mt-2">
