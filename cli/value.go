@@ -21,6 +21,7 @@ func (a *app) valueCmd() *cobra.Command {
 		api.ValueChart, &q, nil, func(v figures.Valued) {
 			a.say("%s against price", v.What)
 			var rows [][]any
+			called := func(id string) string { return v.Names[id].Name + note(", ", v.Names[id].Note) }
 			money := func(x float64) string {
 				if x == 0 {
 					return "—"
@@ -33,8 +34,7 @@ func (a *app) valueCmd() *cobra.Command {
 				if x.Frontier {
 					front = "yes"
 				} else if x.BeatenBy != "" {
-					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + v.Names[x.BeatenBy].Name +
-						note(", ", v.Names[x.BeatenBy].Note)
+					front = map[bool]string{true: "beaten by ", false: "perhaps beaten by "}[x.SureBeat] + called(x.BeatenBy)
 				}
 				place := fmt.Sprint(x.Place)
 				if x.Unranked {
@@ -49,11 +49,10 @@ func (a *app) valueCmd() *cobra.Command {
 				a.say("%s", s)
 			}
 			for _, s := range v.Climb {
-				a.say("Along the frontier from %s to %s: %s %% for %.0f %s.", s.From, s.To, quantity.Signed(s.More, 1), s.Costs,
-					v.Currency)
+				a.say("Along the frontier from the %s to the %s: %s.", called(s.From), called(s.To), s.Says)
 			}
 			for _, x := range v.Per {
-				a.say("%s: %s %s per %s (%s)", x.Variant, quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
+				a.say("%s: %s %s per %s (%s)", called(x.Variant), quantity.Number(x.Price, 3), v.Currency, x.Unit, x.Of)
 			}
 			for _, s := range v.Without {
 				a.say("Left out: %s", s)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -137,7 +138,8 @@ func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err 
 	}
 	o := best.Offer
 	best.Text = Money(best.Amount, best.Currency)
-	best.Notes = append(best.Notes, fmt.Sprintf("%s, %s, seen on %s", o.Seller, o.Region, o.Date))
+	told := slices.DeleteFunc([]string{o.Seller, o.Region, "seen on " + o.Date}, func(s string) bool { return s == "" })
+	best.Notes = append(best.Notes, strings.Join(told, ", "))
 	switch {
 	case o.List:
 		best.Notes = append(best.Notes, "the maker's list price; nobody was seen to sell it for another")

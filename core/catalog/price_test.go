@@ -7,6 +7,22 @@ import (
 	"testing"
 )
 
+// What nobody said of an offer leaves no gap in what is said of it.
+func TestAnOfferSaysWhatIsKnownOfIt(t *testing.T) {
+	for want, o := range map[string]Offer{
+		"Quay, DE, seen on 2026-11-01": {Seller: "Quay", Region: "DE"},
+		"Quay, seen on 2026-11-01":     {Seller: "Quay"},
+		"DE, seen on 2026-11-01":       {Region: "DE"},
+		"seen on 2026-11-01":           {},
+	} {
+		o.Amount, o.Currency, o.Condition, o.TaxIncluded, o.Date = 100, "EUR", "new", true, "2026-11-01"
+		p, ok, err := Pricing{Currency: "EUR", Day: "2026-11-02"}.Price([]Offer{o}, nil)
+		if err != nil || !ok || len(p.Notes) == 0 || p.Notes[0] != want {
+			t.Errorf("%+v, %v, %v", p.Notes, ok, err)
+		}
+	}
+}
+
 func TestPriceTakesTheCheapestOfTheNewest(t *testing.T) {
 	offer := func(amount int64, code, seller, date string) Offer {
 		return Offer{Amount: amount, Currency: code, Region: "DE", TaxIncluded: true, Condition: "new", Seller: seller,

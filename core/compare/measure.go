@@ -7,6 +7,7 @@ import (
 	"durvek/core/catalog"
 	"durvek/core/method"
 	"durvek/core/quantity"
+	"durvek/core/say"
 )
 
 // Measure is a measure with its test, as comparisons need it.
@@ -22,6 +23,11 @@ type Measure struct {
 	MustMatch []string           `json:"must_match"`
 	Variants  int                `json:"variants" doc:"Variants with a figure"`
 	def       method.Measure
+}
+
+// Apart is how a figure differs from another, as method.Measure.Apart has it, of whatever is on the measure's scale.
+func (m Measure) Apart(figure, d, lo, hi float64) say.Difference {
+	return method.Measure{Words: m.def.Words, Unit: m.Unit, Scale: m.Scale, Better: m.Better}.Apart(figure, d, lo, hi)
 }
 
 // NewMeasure joins a test and one of its measures.

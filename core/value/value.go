@@ -125,6 +125,7 @@ type Step struct {
 	Lo    float64 `json:"lo"`
 	Hi    float64 `json:"hi"`
 	Sure  bool    `json:"sure"`
+	Says  string  `json:"says,omitempty" doc:"The step in words: what it brings, for how much"`
 	Per   float64 `json:"per,omitempty" doc:"What one per cent more costs; none where nothing is gained"`
 }
 

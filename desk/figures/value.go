@@ -46,6 +46,7 @@ type Valued struct {
 	Sentence []string                 `json:"sentences"`
 	Chart    chart.Scatter            `json:"chart"`
 	field    []value.Priced
+	measure  *compare.Measure // nil for an index
 }
 
 // PerPrice is what a gigabyte or a watt-hour costs in a variant.
@@ -139,7 +140,7 @@ func (d *sight) valueOne(q ValueQuestion, out *Valued, add func(value.Priced) er
 		return desk.Refuse(desk.Invalid, "%s cannot be divided by a price: it stands on a scale of kind %q or "+
 			"is best near a target; choose a rate, a time or an index", c.Measure.InSentence(), c.Measure.Scale)
 	}
-	out.What, out.Symbol = c.Measure.Name, c.Measure.Symbol
+	out.What, out.Symbol, out.measure = c.Measure.Name, c.Measure.Symbol, &c.Measure
 	for _, r := range c.Rows {
 		e := r.Estimate
 		if r.Differs != "" {
@@ -230,17 +231,33 @@ func (x *Valued) say(q ValueQuestion) {
 			x.Sentence = append(x.Sentence, s+".")
 		}
 	}
-	for _, s := range x.Steps {
-		how := fmt.Sprintf("%s %% better (%s to %s)", quantity.Number(s.More, 2), quantity.Number(s.Lo, 2),
-			quantity.Number(s.Hi, 2))
-		if !s.Sure {
-			how = "no sure gain"
-		} else if s.More < 0 {
-			how = fmt.Sprintf("%s %% worse", quantity.Number(-s.More, 2))
-		}
-		x.Sentence = append(x.Sentence, fmt.Sprintf("From the %s to the %s: %s for %s more.", name(s.From),
-			x.Names[s.To].Note, how, x.money(s.Costs)))
+	for i := range x.Climb {
+		x.Climb[i].Says = x.step(x.Climb[i])
 	}
+	for i := range x.Steps {
+		s := &x.Steps[i]
+		s.Says = x.step(*s)
+		x.Sentence = append(x.Sentence, fmt.Sprintf("From the %s to the %s: %s.", name(s.From), x.Names[s.To].Note, s.Says))
+	}
+}
+
+// step says what a step up brings, and for how much: "18 % faster (12 to 25) for 350.00 EUR more".
+func (x *Valued) step(s value.Step) string {
+	how := fmt.Sprintf("%s %% better (%s to %s)", quantity.Number(s.More, 2), quantity.Number(s.Lo, 2),
+		quantity.Number(s.Hi, 2))
+	switch {
+	case !s.Sure:
+		how = "no sure gain"
+	case x.measure != nil:
+		d, lo, hi := math.Log1p(s.More/100), math.Log1p(s.Lo/100), math.Log1p(s.Hi/100)
+		if x.measure.Better == quantity.Lower {
+			d, lo, hi = -d, -hi, -lo
+		}
+		how = x.measure.Apart(0, d, lo, hi).Than("")
+	case s.More < 0:
+		how = fmt.Sprintf("%s %% worse", quantity.Number(-s.More, 2))
+	}
+	return fmt.Sprintf("%s for %s more", how, x.money(s.Costs))
 }
 
 func (x *Valued) draw(q ValueQuestion, field, foot string) chart.Scatter {

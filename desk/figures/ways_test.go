@@ -59,7 +59,8 @@ func TestAnIndexIsAskedForInWords(t *testing.T) {
 	if !strings.HasPrefix(x.Firmness, "The order of the first two holds for 100 % of plausible weights") {
 		t.Errorf("of two it says %q", x.Firmness)
 	}
-	x, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate", Weight: 1}},
+	x, err = d.Figures.IndexOf(testdesk.Ctx, figures.IndexQuestion{Weights: []fit.Weight{{Measure: "work/rate",
+		Weight: 1}},
 		Field: "one"})
 	if err != nil || len(x.Rows) != 1 || x.Firmness != "Fewer than two are complete enough to be put in order." {
 		t.Errorf("of one it says %q, %v", x.Firmness, err)
@@ -120,6 +121,20 @@ func TestValueNeedsRatesAndSaysWhatWouldBeTheBestBuy(t *testing.T) {
 		!strings.Contains(all, "number 3 by value") {
 		t.Errorf("%s", all)
 	}
+	if len(v.Climb) != 1 || v.Climb[0].From != "c" || v.Climb[0].Says != "25 % faster (22 to 28) for 250.00 EUR more" {
+		t.Errorf("along the frontier %+v", v.Climb)
+	}
+	// Of a time the dearer is the lower one, and still the faster.
+	for unit, seconds := range map[string]float64{"b": 40, "c": 50} {
+		for i := range 4 {
+			testdesk.Typed(t, d, results.Typed{Subject: unit, Repeat: i, Sitting: "one",
+				Readings: map[string]string{"time": fmt.Sprint(seconds + float64(i)/10)}})
+		}
+	}
+	times, err := d.Figures.ValueOf(testdesk.Ctx, figures.ValueQuestion{Measure: "work/time"})
+	if err != nil || len(times.Climb) != 1 || !strings.HasPrefix(times.Climb[0].Says, "takes 20 % less time (") {
+		t.Errorf("along the frontier %+v, %v", times.Climb, err)
+	}
 	used, err := ask(figures.ValueQuestion{Pricing: catalog.Pricing{Condition: "used"}})
 	if err != nil || len(used.Values) != 0 || len(used.Without) != 3 || !strings.Contains(used.Without[0],
 		"1 price, none of them used") || !strings.Contains(used.Sentence[0], "Nothing in the field has both") {
@@ -179,7 +194,8 @@ func TestHeadToHeadRefusesAndFindsTheCurrency(t *testing.T) {
 		}
 	}
 	r, err := d.Figures.Rivals(testdesk.Ctx, "b")
-	if err != nil || !reflect.DeepEqual(r, figures.Rivals{Siblings: []string{}, Predecessors: []string{"a", "a-big", "a-ins"},
+	if err != nil || !reflect.DeepEqual(r, figures.Rivals{Siblings: []string{}, Predecessors: []string{"a", "a-big",
+		"a-ins"},
 		Successors: []string{"c"}}) {
 		t.Errorf("%+v, %v", r, err)
 	}

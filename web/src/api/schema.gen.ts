@@ -9258,6 +9258,8 @@ export interface components {
              * @example 14.4834562
              */
             per?: number;
+            /** @description The step in words: what it brings, for how much */
+            says?: string;
             /** @example true */
             sure: boolean;
             /** @example skiff-14-16-1000 */
