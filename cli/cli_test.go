@@ -363,6 +363,7 @@ func TestExitStatuses(t *testing.T) {
 	call(t, home, "model").want(t, 2, "add, archive, clear, drop, list, show, unarchive")
 	call(t, home, "model", "lits").want(t, 2, `"lits" is no verb`)
 	call(t, home, "model", "list", "--colour").want(t, 2, "unknown flag")
+	call(t, home, "field", "add", "x", "--kind", "drive").want(t, 2, "unknown flag: --kind; near is kinds")
 	call(t, home, "model", "show").want(t, 2, "usage: durvek model show SLUG")
 	call(t, home, "--data", bed.data, "model", "show", "nothing").want(t, 1, `no model "nothing" is known here`)
 	call(t, home, "--data", bed.data, "rank", "show", "hashing/all", "-o", "chart.gif").want(t, 2, ".svg or .png")

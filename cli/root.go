@@ -26,6 +26,7 @@ import (
 
 	"durvek/client"
 	"durvek/core/say"
+	"durvek/desk"
 )
 
 // Exit statuses.
@@ -114,7 +115,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		if words := c.Flags().Args(); c.HasSubCommands() && len(words) > 0 { // what it does not know is the verb
 			return noVerb(c, words[0])
 		}
-		return usageError{err}
+		return usageError{nearFlag(c, err)}
 	})
 	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.personCmd(),
 		a.tokenCmd(), a.journalCmd(), a.hookCmd(),
@@ -169,6 +170,20 @@ func plainly(c *cobra.Command) {
 
 func noVerb(c *cobra.Command, word string) error {
 	return usageError{fmt.Errorf("%q is no verb of %q; there are %s", word, c.Name(), verbs(c))}
+}
+
+// nearFlag names the flags that are like one that there is not.
+func nearFlag(c *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	if !errors.As(err, &unknown) || len(unknown.GetSpecifiedName()) < 2 {
+		return err
+	}
+	var names []string
+	c.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+	if near := desk.Near(names, unknown.GetSpecifiedName()); near != "" {
+		return fmt.Errorf("%w; %s", err, near)
+	}
+	return err
 }
 
 func verbs(c *cobra.Command) string {

@@ -211,6 +211,9 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	}
 	seen := map[string]bool{}
 	for _, ranked := range charts {
+		if len(ranked.Rows) == 0 {
+			continue // a chart of nothing tells readers nothing
+		}
 		pool, err := d.figures.Pool(ctx, ranked.Measure)
 		if err != nil {
 			return c, err

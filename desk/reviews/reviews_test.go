@@ -9,6 +9,7 @@ import (
 	"durvek/core/stats"
 	"durvek/core/verdict"
 	"durvek/desk"
+	"durvek/desk/results"
 	"durvek/internal/testdesk"
 )
 
@@ -46,6 +47,35 @@ func TestFindingsNameRivalsSiblingsAndPredecessors(t *testing.T) {
 	}
 	if _, err := d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "nobody"}, "me"); err == nil {
 		t.Error("a review of nothing was started")
+	}
+}
+
+// A chart in which the subject stands nowhere is not proposed; one that ranks nobody is not published.
+func TestChartsOfNothingAreNeitherProposedNorPublished(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "b", "", 130, 131)
+	_, err := d.Books.ImportTest(testdesk.Ctx, []byte(`{"format": "durvek-test/1", "slug": "export", "name": "Export",
+		"group": "storage", "must_match": ["program.version"], "measures": [{"slug": "time", "name": "time", "unit": "s",
+			"scale": "ratio",
+		"better": "lower"}]}`), false, "me")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, unit := range []string{"a", "b"} { // nobody told the version
+		testdesk.Typed(t, d, results.Typed{Test: "export", Subject: unit, Readings: map[string]string{"time": "50"}})
+	}
+	r, err := d.Reviews.AddReview(testdesk.Ctx, verdict.Review{Subject: "b"}, "me")
+	if err != nil || len(r.Charts) != 1 || r.Charts[0].Measure != "work/rate" {
+		t.Fatalf("%+v, %v", r.Charts, err)
+	}
+	r.Charts = append(r.Charts, verdict.Chart{Measure: "export/time"})
+	r.Summary, r.Recommendation = "Fine.", "recommended"
+	if r, err = d.Reviews.SaveReview(testdesk.Ctx, r, "me"); err != nil {
+		t.Fatal(err)
+	}
+	c, err := d.Reviews.Preview(testdesk.Ctx, "b")
+	if err != nil || strings.Contains(string(c), "Nothing to rank yet") || !strings.Contains(string(c), "work, rate") {
+		t.Errorf("the page holds a chart of nothing: %v", err)
 	}
 }
 

@@ -40,7 +40,11 @@ func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (v
 		for _, m := range known {
 			areas[m.ID] = verdict.AreaOf(m.Group)
 		}
-		r.Charts = verdict.Opening(x.Measures, func(id string) string { return areas[id] }, facts.Asked,
+		stands, err := d.stands(ctx, r, x.Measures)
+		if err != nil {
+			return r, err
+		}
+		r.Charts = verdict.Opening(stands, func(id string) string { return areas[id] }, facts.Asked,
 			r.Findings)
 	}
 	err = d.desk.Write(ctx, func(q *desk.Tx) error {
@@ -283,6 +287,20 @@ func (d *Reviews) figured(ctx context.Context, r verdict.Review) (map[string]str
 // question is what a review's chart asks.
 func question(r verdict.Review, c verdict.Chart) compare.Question {
 	return compare.Question{Field: r.Field, Measure: c.Measure, Setup: c.Setup, Where: c.Where, Subject: r.Subject}
+}
+
+// stands are those of some measures in whose ranking the subject of a review stands.
+func (d *Reviews) stands(ctx context.Context, r verdict.Review, measures []string) (out []string, err error) {
+	for _, id := range measures {
+		c, err := d.figures.Rank(ctx, question(r, verdict.Chart{Measure: id}))
+		if err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(c.Rows, func(row compare.Row) bool { return row.Variant == r.Subject }) {
+			out = append(out, id)
+		}
+	}
+	return out, nil
 }
 
 // Looked finds a review and says which of its figures moved since it was signed.
