@@ -196,12 +196,17 @@ func (q Queries) AddRun(ctx context.Context, r record.Run, basis string) (bool, 
 			return false, err
 		}
 	}
-	for _, s := range r.Series {
-		if err := q.addSeries(ctx, r.ID, s); err != nil {
-			return false, err
+	return true, q.AddSeries(ctx, r.ID, r.Series)
+}
+
+// AddSeries adds series to a run, of channels that it does not have.
+func (q Queries) AddSeries(ctx context.Context, run string, list []record.Series) error {
+	for _, s := range list {
+		if err := q.addSeries(ctx, run, s); err != nil {
+			return err
 		}
 	}
-	return true, nil
+	return nil
 }
 
 // chunkLength is how many samples one stored chunk of a series holds.

@@ -148,7 +148,7 @@ func (d *Results) TakeRaw(ctx context.Context, data []byte, of RawOf, checkOnly 
 		return out, desk.Refuse(desk.Invalid, "%s: %d rows cannot be read, the first in line %d: %s; mend them, or take it "+
 			"in without them", out.Name, out.Bad, out.Refused[0].Line, out.Refused[0].Why)
 	}
-	out.Run, err = d.recordRaw(ctx, data, of, t, a, *m, used, readings, &out, by)
+	out.Run, err = d.recordRaw(ctx, data, of, t, a, *m, used, readings, made.Picture.Series(), &out, by)
 	return out, err
 }
 
@@ -368,7 +368,8 @@ func (d *Results) named(ctx context.Context, of RawOf) (t method.Test, analysis 
 
 // recordRaw keeps a file and records its run, both or neither.
 func (d *Results) recordRaw(ctx context.Context, data []byte, of RawOf, t method.Test, a analyse.Analysis,
-	m rawfile.Mapping, options map[string]string, readings []record.Reading, out *RawTaken, by string) (string, error) {
+	m rawfile.Mapping, options map[string]string, readings []record.Reading, series []record.Series, out *RawTaken,
+	by string) (string, error) {
 	conditions, err := pairs(of.Set, "a condition")
 	if err != nil {
 		return "", err
@@ -402,7 +403,7 @@ func (d *Results) recordRaw(ctx context.Context, data []byte, of RawOf, t method
 			return "", desk.Refuse(desk.Conflict, "%s was taken in before, as run %s", out.Name, s.Run)
 		}
 	}
-	r.Readings, r.Negotiated = readings, maps.Clone(out.Said)
+	r.Readings, r.Series, r.Negotiated = readings, series, maps.Clone(out.Said)
 	if len(options) > 0 {
 		r.Options = options
 	}

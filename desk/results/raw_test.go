@@ -1,6 +1,7 @@
 package results_test
 
 import (
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -158,6 +159,53 @@ func TestATestOfTheDesksOwnTakesWhatItNames(t *testing.T) {
 		t.Fatal(err)
 	}
 	refusedRaw(t, d, powerLog(30, 6), results.RawOf{Name: "f", Subject: "a", Test: "odd"}, desk.Invalid, "height", "mean")
+}
+
+// The course of what a meter wrote is laid over those of others, as the course of a run that an agent made.
+func TestCoursesOfFilesAreLaidOverEachOther(t *testing.T) {
+	dir := t.TempDir()
+	d := testdesk.OpenedIn(t, dir, testdesk.Morning)
+	for unit, fall := range map[string]int{"a": 20, "b": 30} {
+		log := []byte("written [GB],rate [MB/s]\n")
+		for i := range 60 {
+			log = fmt.Appendf(log, "%d,%d\n", i, map[bool]int{true: 2000, false: 500}[i < fall]+i%3)
+		}
+		take(t, d, log, results.RawOf{Name: unit + ".csv", Subject: unit, Analysis: "fill-log"})
+	}
+	c, err := d.Figures.Curves(testdesk.Ctx, "fill-log", "", nil, "", "b")
+	if err != nil || len(c.Lines) != 2 || c.X != "Bytes written, GB" || c.Y != "Rate, MB/s" {
+		t.Fatalf("%+v, %v", c, err)
+	}
+	for _, l := range c.Lines {
+		if len(l.X) != 60 || l.Y[0] != 2000 || l.Y[59] != 502 {
+			t.Errorf("%s: %v over %v", l.Name, l.Y, l.X)
+		}
+	}
+	// What was taken in before courses were kept has its own after a recount, once.
+	d.Close()
+	db, err := sql.Open("sqlite", filepath.Join(dir, "durvek.db"))
+	if err == nil {
+		_, err = db.Exec(`delete from series`)
+	}
+	if err = errors.Join(err, db.Close()); err != nil {
+		t.Fatal(err)
+	}
+	d, err = house.Open(testdesk.Ctx, house.Options{Options: desk.Options{Dir: dir, Now: testdesk.Morning}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer d.Close()
+	if c, err = d.Figures.Curves(testdesk.Ctx, "fill-log", "", nil, "", ""); err != nil || len(c.Lines) != 0 {
+		t.Fatalf("%+v, %v", c, err)
+	}
+	for range 2 {
+		if _, err := d.Results.Recount(testdesk.Ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if c, err = d.Figures.Curves(testdesk.Ctx, "fill-log", "", nil, "", ""); err != nil || len(c.Lines) != 2 {
+		t.Errorf("after a recount %d courses, %v", len(c.Lines), err)
+	}
 }
 
 func TestMappingsAreSavedRecognisedAndShared(t *testing.T) {

@@ -15,8 +15,8 @@ import (
 	"durvek/store"
 )
 
-// remake makes the figures anew of files whose analysis has a newer version than the one that made them. What was taken
-// out or corrected by hand stays so.
+// remake makes the figures anew of files whose analysis has a newer version than the one that made them, and keeps the
+// course of those that were taken in before courses were kept. What was taken out or corrected by hand stays so.
 func (d *Results) remake(ctx context.Context, out *Recounted) error {
 	all, err := d.desk.Store.Sources(ctx, "")
 	if err != nil {
@@ -28,7 +28,13 @@ func (d *Results) remake(ctx context.Context, out *Recounted) error {
 			return err
 		}
 		a, ok := analyse.Named(m.Analysis)
-		if !ok || a.Version <= s.Version {
+		if !ok {
+			continue
+		}
+		if err := d.keepCourse(ctx, s); err != nil {
+			return err
+		}
+		if a.Version <= s.Version {
 			continue
 		}
 		if err := d.remakeOne(ctx, s, a, out); err != nil {
@@ -36,6 +42,23 @@ func (d *Results) remake(ctx context.Context, out *Recounted) error {
 		}
 	}
 	return nil
+}
+
+// keepCourse keeps the course of a file's run where it has none.
+func (d *Results) keepCourse(ctx context.Context, s store.Source) error {
+	has, err := d.desk.Store.Series(ctx, s.Run)
+	if err != nil || len(has) > 0 {
+		return err
+	}
+	_, made, err := d.again(ctx, s)
+	var refused *desk.Error
+	if errors.As(err, &refused) {
+		return nil // the file is gone, or says nothing any more
+	}
+	if err != nil {
+		return err
+	}
+	return d.desk.Write(ctx, func(q *desk.Tx) error { return q.AddSeries(ctx, s.Run, made.Picture.Series()) })
 }
 
 func (d *Results) remakeOne(ctx context.Context, s store.Source, a analyse.Analysis, out *Recounted) error {

@@ -35,7 +35,7 @@ const list = computed(() => (tests.data.value ?? []).filter((t) => measured.valu
     <Trouble v-if="curves.error.value" :error="curves.error.value" />
     <template v-else-if="curves.data.value">
       <Chart kind="curves" :query="question" />
-      <p v-if="!curves.data.value.lines.length" class="soft mt-3">Tests that leave a series are those of sustained load, scaling over threads, filling a drive and latency over a working set.</p>
+      <p v-if="!curves.data.value.lines.length" class="soft mt-3">Tests that leave a series are those of sustained load, scaling over threads, filling a drive, latency over a working set, and the files of meters that logged over time, bytes or distance.</p>
       <div v-else class="sheet scroll mt-4">
         <table aria-label="Lines"><thead><tr><th>Variant</th><th>{{ curves.data.value.y }}</th><th class="n">Points</th></tr></thead>
           <tbody><tr v-for="l in curves.data.value.lines" :key="l.id"><td>{{ l.name }} <span class="soft">{{ l.note }}</span></td><td>{{ l.summary }}</td><td class="n">{{ l.x.length }}</td></tr></tbody></table>
