@@ -97,12 +97,28 @@ func pointed(cell string, sep rune) string {
 	})
 }
 
+// united is a column of a measure with the unit of what stands in it: "weight/weight [g]".
+var united = regexp.MustCompile(`^([^\[]+/[^\[]+)\[([^\]]+)\]$`)
+
+// inUnit gives a reading the unit of its column, unless it has its own or is no number.
+func inUnit(cell, unit string) string {
+	if n := len(cell); unit == "" || n == 0 || cell[n-1] < '0' || cell[n-1] > '9' {
+		return cell
+	}
+	return cell + " " + unit
+}
+
 // columns finds what each column holds: one of those above, a condition by its key, with or without "condition:" before
-// it, or a measure (test/measure), whose readings then stand in it.
-func columns(head []string) (column map[string]int, wide []string, err error) {
-	column = map[string]int{}
+// it, or a measure (test/measure, with a unit in brackets or without), whose readings then stand in it.
+func columns(head []string) (column map[string]int, wide []string, units map[string]string, err error) {
+	column, units = map[string]int{}, map[string]string{}
 	for i, h := range head {
+		unit := ""
+		if m := united.FindStringSubmatch(strings.TrimSpace(h)); m != nil {
+			h, unit = m[1], strings.TrimSpace(m[2])
+		}
 		h = strings.ToLower(strings.TrimSpace(h))
+		units[h] = unit
 		key, condition := strings.CutPrefix(h, "condition:")
 		if _, known := method.Condition(h); known && !slices.Contains(tableColumns, h) {
 			key, condition = h, true
@@ -114,7 +130,7 @@ func columns(head []string) (column map[string]int, wide []string, err error) {
 			wide = append(wide, h)
 		}
 		if _, twice := column[h]; twice || !condition && !measure && !slices.Contains(tableColumns, h) {
-			return nil, nil, desk.Refuse(desk.Invalid, "line 1: column %q is unknown or stands twice; columns are %s, a "+
+			return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: column %q is unknown or stands twice; columns are %s, a "+
 				"condition such as supply, and a measure such as weight/weight", h, strings.Join(tableColumns, ", "))
 		}
 		column[h] = i
@@ -123,7 +139,7 @@ func columns(head []string) (column map[string]int, wide []string, err error) {
 	if len(wide) > 0 {
 		for _, name := range needs[1:] {
 			if _, ok := column[name]; ok {
-				return nil, nil, desk.Refuse(desk.Invalid, "line 1: readings stand in a column of their measure (%s) or in "+
+				return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: readings stand in a column of their measure (%s) or in "+
 					"the columns test, measure and value, not in both", wide[0])
 			}
 		}
@@ -131,10 +147,10 @@ func columns(head []string) (column map[string]int, wide []string, err error) {
 	}
 	for _, need := range needs {
 		if _, ok := column[need]; !ok {
-			return nil, nil, desk.Refuse(desk.Invalid, "line 1: the table needs a column %q", need)
+			return nil, nil, nil, desk.Refuse(desk.Invalid, "line 1: the table needs a column %q", need)
 		}
 	}
-	return column, wide, nil
+	return column, wide, units, nil
 }
 
 // along reads the second or the step that a row of a series stands at; ok tells whether there is one.
@@ -235,7 +251,7 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 		return nil, nil, nil, desk.Refuse(desk.Invalid, "the table is empty; its first line names the columns: %s",
 			strings.Join(tableColumns, ","))
 	}
-	column, wide, err := columns(head)
+	column, wide, units, err := columns(head)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -263,7 +279,7 @@ func readTable(data []byte) (runs []Typed, lines []int, refused []Refused, err e
 				return ""
 			}
 			if name == "value" || name == "second" || name == "step" || slices.Contains(wide, name) {
-				return pointed(strings.TrimSpace(row[i]), sep)
+				return inUnit(pointed(strings.TrimSpace(row[i]), sep), units[name])
 			}
 			return sheet.Text(strings.TrimSpace(row[i]))
 		}

@@ -3,6 +3,7 @@ package results_test
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"strings"
 	"testing"
 
@@ -65,6 +66,23 @@ func TestTablesAsPeopleKeepThem(t *testing.T) {
 	again, err := d.Results.ImportTable(ctx, []byte(loop), false, "me")
 	if err != nil || again.Known != 1 || again.Runs != 0 || again.Rows != 40 {
 		t.Errorf("the same loop again: %+v, %v", again, err)
+	}
+	// A column may say its unit; a cell that says its own keeps it, and what is no number stays what it is.
+	runs = taken("unit;date;work/rate [/s];work/time[min]\nc;2026-11-18;2,5;1,5\nc;2026-11-19;at least 2;90 s\n" +
+		"c;2026-11-17;missing: it was away;0,5 to 1\n")
+	says := map[string]string{}
+	for _, r := range runs {
+		if r.Started.Day() == 20 {
+			continue // the loop
+		}
+		for _, x := range r.Readings {
+			m, _ := testdesk.Work().Measure(x.Measure)
+			says[r.Started.Format("2 ")+x.Measure] = x.Says(m)
+		}
+	}
+	if want := map[string]string{"18 rate": "150.0 /min", "18 time": "90.00 s", "19 rate": "at least 120.0 /min",
+		"19 time": "90.00 s", "17 rate": "missing", "17 time": "30 to 60 s"}; !maps.Equal(says, want) {
+		t.Errorf("columns with units: %q", says)
 	}
 }
 
