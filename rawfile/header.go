@@ -2,6 +2,7 @@ package rawfile
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"durvek/core/quantity"
@@ -41,10 +42,29 @@ func unitOf(word string) (string, bool) {
 	return code, true
 }
 
-// titled parts a header into a name and a unit: "time [s]", "Power (W)", "level in %", "latency_ms".
+// alone are units that name a column by themselves: they are no letter that stands for something else.
+var alone = []string{"s", "ms", "us", "h", "min", "W", "mW", "V", "%", "Cel", "dB[A]", "MBy/s", "Mbit/s", "{frame}/s",
+	"cd/m2"}
+
+// titled parts a header into a name and a unit: "time [s]", "Power (W)", "level in %", "latency_ms", "LAeq dB(A)". One
+// that is a unit alone names itself: "s".
 func titled(text string) (name, unit string) {
 	text = strings.TrimSpace(strings.Trim(text, `"`))
+	if u, ok := unitOf(text); ok && slices.Contains(alone, u) {
+		return text, u
+	}
+	// a unit may hold brackets of its own
+	if i := strings.LastIndexAny(text, " _"); i > 0 && !strings.HasPrefix(text[i+1:], "(") && strings.Contains(text[i:], "(") {
+		if u, ok := unitOf(text[i+1:]); ok {
+			return strings.TrimRight(text[:i], " _"), u
+		}
+	}
 	if m := bracketed.FindStringSubmatch(text); m != nil && m[1] != "" {
+		if name, ok := strings.CutSuffix(m[1], "dB"); ok { // weighted: "LAeq dB (A)"
+			if u, ok := unitOf("dB(" + m[2] + m[3] + ")"); ok {
+				return strings.TrimRight(name, " _"), u
+			}
+		}
 		if u, ok := unitOf(m[2] + m[3]); ok {
 			return m[1], u
 		}

@@ -108,10 +108,10 @@ func TestEncodings(t *testing.T) {
 
 func TestMomentsCountFromTheFirst(t *testing.T) {
 	for name, x := range map[string]struct{ text, want string }{
-		"dates":         {"when,W\n2026-11-23T10:00:00Z,5\n2026-11-23T10:00:01.5Z,6\n", "when [s] 0 1.5; W 5 6"},
-		"of a day":      {"when,W\n23:59:59,5\n00:00:01,6\n", "when [s] 0 2; W 5 6"},
-		"another order": {"when;W\n23.11.2026 10:00:00;5\n23.11.2026 10:01:00;6\n", "when [s] 0 60; W 5 6"},
-		"with commas":   {"when;W\n10:00:00,250;5\n10:00:01,750;6\n", "when [s] 0 1.5; W 5 6"},
+		"dates":         {"when,W\n2026-11-23T10:00:00Z,5\n2026-11-23T10:00:01.5Z,6\n", "when [s] 0 1.5; W [W] 5 6"},
+		"of a day":      {"when,W\n23:59:59,5\n00:00:01,6\n", "when [s] 0 2; W [W] 5 6"},
+		"another order": {"when;W\n23.11.2026 10:00:00;5\n23.11.2026 10:01:00;6\n", "when [s] 0 60; W [W] 5 6"},
+		"with commas":   {"when;W\n10:00:00,250;5\n10:00:01,750;6\n", "when [s] 0 1.5; W [W] 5 6"},
 	} {
 		if s, err := Read([]byte(x.text)); err != nil || says(s) != x.want {
 			t.Errorf("%s: %s %v", name, says(s), err)
