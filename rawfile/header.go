@@ -54,7 +54,8 @@ func titled(text string) (name, unit string) {
 		return text, u
 	}
 	// a unit may hold brackets of its own
-	if i := strings.LastIndexAny(text, " _"); i > 0 && !strings.HasPrefix(text[i+1:], "(") && strings.Contains(text[i:], "(") {
+	if i := strings.LastIndexAny(text, " _"); i > 0 && !strings.HasPrefix(text[i+1:], "(") && strings.Contains(text[i:],
+		"(") {
 		if u, ok := unitOf(text[i+1:]); ok {
 			return strings.TrimRight(text[:i], " _"), u
 		}

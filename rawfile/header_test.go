@@ -23,7 +23,8 @@ func TestHeadersArePartedIntoNameAndUnit(t *testing.T) {
 		t.Fatal(err)
 	}
 	if ps := Recognise(s, nil); len(ps) == 0 || ps[0].Mapping.Analysis != "temperature" ||
-		ps[0].Mapping.Columns["time"].Column != "s" || ps[0].Mapping.Columns["temperature"].Column != "cpu" {
+		ps[0].Mapping.Columns["time"].Column != "s" || ps[0].Mapping.Columns["temperature"].Column != "cpu" ||
+		len(ps[0].Mapping.Columns) != 2 { // the skin is not the room
 		t.Errorf("%+v", ps)
 	}
 	s, err = Read([]byte("Time,LAeq dB(A)\n0,38.1\n1,38.4\n2,38.2\n3,38.6\n"))

@@ -70,8 +70,8 @@ func alike(c Column, r analyse.Role) float64 {
 		return len(s) > 2 && slices.Contains(strings.Fields(name), plainly(s))
 	}):
 		fits = 1.5
-	case r.Unit != "" && r.Unit != "1" && c.Unit != "" && !r.Text:
-		fits = 0.8 // the unit alone
+	case r.Unit != "" && r.Unit != "1" && c.Unit != "" && !r.Text && (r.Need || r.Either || r.Name == "time"):
+		fits = 0.8 // the unit alone; what may be left out is not guessed by it
 	}
 	if fits > 0 && c.Unit != "" && r.Unit != "" && r.Unit != "1" {
 		fits += 0.5
