@@ -50,7 +50,7 @@ var alone = []string{"s", "ms", "us", "h", "min", "W", "mW", "V", "%", "Cel", "d
 // that is a unit alone names itself: "s".
 func titled(text string) (name, unit string) {
 	text = strings.TrimSpace(strings.Trim(text, `"`))
-	if u, ok := unitOf(text); ok && slices.Contains(alone, u) {
+	if u, ok := unitOf(text); ok && slices.Contains(alone, u) && text != "C" && text != "c" { // a column of a grid
 		return text, u
 	}
 	// a unit may hold brackets of its own

@@ -11,7 +11,7 @@ func TestHeadersArePartedIntoNameAndUnit(t *testing.T) {
 		"LAeq dB(A)": "LAeq|dB[A]", "LAeq_dB(A)": "LAeq|dB[A]", "LAeq dB (A)": "LAeq|dB[A]", "LAeq (dB(A))": "LAeq|dB[A]",
 		"LAeq [dBA]": "LAeq|dB[A]", "noise dBA": "noise|dB[A]", "Current (A)": "Current|A",
 		"s": "s|s", "ms": "ms|ms", "W": "W|W", "°C": "°C|Cel", "%": "%|%", "dB(A)": "dB(A)|dB[A]", "fps": "fps|{frame}/s",
-		"A": "A|", "B": "B|", "m": "m|", "x": "x|", "RGB_B": "RGB_B|", "channel A": "channel A|", "Zeit": "Zeit|",
+		"A": "A|", "B": "B|", "C": "C|", "c": "c|", "m": "m|", "x": "x|", "RGB_B": "RGB_B|", "channel A": "channel A|", "Zeit": "Zeit|",
 		"rate (best of 3)": "rate (best of 3)|", "f (x)": "f (x)|", "": "|",
 	} {
 		if name, unit := titled(text); name+"|"+unit != want {
@@ -33,5 +33,13 @@ func TestHeadersArePartedIntoNameAndUnit(t *testing.T) {
 	}
 	if ps := Recognise(s, nil); len(ps) == 0 || ps[0].Mapping.Analysis != "sound-level" {
 		t.Errorf("%+v", ps)
+	}
+	row := "\n1,31.5,32,31,33,30,32"
+	s, err = Read([]byte("spot,A,B,C,D,V,W" + row + row + row + "\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if ps := Recognise(s, nil); len(ps) == 0 || ps[0].Mapping.Analysis != "surface" || !ps[0].Mapping.Grid {
+		t.Errorf("a grid of columns A to W is %+v", ps)
 	}
 }

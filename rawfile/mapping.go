@@ -170,7 +170,7 @@ func gridded(s Sheet) bool {
 		return false
 	}
 	for i, c := range s.Columns {
-		if c.Text() && i > 0 || c.Unit != "" && c.Unit != "Cel" {
+		if c.Text() && i > 0 || c.Unit != "" && c.Unit != "Cel" && len(c.Name) > 1 { // V and W may name columns
 			return false
 		}
 		if !c.Text() && slices.ContainsFunc(c.Values, func(v float64) bool { return v < -60 || v > 250 }) {
