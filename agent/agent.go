@@ -17,6 +17,7 @@ import (
 	"durvek/core/method"
 	"durvek/core/policy"
 	"durvek/core/record"
+	"durvek/core/say"
 )
 
 // Machine is what the agent needs of a machine.
@@ -141,7 +142,8 @@ func Work(ctx context.Context, o Options) (Result, error) {
 	}
 	w.result = Result{Plan: w.joined.Plan}
 	w.jobs = w.joined.Plan.Jobs()
-	o.Log("Joined for plan %q: %d runs of %d tests on %s.", w.joined.Plan.Name, len(w.jobs), len(w.joined.Tests),
+	o.Log("Joined for plan %q: %s of %s on %s.", w.joined.Plan.Name, say.Things(len(w.jobs), "run"),
+		say.Things(len(w.joined.Tests), "test"),
 		w.joined.Plan.Unit)
 	for k, s := range w.joined.Learned {
 		w.learned[k] = s

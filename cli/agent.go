@@ -7,6 +7,7 @@ import (
 	"durvek/client"
 	"durvek/core/record"
 	"durvek/core/say"
+	"durvek/instrument"
 	"durvek/machine"
 	"errors"
 	"fmt"
@@ -45,6 +46,8 @@ type agentFlags struct {
 	code, keep, browser string
 	paths, browserArgs  []string
 	seconds             float64
+	instruments         []string // files that describe them
+	meters              []instrument.Definition
 }
 
 func (a *app) agentCmd() *cobra.Command {
@@ -58,6 +61,8 @@ func (a *app) agentCmd() *cobra.Command {
 		"it was ended")
 	c.PersistentFlags().StringArrayVar(&f.paths, "path", []string{"."}, "folder on the drive that is to be measured; "+
 		"given again, others that a plan's options may name, such as one to copy from")
+	c.Flags().StringArrayVar(&f.instruments, "instrument", nil, "file that describes a lab instrument, to be read while this "+
+		"machine is measured; may be given again")
 	c.Flags().StringVar(&f.keep, "keep", "", "folder where results wait until the service has them")
 	c.PersistentFlags().StringVar(&f.browser, "browser", "", "program that may open the probe on this machine for "+
 		"graphics tests, such as chromium; without one the agent asks for a hand")
@@ -79,7 +84,8 @@ func (a *app) agentCmd() *cobra.Command {
 // local is this machine as its owner lets it be measured.
 func (f agentFlags) local() (machine.Local, error) {
 	allowed, err := machine.AllowedFile()
-	l := machine.Local{Dir: f.paths[0], Folders: f.paths[1:], Seconds: f.seconds, Allowed: allowed}
+	l := machine.Local{Dir: f.paths[0], Folders: f.paths[1:], Seconds: f.seconds, Allowed: allowed,
+		Instruments: f.meters}
 	if f.browser != "" {
 		l.Browser = append([]string{f.browser}, f.browserArgs...)
 	}
@@ -122,6 +128,9 @@ func (a *app) beAgent(ctx context.Context, f agentFlags) error {
 	if err != nil {
 		return err
 	}
+	if f.meters, err = a.meters(ctx, f.instruments); err != nil {
+		return err
+	}
 	m, err := f.apart()
 	if err != nil {
 		return err
@@ -140,6 +149,30 @@ func (a *app) beAgent(ctx context.Context, f agentFlags) error {
 			strings.Join(r.Refused, "; "))
 	}
 	return nil
+}
+
+// meters reads the descriptions of instruments, and refuses one that does not answer: a run without its meter would have
+// to be made again.
+func (a *app) meters(ctx context.Context, files []string) (out []instrument.Definition, err error) {
+	for _, name := range files {
+		d, err := a.definition(name)
+		if err != nil {
+			return nil, err
+		}
+		s, err := instrument.Open(ctx, d)
+		if err != nil {
+			return nil, err
+		}
+		s.Close()
+		if unknown := machine.Unknown([]instrument.Definition{d}); len(unknown) == len(d.Read) {
+			return nil, fmt.Errorf("%s reads %s, and a run has no channel of that name; `durvek vocabulary` lists those that it has",
+				name, say.List(unknown))
+		} else if len(unknown) > 0 {
+			a.say("Of %s a run does not keep %s: it has no channel of that name.", d.Name, say.List(unknown))
+		}
+		out = append(out, d)
+	}
+	return out, nil
 }
 
 // agentServer finds the service that an agent works for.
@@ -167,7 +200,8 @@ func (a *app) agentServer(f agentFlags) (string, error) {
 
 // ended says how a plan went.
 func ended(r agent.Result) string {
-	text := fmt.Sprintf("%d runs done, %d failed, %d not run", r.Runs-r.NotRun-r.Failed-r.Parked, r.Failed, r.NotRun)
+	text := fmt.Sprintf("%s done, %d failed, %d not run", say.Things(r.Runs-r.NotRun-r.Failed-r.Parked, "run"), r.Failed,
+		r.NotRun)
 	if r.Parked > 0 {
 		text += fmt.Sprintf(", %d parked", r.Parked)
 	}

@@ -5,14 +5,18 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
 	"time"
+
+	"durvek/instrument"
 )
 
 // newest is the id of a unit's newest run of a test.
@@ -187,4 +191,41 @@ func TestTheAgentGoesOnAfterItWasKilled(t *testing.T) {
 	call(t, home, "--data", bed.data, "plan", "show", id).want(t, 0, "2 of 2", "done", "interruption: The agent was ended")
 	call(t, home, "--data", bed.data, "run", "list", "--unit", "this-machine-a", "--test", "tide-synthesis").want(t, 0,
 		"2 of 2 runs.")
+}
+
+// A meter that the machine's owner names stands beside the runs, on their clock; one that does not answer, or reads what
+// no run keeps, ends the agent before it joins.
+func TestAnAgentReadsAMeterBesideItsRuns(t *testing.T) {
+	server, _ := serve(t, bed.data)
+	home := t.TempDir()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	must(err)
+	defer instrument.Simulate(l, instrument.Kinds["power-analyser"], instrument.Faults{}, 1).Close()
+	describe := func(name, address, channel string) {
+		must(os.WriteFile(filepath.Join(home, name), []byte("format: durvek-instrument/1\nslug: wall\nname: Wall meter\n"+
+			"address: "+address+"\nrate: 20\nread:\n  - {channel: "+channel+", unit: W, query: \"MEAS:POW?\"}\n"), 0o644))
+	}
+	describe("wall.yaml", l.Addr().String(), "power.wall")
+	describe("away.yaml", "127.0.0.1:1", "power.wall")
+	describe("odd.yaml", l.Addr().String(), "draw")
+	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "hashing", "--repeats", "1", "--name",
+		"with a meter")
+	r.want(t, 0)
+	plan := planID.FindStringSubmatch(r.out)[1]
+	code := regexp.MustCompile(`--code (\S+)`).FindStringSubmatch(r.out)[1]
+	agent := func(meter string) result {
+		return call(t, home, "agent", "--server", server, "--code", code, "--path", home, "--seconds", "1", "--keep", "kept",
+			"--instrument", meter)
+	}
+	agent("away.yaml").want(t, 1, "Wall meter does not answer at 127.0.0.1:1")
+	agent("odd.yaml").want(t, 1, "reads draw, and a run has no channel of that name")
+	agent("wall.yaml").want(t, 0, "1 run done")
+	r = call(t, home, "--data", bed.data, "--json", "run", "list", "--unit", "this-machine-a", "--test", "hashing")
+	var list struct{ Runs []struct{ ID, Plan string } }
+	must(json.Unmarshal([]byte(r.out), &list))
+	i := slices.IndexFunc(list.Runs, func(x struct{ ID, Plan string }) bool { return x.Plan == plan })
+	if i < 0 {
+		t.Fatal("its run is not there")
+	}
+	call(t, home, "--data", bed.data, "run", "trace", list.Runs[i].ID).want(t, 0, "power.wall")
 }

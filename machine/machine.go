@@ -18,6 +18,7 @@ import (
 	"github.com/shirou/gopsutil/v4/mem"
 
 	"durvek/core/record"
+	"durvek/instrument"
 	"durvek/workload"
 	_ "durvek/workload/app" // the workloads that this machine can run
 	_ "durvek/workload/browser"
@@ -37,6 +38,8 @@ type Local struct {
 	Seconds float64
 	Allowed string
 	Browser []string // program, with its arguments, that may open the probe here
+
+	Instruments []instrument.Definition // read while its sensors are; no others are reached
 
 	files string // where the system's files are; empty for the real ones
 }

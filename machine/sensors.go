@@ -13,7 +13,7 @@ import (
 // Watch reads the sensors until it is stopped. Everything that does not change while it runs is found once, so
 // that one reading costs a few file reads.
 func (l Local) Watch(rate float64, tell func(time.Duration, map[string]float64)) (stop func()) {
-	s := newSensors(tells{l.root()}, l.Dir)
+	s, m := newSensors(tells{l.root()}, l.Dir), readMeters(l.Instruments)
 	quit, ended := make(chan struct{}), make(chan struct{})
 	go func() {
 		defer close(ended)
@@ -25,11 +25,13 @@ func (l Local) Watch(rate float64, tell func(time.Duration, map[string]float64))
 				return
 			case <-tick.C:
 				at := l.Clock()
-				tell(at, s.read(at))
+				values := s.read(at)
+				m.into(values, time.Now())
+				tell(at, values)
 			}
 		}
 	}()
-	return func() { close(quit); <-ended; s.close() }
+	return func() { close(quit); <-ended; m.close(); s.close() }
 }
 
 // sensors are the files that are read again and again, with what was read last.

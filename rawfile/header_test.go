@@ -11,7 +11,8 @@ func TestHeadersArePartedIntoNameAndUnit(t *testing.T) {
 		"LAeq dB(A)": "LAeq|dB[A]", "LAeq_dB(A)": "LAeq|dB[A]", "LAeq dB (A)": "LAeq|dB[A]", "LAeq (dB(A))": "LAeq|dB[A]",
 		"LAeq [dBA]": "LAeq|dB[A]", "noise dBA": "noise|dB[A]", "Current (A)": "Current|A",
 		"s": "s|s", "ms": "ms|ms", "W": "W|W", "°C": "°C|Cel", "%": "%|%", "dB(A)": "dB(A)|dB[A]", "fps": "fps|{frame}/s",
-		"A": "A|", "B": "B|", "C": "C|", "c": "c|", "m": "m|", "x": "x|", "RGB_B": "RGB_B|", "channel A": "channel A|", "Zeit": "Zeit|",
+		"A": "A|", "B": "B|", "C": "C|", "c": "c|", "m": "m|", "x": "x|", "RGB_B": "RGB_B|", "channel A": "channel A|",
+		"Zeit":             "Zeit|",
 		"rate (best of 3)": "rate (best of 3)|", "f (x)": "f (x)|", "": "|",
 	} {
 		if name, unit := titled(text); name+"|"+unit != want {

@@ -30,9 +30,11 @@ var ChannelVocabulary = []Channel{
 	{"temperature.graphics", "Cel", 1, "Graphics chip"},
 	{"temperature.ambient", "Cel", 1, "Room"},
 	{"temperature.board", "Cel", 1, "Board or case"},
+	{"temperature.case", "Cel", 1, "Case from outside, by an instrument"},
 	{"power.package", "W", 2, "Processor with what sits on it"},
 	{"power.battery", "W", 2, "Drawn from the battery"},
 	{"power.wall", "W", 2, "Drawn from the wall, by an instrument"},
+	{"voltage.wall", "V", 1, "Voltage of the wall, by an instrument"},
 	{"power.graphics", "W", 2, "Graphics chip"},
 	{"clock.mean", "MHz", 0, "Mean over logical processors"},
 	{"clock.highest", "MHz", 0, "Fastest logical processor"},
@@ -48,6 +50,7 @@ var ChannelVocabulary = []Channel{
 	{"fan.speed", "/min", 0, "Fastest fan"},
 	{"battery.charge", "%", 1, "Charge left"},
 	{"noise", "dB[A]", 1, "Sound level"},
+	{"luminance", "cd/m2", 1, "Screen, by an instrument"},
 }
 
 // ChannelOf finds a channel of the vocabulary, also one of a further chip.

@@ -6694,7 +6694,7 @@ export interface components {
             /**
              * Format: int64
              * @description Files that were written
-             * @example 206
+             * @example 204
              */
             changed: number;
             /**
@@ -6705,7 +6705,7 @@ export interface components {
             /**
              * Format: int64
              * @description Files of the site
-             * @example 206
+             * @example 204
              */
             files: number;
             /**
@@ -9258,7 +9258,10 @@ export interface components {
              * @example 14.4834562
              */
             per?: number;
-            /** @description The step in words: what it brings, for how much */
+            /**
+             * @description The step in words: what it brings, for how much
+             * @example 9 % faster (6 to 12) for 130.00 EUR more
+             */
             says?: string;
             /** @example true */
             sure: boolean;
@@ -28522,9 +28525,9 @@ export interface operations {
                 content: {
                     /**
                      * @example {
-                     *       "changed": 206,
+                     *       "changed": 204,
                      *       "editions": 4,
-                     *       "files": 206,
+                     *       "files": 204,
                      *       "removed": 0
                      *     }
                      */
@@ -30656,6 +30659,7 @@ export interface operations {
                      *           "lo": 5.94269857,
                      *           "more": 8.97575813,
                      *           "per": 14.4834562,
+                     *           "says": "9 % faster (6 to 12) for 130.00 EUR more",
                      *           "sure": true,
                      *           "to": "skiff-14-16-1000"
                      *         }
@@ -30966,6 +30970,7 @@ export interface operations {
                      *           "lo": -2.20886815,
                      *           "more": 0.299036854,
                      *           "per": 1170.4243,
+                     *           "says": "no sure gain for 350.00 EUR more",
                      *           "sure": false,
                      *           "to": "fen-14-32-1000"
                      *         }
