@@ -61,8 +61,9 @@ func (a *app) agentCmd() *cobra.Command {
 		"it was ended")
 	c.PersistentFlags().StringArrayVar(&f.paths, "path", []string{"."}, "folder on the drive that is to be measured; "+
 		"given again, others that a plan's options may name, such as one to copy from")
-	c.Flags().StringArrayVar(&f.instruments, "instrument", nil, "file that describes a lab instrument, to be read while this "+
-		"machine is measured; may be given again")
+	c.Flags().StringArrayVar(&f.instruments, "instrument", nil,
+		"file that describes a lab instrument, to be read while this "+
+			"machine is measured; may be given again")
 	c.Flags().StringVar(&f.keep, "keep", "", "folder where results wait until the service has them")
 	c.PersistentFlags().StringVar(&f.browser, "browser", "", "program that may open the probe on this machine for "+
 		"graphics tests, such as chromium; without one the agent asks for a hand")
@@ -151,8 +152,8 @@ func (a *app) beAgent(ctx context.Context, f agentFlags) error {
 	return nil
 }
 
-// meters reads the descriptions of instruments, and refuses one that does not answer: a run without its meter would have
-// to be made again.
+// meters reads the descriptions of instruments, and refuses one that does not answer: a run without its meter would
+// have to be made again.
 func (a *app) meters(ctx context.Context, files []string) (out []instrument.Definition, err error) {
 	for _, name := range files {
 		d, err := a.definition(name)

@@ -193,8 +193,8 @@ func TestTheAgentGoesOnAfterItWasKilled(t *testing.T) {
 		"2 of 2 runs.")
 }
 
-// A meter that the machine's owner names stands beside the runs, on their clock; one that does not answer, or reads what
-// no run keeps, ends the agent before it joins.
+// A meter that the machine's owner names stands beside the runs, on their clock; one that does not answer, or reads
+// what no run keeps, ends the agent before it joins.
 func TestAnAgentReadsAMeterBesideItsRuns(t *testing.T) {
 	server, _ := serve(t, bed.data)
 	home := t.TempDir()
@@ -208,7 +208,8 @@ func TestAnAgentReadsAMeterBesideItsRuns(t *testing.T) {
 	describe("wall.yaml", l.Addr().String(), "power.wall")
 	describe("away.yaml", "127.0.0.1:1", "power.wall")
 	describe("odd.yaml", l.Addr().String(), "draw")
-	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "hashing", "--repeats", "1", "--name",
+	r := call(t, home, "--data", bed.data, "plan", "add", "this-machine-a", "--tests", "hashing", "--repeats", "1",
+		"--name",
 		"with a meter")
 	r.want(t, 0)
 	plan := planID.FindStringSubmatch(r.out)[1]
