@@ -161,6 +161,13 @@ func (a *app) vocabularyCmd() *cobra.Command {
 			}
 			a.print([]string{"Condition", "Meaning"}, rows)
 		}),
+		list("channels", "Channels of traces: what sensors tell, and instruments beside a run", func(x api.Words) {
+			var rows [][]any
+			for _, c := range x.Channels {
+				rows = append(rows, []any{c.Name, quantity.Symbol(c.Unit), c.Meaning})
+			}
+			a.print([]string{"Channel", "Unit", "Meaning"}, rows)
+		}),
 		list("units", "Units of measure", func(x api.Words) {
 			var rows [][]any
 			for _, u := range x.Units {

@@ -166,8 +166,8 @@ func (a *app) meters(ctx context.Context, files []string) (out []instrument.Defi
 		}
 		s.Close()
 		if unknown := machine.Unknown([]instrument.Definition{d}); len(unknown) == len(d.Read) {
-			return nil, fmt.Errorf("%s reads %s, and a run has no channel of that name; `durvek vocabulary` lists those that it has",
-				name, say.List(unknown))
+			return nil, fmt.Errorf("%s reads %s, and a run has no channel of that name; `durvek vocabulary "+
+				"channels` lists those that it has", name, say.List(unknown))
 		} else if len(unknown) > 0 {
 			a.say("Of %s a run does not keep %s: it has no channel of that name.", d.Name, say.List(unknown))
 		}
