@@ -161,8 +161,11 @@ func nudged(lit *ast.BasicLit) string {
 		if err != nil || n > 1<<40 {
 			return ""
 		}
-		if n > 100 {
+		switch {
+		case n > 255: // below it may be a byte, which holds no more
 			return strconv.FormatInt(n*2, 10)
+		case n == 255:
+			return "254"
 		}
 		return strconv.FormatInt(n+1, 10)
 	}
