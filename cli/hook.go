@@ -61,7 +61,10 @@ func (a *app) hookCmd() *cobra.Command {
 				var rows [][]any
 				for _, d := range ds {
 					state := "waiting"
-					if d.Ended != nil {
+					switch {
+					case d.Lost:
+						state = "lost"
+					case d.Ended != nil:
 						state = "told"
 					}
 					rows = append(rows, []any{d.Made.Local().Format("2006-01-02 15:04"), d.Kind, state, d.Tries, d.Answer,

@@ -5,6 +5,7 @@
 package hooks
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base64"
@@ -49,6 +50,9 @@ const trial = "desk.tried"
 var waits = []time.Duration{5 * time.Second, 30 * time.Second, 2 * time.Minute, 10 * time.Minute,
 	time.Hour, 3 * time.Hour, 8 * time.Hour, 24 * time.Hour}
 
+// givenUp begins what is said of a message that was never taken.
+const givenUp = "given up: "
+
 const (
 	remembered = 200 // messages that were told, of each program
 	listed     = 50
@@ -84,6 +88,7 @@ type Delivered struct {
 	Tries  int             `json:"tries"`
 	Due    *time.Time      `json:"due,omitempty" doc:"When it is told again"`
 	Ended  *time.Time      `json:"ended,omitempty" doc:"When it was taken, or given up"`
+	Lost   bool            `json:"lost,omitempty" doc:"It was given up"`
 	Answer string          `json:"answer,omitempty" doc:"What came back, or why nothing did"`
 }
 
@@ -183,7 +188,7 @@ func (h *Hooks) put(ctx context.Context, s *store.Hook, w Wish, act, by string) 
 			return desk.Refuse(desk.Invalid, "nothing of the kind %q is told; there are %s", k, strings.Join(kinds(), ", "))
 		}
 	}
-	s.Note, s.Off = strings.TrimSpace(w.Note), strings.TrimSpace(w.Off)
+	s.Note, s.Off = cmp.Or(strings.TrimSpace(w.Note), s.Note), strings.TrimSpace(w.Off)
 	err := h.desk.Note(ctx, by, act, s.URL, strings.Join(s.Kinds, ", "), func(q *desk.Tx) error {
 		all, err := q.Hooks(ctx)
 		if err != nil {
@@ -259,7 +264,7 @@ func (h *Hooks) Delivered(ctx context.Context, id string) ([]Delivered, error) {
 
 func delivered(m store.Message) Delivered {
 	d := Delivered{Kind: m.Kind, Data: json.RawMessage(m.Body), Made: m.Made, Tries: m.Tries, Ended: m.Ended,
-		Answer: m.Answer}
+		Answer: m.Answer, Lost: strings.HasPrefix(m.Answer, givenUp) || m.Answer == goneAnswer}
 	if m.Ended == nil && m.Tries > 0 {
 		d.Due = &m.Due
 	}
@@ -403,7 +408,7 @@ func (h *Hooks) tellOne(ctx context.Context, s store.Hook, m store.Message) erro
 	case taken, gone:
 		m.Ended = &now
 	case m.Tries > len(waits):
-		m.Ended, m.Answer = &now, "given up: "+answer
+		m.Ended, m.Answer = &now, givenUp+answer
 	default:
 		m.Due = now.Add(waits[m.Tries-1])
 	}

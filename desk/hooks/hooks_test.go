@@ -143,7 +143,12 @@ func TestWhatHappensIsToldSignedAndInOrder(t *testing.T) {
 			t.Fatalf("message %d says %v", n, m.Data)
 		}
 	}
-	list, err := h.List(context.Background())
+	var list []hooks.Hook
+	var err error
+	until(t, func() bool { // what it took is written down a moment later
+		list, err = h.List(context.Background())
+		return err != nil || list[0].Waiting == 0
+	})
 	if err != nil || len(list) != 1 || list[0].Waiting != 0 || list[0].Secret != "" ||
 		list[0].Last.Answer != "204 No Content" {
 		t.Errorf("%+v, %v", list, err)
@@ -198,7 +203,8 @@ func TestAMessageIsGivenUpAfterItsLastTryAndTheNextIsTold(t *testing.T) {
 	}
 	until(t, func() bool { return len(l.has()) == 1 })
 	told, err := h.Delivered(context.Background(), x.ID)
-	if err != nil || told[1].Answer != "given up: 503 Service Unavailable" || told[1].Ended == nil || told[1].Tries != 9 {
+	if err != nil || told[1].Answer != "given up: 503 Service Unavailable" || told[1].Ended == nil || told[1].Tries != 9 ||
+		!told[1].Lost || told[0].Lost {
 		t.Errorf("%+v, %v", told, err)
 	}
 }
@@ -310,6 +316,14 @@ func TestWhatNobodyCanBeToldOfOrAtIsRefused(t *testing.T) {
 	}
 	if err := h.Drop(context.Background(), inward.URL, "Ines"); err != nil {
 		t.Error(err)
+	}
+	noted, err := h.Change(context.Background(), x.ID, hooks.Wish{Note: "the board", Off: "away"}, "Ines")
+	if err != nil || noted.Note != "the board" || noted.Off != "away" {
+		t.Errorf("%+v, %v", noted, err)
+	}
+	if noted, err = h.Change(context.Background(), x.ID, hooks.Wish{}, "Ines"); err != nil || noted.Note != "the board" ||
+		noted.Off != "" {
+		t.Errorf("its note went with something else: %+v, %v", noted, err)
 	}
 	if list, err := h.List(context.Background()); err != nil || len(list) != 1 || slices.Contains(list[0].Kinds,
 		"run.kept") ||
