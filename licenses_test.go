@@ -18,8 +18,17 @@ func TestTheNoticesAreOfWhatIsInTheProgram(t *testing.T) {
 		t.Fatal(err)
 	}
 	named := map[string]bool{}
-	for _, line := range regexp.MustCompile(`(?m)^[\w@~./-]+ v?\d+\.\d+[\w.+-]*$`).FindAllString(string(b), -1) {
-		named[line] = true
+	version := regexp.MustCompile(`^[\w@~./-]+ v?\d+\.\d+[\w.+-]*$`)
+	head := false // the lines between a rule and an empty line name what a text is of; the text may look so, too
+	for line := range strings.Lines(string(b)) {
+		switch line = strings.TrimSuffix(line, "\n"); {
+		case strings.HasPrefix(line, "===="):
+			head = true
+		case line == "":
+			head = false
+		case head && version.MatchString(line):
+			named[line] = true
+		}
 	}
 	built := map[string]bool{}
 	for _, system := range []string{"linux", "windows", "darwin"} {
