@@ -5693,6 +5693,8 @@ export interface components {
             ended?: string;
             /** @example desk.tried */
             kind: string;
+            /** @description It was given up */
+            lost?: boolean;
             /**
              * Format: date-time
              * @example 2026-11-23T08:00:00Z
