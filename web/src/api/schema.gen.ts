@@ -16295,6 +16295,7 @@ export interface operations {
                      *       "kinds": [
                      *         "edition.published"
                      *       ],
+                     *       "note": "the board",
                      *       "url": "http://127.0.0.1:8080/told",
                      *       "waiting": 0
                      *     }
