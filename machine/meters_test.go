@@ -39,7 +39,7 @@ func TestInstrumentsAreReadBesideTheSensors(t *testing.T) {
 	defer stop()
 	both := 0
 	for begin := time.Now(); both < 8; { // of the slow one the last holds from one reading to the next
-		if time.Since(begin) > 20*time.Second {
+		if time.Since(begin) > time.Minute {
 			t.Fatal("they were not read beside the sensors")
 		}
 		v := <-told
@@ -58,7 +58,7 @@ func TestInstrumentsAreReadBesideTheSensors(t *testing.T) {
 		if _, power := v["power.wall"]; !power {
 			break
 		}
-		if time.Since(begin) > 20*time.Second {
+		if time.Since(begin) > time.Minute {
 			t.Fatal("a meter that is away still shows something")
 		}
 	}

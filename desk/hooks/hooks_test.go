@@ -86,7 +86,7 @@ func (c *clock) now() time.Time           { return time.Unix(c.at.Load(), 0) }
 func (c *clock) forward(by time.Duration) { c.at.Add(int64(by.Seconds())) }
 func until(t *testing.T, holds func() bool) {
 	t.Helper()
-	for end := time.Now().Add(20 * time.Second); !holds(); time.Sleep(5 * time.Millisecond) {
+	for end := time.Now().Add(2 * time.Minute); !holds(); time.Sleep(5 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatal("never came to hold")
 		}
