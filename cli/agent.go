@@ -165,11 +165,12 @@ func (a *app) meters(ctx context.Context, files []string) (out []instrument.Defi
 			return nil, err
 		}
 		s.Close()
-		if unknown := machine.Unknown([]instrument.Definition{d}); len(unknown) == len(d.Read) {
-			return nil, fmt.Errorf("%s reads %s, and a run has no channel of that name; `durvek vocabulary "+
-				"channels` lists those that it has", name, say.List(unknown))
-		} else if len(unknown) > 0 {
-			a.say("Of %s a run does not keep %s: it has no channel of that name.", d.Name, say.List(unknown))
+		const none = "%s reads %s, of which a run has no channel by that name and unit; `durvek vocabulary channels` lists " +
+			"those that it has"
+		if unkept := machine.Unkept([]instrument.Definition{d}); len(unkept) == len(d.Read) {
+			return nil, fmt.Errorf(none, name, say.List(unkept))
+		} else if len(unkept) > 0 {
+			a.say(none+". The others are kept.", name, say.List(unkept))
 		}
 		out = append(out, d)
 	}

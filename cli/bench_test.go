@@ -219,7 +219,7 @@ func TestAnAgentReadsAMeterBesideItsRuns(t *testing.T) {
 			"--instrument", meter)
 	}
 	agent("away.yaml").want(t, 1, "Wall meter does not answer at 127.0.0.1:1")
-	agent("odd.yaml").want(t, 1, "reads draw, and a run has no channel of that name")
+	agent("odd.yaml").want(t, 1, "reads draw, of which a run has no channel by that name and unit")
 	agent("wall.yaml").want(t, 0, "1 run done")
 	r = call(t, home, "--data", bed.data, "--json", "run", "list", "--unit", "this-machine-a", "--test", "hashing")
 	var list struct{ Runs []struct{ ID, Plan string } }

@@ -30,11 +30,12 @@ type shown struct {
 	hold  time.Duration
 }
 
-// Unknown lists the channels of instruments that a run has no name for; they are not read beside it.
-func Unknown(ds []instrument.Definition) (out []string) {
+// Unkept lists the channels of instruments that a run does not have, by their name and in their unit.
+func Unkept(ds []instrument.Definition) (out []string) {
 	for _, d := range ds {
 		for _, r := range d.Read {
-			if _, known := record.ChannelOf(r.Channel); !known {
+			c, known := record.ChannelOf(r.Channel)
+			if _, err := quantity.Convert(1, r.Unit, c.Unit); !known || err != nil {
 				out = append(out, r.Channel)
 			}
 		}

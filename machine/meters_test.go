@@ -27,10 +27,11 @@ func meter(t *testing.T, kind string, f instrument.Faults, rate float64,
 func TestInstrumentsAreReadBesideTheSensors(t *testing.T) {
 	wall, serving := meter(t, "power-analyser", instrument.Faults{}, 100,
 		instrument.Reading{Channel: "power.wall", Unit: "mW", Query: "MEAS:POW?", Scale: 1000},
-		instrument.Reading{Channel: "phase", Unit: "1", Query: "MEAS:POW?"})
+		instrument.Reading{Channel: "phase", Unit: "1", Query: "MEAS:POW?"},
+		instrument.Reading{Channel: "noise", Unit: "W", Query: "MEAS:POW?"})
 	slow, _ := meter(t, "multimeter", instrument.Faults{}, 1, instrument.Reading{Channel: "temperature.case", Unit: "Cel",
 		Query: "MEAS:TEMP?"})
-	if got := Unknown([]instrument.Definition{wall, slow}); !slices.Equal(got, []string{"phase"}) {
+	if got := Unkept([]instrument.Definition{wall, slow}); !slices.Equal(got, []string{"phase", "noise"}) {
 		t.Errorf("a run has no channel for %v", got)
 	}
 	told := make(chan map[string]float64, 1000)
@@ -45,7 +46,9 @@ func TestInstrumentsAreReadBesideTheSensors(t *testing.T) {
 		v := <-told
 		watts, power := v["power.wall"]
 		celsius, heat := v["temperature.case"]
-		if _, other := v["phase"]; other || power && (watts < 1 || watts > 500) || heat && (celsius < 0 || celsius > 120) {
+		_, phase := v["phase"]
+		_, noise := v["noise"]
+		if phase || noise || power && (watts < 1 || watts > 500) || heat && (celsius < 0 || celsius > 120) {
 			t.Fatalf("they told %v", v)
 		}
 		if both++; !power || !heat {

@@ -73,8 +73,17 @@ func (q Queries) Tell(ctx context.Context, kind, body string, made time.Time) er
 		where off = '' and instr(kinds, ?) > 0`, kind, body, Stamp(made), Stamp(time.Time{}), JSON(kind))
 }
 
-// PutMessage writes how far a message is.
-func (q Queries) PutMessage(ctx context.Context, m Message) error { return messages.put(ctx, q, &m) }
+// MessageAt writes how far a message is; of one that went with its program nothing is written.
+func (q Queries) MessageAt(ctx context.Context, m Message) error {
+	return q.exec(ctx, `update message set tries = ?, due = ?, ended = ?, answer = ? where id = ?`, m.Tries,
+		moment{&m.Due},
+		maybe{&m.Ended}, m.Answer, m.ID)
+}
+
+// EndHook has a program told no more, for a reason.
+func (q Queries) EndHook(ctx context.Context, id, why string) error {
+	return q.exec(ctx, `update hook set off = ? where id = ?`, why, id)
+}
 
 // TrimMessages forgets of what a program was told all but the newest.
 func (q Queries) TrimMessages(ctx context.Context, hook string, most int) error {

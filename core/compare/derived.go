@@ -158,6 +158,9 @@ func join(m Measure, f formula.Formula, factor float64, inputs []Input, cells []
 		_, sizes[i], _ = quantity.Dims(inputs[i].unit())
 		values[i] = c.Estimate.Centre * sizes[i]
 		out.Simulated = out.Simulated || c.Simulated
+		if c.Host == w.host {
+			out.HostName = cmp.Or(out.HostName, c.HostName)
+		}
 		if out.Limiter == "" || inputs[i].Measure.OnPaper() {
 			out.Limiter = cmp.Or(out.Limiter, c.Limiter)
 		}

@@ -152,10 +152,11 @@ type estimator struct {
 	n       *noise
 	pool    stats.Pool
 	effects map[uint32]stats.Effect
+	hosts   map[string]string // what they are called; nil where nobody reads it
 }
 
 func (c *column) estimator(m compare.Measure, n *noise) *estimator {
-	return &estimator{c, m, n, c.pool(m, n), map[uint32]stats.Effect{}}
+	return &estimator{c: c, m: m, n: n, pool: c.pool(m, n), effects: map[uint32]stats.Effect{}}
 }
 
 // effect is how noisy a unit is by its other tests.
@@ -182,7 +183,8 @@ func (e *estimator) effect(p *packed) stats.Effect {
 // figure estimates a cell on its measure's scale.
 func (e *estimator) figure(p *packed) compare.Cell {
 	x := e.c.unpack(p)
-	out := compare.Cell{Variant: x.Variant, Unit: x.Unit, Host: x.Host, Place: x.Place, Setup: x.Setup,
+	out := compare.Cell{Variant: x.Variant, Unit: x.Unit, Host: x.Host, HostName: e.hosts[x.Host], Place: x.Place,
+		Setup: x.Setup,
 		Basis: e.c.basis[e.c.around[p.around].basis], Best: [2]float64{x.BestLow, x.BestHigh}, Simulated: x.Simulated,
 		Limiter: x.Limiter, Key: x.Basis}
 	switch e.m.Scale {

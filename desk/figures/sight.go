@@ -33,16 +33,6 @@ func (d *sight) column(measure string) (*column, error) {
 
 // of gives the cells of some variants, estimated, and the pool behind them.
 func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]compare.Cell, stats.Pool, error) {
-	out, pool, err := d.unnamed(measure, variants)
-	for _, cells := range out {
-		for i := range cells {
-			cells[i].HostName = d.hosts[cells[i].Host]
-		}
-	}
-	return out, pool, err
-}
-
-func (d *sight) unnamed(measure compare.Measure, variants []string) (map[string][]compare.Cell, stats.Pool, error) {
 	if measure.Derived() {
 		out, err := d.derived(measure, variants)
 		return out, noNoise, err
@@ -76,7 +66,9 @@ func (d *sight) estimator(c *column, m compare.Measure) (*estimator, error) {
 	if err != nil {
 		return nil, err
 	}
-	return c.estimator(m, n), nil
+	e := c.estimator(m, n)
+	e.hosts = d.hosts
+	return e, nil
 }
 
 // all gives a measure's cells, estimated, and the pool behind them.

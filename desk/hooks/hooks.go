@@ -105,7 +105,8 @@ type Hooks struct {
 func Open(ctx context.Context, d *desk.Desk) *Hooks {
 	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
 	h := &Hooks{desk: d, send: newSender(), wake: make(chan struct{}, 1), stop: stop}
-	h.ended.Go(func() { h.listen(ctx) })
+	events, end := d.Events.Listen() // from here on, so that nothing is missed
+	h.ended.Go(func() { defer end(); h.listen(ctx, events) })
 	h.ended.Go(func() { h.tell(ctx) })
 	return h
 }
@@ -199,7 +200,7 @@ func (h *Hooks) put(ctx context.Context, s *store.Hook, w Wish, act, by string) 
 		}
 		return q.PutHook(ctx, *s)
 	})
-	h.now()
+	h.look()
 	return err
 }
 
@@ -222,7 +223,7 @@ func addressed(s string) error {
 	return nil
 }
 
-// find finds a program by its id, the end of one, or its address.
+// find finds a program by its id or its address.
 func (h *Hooks) find(ctx context.Context, id string) (store.Hook, error) {
 	all, err := h.desk.Store.Hooks(ctx)
 	if err != nil {
@@ -288,8 +289,8 @@ func (h *Hooks) Try(ctx context.Context, id string) (Delivered, error) {
 	return d, nil
 }
 
-// now has what is to be told looked at.
-func (h *Hooks) now() {
+// look has what is to be told looked at.
+func (h *Hooks) look() {
 	select {
 	case h.wake <- struct{}{}:
 	default:
@@ -297,9 +298,7 @@ func (h *Hooks) now() {
 }
 
 // listen looks at what happens: something may be to be told, and a plan that waits for a hand is.
-func (h *Hooks) listen(ctx context.Context) {
-	events, end := h.desk.Events.Listen()
-	defer end()
+func (h *Hooks) listen(ctx context.Context, events <-chan desk.Event) {
 	asked := map[string]string{} // by plan, what it asked for last
 	for {
 		select {
@@ -311,11 +310,11 @@ func (h *Hooks) listen(ctx context.Context) {
 			}
 			if p, ok := e.Data.(record.Progress); ok && e.Name == "progress" {
 				if h.asks(ctx, asked, p) {
-					h.now()
+					h.look()
 				}
 				continue
 			}
-			h.now()
+			h.look()
 		}
 	}
 }
@@ -414,12 +413,11 @@ func (h *Hooks) tellOne(ctx context.Context, s store.Hook, m store.Message) erro
 	}
 	return h.desk.Write(ctx, func(q *desk.Tx) error {
 		if gone { // the program itself says that it is not to be told any more
-			s.Off = "it answered that it is gone (410)"
-			if err := q.PutHook(ctx, s); err != nil {
+			if err := q.EndHook(ctx, s.ID, "it answered that it is gone (410)"); err != nil {
 				return err
 			}
 		}
-		if err := q.PutMessage(ctx, m); err != nil {
+		if err := q.MessageAt(ctx, m); err != nil {
 			return err
 		}
 		return q.TrimMessages(ctx, s.ID, remembered)

@@ -17,8 +17,11 @@ import (
 	standard "github.com/standard-webhooks/standard-webhooks/libraries/go"
 
 	"durvek/core/record"
+	"durvek/core/verdict"
 	"durvek/desk"
 	"durvek/desk/hooks"
+	"durvek/desk/results"
+	"durvek/internal/testdesk"
 	"durvek/store"
 )
 
@@ -26,7 +29,8 @@ import (
 type listener struct {
 	*httptest.Server
 	mu     sync.Mutex
-	status []int // of the next answers; 204 where there is none
+	status []int  // of the next answers; 204 where there is none
+	during func() // while the next message is on its way
 	told   []message
 	ids    []string // of everything that came, taken or not
 	secret string
@@ -51,6 +55,10 @@ func listen(t *testing.T, status ...int) *listener {
 			t.Errorf("what came is not signed with the secret: %v", err)
 		}
 		l.ids = append(l.ids, r.Header.Get("webhook-id"))
+		if l.during != nil {
+			l.during()
+			l.during = nil
+		}
 		answer := http.StatusNoContent
 		if len(l.status) > 0 {
 			answer, l.status = l.status[0], l.status[1:]
@@ -228,6 +236,47 @@ func TestWhoIsGoneIsToldNoMoreUntilSomebodySaysSo(t *testing.T) {
 	}
 }
 
+// What changes while a message is on its way stays changed, whatever comes back.
+func TestAProgramMayBeChangedOrDroppedWhileItIsTold(t *testing.T) {
+	l := listen(t, http.StatusGone, http.StatusGone)
+	d, h, x, _ := start(t, l, "plan.asks")
+	act := func(what func() error) {
+		l.mu.Lock()
+		done := make(chan error, 1)
+		l.during = func() { done <- what() }
+		l.mu.Unlock()
+		happen(t, d, 0)
+		if err := <-done; err != nil {
+			t.Error(err)
+		}
+	}
+	listed := func() []hooks.Hook {
+		list, err := h.List(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		return list
+	}
+	act(func() error {
+		_, err := h.Change(context.Background(), x.ID, hooks.Wish{Note: "the board"}, "Ines")
+		return err
+	})
+	until(t, func() bool { return listed()[0].Off != "" })
+	if got := listed()[0]; got.Note != "the board" {
+		t.Errorf("its note was put back: %+v", got)
+	}
+	if _, err := h.Change(context.Background(), x.ID, hooks.Wish{}, "Ines"); err != nil {
+		t.Fatal(err)
+	}
+	act(func() error { return h.Drop(context.Background(), x.ID, "Ines") })
+	for range 20 { // whatever comes back comes soon
+		if list := listed(); len(list) != 0 {
+			t.Fatalf("what was dropped came back: %+v", list)
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
+}
+
 // What was written before the service ended is told by the next one.
 func TestNothingIsLostWhenTheServiceEnds(t *testing.T) {
 	l := listen(t)
@@ -349,5 +398,68 @@ func TestOfWhatWasToldTheNewestAreKept(t *testing.T) {
 	})
 	if kept[199].Body != `{"n":3}` {
 		t.Errorf("the oldest is %s", kept[199].Body)
+	}
+}
+
+// All that the database tells by itself is told with what it is about, once for each time that it happens.
+func TestEveryKindIsToldWhenItHappens(t *testing.T) {
+	ctx := context.Background()
+	d := testdesk.Opened(t)
+	l := listen(t)
+	var all []string
+	for _, k := range hooks.Kinds {
+		all = append(all, k.Kind)
+	}
+	x, err := d.Hooks.Add(ctx, hooks.Wish{URL: l.URL, Kinds: all}, "Ines")
+	if err != nil {
+		t.Fatal(err)
+	}
+	l.mu.Lock()
+	l.secret = x.Secret
+	l.mu.Unlock()
+	testdesk.Rates(t, d, "a", "", 100)
+	runs, _, err := d.Results.Runs(ctx, store.RunFilter{Subject: "a", Limit: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	doubt, err := d.Results.Raise(ctx, results.Raising{Run: runs[0].ID, Cause: "handling", Sentence: "Its lid was shut."},
+		"Ines")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := d.Results.Settle(ctx, doubt.ID, results.Settling{Do: "dismiss", Reason: "it was open"},
+		"Ines"); err != nil {
+		t.Fatal(err)
+	}
+	r, err := d.Reviews.AddReview(ctx, verdict.Review{Subject: "a"}, "Ines")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Summary, r.Recommendation = "Fine.", "recommended"
+	if _, err = d.Reviews.SaveReview(ctx, r, "Ines"); err == nil {
+		_, err = d.Reviews.SignReview(ctx, "a", "Ines")
+	}
+	if err == nil {
+		_, err = d.Reviews.Publish(ctx, "a", "the first", "Ines")
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := []string{"run.kept", "doubt.raised", "doubt.settled", "edition.published"}
+	until(t, func() bool { return len(l.has()) >= len(want) })
+	if got := l.has(); !slices.Equal(got, want) {
+		t.Fatalf("told of %v, want %v", got, want)
+	}
+	for i, says := range []map[string]any{
+		{"run": runs[0].ID, "unit": "a", "test": "work", "outcome": "done"},
+		{"doubt": doubt.ID, "run": runs[0].ID, "unit": "a", "sentence": doubt.Sentence},
+		{"doubt": doubt.ID, "state": "dismissed", "unit": "a"},
+		{"review": "a", "number": 1., "title": "Maker A", "note": "the first"},
+	} {
+		for k, v := range says {
+			if l.told[i].Data[k] != v {
+				t.Errorf("%s says %s is %v, want %v", want[i], k, l.told[i].Data[k], v)
+			}
+		}
 	}
 }

@@ -73,7 +73,6 @@ func (s sender) send(ctx context.Context, to store.Hook, m store.Message, id str
 		return false, unreached(err)
 	}
 	defer resp.Body.Close()
-
 	if resp.StatusCode == http.StatusGone {
 		return false, goneAnswer
 	}
