@@ -85,6 +85,10 @@ func unreached(err error) string {
 	if errors.As(err, &ne) && ne.Timeout() {
 		return fmt.Sprintf("no answer within %v", patience)
 	}
+	var name *net.DNSError
+	if errors.As(err, &name) {
+		return fmt.Sprintf("not reached: no host %q is known", name.Name)
+	}
 	for u := errors.Unwrap(err); u != nil; u = errors.Unwrap(err) {
 		err = u
 	}
