@@ -80,6 +80,7 @@ func never() map[string][]string {
 		"durvek/probe": {"durvek/desk", "durvek/client", "durvek/service", "durvek/agent", "durvek/machine",
 			"durvek/workload"},
 		"durvek/document":   {"durvek/core/catalog", "durvek/desk"},
+		"durvek/exchange":   {"durvek/desk", "durvek/store", "durvek/service", "durvek/publish"},
 		"durvek/rawfile":    {"durvek/desk", "durvek/store", "durvek/service", "durvek/draw"},
 		"durvek/instrument": {"durvek/desk", "durvek/store", "durvek/client", "durvek/service"},
 		"durvek/demo/load":  {"durvek/desk/house", "durvek/service", "durvek/cli", "durvek/client"},

@@ -11,6 +11,8 @@ type Named struct {
 	Model catalog.Model
 	Name  string // maker and model
 	Note  string // what sets the variant apart
+
+	Origin string // desk that measured it, where that was another: it is not on the books
 }
 
 // Label names a variant, with what sets it apart.

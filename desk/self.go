@@ -11,6 +11,7 @@ type Self struct {
 	Licence string   `json:"licence,omitempty" doc:"Of published data, an SPDX name such as CC-BY-4.0"`
 	Imprint string   `json:"imprint,omitempty" maxLength:"400" doc:"Who answers for what is published, a line or two"`
 	Named   bool     `json:"named,omitempty" readOnly:"true" doc:"Somebody gave it a name"`
+	ID      string   `json:"id,omitempty" readOnly:"true" doc:"Tells desks of one name apart, in what they publish"`
 	Fixed   []string `json:"fixed,omitempty" readOnly:"true" doc:"What the service was told at its start, and is changed there"`
 }
 
@@ -19,6 +20,7 @@ const (
 	settingName    = "desk.name"
 	settingLicence = "desk.licence"
 	settingImprint = "desk.imprint"
+	settingID      = "desk.id"
 )
 
 // Self is what the desk says of itself now.
@@ -43,6 +45,10 @@ func (d *Desk) recall(ctx context.Context) error {
 		if *x.to = cmp.Or(x.told, set); x.told != "" {
 			s.Fixed = append(s.Fixed, x.what)
 		}
+	}
+	var err error
+	if s.ID, err = d.Store.Setting(ctx, settingID); err != nil {
+		return err
 	}
 	s.Named = s.Name != ""
 	s.Name = cmp.Or(s.Name, "Durvek")

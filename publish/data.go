@@ -18,7 +18,9 @@ import (
 	"durvek/core/compare"
 	"durvek/core/quantity"
 	"durvek/core/stats"
+	"durvek/core/trust"
 	"durvek/core/verdict"
+	"durvek/exchange"
 	"durvek/internal/sheet"
 )
 
@@ -45,7 +47,10 @@ func csvOf(c Content) ([]byte, error) {
 	w.Write(columnsOf(figureColumns))
 	for _, f := range c.Figures {
 		for _, r := range f.Rows {
-			claim := ""
+			claim, match := "", "{}"
+			if b, err := json.Marshal(matching(f.Measure, r.Basis)); err == nil {
+				match = string(b)
+			}
 			if r.Claim != nil {
 				claim = num(*r.Claim)
 			}
@@ -60,18 +65,67 @@ func csvOf(c Content) ([]byte, error) {
 			w.Write(append(head, r.Setup, strings.Join(compare.Conditions(f.Measure, r.Basis), "; "),
 				strings.Trim(r.Differs+"; "+r.Taken, "; "), place(r.Standing.Best), place(r.Standing.Worst), e.Bound,
 				num(e.Centre), lo, hi, num(e.Median), strconv.Itoa(e.N), strconv.Itoa(e.Sittings),
-				strconv.FormatBool(r.Simulated), claim, note))
+				strconv.FormatBool(r.Simulated), claim, note, match, errorOf(e.SE, e), errorOf(e.DF, e), r.Caveat(), r.Origin))
 			for _, x := range r.Raised {
 				e := x.Estimate
 				lo, hi := ends(e)
 				w.Write(append(append([]string(nil), head...), x.Setup, "", "", "", "", e.Bound, num(e.Centre), lo, hi,
 					num(e.Median), strconv.Itoa(e.N), strconv.Itoa(e.Sittings), strconv.FormatBool(r.Simulated), "",
-					"another mode, not ranked"))
+					"another mode, not ranked", "", "", "", "", r.Origin))
 			}
 		}
 		for _, l := range append(slices.Clone(f.LeftOut), f.Beside...) {
 			w.Write([]string{f.Measure.ID, f.Measure.Unit, string(f.Measure.Better), strconv.Itoa(f.Measure.Version), l.Variant,
-				l.Name, "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", l.Reason})
+				l.Name, "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", l.Reason,
+				"", "", "", "", ""})
+		}
+	}
+	w.Flush()
+	return b.Bytes(), w.Error()
+}
+
+// errorOf is a part of an estimate's error; empty where it has none or none is known.
+func errorOf(v float64, e stats.Estimate) string {
+	if e.Unknown || e.SE == 0 {
+		return ""
+	}
+	return num(v)
+}
+
+// matching are the conditions of a figure that must match, as far as they are known.
+func matching(m compare.Measure, b trust.Basis) map[string]string {
+	out := map[string]string{}
+	for _, k := range m.MustMatch {
+		if v := b.Conditions[k]; v != "" {
+			out[k] = v
+		}
+	}
+	return out
+}
+
+// variantsCSV tells what was measured, as far as this desk did: the others are not its to tell of.
+func variantsCSV(c Content) ([]byte, error) {
+	var b bytes.Buffer
+	w := sheet.NewWriter(&b)
+	w.Write(columnsOf(variantColumns))
+	for _, r := range c.Rivals {
+		spec, err := json.Marshal(r.Spec)
+		if err != nil {
+			return nil, err
+		}
+		w.Write([]string{r.Variant, r.Model, r.Maker, r.Name, r.Configuration, string(r.Kind), r.Released, string(spec)})
+	}
+	w.Flush()
+	return b.Bytes(), w.Error()
+}
+
+func testsCSV(c Content) ([]byte, error) {
+	var b bytes.Buffer
+	w := sheet.NewWriter(&b)
+	w.Write(columnsOf(testColumns))
+	for _, t := range c.Tests {
+		if t.Slug != "" { // a chart of spec sheets or prices has none
+			w.Write([]string{t.Slug, strconv.Itoa(t.Version), t.Name, t.Fingerprint()})
 		}
 	}
 	w.Flush()
@@ -123,7 +177,17 @@ var figureColumns = []field{{"measure", "string", "test/measure"}, {"unit", "str
 	{"low_95", "number", "Interval of 95 %"}, {"high_95", "number", ""}, {"median", "number", ""},
 	{"repeats", "integer", ""}, {"sittings", "integer", ""}, {"simulated", "boolean", ""},
 	{"claim", "number", "What the maker promises, in the measure's unit"}, {"note", "string",
-		"Caveat, or why there is no figure"}}
+		"Caveat, or why there is no figure"}, {"must_match", "object",
+		"Conditions that must match, as far as they are known"},
+	{"standard_error", "number", "On the working scale: relative on ratio scales"}, {"degrees_of_freedom", "number", ""},
+	{"caveat", "string", ""}, {"measured_by", "string", "Desk that measured it, where that was another"}}
+
+var variantColumns = []field{{"variant", "string", ""}, {"model", "string", ""}, {"maker", "string", ""},
+	{"name", "string", "Of the model"}, {"configuration", "string", "What sets it apart from its siblings"},
+	{"kind", "string", ""}, {"released", "string", "YYYY-MM"}, {"spec", "object", "Spec sheet"}}
+
+var testColumns = []field{{"test", "string", ""}, {"version", "integer", ""}, {"name", "string", ""},
+	{"fingerprint", "string", "What it measures and what must match in it, in short: alike where that is"}}
 
 var claimColumns = []field{{"measure", "string", "test/measure"}, {"claim", "number", ""},
 	{"qualifier", "string", "up to, typical, at least …"}, {"claim_unit", "string", "UCUM code"},
@@ -159,7 +223,7 @@ func findingsCSV(c Content) ([]byte, error) {
 // tables writes the open data of an edition.
 func tables(c Content, out map[string][]byte) (err error) {
 	for name, make := range map[string]func(Content) ([]byte, error){"figures": csvOf, "claims": claimsCSV,
-		"findings": findingsCSV} {
+		"findings": findingsCSV, "variants": variantsCSV, "tests": testsCSV} {
 		if out["data/"+name+".csv"], err = make(c); err != nil {
 			return err
 		}
@@ -173,9 +237,6 @@ func tables(c Content, out map[string][]byte) (err error) {
 	out["data/README.md"] = []byte(aboutData)
 	return nil
 }
-
-// Profile names the form of the data package, for who takes it in.
-const Profile = "durvek-edition/1"
 
 // licences are what data may be given away under, by SPDX name.
 var licences = map[string][2]string{"CC-BY-4.0": {"Creative Commons Attribution 4.0",
@@ -210,13 +271,16 @@ func dataPackage(c Content, files map[string][]byte) ([]byte, error) {
 		columns     []field
 	}{{"figures", "Every figure shown in the charts; units are UCUM codes", figureColumns},
 		{"claims", "Every claim and what became of it", claimColumns},
-		{"findings", "Every finding, with what it rests on", findingColumns}} {
+		{"findings", "Every finding, with what it rests on", findingColumns},
+		{"variants", "What this desk measured", variantColumns},
+		{"tests", "Tests that the figures are of", testColumns}} {
 		data := files["data/"+r.name+".csv"]
 		sum := sha256.Sum256(data)
 		resources = append(resources, resource{r.name, r.name + ".csv", "csv", "text/csv", "utf-8", "tabular-data-resource",
 			r.title, len(data), "sha256:" + hex.EncodeToString(sum[:]), schema{r.columns, []string{""}}})
 	}
-	p := map[string]any{"profile": "tabular-data-package", "durvek": Profile, "name": c.Review.Slug,
+	p := map[string]any{"profile": "tabular-data-package", "durvek": exchange.Profile, "durvek_desk": c.DeskID,
+		"name":  c.Review.Slug,
 		"title": c.Review.Title, "version": fmt.Sprintf("%d.0.0", c.Edition.Number), "created": c.Edition.Published,
 		"contributors": []map[string]string{{"title": c.Desk, "role": "publisher"}}, "resources": resources}
 	if l, ok := licences[c.Licence]; ok {
@@ -300,8 +364,9 @@ type RecordedTest struct {
 
 // recordOf says what an edition is, in data.
 func recordOf(c Content) Record {
-	r := Record{Profile: Profile, Desk: c.Desk, Review: c.Review.Slug, Number: c.Edition.Number, Title: c.Review.Title,
-		Lead: lead(c), Published: c.Edition.Published, Note: c.Edition.Note, State: c.Review.State,
+	r := Record{Profile: exchange.Profile, Desk: c.Desk, Review: c.Review.Slug, Number: c.Edition.Number,
+		Title: c.Review.Title,
+		Lead:  lead(c), Published: c.Edition.Published, Note: c.Edition.Note, State: c.Review.State,
 		StateNote:      c.Review.StateNote,
 		Recommendation: string(c.Review.Recommendation), Variant: c.Review.Subject, VariantName: c.Variant.Name,
 		Model: c.Model.Slug, Maker: c.Model.Maker, ModelName: c.Model.Name, Kind: string(c.Model.Kind),

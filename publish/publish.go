@@ -26,12 +26,15 @@ import (
 	"durvek/core/method"
 	"durvek/core/stats"
 	"durvek/core/verdict"
+	"durvek/exchange"
 	"durvek/internal/durable"
 )
 
 // Content is all that an edition shows.
 type Content struct {
 	Desk    string
+	DeskID  string
+	Rivals  []exchange.Rival // what this desk measured, the subject among them
 	Review  verdict.Review
 	Edition verdict.Edition
 	Model   catalog.Model

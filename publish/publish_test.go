@@ -3,6 +3,7 @@ package publish
 import (
 	"bytes"
 	"encoding/csv"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -19,6 +20,7 @@ import (
 	"durvek/core/ranking"
 	"durvek/core/stats"
 	"durvek/core/verdict"
+	"durvek/exchange"
 )
 
 func content() Content {
@@ -99,8 +101,54 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 		"charts/hashing-all.svg"), []byte("<svg")) {
 		t.Error("a chart is not what its name says")
 	}
-	if sums := read(t, dir, "SHA256SUMS"); bytes.Count(sums, []byte("\n")) != 16 {
+	if sums := read(t, dir, "SHA256SUMS"); bytes.Count(sums, []byte("\n")) != 18 {
 		t.Errorf("digests of %d files:\n%s", bytes.Count(sums, []byte("\n")), sums)
+	}
+}
+
+// What an edition gives away is what another desk takes in: what this one measured, with its errors and conditions, and
+// nothing that it has from a third.
+func TestTheTablesAreTakenInElsewhere(t *testing.T) {
+	c := content()
+	c.DeskID, c.Desk, c.Licence, c.Edition = "d1", "Marram Desk", "CC0-1.0",
+		verdict.Edition{Review: "fen-16", Number: 2, Published: "2026-11-23T09:00:00Z"}
+	c.Review.Slug, c.Review.Title = "fen-16", "Fen 16"
+	c.Tests = []method.Test{{Slug: "hashing", Version: 1, Name: "Hashing"}, {}}
+	row := c.Figures[0].Rows[0]
+	c.Rivals = []exchange.Rival{{Variant: row.Variant, Model: "fen-16", Maker: "Selvane", Name: "=Fen 16", Kind: "laptop",
+		Spec: map[string]any{"cpu.cores": 8, "body.weight": "1.2 kg"}}}
+	c.Figures[0].Measure.MustMatch, c.Figures[0].Measure.Version = []string{"supply", "power.mode"}, 1
+	row.Basis.Conditions = map[string]string{"supply": "mains", "lid": "open"}
+	row.Estimate.SE, row.Estimate.DF, row.Estimate.Sittings = 0.0123456789, 11.5, 1
+	other := row
+	other.Origin, other.Variant = "Saltings Bench", "elsewhere"
+	c.Figures[0].Rows = []compare.Row{row, other}
+	written := map[string][]byte{}
+	if err := tables(c, written); err != nil {
+		t.Fatal(err)
+	}
+	files := map[string][]byte{}
+	for name, data := range written {
+		files[strings.TrimPrefix(name, "data/")] = data
+	}
+	e, err := exchange.Read(files)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if e.Desk != "Marram Desk" || e.DeskID != "d1" || e.Number != 2 || e.Licence != "CC0-1.0" || len(e.Tests) != 1 ||
+		e.Tests[0].Fingerprint != c.Tests[0].Fingerprint() || len(e.Rivals) != 1 || e.Rivals[0].Name != "=Fen 16" ||
+		e.Rivals[0].Spec["body.weight"] != "1.2 kg" {
+		t.Errorf("%+v", e)
+	}
+	f := e.Figures[0]
+	if f.SE != 0.012345679 || f.DF != 11.5 || f.Centre != 3600 || !maps.Equal(f.Conditions,
+		map[string]string{"supply": "mains"}) {
+		t.Errorf("%+v", f)
+	}
+	for _, f := range e.Figures {
+		if f.Variant == "elsewhere" {
+			t.Error("a third desk's figure went along")
+		}
 	}
 }
 

@@ -60,7 +60,7 @@ func TestACopyIsKeptBeforeADatabaseIsBroughtUpToDate(t *testing.T) {
 	for _, q := range []string{`delete from goose_db_version where version_id >= 9`, `drop table source`,
 		`drop table mapping`, `drop table setting`, `drop table example`, `drop trigger tell_run`,
 		`drop trigger tell_plan`, `drop trigger tell_doubt`, `drop trigger tell_settled`, `drop trigger tell_incident`,
-		`drop trigger tell_edition`, `drop table message`, `drop table hook`,
+		`drop trigger tell_edition`, `drop table message`, `drop table hook`, `drop table exchanged`,
 		`drop table intake`, `drop table answered`,
 		`drop table token`,
 		`create table token (hash text primary key, name text not null, role text not null, plan text, created text not null,

@@ -153,4 +153,5 @@ func TestWhatIsPutIsWhatIsRead(t *testing.T) {
 	mapped(t, ownKinds)
 	mapped(t, hooks)
 	mapped(t, messages)
+	mapped(t, exchanged)
 }

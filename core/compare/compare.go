@@ -77,6 +77,7 @@ type Competitor struct {
 	Sets      []string // conditions that the mode itself sets
 	Name      string   // maker and model
 	Note      string   // what sets the variant apart
+	Origin    string   // desk that measured it, where that was another
 	Cells     []Cell   // of the wanted setup
 	Raised    []RaisedCells
 	Claim     *float64
@@ -139,6 +140,7 @@ type Row struct {
 	Raised   []RaisedRow       `json:"raised,omitempty"`
 	Doubts   []Doubted         `json:"doubts,omitempty" doc:"Open doubts that touch the figure"`
 	Mode     string            `json:"mode,omitempty" doc:"Mode that stands as a row of its own"`
+	Origin   string            `json:"origin,omitempty" doc:"Desk that measured it, where that was another; no run of it is here"`
 	Unlike   string            `json:"unlike,omitempty" doc:"How it differs from the others, where it is compared all the same"`
 }
 
@@ -313,7 +315,7 @@ func without(list, some []string) []string {
 
 // row is what a competitor shows in one of its rows.
 func (c Competitor) row(q Query, m Measure, l Line, basis trust.Basis, known bool) Row {
-	row := Row{Line: l, ID: c.id(), Name: c.Name, Note: c.Note, Mode: c.Mode}
+	row := Row{Line: l, ID: c.id(), Name: c.Name, Note: c.Note, Mode: c.Mode, Origin: c.Origin}
 	if c.Mode != "" {
 		row.Note = strings.TrimPrefix(row.Note+", "+inMode(c.ModeName), ", ")
 	}
@@ -368,38 +370,6 @@ func (c *Comparison) beside(variant, label string, others []apart) {
 			c.Beside = append(c.Beside, x)
 		}
 	}
-}
-
-// commonBasis is the basis that others are held against: the subject's, else the one that most
-// variants can be compared with.
-func commonBasis(field []Competitor, subject string, must []string) (trust.Basis, bool) {
-	counts := map[string]int{}
-	bases := map[string]trust.Basis{}
-	var best string
-	for _, c := range field {
-		if c.Mode != "" {
-			continue
-		}
-		for _, cell := range c.Cells {
-			if len(trust.Comparable(cell.Basis, cell.Basis, must)) > 0 {
-				continue // unknown conditions: it is comparable with nothing
-			}
-			key := fmt.Sprint(cell.Basis.TestVersion)
-			for _, k := range must {
-				key += "|" + cell.Basis.Conditions[k]
-			}
-			bases[key] = cell.Basis
-			counts[key]++
-			if c.Variant == subject {
-				counts[key] += 1 << 20
-			}
-			if best == "" || counts[key] > counts[best] || counts[key] == counts[best] && key < best {
-				best = key
-			}
-		}
-	}
-	b, ok := bases[best]
-	return b, ok
 }
 
 // shared tells whether another competitor bears the same model name.

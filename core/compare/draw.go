@@ -2,6 +2,7 @@ package compare
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -130,6 +131,9 @@ func (c *Comparison) foot(q Query, least, most, simulated int) string {
 	}
 	if q.Made != "" {
 		foot = append(foot, "Worked out: "+q.Made)
+	}
+	if from := c.origins(); from != "" && !q.Measure.OnPaper() {
+		foot = append(foot, from)
 	}
 	foot = append(foot, q.DeskName)
 	return strings.Join(foot, ". ") + "."
@@ -400,4 +404,22 @@ func (c *Comparison) title(q Query) string {
 		return fmt.Sprintf("%s and %s share the lead in %s", c.called(0), c.called(1), in)
 	}
 	return fmt.Sprintf("%d share the lead in %s", leaders, in)
+}
+
+// origins says which rows other desks measured.
+func (c *Comparison) origins() string {
+	count := map[string]int{}
+	for _, r := range c.Rows {
+		if r.Origin != "" {
+			count[r.Origin]++
+		}
+	}
+	var said []string
+	for _, desk := range slices.Sorted(maps.Keys(count)) {
+		said = append(said, fmt.Sprintf("%d by %s", count[desk], desk))
+	}
+	if said == nil {
+		return ""
+	}
+	return "Measured by other desks: " + strings.Join(said, ", ")
 }

@@ -358,3 +358,49 @@ func (w Where) Tells(m Measure, set func(key string) bool) string {
 		trust.Name(w.Key),
 	)
 }
+
+// commonBasis is the basis that others are held against: the subject's, else the one that most
+// variants can be compared with.
+func commonBasis(field []Competitor, subject string, must []string) (trust.Basis, bool) {
+	counts := map[string]int{}
+	bases := map[string]trust.Basis{}
+	var best string
+	for _, c := range ownFirst(field) {
+		if c.Mode != "" {
+			continue
+		}
+		for _, cell := range c.Cells {
+			if len(trust.Comparable(cell.Basis, cell.Basis, must)) > 0 {
+				continue // unknown conditions: it is comparable with nothing
+			}
+			key := fmt.Sprint(cell.Basis.TestVersion)
+			for _, k := range must {
+				key += "|" + cell.Basis.Conditions[k]
+			}
+			bases[key] = cell.Basis
+			counts[key]++
+			if c.Variant == subject {
+				counts[key] += 1 << 20
+			}
+			if best == "" || counts[key] > counts[best] || counts[key] == counts[best] && key < best {
+				best = key
+			}
+		}
+	}
+	b, ok := bases[best]
+	return b, ok
+}
+
+// ownFirst leaves out what other desks measured, where this one measured anything: they stand beside its figures.
+func ownFirst(field []Competitor) []Competitor {
+	var own []Competitor
+	for _, c := range field {
+		if c.Origin == "" && len(c.Cells) > 0 {
+			own = append(own, c)
+		}
+	}
+	if len(own) == 0 {
+		return field
+	}
+	return own
+}

@@ -17,6 +17,7 @@ import (
 	"durvek/core/ranking"
 	"durvek/core/record"
 	"durvek/desk"
+	"durvek/store"
 )
 
 // view is what comparisons need of the catalogue. It never changes; the members of fields are found when first asked
@@ -34,8 +35,9 @@ type view struct {
 	claims   map[string][]catalog.Claim // by variant
 	offers   map[string][]catalog.Offer // by variant
 	rates    catalog.Rates
-	kinds    []fit.Use         // kinds of use
-	hosts    map[string]string // what units and rigs are called, where that tells them from others
+	kinds    []fit.Use                       // kinds of use
+	hosts    map[string]string               // what units and rigs are called, where that tells them from others
+	foreign  map[string]map[string][]foreign // what other desks measured, by measure and variant
 
 	mu      sync.Mutex
 	members map[string][]string // variants of a field
@@ -48,6 +50,7 @@ type variantView struct {
 	Spec  map[string]any
 	// Archived ones, or of an archived model, are in no field by rule.
 	Archived bool
+	Origin   string // desk that measured it, where that was another: nothing of it is on the books
 }
 
 func (v variantView) subject() compare.Subject {
@@ -161,7 +164,8 @@ func (d *Figures) view(ctx context.Context) (*view, error) {
 func (d *Figures) loadView(ctx context.Context) (*view, error) {
 	v := &view{variants: map[string]variantView{}, byID: map[string]compare.Measure{}, tests: map[string]method.Test{},
 		claims: map[string][]catalog.Claim{},
-		offers: map[string][]catalog.Offer{}, members: map[string][]string{}, judges: map[string]catalog.Judge{}}
+		offers: map[string][]catalog.Offer{}, members: map[string][]string{}, judges: map[string]catalog.Judge{},
+		foreign: map[string]map[string][]foreign{}}
 	q := d.desk.Store
 	var (
 		variants []catalog.Variant
@@ -171,21 +175,23 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		offers   []catalog.Offer
 		claims   []catalog.Claim
 		gone     []record.Archived
+		others   []store.Exchanged
 	)
-	g, ctx := errgroup.WithContext(ctx)
+	g, each := errgroup.WithContext(ctx)
 	for _, read := range []func() error{ // the longest first
-		func() (err error) { variants, err = q.Variants(ctx, ""); return err },
-		func() (err error) { claims, err = q.Claims(ctx, ""); return err },
-		func() (err error) { offers, err = q.Offers(ctx, ""); return err },
-		func() (err error) { units, err = q.Units(ctx, ""); return err },
-		func() (err error) { rigs, err = q.Rigs(ctx, ""); return err },
-		func() (err error) { v.models, err = q.Models(ctx); return err },
-		func() (err error) { tests, err = q.Tests(ctx); return err },
-		func() (err error) { gone, err = q.ArchivedOf(ctx, ""); return err },
-		func() (err error) { v.setups, err = q.Setups(ctx); return err },
-		func() (err error) { v.fields, err = q.Fields(ctx); return err },
-		func() (err error) { v.rates, err = q.Rates(ctx); return err },
-		func() (err error) { v.kinds, err = q.Uses(ctx); return err },
+		func() (err error) { variants, err = q.Variants(each, ""); return err },
+		func() (err error) { claims, err = q.Claims(each, ""); return err },
+		func() (err error) { offers, err = q.Offers(each, ""); return err },
+		func() (err error) { units, err = q.Units(each, ""); return err },
+		func() (err error) { rigs, err = q.Rigs(each, ""); return err },
+		func() (err error) { v.models, err = q.Models(each); return err },
+		func() (err error) { tests, err = q.Tests(each); return err },
+		func() (err error) { gone, err = q.ArchivedOf(each, ""); return err },
+		func() (err error) { others, err = q.Exchanged(each); return err },
+		func() (err error) { v.setups, err = q.Setups(each); return err },
+		func() (err error) { v.fields, err = q.Fields(each); return err },
+		func() (err error) { v.rates, err = q.Rates(each); return err },
+		func() (err error) { v.kinds, err = q.Uses(each); return err },
 	} {
 		g.Go(read)
 	}
@@ -197,8 +203,8 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		byModel[m.Slug] = m
 	}
 	for _, x := range variants {
-		v.variants[x.Slug] = variantView{x.Slug, byModel[x.Model], x.Name, x.Spec,
-			slices.ContainsFunc(gone, func(a record.Archived) bool {
+		v.variants[x.Slug] = variantView{Slug: x.Slug, Model: byModel[x.Model], Note: x.Name, Spec: x.Spec,
+			Archived: slices.ContainsFunc(gone, func(a record.Archived) bool {
 				return a.Kind == "variant" && a.Slug == x.Slug || a.Kind == "model" && a.Slug == x.Model
 			})}
 		v.order = append(v.order, x.Slug)
@@ -225,7 +231,12 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 	for _, c := range claims {
 		v.claims[c.Variant] = append(v.claims[c.Variant], c)
 	}
-	return v, nil
+	published, err := d.others.all(ctx, q, others)
+	have := map[string]bool{}
+	for _, e := range published {
+		v.take(e, have)
+	}
+	return v, err
 }
 
 // called says what units and rigs are called as hosts of others: by model, with the configuration where the desk has

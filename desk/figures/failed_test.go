@@ -65,6 +65,7 @@ var here = books.Who{Person: "Owner", Role: books.Owner, Kind: books.Session}
 // called gives arguments with which a method begins to read; those that are not named here get a value of their type.
 var called = map[string][]any{
 	"Books.AddPerson":    {books.Person{Name: "Z", Role: books.Editor}, "me"},
+	"Books.TakeEdition":  {published(1, "Z", "z", "", `q|1|{}|150|`), false, "me"},
 	"Books.AddDevice":    {catalog.Device{Kind: "laptop", Maker: "M", Name: "Z"}, "me"},
 	"Bench.ArrivalCode":  {catalog.Kind("laptop")},
 	"Books.AddToken":     {here, books.NewToken{Name: "z"}},

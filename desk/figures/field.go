@@ -85,7 +85,14 @@ func (f *Figures) AddField(ctx context.Context, x ranking.Field, by string) erro
 			return desk.Missing(err, "model", x.FamilyOf)
 		}
 	}
+	known, err := f.view(ctx)
+	if err != nil {
+		return err
+	}
 	for _, v := range slices.Concat(x.Variants, x.Without) {
+		if known.variants[v].Origin != "" {
+			continue
+		}
 		if _, err := f.desk.Store.Variant(ctx, v); err != nil {
 			return desk.Missing(err, "variant", v)
 		}

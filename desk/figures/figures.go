@@ -31,6 +31,7 @@ type Figures struct {
 	reading singleflight.Group // columns and catalogues on their way from the database
 	flight  singleflight.Group // answers that are being worked out
 	answers answers
+	others  editions // that other desks published
 
 	mu      sync.RWMutex
 	numbers map[string]uint32 // of units and variants

@@ -38,7 +38,7 @@ func (d *sight) variantsIn(m compare.Measure) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	return c.variants(), nil
+	return c.variants() + len(d.foreign[m.ID]), nil
 }
 
 // MeasurePage is a measure with its repeatability at this desk.

@@ -123,8 +123,9 @@ func (d *sight) next(q NextQuestion) ([]ranking.Suggestion, error) {
 		for i := range rows {
 			at := c.Rows[i]
 			tied := i > 0 && c.Rows[i-1].Next == ranking.Undecided || at.Next == ranking.Undecided
-			if !tied && !at.Estimate.Unknown || !asked(at.Variant) || at.Host != "" || at.Place != "" || at.Differs != "" {
-				continue // a plan for it would have to say where
+			if !tied && !at.Estimate.Unknown || !asked(at.Variant) || at.Origin+at.Host != "" || at.Place != "" ||
+				at.Differs != "" {
+				continue // another desk has it; or a plan for it would have to say where
 			}
 			g := gap(at.Variant)
 			g.Weak = true

@@ -130,6 +130,9 @@ func (d *sight) usualSetup(m compare.Measure, members []string, subject string) 
 			}
 		}
 		for _, v := range variants {
+			for _, x := range d.cells(m.ID, v) {
+				out[x.Setup]++
+			}
 			n, ok := d.f.number(v)
 			for i := c.from(n); ok && i < len(c.cells) && c.cells[i].variant == n; i++ {
 				out[c.around[c.cells[i].around].setup]++
@@ -212,8 +215,9 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 	var field []compare.Competitor
 	for _, slug := range variants {
 		mine := byVariant[slug]
-		if len(mine) == 0 && !dropped[slug] && !t.Fits(d.variants[slug].Model.Kind) {
-			continue
+		foreign := d.variants[slug].Origin != ""
+		if len(mine) == 0 && !dropped[slug] && (foreign || !t.Fits(d.variants[slug].Model.Kind)) {
+			continue // what another desk does not tell of is no gap of this one
 		}
 		c := g.competitor(slug, mine)
 		if len(mine) == 0 && m.Derived() {
@@ -232,7 +236,7 @@ func (d *sight) competitors(m compare.Measure, setup method.Setup, variants []st
 				field = append(
 					field,
 					compare.Competitor{Variant: slug, Mode: r.Setup, ModeName: r.Name, Sets: r.Sets, Name: c.Name,
-						Note: c.Note, Cells: r.Cells, Subject: c.Subject, Doubts: c.Doubts},
+						Note: c.Note, Origin: c.Origin, Cells: r.Cells, Subject: c.Subject, Doubts: c.Doubts},
 				)
 			}
 		}
@@ -246,7 +250,7 @@ func (d *sight) doubted(m compare.Measure, cells map[string][]compare.Cell) (map
 	if m.Derived() {
 		ids = d.refs(m)
 	}
-	out := map[string][]compare.Doubted{}
+	out := d.caveats(m.ID, cells)
 	for _, id := range ids {
 		test, slug := method.Split(id)
 		doubts, err := d.openDoubts(test)
@@ -294,7 +298,7 @@ func aside(t method.Test) string {
 // competitor is a variant with its cells, its modes, its claim and the doubts about it.
 func (g gathering) competitor(slug string, mine []compare.Cell) compare.Competitor {
 	x := g.d.variants[slug]
-	c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
+	c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject(), Origin: x.Origin}
 	others, units := map[string][]compare.Cell{}, map[string]bool{}
 	for _, cell := range mine {
 		if !units[cell.Unit] {
@@ -342,7 +346,7 @@ func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup
 	var field []compare.Competitor
 	for _, slug := range variants {
 		x := d.variants[slug]
-		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject()}
+		c := compare.Competitor{Variant: slug, Name: x.FullName(), Note: x.Note, Subject: x.subject(), Origin: x.Origin}
 		value, ok := catalog.SpecNumber(x.Spec, key)
 		c.NoFigure = "not on its spec sheet"
 		if group == "price" {
@@ -355,6 +359,9 @@ func (d *sight) onPaper(m compare.Measure, group, key string, setup method.Setup
 				return nil, desk.Refuse(desk.Invalid, "prices cannot be compared: %s has %v", slug, err)
 			}
 			value, ok = p.Value(), has
+		}
+		if !ok && x.Origin != "" {
+			continue
 		}
 		if ok && value > 0 {
 			c.Cells = []compare.Cell{{Variant: slug, Setup: setup.Slug, Basis: trust.Basis{TestVersion: m.Version},

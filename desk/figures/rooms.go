@@ -28,7 +28,7 @@ func (f *Figures) Name(ctx context.Context, variant string) (desk.Named, error) 
 	if !ok {
 		return desk.Named{}, nil
 	}
-	return desk.Named{Model: x.Model, Name: x.FullName(), Note: x.Note}, nil
+	return desk.Named{Model: x.Model, Name: x.FullName(), Note: x.Note, Origin: x.Origin}, nil
 }
 
 // Names tells what everything is called, variants in the catalogue's order, the rest by name. Nothing in it is to be
@@ -42,7 +42,7 @@ func (f *Figures) Names(ctx context.Context) (desk.Names, error) {
 	for _, slug := range v.order {
 		x := v.variants[slug]
 		out.Variants = append(out.Variants, desk.Variant{Slug: slug, Named: desk.Named{Model: x.Model, Name: x.FullName(),
-			Note: x.Note}})
+			Note: x.Note, Origin: x.Origin}})
 	}
 	for _, slug := range desk.SortedKeys(v.tests) {
 		out.Tests = append(out.Tests, v.tests[slug])

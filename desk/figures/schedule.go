@@ -41,6 +41,9 @@ func (f *Figures) ToSchedule(ctx context.Context, q schedule.Question) (out sche
 			members = append(slices.Clone(members), q.Variant)
 		}
 	}
+	members = slices.DeleteFunc(slices.Clone(members), func(slug string) bool { // another desk has them
+		return d.variants[slug].Origin != ""
+	})
 	counts, err := d.counted(NextQuestion{Use: q.Use})
 	if err != nil {
 		return out, nil, err

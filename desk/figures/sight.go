@@ -47,6 +47,12 @@ func (d *sight) of(measure compare.Measure, variants ...string) (map[string][]co
 	}
 	out := make(map[string][]compare.Cell, len(variants))
 	for _, v := range variants {
+		if d.variants[v].Origin != "" {
+			if cells := d.cells(measure.ID, v); cells != nil {
+				out[v] = cells
+			}
+			continue
+		}
 		n, ok := d.f.number(v)
 		if !ok {
 			continue
@@ -105,7 +111,9 @@ func (d *sight) has(measure string, variants []string) (int, error) {
 	}
 	n := 0
 	for _, v := range variants {
-		if id, ok := d.f.number(v); ok {
+		if len(d.foreign[measure][v]) > 0 {
+			n++
+		} else if id, ok := d.f.number(v); ok {
 			if i := c.from(id); i < len(c.cells) && c.cells[i].variant == id {
 				n++
 			}

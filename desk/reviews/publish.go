@@ -196,7 +196,8 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	if err != nil {
 		return publish.Content{}, err
 	}
-	c := publish.Content{Desk: d.desk.Name(), Licence: d.desk.Self().Licence, Review: r, Model: subject.Model,
+	self := d.desk.Self()
+	c := publish.Content{Desk: self.Name, DeskID: self.ID, Licence: self.Licence, Review: r, Model: subject.Model,
 		Variant: x.Variant,
 		Sheet:   catalog.SpecSheet(x.Spec), Offers: x.Offers, Field: field}
 	if err := d.readers(ctx, r, &c); err != nil {
@@ -209,7 +210,7 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 	if err != nil {
 		return c, err
 	}
-	seen := map[string]bool{}
+	seen, measured := map[string]bool{}, map[string]bool{}
 	for _, ranked := range charts {
 		if len(ranked.Rows) == 0 {
 			continue // a chart of nothing tells readers nothing
@@ -224,8 +225,12 @@ func (d *Reviews) content(ctx context.Context, r verdict.Review) (publish.Conten
 			seen[test] = true
 			c.Tests = append(c.Tests, tests[test])
 		}
+		for _, x := range ranked.Rows {
+			measured[x.Variant] = measured[x.Variant] || x.Origin == ""
+		}
 	}
-	return c, nil
+	c.Rivals, err = d.figures.Devices(ctx, measured)
+	return c, err
 }
 
 // photos is how many of them stand on a page at most.

@@ -16,6 +16,7 @@ import (
 	"durvek/core/stats"
 	"durvek/core/verdict"
 	"durvek/desk"
+	"durvek/exchange"
 	"durvek/publish"
 )
 
@@ -28,6 +29,7 @@ type Figures interface {
 	Subject(ctx context.Context, variant string) (desk.Subject, error)
 	Name(ctx context.Context, variant string) (desk.Named, error)
 	Members(ctx context.Context, field string) ([]string, error)
+	Devices(ctx context.Context, variants map[string]bool) ([]exchange.Rival, error)
 	FieldName(ctx context.Context, slug string) (string, error)
 	Known(context.Context) ([]compare.Measure, error)
 	Tests(context.Context) (map[string]method.Test, error)

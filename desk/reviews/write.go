@@ -21,6 +21,11 @@ func (d *Reviews) AddReview(ctx context.Context, r verdict.Review, by string) (v
 	if err != nil {
 		return r, err
 	}
+	if named, err := d.figures.Name(ctx, r.Subject); err != nil || named.Origin != "" {
+		return r, cmp.Or(err, desk.Refuse(desk.Invalid,
+			"%s was measured by another desk; a review is of what this one measured",
+			named.Name))
+	}
 	r.Slug, r.Title, r.Field = cmp.Or(r.Slug, r.Subject), cmp.Or(r.Title, x.Name), cmp.Or(r.Field, x.Fields[0])
 	if err := d.checkReview(ctx, r); err != nil {
 		return r, err

@@ -1,0 +1,240 @@
+package figures_test
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"durvek/core/compare"
+	"durvek/core/ranking"
+	"durvek/core/verdict"
+	"durvek/desk/books"
+	"durvek/desk/figures"
+	"durvek/desk/house"
+	"durvek/exchange"
+	"durvek/internal/testdesk"
+)
+
+// published is what a made-up desk published of the test work: rows of variant, version, conditions, centre,
+// half-width, caveat.
+func published(number int, name, id, print string, rows ...string) books.Arrival {
+	f := map[string]string{"variants.csv": "variant,model,maker,name,configuration,kind,released,spec\n",
+		"tests.csv": "test,version,name,fingerprint\n",
+		"figures.csv": "measure,unit,test_version,variant,sample,host,place,setup,must_match,bound,centre,low_95,high_95," +
+			"median,standard_error,degrees_of_freedom,repeats,sittings,simulated,caveat,measured_by\n"}
+	versions := map[string]bool{}
+	for _, r := range rows {
+		x := strings.Split(r, "|")
+		f["variants.csv"] += fmt.Sprintf("%s,%s,Maker,%s,as sold,laptop,,\"{\"\"body.weight\"\":\"\"1 kg\"\"}\"\n", x[0],
+			x[0],
+			strings.ToUpper(x[0]))
+		if !versions[x[1]] {
+			versions[x[1]] = true
+			f["tests.csv"] += fmt.Sprintf("work,%s,Work,%s\n", x[1], print)
+		}
+		var centre float64
+		fmt.Sscan(x[3], &centre)
+		f["figures.csv"] += fmt.Sprintf("work/rate,/min,%s,%s,%s-1,,,as-delivered,\"%s\",,%g,%g,%g,%g,0.01,20,9,1,false,"+
+			"%s,\n",
+			x[1], x[0], x[0], strings.ReplaceAll(x[2], `"`, `""`), centre, centre*0.98, centre*1.02, centre, x[4])
+	}
+	var resources []string
+	for t := range f {
+		sum := sha256.Sum256([]byte(f[t]))
+		resources = append(resources, fmt.Sprintf(`{"name": %q, "hash": "sha256:%s"}`, strings.TrimSuffix(t, ".csv"),
+			hex.EncodeToString(sum[:])))
+	}
+	f[exchange.Package] = fmt.Sprintf(`{"durvek": %q, "durvek_desk": %q, "name": "a", "title": "A, reviewed",
+		"version": "%d.0.0", "created": "2026-11-0%dT10:00:00Z", "contributors": [{"title": %q, "role": "publisher"}],
+		"resources": [%s]}`, exchange.Profile, id, number, number, name, strings.Join(resources, ","))
+	return books.Arrival{Files: f}
+}
+
+const mains, battery = `{"supply":"mains"}`, `{"supply":"battery"}`
+
+// take takes in an edition, or wants it refused.
+func take(t *testing.T, d *house.House, a books.Arrival, check bool, refused string) (out books.Rivals) {
+	t.Helper()
+	out, err := d.Books.TakeEdition(testdesk.Ctx, a, check, "who")
+	if refused == "" && err != nil || refused != "" && (err == nil || !strings.Contains(err.Error(), refused)) {
+		t.Fatalf("%v, wanted %q", err, refused)
+	}
+	return out
+}
+
+func rankOf(t *testing.T, d *house.House, q compare.Question) compare.Comparison {
+	t.Helper()
+	q.Measure = "work/rate"
+	c, err := d.Figures.Rank(testdesk.Ctx, q)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c
+}
+
+func TestWhatAnotherDeskPublishedStandsBesideOnesOwn(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "as-delivered", 100, 100.4, 99.7, 100.1, 99.9)
+	print := testdesk.Work().Fingerprint()
+	before := rankOf(t, d, compare.Question{})
+	pool, err := d.Figures.Pool(testdesk.Ctx, before.Measure)
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := published(1, "Kelp Bench", "k", print, "q|1|"+mains+"|150|", "r|1|"+battery+"|200|", "s|1|"+mains+
+		"|50|measured in a warm room", "a|1|"+mains+"|101|")
+	seen := take(t, d, first, true, "")
+	if seen.Usable != 4 || seen.Figures != 4 || !seen.Taken.IsZero() || len(rankOf(t, d, compare.Question{}).Rows) != 1 {
+		t.Errorf("looked at: %+v", seen)
+	}
+	if got := take(t, d, first, false, ""); got.Origin != "kelp-bench" || got.Taken.IsZero() || got.By != "who" ||
+		got.Devices[0] != (books.Foreign{Variant: "q-of-kelp-bench", Name: "Maker Q (Kelp Bench), as sold"}) {
+		t.Errorf("%+v", got)
+	}
+	c := rankOf(t, d, compare.Question{})
+	var names []string
+	for _, r := range c.Rows {
+		names = append(names, r.Name+" by "+r.Origin)
+	}
+	if !slices.Equal(names, []string{"Maker Q (Kelp Bench) by Kelp Bench", "Maker A (Kelp Bench) by Kelp Bench",
+		"Maker A by ", "Maker S (Kelp Bench) by Kelp Bench"}) {
+		t.Errorf("%q", names)
+	}
+	if c.Rows[0].Estimate.Lo != 147 || c.Rows[0].Estimate.N != 9 || c.Rows[3].Caveat() != "measured in a warm room" ||
+		!strings.Contains(c.Chart.Foot, "Measured by other desks: 3 by Kelp Bench.") {
+		t.Errorf("%+v\n%s", c.Rows[0], c.Chart.Foot)
+	}
+	// Its r ran on battery: unlike, though it would be first. What it tells nothing of is no gap.
+	left := map[string]compare.Absence{}
+	for _, l := range c.LeftOut {
+		left[l.Variant] = l.Kind
+	}
+	if len(left) != 3 || left["r-of-kelp-bench"] != compare.NotComparable || left["b"] != compare.NotRun {
+		t.Errorf("%+v", c.LeftOut)
+	}
+	// Even where most figures are another desk's, one's own say what is compared.
+	most := published(2, "Kelp Bench", "k", print, "q|1|"+battery+"|150|", "r|1|"+battery+"|200|", "s|1|"+battery+"|50|")
+	take(t, d, most, false, "")
+	if c := rankOf(t, d, compare.Question{}); len(c.Rows) != 1 || c.Rows[0].Variant != "a" {
+		t.Errorf("%+v", c.Rows)
+	}
+	after, err := d.Figures.Pool(testdesk.Ctx, before.Measure)
+	if err != nil || after.SR != pool.SR || after.Own != pool.Own ||
+		after.DF != pool.DF {
+		t.Errorf("the desk's repeatability moved: %+v, %+v, %v", pool, after, err)
+	}
+}
+
+func TestAnEditionIsTakenInOnceAndUnderOneName(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "as-delivered", 100, 100.4, 99.7, 100.1, 99.9)
+	print, before := testdesk.Work().Fingerprint(), rankOf(t, d, compare.Question{})
+	first := published(1, "Kelp Bench", "k", print, "q|1|"+mains+"|150|")
+	most := published(2, "Kelp Bench", "k", print, "q|1|"+battery+"|150|")
+	take(t, d, most, false, "")
+	take(t, d, first, false, `edition 2 of "a" by Kelp Bench is here already`)
+	take(t, d, published(2, "Kelp Bench", "k", print, "q|1|"+mains+"|151|"), false, "with other tables")
+	if again := take(t, d, most, false, ""); again.Edition != 2 {
+		t.Error("the same edition again is answered as it stands")
+	}
+	take(t, d, published(1, "Kelp Bench", "other", print, "q|1|"+mains+"|1|"), false, "another desk goes by")
+	take(t, d, published(1, "Desk", "other", print, "q|1|"+mains+"|1|"), false, "this desk is called")
+	take(t, d, published(1, "X", d.Desk.Self().ID, print, "q|1|"+mains+"|1|"), false, "this desk itself")
+	renamed := most
+	renamed.As = "Another name"
+	take(t, d, renamed, false, "remove what is here of it")
+	second := published(1, "Kelp Bench", "other", print, "q|1|"+mains+"|120|")
+	second.As = "Kelp in the north"
+	take(t, d, second, false, "")
+	if c := rankOf(t, d, compare.Question{}); len(c.Rows) != 2 || c.Rows[0].Origin != "Kelp in the north" {
+		t.Errorf("%+v", c.Rows)
+	}
+	list, err := d.Books.Exchanged(testdesk.Ctx)
+	if err != nil || len(list) != 2 || list[1].Desk != "Kelp in the north" {
+		t.Errorf("%+v, %v", list, err)
+	}
+	if err := d.Books.DropExchanged(testdesk.Ctx, "kelp-bench", "b", "who"); err == nil {
+		t.Error("a review that is not here was removed")
+	}
+	for _, origin := range []string{"kelp-bench", "kelp-in-the-north"} {
+		if err := d.Books.DropExchanged(testdesk.Ctx, origin, "", "who"); err != nil {
+			t.Error(err)
+		}
+	}
+	now := rankOf(t, d, compare.Question{})
+	if len(now.Rows) != 1 || len(now.LeftOut) != len(before.LeftOut) || now.Chart.Foot != before.Chart.Foot {
+		t.Errorf("something stayed: %+v", now)
+	}
+}
+
+func TestOtherTestsOfOneNameAreKeptApart(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "as-delivered", 100, 100.4, 99.7, 100.1, 99.9)
+	got := take(t, d, published(1, "Kelp Bench", "k", "0000000000000000", "q|1|"+mains+"|150|"), false, "")
+	if got.Usable != 0 || got.Tests[0].Stands != exchange.Other {
+		t.Errorf("%+v", got)
+	}
+	if c := rankOf(t, d, compare.Question{}); len(c.Rows) != 1 || len(c.LeftOut) != 2 {
+		t.Errorf("%+v", c)
+	}
+	got = take(t, d, published(2, "Kelp Bench", "k", "0000000000000000", "q|7|"+mains+"|150|"), false, "")
+	if got.Tests[0].Stands != exchange.Version || got.Tests[0].Here != 1 {
+		t.Errorf("%+v", got)
+	}
+	c := rankOf(t, d, compare.Question{})
+	if len(c.Rows) != 1 || len(c.LeftOut) != 3 || !slices.ContainsFunc(c.LeftOut, func(l compare.LeftOut) bool {
+		return l.Variant == "q-of-kelp-bench" && strings.Contains(l.Reason, "version")
+	}) {
+		t.Errorf("%+v", c.LeftOut)
+	}
+}
+
+func TestAnotherDesksDevicesAreComparedAndNothingElse(t *testing.T) {
+	d := testdesk.Opened(t)
+	ctx := testdesk.Ctx
+	testdesk.Rates(t, d, "a", "as-delivered", 100, 100.4, 99.7, 100.1, 99.9)
+	take(t, d, published(1, "Kelp Bench", "k", testdesk.Work().Fingerprint(), "a|1|"+mains+"|101|", "q|1|"+mains+"|150|"),
+		false, "")
+	h, err := d.Figures.HeadToHead(ctx, []string{"a", "q-of-kelp-bench"}, "", "")
+	if err != nil || len(h.Rows) != 1 || h.Sides[1].Name != "Maker Q (Kelp Bench)" {
+		t.Errorf("%+v, %v", h, err)
+	}
+	if err := d.Figures.AddField(ctx, ranking.Field{Slug: "both", Name: "both", Variants: []string{"a",
+		"q-of-kelp-bench"}},
+		"who"); err != nil {
+		t.Error(err)
+	}
+	if err := d.Figures.AddField(ctx, ranking.Field{Slug: "no", Name: "no", Variants: []string{"z-of-kelp-bench"}},
+		"who"); err == nil {
+		t.Error("a variant that nobody has was picked")
+	}
+	if c := rankOf(t, d, compare.Question{Field: "both"}); len(c.Rows) != 2 {
+		t.Errorf("%+v", c.Rows)
+	}
+	if _, err := d.Reviews.AddReview(ctx, verdict.Review{Subject: "q-of-kelp-bench"}, "who"); err == nil ||
+		!strings.Contains(err.Error(), "measured by another desk") {
+		t.Error(err)
+	}
+	next, err := d.Figures.Next(ctx, figures.NextQuestion{Most: 50})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, s := range next {
+		if strings.Contains(s.Variant, "-of-") {
+			t.Errorf("to be tested: %+v", s)
+		}
+	}
+	// Spec sheets come with them; prices are of what is sold, whoever measured it.
+	c, err := d.Figures.Rank(ctx, compare.Question{Measure: "spec/body.weight"})
+	if err != nil || len(c.Rows) != 2 || strings.Contains(c.Chart.Foot, "other desks") {
+		t.Errorf("%+v, %v", c, err)
+	}
+	testdesk.Price(t, d, "a", 90000, "EUR")
+	c, err = d.Figures.Rank(ctx, compare.Question{Measure: "price/EUR"})
+	if err != nil || len(c.Rows) != 2 {
+		t.Errorf("%+v, %v", c.Rows, err)
+	}
+}
