@@ -75,8 +75,14 @@ func whole(t *testing.T) {
 // serve starts the service on the demo's data as a process and ends it with the test.
 func serve(t *testing.T, data string) (server, link string) {
 	t.Helper()
+	return serveAs(t, data, "Marram Desk")
+}
+
+// serveAs starts a service of a desk of some name.
+func serveAs(t *testing.T, data, name string) (server, link string) {
+	t.Helper()
 	whole(t)
-	cmd := exec.Command(bed.program, "serve", "--listen", "127.0.0.1:0", "--data", data, "--name", "Marram Desk")
+	cmd := exec.Command(bed.program, "serve", "--listen", "127.0.0.1:0", "--data", data, "--name", name)
 	stdout, err := cmd.StdoutPipe()
 	must(err)
 	cmd.Stderr = os.Stderr

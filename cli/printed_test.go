@@ -39,6 +39,7 @@ var before = map[string][]string{
 	"durvek bench place": {"durvek site write public",
 		"durvek bench run hashing --repeats 1 --seconds 0.1 --output runs.json"},
 	"durvek bench run hashing compression --repeats 2 --place public": {"durvek site write public"},
+	"durvek exchange remove":       {"durvek exchange import demo/exchange"},
 	"durvek hook change":           {newHook},
 	"durvek hook drop":             {newHook},
 	"durvek hook messages":         {newHook},

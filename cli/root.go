@@ -118,7 +118,7 @@ the data folder of a service on this computer (--data, DURVEK_DATA), or from "du
 		return usageError{nearFlag(c, err)}
 	})
 	root.AddCommand(a.serveCmd(), a.demoCmd(), a.benchCmd(), a.agentCmd(), a.commandCmd(), a.signInCmd(), a.personCmd(),
-		a.tokenCmd(), a.journalCmd(), a.hookCmd(),
+		a.tokenCmd(), a.journalCmd(), a.hookCmd(), a.exchangeCmd(),
 		a.apiCmd(),
 		a.dossierCmd(), a.kindCmd(), a.modelCmd(), a.variantCmd(), a.unitCmd(), a.rigCmd(), a.claimCmd(), a.offerCmd(),
 		a.vocabularyCmd(),

@@ -1,5 +1,29 @@
 package demo
 
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+)
+
+// saltings is what another desk published, as it is sent.
+func saltings() string {
+	files := map[string]string{}
+	paths, err := filepath.Glob("exchange/skiff-14/*")
+	for _, p := range paths {
+		b, failed := os.ReadFile(p)
+		if failed != nil {
+			err = failed
+		}
+		files[filepath.Base(p)] = string(b)
+	}
+	body, failed := json.Marshal(map[string]any{"files": files})
+	if err != nil || failed != nil {
+		panic("what the other desk published cannot be read")
+	}
+	return string(body)
+}
+
 // asking is one thing asked for its example. What {x} names in path, body or token is what an earlier answer called
 // so: keep says where, by dots.
 type asking struct{ verb, path, body, keep, token string }
@@ -47,6 +71,9 @@ var rest = []asking{
 	{"POST", "/api/tokens", `{"name":"nightly export","days":90,"scope":"reader"}`, "", ""},
 	{"GET", "/api/tokens", "", "", ""}, {"DELETE", "/api/tokens/nightly%20export", "", "", ""},
 	{"DELETE", "/api/people/Ines", "", "", ""},
+
+	{"POST", "/api/exchange", saltings(), "", ""}, {"GET", "/api/exchange", "", "", ""},
+	{"DELETE", "/api/exchange/saltings-bench", "", "", ""},
 
 	{"GET", "/api/hook-kinds", "", "", ""},
 	{"POST", "/api/hooks", `{"url":"http://127.0.0.1:1/told","kinds":["run.kept","doubt.raised"],"note":"the board"}`,

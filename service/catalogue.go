@@ -56,6 +56,13 @@ func (s *Service) catalogueRoutes() {
 	one(s, api.Rig, d.Rig)
 	put(s, api.AddRig, d.AddRig)
 	add(s, api.AddDevice, d.AddDevice)
+	all(s, api.Exchanged, d.Exchanged)
+	serve(s, api.TakeEdition, func(ctx context.Context, in *api.Arriving) (books.Rivals, error) {
+		return d.TakeEdition(ctx, in.Body, in.CheckOnly, by(ctx))
+	})
+	serve(s, api.DropExchanged, func(ctx context.Context, in *api.ExchangedOf) (api.None, error) {
+		return api.None{}, d.DropExchanged(ctx, in.Origin, in.Review, by(ctx))
+	})
 	all(s, api.Examples, s.desk.Results.Examples)
 	add(s, api.LoadExamples, s.loadExamples)
 	serve(s, api.DropExamples, func(ctx context.Context, in *api.Dropping) (api.None, error) {

@@ -752,6 +752,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What other desks published and is here to be compared with
+         * @description What other desks published and is here to be compared with. Everybody who works at the desk may ask this.
+         */
+        get: operations["list-exchanged"];
+        put?: never;
+        /**
+         * Take in the data of an edition that another desk published, as rivals that nobody changes here
+         * @description Take in the data of an edition that another desk published, as rivals that nobody changes here. It takes an editor.
+         */
+        post: operations["take-edition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exchange/{origin}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove what another desk published: one review, or all of it
+         * @description Remove what another desk published: one review, or all of it. It takes an editor.
+         */
+        delete: operations["drop-exchanged"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fields": {
         parameters: {
             query?: never;
@@ -3296,6 +3340,23 @@ export interface components {
             terms: components["schemas"]["MethodTerms"];
             tests: components["schemas"]["MethodPlanStep"][];
         };
+        BooksArrival: {
+            /** @description Name that the desk is to go by here, where its own is taken */
+            as?: string;
+            /** @description datapackage.json, figures.csv, variants.csv and tests.csv, as they lie in the folder data of an edition */
+            files: {
+                [key: string]: string;
+            };
+        };
+        BooksForeign: {
+            /** @example Thrunby Dunlin 15 (Saltings Bench), 16 GiB, 512 GB */
+            name: string;
+            /**
+             * @description Identifier that it goes by in comparisons here
+             * @example dunlin-15-16-512-of-saltings-bench
+             */
+            variant: string;
+        };
         BooksIntake: {
             /**
              * @description Nothing was written: this was a check
@@ -3401,6 +3462,94 @@ export interface components {
             name: string;
             /** @enum {string} */
             role: "reader" | "editor" | "owner";
+        };
+        BooksRivals: {
+            /** @example Owner */
+            by?: string;
+            /**
+             * @description Name that it goes by here
+             * @example Saltings Bench
+             */
+            desk: string;
+            /** @description What it measured */
+            devices: components["schemas"]["BooksForeign"][];
+            /**
+             * @description SHA-256 of its data package
+             * @example 000000000000000000000a-secret-that-is-shown-once…
+             */
+            digest: string;
+            /**
+             * Format: int64
+             * @example 1
+             */
+            edition: number;
+            /**
+             * Format: int64
+             * @description Figures in all
+             * @example 31
+             */
+            figures: number;
+            /**
+             * @description SPDX name of the licence that its data are given away under; empty where it named none
+             * @example CC0-1.0
+             */
+            licence?: string;
+            /**
+             * @description Identifier of the desk, made of the name that it goes by here
+             * @example saltings-bench
+             */
+            origin: string;
+            /**
+             * Format: date-time
+             * @example 2026-11-09T09:00:00Z
+             */
+            published: string;
+            /** @example skiff-14 */
+            review: string;
+            /**
+             * Format: date-time
+             * @description When it was taken in; left out of what is only looked at
+             * @example 2026-11-23T08:00:00Z
+             */
+            taken?: string;
+            /** @description Its tests, and how they stand to those of this desk */
+            tests: components["schemas"]["BooksStood"][];
+            /** @example Ardnoe Skiff 14: steady in every wind */
+            title: string;
+            /**
+             * Format: int64
+             * @description Figures of tests that this desk has in the same version
+             * @example 31
+             */
+            usable: number;
+        };
+        BooksStood: {
+            /**
+             * Format: int64
+             * @example 4
+             */
+            figures: number;
+            /**
+             * Format: int64
+             * @description This desk's version; left out where it has no such test
+             * @example 1
+             */
+            here?: number;
+            /** @example Hashing */
+            name: string;
+            /**
+             * @description alike: its figures stand beside this desk's; other version: they are listed as not comparable; unknown and other test: they are kept, and shown as soon as the test is here alike
+             * @enum {string}
+             */
+            stands: "alike" | "unknown" | "other version" | "other test";
+            /** @example hashing */
+            test: string;
+            /**
+             * Format: int64
+             * @description The other desk's
+             * @example 1
+             */
+            version: number;
         };
         BooksTrial: {
             /** @description The test's file, YAML or JSON; the test that the desk knows if left out */
@@ -4840,6 +4989,8 @@ export interface components {
             next?: string;
             /** @example 32 GiB, 1 TB */
             note?: string;
+            /** @description Desk that measured it, where that was another; no run of it is here */
+            origin?: string;
             /** @example inner slot */
             place?: string;
             raised?: components["schemas"]["CompareRaisedRow"][];
@@ -4972,6 +5123,11 @@ export interface components {
              *     ]
              */
             readonly fixed?: string[];
+            /**
+             * @description Tells desks of one name apart, in what they publish
+             * @example 7be7c92a5f87f5dbaf75c7cddeb40db1
+             */
+            readonly id?: string;
             /**
              * @description Who answers for what is published, a line or two
              * @example The chandlery's measuring room
@@ -6696,7 +6852,7 @@ export interface components {
             /**
              * Format: int64
              * @description Files that were written
-             * @example 204
+             * @example 212
              */
             changed: number;
             /**
@@ -6707,7 +6863,7 @@ export interface components {
             /**
              * Format: int64
              * @description Files of the site
-             * @example 204
+             * @example 212
              */
             files: number;
             /**
@@ -13038,6 +13194,7 @@ export interface operations {
                      *       "fixed": [
                      *         "name"
                      *       ],
+                     *       "id": "7be7c92a5f87f5dbaf75c7cddeb40db1",
                      *       "name": "Marram Desk",
                      *       "named": true
                      *     }
@@ -13114,6 +13271,7 @@ export interface operations {
                      *       "fixed": [
                      *         "name"
                      *       ],
+                     *       "id": "7be7c92a5f87f5dbaf75c7cddeb40db1",
                      *       "imprint": "The chandlery's measuring room",
                      *       "licence": "CC-BY-4.0",
                      *       "name": "Marram Desk",
@@ -14496,6 +14654,377 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-exchanged": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "by": "Owner",
+                     *         "desk": "Saltings Bench",
+                     *         "devices": [
+                     *           {
+                     *             "name": "Thrunby Dunlin 15 (Saltings Bench), 16 GiB, 512 GB",
+                     *             "variant": "dunlin-15-16-512-of-saltings-bench"
+                     *           },
+                     *           {
+                     *             "name": "Selvane Fen 14 (Saltings Bench), 16 GiB, 512 GB",
+                     *             "variant": "fen-14-16-512-of-saltings-bench"
+                     *           },
+                     *           {
+                     *             "name": "Thrunby Relay 15 (Saltings Bench), 16 GiB, 512 GB",
+                     *             "variant": "relay-15-16-512-of-saltings-bench"
+                     *           }
+                     *         ],
+                     *         "digest": "000000000000000000000a-secret-that-is-shown-once…",
+                     *         "edition": 1,
+                     *         "figures": 31,
+                     *         "licence": "CC0-1.0",
+                     *         "origin": "saltings-bench",
+                     *         "published": "2026-11-09T09:00:00Z",
+                     *         "review": "skiff-14",
+                     *         "taken": "2026-11-23T08:00:00Z",
+                     *         "tests": [
+                     *           {
+                     *             "figures": 4,
+                     *             "here": 1,
+                     *             "name": "Hashing",
+                     *             "stands": "alike",
+                     *             "test": "hashing",
+                     *             "version": 1
+                     *           },
+                     *           {
+                     *             "figures": 4,
+                     *             "here": 1,
+                     *             "name": "Compression",
+                     *             "stands": "alike",
+                     *             "test": "compression",
+                     *             "version": 1
+                     *           },
+                     *           {
+                     *             "figures": 4,
+                     *             "here": 1,
+                     *             "name": "Memory bandwidth",
+                     *             "stands": "alike",
+                     *             "test": "memory-bandwidth",
+                     *             "version": 1
+                     *           }
+                     *         ],
+                     *         "title": "Ardnoe Skiff 14: steady in every wind",
+                     *         "usable": 31
+                     *       }
+                     *     ]
+                     */
+                    "application/json": components["schemas"]["BooksRivals"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-edition": {
+        parameters: {
+            query?: {
+                /** @description Say what it holds and how it stands to this desk's tests, and write nothing */
+                check_only?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "files": {
+                 *         "datapackage.json": "{\n  \"contributors\": [\n    {\n      \"role\": \"publisher\",\n      \"title\": \"Saltings Bench\"\n    }\n  ],\n  \"created\": \"2026-11-09T09:00:00Z\",\n  \"durvek\": \"durvek-edition/2\",\n  \"durvek_desk\": \"5a17196b8e3c4d2f9a6b0c1d2e3f4a5b\",\n  \"licenses\": [\n     …",
+                 *         "figures.csv": "measure,unit,better,test_version,variant,name,sample,host,place,setup,conditions,row,place_best,place_worst,bound,centre,low_95,high_95,median,repeats,sittings,simulated,claim,note,must_match,standard_error,degrees_of_freedom,caveat,measure …",
+                 *         "tests.csv": "test,version,name,fingerprint\nhashing,1,Hashing,4ebe19ababe34cc0\ncompression,1,Compression,962ce1ebb09d5688\nmemory-bandwidth,1,Memory bandwidth,45a64d42c1ac9f2d\ndrive-sequential,2,Sequential access,bac81f593ac44886\narchive,1,Survey day arch …",
+                 *         "variants.csv": "variant,model,maker,name,configuration,kind,released,spec\ndunlin-15-16-512,dunlin-15,Thrunby,Dunlin 15,\"16 GiB, 512 GB\",laptop,2026-02,\"{\"\"battery.energy\"\":\"\"56 Wh\"\",\"\"battery.voltage\"\":\"\"11.55 V\"\",\"\"body.weight\"\":\"\"1.72 kg\"\",\"\"cooling.fans …"
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["BooksArrival"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "by": "Owner",
+                     *       "desk": "Saltings Bench",
+                     *       "devices": [
+                     *         {
+                     *           "name": "Thrunby Dunlin 15 (Saltings Bench), 16 GiB, 512 GB",
+                     *           "variant": "dunlin-15-16-512-of-saltings-bench"
+                     *         },
+                     *         {
+                     *           "name": "Selvane Fen 14 (Saltings Bench), 16 GiB, 512 GB",
+                     *           "variant": "fen-14-16-512-of-saltings-bench"
+                     *         },
+                     *         {
+                     *           "name": "Thrunby Relay 15 (Saltings Bench), 16 GiB, 512 GB",
+                     *           "variant": "relay-15-16-512-of-saltings-bench"
+                     *         }
+                     *       ],
+                     *       "digest": "000000000000000000000a-secret-that-is-shown-once…",
+                     *       "edition": 1,
+                     *       "figures": 31,
+                     *       "licence": "CC0-1.0",
+                     *       "origin": "saltings-bench",
+                     *       "published": "2026-11-09T09:00:00Z",
+                     *       "review": "skiff-14",
+                     *       "taken": "2026-11-23T08:00:00Z",
+                     *       "tests": [
+                     *         {
+                     *           "figures": 4,
+                     *           "here": 1,
+                     *           "name": "Hashing",
+                     *           "stands": "alike",
+                     *           "test": "hashing",
+                     *           "version": 1
+                     *         },
+                     *         {
+                     *           "figures": 4,
+                     *           "here": 1,
+                     *           "name": "Compression",
+                     *           "stands": "alike",
+                     *           "test": "compression",
+                     *           "version": 1
+                     *         },
+                     *         {
+                     *           "figures": 4,
+                     *           "here": 1,
+                     *           "name": "Memory bandwidth",
+                     *           "stands": "alike",
+                     *           "test": "memory-bandwidth",
+                     *           "version": 1
+                     *         }
+                     *       ],
+                     *       "title": "Ardnoe Skiff 14: steady in every wind",
+                     *       "usable": 31
+                     *     }
+                     */
+                    "application/json": components["schemas"]["BooksRivals"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-exchanged": {
+        parameters: {
+            query?: {
+                /** @description The review; all of the desk's if empty */
+                review?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Identifier of the desk, as the list has it
+                 * @example saltings-bench
+                 */
+                origin: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /** @example {} */
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -28528,9 +29057,9 @@ export interface operations {
                 content: {
                     /**
                      * @example {
-                     *       "changed": 204,
+                     *       "changed": 212,
                      *       "editions": 4,
-                     *       "files": 204,
+                     *       "files": 212,
                      *       "removed": 0
                      *     }
                      */

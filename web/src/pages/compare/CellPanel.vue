@@ -11,13 +11,13 @@ const measured = computed(() => !props.measure.id.startsWith('spec/') && !props.
 const where = [props.row.place && `place=${props.row.place}`, props.row.host && `host=${props.row.host}`].filter((x): x is string => !!x)
 const place = useQuery({
   queryKey: computed(() => ['compared', 'place', props.measure.id, props.row.id, props.row.setup]),
-  enabled: measured,
+  enabled: computed(() => measured.value && !props.row.origin),
   retry: false,
   queryFn: () => must(api.GET('/api/places', { params: { query: { measure: props.measure.id, variant: props.row.variant, setup: props.row.setup, where } } })),
 })
 const runs = useQuery({
   queryKey: computed(() => ['runs', 'cell', props.measure.id, props.row.unit, props.row.setup]),
-  enabled: measured,
+  enabled: computed(() => measured.value && !props.row.origin),
   queryFn: async () => (await Promise.all(props.row.unit.split(', ').map((subject) => must(api.GET('/api/runs', { params: { query: { subject, test: props.measure.id.split('/')[0]!, setup: props.row.setup, limit: 25 } } }))))).flatMap((x) => x.runs ?? []),
 })
 const slug = computed(() => props.measure.id.split('/')[1])
@@ -39,6 +39,7 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
       Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host_name ?? row.host }}</template><template v-if="row.place">, {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
       <template v-if="conditions.length">What must match: <template v-for="([k, v], i) in conditions" :key="k"><template v-if="i">, </template>{{ plain(k) }} {{ v }}</template>.</template>
     </p>
+    <p v-if="row.origin">Measured by {{ row.origin }}, with the interval that it published; its runs are not here. <router-link to="/desk">What is here of other desks</router-link></p>
     <table v-if="inCell.length" aria-label="Runs behind the bar" class="mt-2">
       <thead><tr><th>Run</th><th class="n">{{ measure.symbol || 'Value' }}</th><th>State</th><th>Held back by</th></tr></thead>
       <tbody>

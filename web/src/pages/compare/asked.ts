@@ -32,15 +32,22 @@ export function useLists() {
   const setups = useQuery({ queryKey: ['setups'], queryFn: () => must(api.GET('/api/setups')) })
   const setupChoices = computed(() => [{ slug: '', name: 'Usual: as delivered' }, ...(setups.data.value ?? []).map((s) => ({ slug: s.slug, name: s.name }))])
   const variants = useQuery({ queryKey: ['models', 'variants'], queryFn: () => must(api.GET('/api/variants')) })
+  const others = useQuery({ queryKey: ['models', 'exchange'], queryFn: () => must(api.GET('/api/exchange')) })
   const models = useQuery({ queryKey: ['models'], queryFn: () => must(api.GET('/api/models')) })
   const uses = useQuery({ queryKey: ['uses'], queryFn: () => must(api.GET('/api/uses')) })
   const byModel = computed(() => new Map((models.data.value ?? []).map((m) => [m.slug, m])))
+  // what other desks measured stands in several of their editions
+  const theirs = computed(() => {
+    const all = (others.data.value ?? []).flatMap((r) => r.devices)
+    return [...new Map(all.map((d) => [d.variant, { value: d.variant, title: d.name, model: '' }])).values()]
+  })
   const choices = computed(() =>
     (variants.data.value ?? [])
       .map((v) => {
         const m = byModel.value.get(v.model ?? '')
         return { value: v.slug!, title: `${m ? `${m.maker} ${m.name}` : v.model}, ${v.name}`, model: v.model ?? '' }
       })
+      .concat(theirs.value)
       .sort((a, b) => a.title.localeCompare(b.title)),
   )
   const titles = computed(() => new Map(choices.value.map((c) => [c.value, c.title])))

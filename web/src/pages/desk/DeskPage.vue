@@ -9,6 +9,7 @@ import Sure from '../../parts/Sure.vue'
 import { tell } from '../../parts/told'
 import Trouble from '../../parts/Trouble.vue'
 import { moment, plain } from '../../parts/words'
+import OtherDesks from './OtherDesks.vue'
 
 // What the desk says of itself, exchange rates, kinds of its own, the examples, and what was put away.
 const self = useQuery({ queryKey: ['desk'], queryFn: () => must(api.GET('/api/desk')) })
@@ -71,6 +72,7 @@ const licences = computed(() => ['', 'CC-BY-4.0', 'CC-BY-SA-4.0', 'CC0-1.0', ...
       <template v-if="examples.data.value?.units.length"><p class="mt-2">{{ examples.data.value.units.length }} are on the books.</p><div class="row mt-2"><v-spacer /><v-btn @click="drop(false)">Take them away</v-btn></div></template>
       <div v-else class="stack"><v-select v-model="kindsWanted" label="Of which kinds" multiple chips :items="all.map((k) => ({ value: k, title: plain(k).replace('pc', 'PC') }))" placeholder="those on the desk" persistent-placeholder /><div class="row"><v-spacer /><v-btn @click="load">Load examples</v-btn></div></div>
     </section>
+    <OtherDesks />
     <section class="sheet" aria-labelledby="rates">
       <div class="row pad"><h2 id="rates" class="plainhead">Exchange rates</h2><v-spacer /><v-btn size="small" @click="rating = true">Note a rate</v-btn></div>
       <div class="scroll"><table aria-label="Exchange rates"><tbody>
