@@ -26,12 +26,17 @@ KERNELS  = probe/page/public/kernels.wasm.gz
 demo: build
 	bin/durvek demo --listen $(LISTEN) --data $(DATA)
 
-## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first, and three
-## packages go at once: they wait for pages and simulated machines for a third of their time. For other systems the
+# a demo that test binaries share; its name stays, so that what has not changed is not tested twice
+SHARED   = $(or $(TMPDIR),/tmp)/durvek-tests-$(shell pwd | cksum | cut -d' ' -f1)
+
+## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first, and
+## three packages go at once: they wait for pages and simulated machines for a third of their time. For other systems the
 ## program is read, not built: `make cross` and `make release` build it
 test: console probe
 	scripts/need-chromium
-	$(GO) test -p 3 -timeout 20m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
+	rm -rf $(SHARED) && mkdir -m 700 $(SHARED)
+	DURVEK_DEMO=$(SHARED) $(GO) test -p 3 -timeout 20m -vet=all -ldflags "-s -w" ./web ./probe ./cli ./service ./...
+	rm -rf $(SHARED)
 	cd web && npx vue-tsc --noEmit
 	cd scripts/tools && $(GO) run ./systems windows/amd64 linux/arm64 darwin/arm64
 

@@ -118,7 +118,9 @@ func TestArrowsPointDown(t *testing.T) {
 		"durvek/cli": {"durvek/cmd/durvek", "durvek/scripts/reference"},
 		"durvek/store": {"durvek/desk", "durvek/service", "durvek/demo/load", "durvek/bench",
 			"durvek/internal/testdesk"},
-		"durvek/desk/house":        {"durvek/service", "durvek/cli", "durvek/internal/testdesk"},
+		"durvek/desk/house": {"durvek/service", "durvek/cli", "durvek/internal/testdesk",
+			"durvek/internal/demodesk"},
+		"durvek/internal/demodesk": {},
 		"durvek/internal/testdesk": {},
 	}
 	for pkg, list := range direct {

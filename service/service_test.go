@@ -37,6 +37,7 @@ import (
 	"durvek/desk/house"
 	"durvek/desk/results"
 	"durvek/examples"
+	"durvek/internal/demodesk"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
 	"durvek/simulate"
@@ -681,12 +682,7 @@ func filled(t testing.TB) *running {
 		var err error
 		demoData.dir, err = os.MkdirTemp("", "durvek-service-*")
 		must(t, err)
-		r := &running{t: t, dir: demoData.dir, addr: "127.0.0.1:0"}
-		r.up()
-		defer r.down()
-		token, err := r.desk.Books.LocalToken(context.Background())
-		must(t, err)
-		must(t, demo.Fill(context.Background(), demo.Options{Client: client.New("http://"+r.addr, token), Dir: r.dir}))
+		must(t, demodesk.Into(context.Background(), demoData.dir))
 	})
 	dir := filepath.Join(t.TempDir(), "data")
 	must(t, os.CopyFS(dir, os.DirFS(demoData.dir)))

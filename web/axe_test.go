@@ -36,38 +36,42 @@ func (p *page) accessible(where string) {
 
 func TestDialogsAreForEveryone(t *testing.T) {
 	for _, look := range []string{"light", "dark"} {
-		width := map[string]int64{"light": 1280, "dark": 390}[look]
-		p := signedIn(t, width, 800)
-		tab.Eval[bool](p.Tab, fmt.Sprintf(`localStorage.setItem('look', %q) ?? true`, look))
-		for i, x := range []struct{ path, press, says string }{
-			{"/catalogue?add=1", "Spec sheet, dates, serial number", "Paste a maker’s table"},
-			{"/bench?new=1", "", "Choose the usual tests"},
-			{"/results?enter=1", "Many at once", "Choose a test, then type"},
-			{"/bench/tests", "A test of your own", "Another measure"},
-			{"/compare/fit", "New kind of use", "What must be met"},
-			{"/catalogue/fen-14", "Note a claim", "Where it stands"},
-		} {
-			if (look == "light") != (i%5 == 4) { // most on a phone, where there is least room
-				continue
+		t.Run(look, func(t *testing.T) {
+			t.Parallel() // each has a browser of its own to itself, and changes nothing
+			width := map[string]int64{"light": 1280, "dark": 390}[look]
+			p := signedIn(t, width, 800)
+			tab.Eval[bool](p.Tab, fmt.Sprintf(`localStorage.setItem('look', %q) ?? true`, look))
+			for i, x := range []struct{ path, press, says string }{
+				{"/catalogue?add=1", "Spec sheet, dates, serial number", "Paste a maker’s table"},
+				{"/bench?new=1", "", "Choose the usual tests"},
+				{"/results?enter=1", "Many at once", "Choose a test, then type"},
+				{"/bench/tests", "A test of your own", "Another measure"},
+				{"/compare/fit", "New kind of use", "What must be met"},
+				{"/catalogue/fen-14", "Note a claim", "Where it stands"},
+			} {
+				if (look == "light") != (i%5 == 4) { // most on a phone, where there is least room
+					continue
+				}
+				p.open(x.path)
+				if x.press != "" {
+					p.Press(x.press)
+				}
+				p.Until(fmt.Sprintf(`document.querySelector('.v-overlay--active')?.innerText.includes(%q)`, x.says))
+				if !tab.Eval[bool](p.Tab, `!!document.querySelector('.v-overlay--active').getAttribute('aria-label')`) {
+					t.Errorf("%s %s: the dialog has no name", x.path, x.press)
+				}
+				p.accessible(strings.TrimSpace(x.path+" "+x.press) + ", " + look)
+				w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`)
+				if w > 0 {
+					t.Errorf("%s %s scrolls sideways by %d px", x.path, x.press, w)
+				}
+				if x.press == "" { // focus goes back to where the dialog was opened
+					continue
+				}
+				p.Do(chromedp.KeyEvent("\x1b"))
+				p.Until(`!document.querySelector('.v-overlay--active .v-card')`)
 			}
-			p.open(x.path)
-			if x.press != "" {
-				p.Press(x.press)
-			}
-			p.Until(fmt.Sprintf(`document.querySelector('.v-overlay--active')?.innerText.includes(%q)`, x.says))
-			if !tab.Eval[bool](p.Tab, `!!document.querySelector('.v-overlay--active').getAttribute('aria-label')`) {
-				t.Errorf("%s %s: the dialog has no name", x.path, x.press)
-			}
-			p.accessible(strings.TrimSpace(x.path+" "+x.press) + ", " + look)
-			if w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`); w > 0 {
-				t.Errorf("%s %s scrolls sideways by %d px", x.path, x.press, w)
-			}
-			if x.press == "" { // focus goes back to where the dialog was opened
-				continue
-			}
-			p.Do(chromedp.KeyEvent("\x1b"))
-			p.Until(`!document.querySelector('.v-overlay--active .v-card')`)
-		}
+		})
 	}
 }
 

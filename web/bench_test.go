@@ -38,7 +38,6 @@ func need(t testing.TB, err error) {
 func planned(t *testing.T, plan map[string]any) (id, code string) {
 	t.Helper()
 	ctx := context.Background()
-	bed.fill()
 	p, err := client.Post[method.Plan](ctx, bed.client, "/api/plans", nil, plan)
 	need(t, err)
 	c, err := client.Post[struct{ Code string }](ctx, bed.client, "/api/plans/"+p.ID+"/codes", nil, nil)

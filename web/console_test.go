@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -20,6 +19,7 @@ import (
 	"durvek/demo"
 	"durvek/desk"
 	"durvek/desk/house"
+	"durvek/internal/demodesk"
 	"durvek/internal/tab"
 	_ "durvek/machine" // brings every workload into the table
 	"durvek/service"
@@ -38,7 +38,6 @@ var bed struct {
 	server  string
 	desk    *house.House
 	client  *client.Client
-	fill    func() // puts the demo on it, once
 }
 
 func TestMain(m *testing.M) {
@@ -54,6 +53,7 @@ func run(m *testing.M) int {
 	must(err)
 	defer os.RemoveAll(dir)
 	ctx, stop := context.WithCancel(context.Background())
+	must(demodesk.Into(ctx, dir))
 	d, err := house.Open(ctx, house.Options{Options: desk.Options{Dir: dir, Name: demo.DeskName}, Tests: workload.Tests()})
 	must(err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -65,7 +65,6 @@ func run(m *testing.M) int {
 	must(err)
 	bed.server, bed.desk = "http://"+l.Addr().String(), d
 	bed.client = client.New(bed.server, token)
-	bed.fill = sync.OnceFunc(func() { must(demo.Fill(ctx, demo.Options{Client: bed.client, Dir: dir})) })
 
 	browser, quit, err := tab.Browser(map[string]any{"disable-gpu": true})
 	must(err)
@@ -86,7 +85,6 @@ type page struct{ *tab.Tab }
 // newTab opens a page; the refusals that it reports are those that a test asks for.
 func newTab(t *testing.T, width, height int64) *page {
 	t.Helper()
-	bed.fill()
 	return bare(t, width, height)
 }
 
@@ -147,52 +145,59 @@ func (p *page) choose(label, entry string) {
 	tab.Eval[bool](p.Tab, item+`.click() ?? true`)
 }
 
+// unseen are the pages without a picture: there are as many pictures as one looks at.
+var unseen = strings.Fields("lost test run bench reviews catalogue rules partners tests incidents changed history " +
+	"setups wall rigs desk area people api")
+
 func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 	for _, size := range [][2]int64{{1280, 800}, {390, 800}} {
-		p := signedIn(t, size[0], size[1])
-		look := map[int64]string{1280: "light", 390: "dark"}[size[0]]
-		tab.Eval[bool](p.Tab, fmt.Sprintf(`localStorage.setItem('look', %q) ?? true`, look))
-		for i, page := range []struct{ path, says, name string }{
-			{"/compare?measure=compression/pack-all&field=machines&subject=fen-14-16-512", "Selvane Fen 14", "compare"},
-			{"/bench", "Measure by hand", "bench"},
-			{"/bench/inspect/fen-14-16-512-a", "carries data alone", "inspection"},
-			{"/results/doubts?rule=unit-slip&subject=relay-desk-32-1000-a", "near a factor of 8", "doubts"},
-			{"/results/rules", "Single slow flushes", "rules"},
-			{"/results/history?unit=relay-15-16-512-a&measure=small-files/create", "firmware 1.12, not 1.08", "history"},
-			{"/results/changed?a=" + oneRun(t, "relay-15-16-512-a", "hashing") + "&b=" + oneRun(t, "relay-desk-32-1000-a",
-				"hashing"), "Beside the figures", "changed"},
-			{"/results/incidents", "on two of three hosts", "incidents"},
-			{"/results/partners", "drops out under lasting writes", "partners"},
-			{"/results/" + oneRun(t, "sound-16-32-1000-a", "video-encode-sustained"), "Held back by power limit", "trace"},
-			{"/bench/tests", "Route search", "tests"},
-			{"/bench/tests/hull-mesher", "Try it on a saved output", "test"},
-			{"/results/" + oneRun(t, "sound-14-16-512-a", "memory-latency"), "working set", "run"},
-			{"/catalogue", "Hythebrook Sound 16", "catalogue"},
-			{"/catalogue/fen-14", "short", "model"},
-			{"/results", "agent, simulated", "results"},
-			{"/reviews", "quick exports", "reviews"},
-			{"/reviews/fen-14", "Publish edition", "review"},
-			{"/", "should part", "today"}, {"/bench/setups", "New condition", "setups"},
-			{"/bench/wall", "Leave this view", "wall"}, {"/catalogue/rigs", "New rig", "rigs"},
-			{"/desk", "Exchange rates", "desk"}, {"/compare/area", "What readers ask", "area"},
-			{"/people", "Owner", "people"}, {"/nowhere/at/all", "No such page", "lost"},
-			{"/desk/api", "For programs", "api"},
-		} {
-			p.open(page.path)
-			p.Says(page.says)
-			p.Until(`document.fonts.status === 'loaded'`)
-			if w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`); w > 0 {
-				t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
+		t.Run(fmt.Sprint(size[0]), func(t *testing.T) {
+			t.Parallel() // each has a browser of its own to itself, and changes nothing
+			p := signedIn(t, size[0], size[1])
+			look := map[int64]string{1280: "light", 390: "dark"}[size[0]]
+			tab.Eval[bool](p.Tab, fmt.Sprintf(`localStorage.setItem('look', %q) ?? true`, look))
+			for i, page := range []struct{ path, says, name string }{
+				{"/compare?measure=compression/pack-all&field=machines&subject=fen-14-16-512", "Selvane Fen 14", "compare"},
+				{"/bench", "Measure by hand", "bench"},
+				{"/bench/inspect/fen-14-16-512-a", "carries data alone", "inspection"},
+				{"/results/doubts?rule=unit-slip&subject=relay-desk-32-1000-a", "near a factor of 8", "doubts"},
+				{"/results/rules", "Single slow flushes", "rules"},
+				{"/results/history?unit=relay-15-16-512-a&measure=small-files/create", "firmware 1.12, not 1.08", "history"},
+				{"/results/changed?a=" + oneRun(t, "relay-15-16-512-a", "hashing") + "&b=" + oneRun(t, "relay-desk-32-1000-a",
+					"hashing"), "Beside the figures", "changed"},
+				{"/results/incidents", "on two of three hosts", "incidents"},
+				{"/results/partners", "drops out under lasting writes", "partners"},
+				{"/results/" + oneRun(t, "sound-16-32-1000-a", "video-encode-sustained"), "Held back by power limit", "trace"},
+				{"/bench/tests", "Route search", "tests"},
+				{"/bench/tests/hull-mesher", "Try it on a saved output", "test"},
+				{"/results/" + oneRun(t, "sound-14-16-512-a", "memory-latency"), "working set", "run"},
+				{"/catalogue", "Hythebrook Sound 16", "catalogue"},
+				{"/catalogue/fen-14", "short", "model"},
+				{"/results", "agent, simulated", "results"},
+				{"/reviews", "quick exports", "reviews"},
+				{"/reviews/fen-14", "Publish edition", "review"},
+				{"/", "should part", "today"}, {"/bench/setups", "New condition", "setups"},
+				{"/bench/wall", "Leave this view", "wall"}, {"/catalogue/rigs", "New rig", "rigs"},
+				{"/desk", "Exchange rates", "desk"}, {"/compare/area", "What readers ask", "area"},
+				{"/people", "Owner", "people"}, {"/nowhere/at/all", "No such page", "lost"},
+				{"/desk/api", "For programs", "api"},
+			} {
+				p.open(page.path)
+				p.Says(page.says)
+				p.Until(`document.fonts.status === 'loaded'`)
+				w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`)
+				if w > 0 {
+					t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
+				}
+				p.Until(`document.title === document.querySelector('h1').innerText + ' · Durvek'`)
+				if i%4 == map[string]int{"light": 0, "dark": 2}[look] { // every other page, in either
+					p.accessible(page.path + ", " + look)
+				}
+				if size[0] == 1280 && !slices.Contains(unseen, page.name) {
+					p.Shot("console-" + page.name)
+				}
 			}
-			p.Until(`document.title === document.querySelector('h1').innerText + ' · Durvek'`)
-			if i%4 == map[string]int{"light": 0, "dark": 2}[look] { // every other page, in either
-				p.accessible(page.path + ", " + look)
-			}
-			if size[0] == 1280 && !slices.Contains(strings.Fields("lost test run bench reviews catalogue rules partners tests "+
-				"incidents changed history setups wall rigs desk area people api"), page.name) { // as many pictures as one looks at
-				p.Shot("console-" + page.name)
-			}
-		}
+		})
 	}
 }
 

@@ -37,7 +37,6 @@ func (p *page) keys(keys ...string) {
 }
 
 func TestDoubtsAreSettledByKeyboard(t *testing.T) {
-	bed.fill()
 	before := doubtful(t, "state", "open", "rule", "limited")
 	if len(before) == 0 {
 		before = doubtful(t, "state", "open")

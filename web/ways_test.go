@@ -20,36 +20,40 @@ import (
 
 func TestEveryWayOfComparingStands(t *testing.T) {
 	for _, size := range [][2]int64{{1280, 800}, {390, 800}} {
-		p := signedIn(t, size[0], size[1])
-		for _, page := range []struct{ path, says, name string }{
-			{"/compare/head?variants=fen-14-16-512,fen-14-32-1000", "take the cheaper", "head"},
-			{"/compare/head", "Choose a variant", ""},
-			{"/compare/index?field=machines&use=chart-room&subject=tern-mini-32-1000", "of plausible weights", "index"},
-			{"/compare/fit?use=foredeck&field=foredeck", "Screen luminance at least 500 cd/m²", ""},
-			{"/compare/value?measure=compression/pack-all&subject=fen-14-16-512", "it would be the best buy", "value"},
-			{"/compare/modes?measure=compression/pack-all", "+4", ""},
-			{"/compare/curves?field=laptops", "keeps 8", ""},
-			{"/compare/claims", "9 of 14", ""},
-			{"/compare/claims?subject=fen-14-16-512", "best of 3 readings", ""},
-			{"/compare/next?field=laptops", "standings narrow", ""},
-			{"/compare/fields", "released from 2026-01", ""},
-			{"/compare?measure=spec/body.weight&field=laptops", "As written down", ""},
-			{"/compare?measure=price/GBP&field=laptops", "12 laptops", ""},
-		} {
-			if page.says == "12 laptops" {
-				page.says = "10 ranked"
+		t.Run(fmt.Sprint(size[0]), func(t *testing.T) {
+			t.Parallel() // each has a browser of its own to itself, and changes nothing
+			p := signedIn(t, size[0], size[1])
+			for _, page := range []struct{ path, says, name string }{
+				{"/compare/head?variants=fen-14-16-512,fen-14-32-1000", "take the cheaper", "head"},
+				{"/compare/head", "Choose a variant", ""},
+				{"/compare/index?field=machines&use=chart-room&subject=tern-mini-32-1000", "of plausible weights", "index"},
+				{"/compare/fit?use=foredeck&field=foredeck", "Screen luminance at least 500 cd/m²", ""},
+				{"/compare/value?measure=compression/pack-all&subject=fen-14-16-512", "it would be the best buy", "value"},
+				{"/compare/modes?measure=compression/pack-all", "+4", ""},
+				{"/compare/curves?field=laptops", "keeps 8", ""},
+				{"/compare/claims", "9 of 14", ""},
+				{"/compare/claims?subject=fen-14-16-512", "best of 3 readings", ""},
+				{"/compare/next?field=laptops", "standings narrow", ""},
+				{"/compare/fields", "released from 2026-01", ""},
+				{"/compare?measure=spec/body.weight&field=laptops", "As written down", ""},
+				{"/compare?measure=price/GBP&field=laptops", "12 laptops", ""},
+			} {
+				if page.says == "12 laptops" {
+					page.says = "10 ranked"
+				}
+				p.open(page.path)
+				p.Says(page.says)
+				p.Until(`document.fonts.status === 'loaded'`)
+				w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`)
+				if w > 0 {
+					t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
+				}
+				if size[0] == 1280 && page.name != "" {
+					p.Until(`!!document.querySelector('.chart svg')`)
+					p.Shot("console-" + page.name)
+				}
 			}
-			p.open(page.path)
-			p.Says(page.says)
-			p.Until(`document.fonts.status === 'loaded'`)
-			if w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`); w > 0 {
-				t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
-			}
-			if size[0] == 1280 && page.name != "" {
-				p.Until(`!!document.querySelector('.chart svg')`)
-				p.Shot("console-" + page.name)
-			}
-		}
+		})
 	}
 }
 

@@ -118,7 +118,8 @@ func (p *Tab) Until(expression string) {
 		// By the clock, not by frames: a page that is hidden draws none.
 		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(p.Patience),
 			chromedp.WithPollingInterval(50*time.Millisecond)))
-		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
+		if err == nil || !strings.Contains(err.Error(), "Cannot find context") &&
+			!strings.Contains(err.Error(), "target navigated") {
 			break
 		}
 	}
