@@ -101,6 +101,8 @@ func (a *app) personCmd() *cobra.Command {
 	add := api.With(api.PersonNote{Role: books.Editor})
 	var change api.ChangingPerson
 	var gone api.Slugged
+	var admit api.Admitting
+	var away api.Slugged
 	show := func(p books.Person) { a.say("%s works here as %s.", p.Name, p.Role) }
 	return noun("person", "Who works at the desk, and what they may do",
 		all(a, "list", "List people", "durvek person list", api.People, func(ps []books.Person) {
@@ -117,7 +119,20 @@ func (a *app) personCmd() *cobra.Command {
 		asking(a, "drop NAME", "End somebody's sign-ins and tokens; what they did keeps their name",
 			`durvek person drop "Ilse Brandt"`, api.DropPerson, &gone, []any{&gone.Slug}, func(api.None) {
 				a.say("%s works here no more; every sign-in and token of theirs is ended.", gone.Slug)
-			}))
+			}),
+		all(a, "waiting", "List who asks to be let in", "durvek person waiting", api.Entries, func(es []api.Entry) {
+			var rows [][]any
+			for _, e := range es {
+				rows = append(rows, []any{e.Number, e.Name, e.From, e.At.Local().Format("15:04"), e.ID})
+			}
+			a.print([]string{"Number", "Name", "From", "Since", "Id"}, rows)
+		}),
+		asking(a, "admit NUMBER", "Let in who asks, by the number that stands before them; with --role as somebody new",
+			"durvek person admit 4711 --role editor", api.Admit, &admit, []any{&admit.Slug}, func(e api.Entry) {
+				a.say("%s is let in.", e.Name)
+			}),
+		asking(a, "turn-away NUMBER", "Turn away who asks to be let in", "durvek person turn-away 4711", api.TurnAway, &away,
+			[]any{&away.Slug}, func(api.None) { a.say("Whoever asked is turned away.") }))
 }
 
 func (a *app) apiCmd() *cobra.Command {

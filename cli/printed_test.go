@@ -18,11 +18,11 @@ import (
 	"durvek/instrument"
 )
 
-// endless are the printed commands that do not end by themselves, measure for long or need a machine that asks; what
-// they do is tried by tests of their own.
+// endless are the printed commands that do not end by themselves, measure for long or need a machine or somebody that
+// asks; what they do is tried by tests of their own.
 var endless = []string{"durvek serve ", "durvek demo ", "durvek agent ", "durvek data generate ",
 	"durvek bench run --usual", "durvek plan confirm ", "durvek plan close ", "durvek sign-in '",
-	"durvek instrument simulate ",
+	"durvek instrument simulate ", "durvek person admit ", "durvek person turn-away ",
 	"durvek site serve "}
 
 const (

@@ -71,6 +71,11 @@ var rest = []asking{
 	{"POST", "/api/tokens", `{"name":"nightly export","days":90,"scope":"reader"}`, "", ""},
 	{"GET", "/api/tokens", "", "", ""}, {"DELETE", "/api/tokens/nightly%20export", "", "", ""},
 	{"DELETE", "/api/people/Ines", "", "", ""},
+	{"POST", "/api/entry/asks", `{"name":"Wilma"}`, "hers=secret number=number", ""},
+	{"GET", "/api/entries", "", "", ""}, {"POST", "/api/entries/{number}/admission", `{"role":"reader"}`, "", ""},
+	{"POST", "/api/entry/answers", `{"secret":"{hers}"}`, "", ""},
+	{"POST", "/api/entry/asks", `{"name":"Somebody"}`, "number=number", ""},
+	{"DELETE", "/api/entries/{number}", "", "", ""},
 
 	{"POST", "/api/exchange", saltings(), "", ""}, {"GET", "/api/exchange", "", "", ""},
 	{"DELETE", "/api/exchange/saltings-bench", "", "", ""},

@@ -42,6 +42,7 @@ func (s *Service) accessRoutes() {
 		return api.Me{Name: who(ctx).Person, Desk: s.desk.Desk.Name(), Role: who(ctx).Role}, nil
 	})
 	s.peopleRoutes()
+	s.entryRoutes()
 	all(s, api.Vocabulary, func(ctx context.Context) (api.Words, error) {
 		known, err := d.Kinds(ctx)
 		var kinds []catalog.Kind

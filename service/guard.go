@@ -128,7 +128,8 @@ func (s *Service) privately(c *fiber.Ctx) error {
 
 // open lists what may be asked for without a token.
 func open(p string) bool {
-	return p == "/api/agent/join" || p == "/api/sign-in" || strings.HasPrefix(p, "/api/openapi") || strings.HasPrefix(p,
+	return p == "/api/agent/join" || p == "/api/sign-in" || p == "/api/entry/asks" || p == "/api/entry/answers" ||
+		strings.HasPrefix(p, "/api/openapi") || strings.HasPrefix(p,
 		"/api/schemas")
 }
 

@@ -70,9 +70,9 @@ func (s *Service) describeTold() {
 	}
 	described.AddOperation(&huma.Operation{Method: http.MethodGet, Path: "/api/events", OperationID: "events",
 		Tags: []string{"access"}, Summary: "What happens, as it happens", Description: "A stream of server-sent events " +
-			"(HTML, 9.2) until whoever asked leaves: progress, run, bench, doubt, incident, review, catalogue. Each says what " +
-			"to look at again; who does not keep up loses the oldest. For what must not be lost there are hooks. Everybody " +
-			"who works at the desk may ask this.",
+			"(HTML, 9.2) until whoever asked leaves: progress, run, bench, doubt, incident, review, catalogue, entry. Each " +
+			"says what to look at again; who does not keep up loses the oldest. For what must not be lost there are hooks. " +
+			"Everybody who works at the desk may ask this.",
 		Security: []map[string][]string{{"token": {}}, {"session": {}}},
 		Responses: map[string]*huma.Response{"200": {Description: "Events", Content: map[string]*huma.MediaType{
 			"text/event-stream": {Schema: &huma.Schema{Type: "string"},

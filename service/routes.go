@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"reflect"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -129,7 +130,7 @@ func described[I, O any](s *Service, o api.Operation[I, O]) huma.Operation {
 		op.Errors = append(op.Errors, http.StatusConflict, http.StatusRequestEntityTooLarge)
 	}
 	op.Errors = append(op.Errors, http.StatusUnauthorized)
-	if o.Needs == "" && (o.ID == api.SignIn.ID || o.ID == api.Join.ID) {
+	if slices.Contains([]string{api.SignIn.ID, api.Join.ID, api.AskEntry.ID, api.EntryAnswer.ID}, o.ID) {
 		op.Security = []map[string][]string{}
 		op.Errors = append(op.Errors, http.StatusTooManyRequests)
 		return op
@@ -148,7 +149,7 @@ func takes(group string, needs books.Role) string {
 	case group == api.Agents && needs != "":
 		return "Only a machine that joined a plan asks this."
 	case needs == "":
-		return "Anybody with a code may ask this; wrong codes are limited by address."
+		return "Anybody may ask this; wrong codes are limited by address."
 	case needs == books.Reader:
 		return "Everybody who works at the desk may ask this."
 	}

@@ -59,6 +59,7 @@ type Service struct {
 	tlsOnly      bool
 	examples     Examples
 	backedUp     atomic.Pointer[time.Time] // when the last was made
+	entries      *entries                  // who asks to be let in
 }
 
 // Examples makes up rivals of some kinds of product, measured before a day, in the runtimes of the desk's own runs.
@@ -90,8 +91,9 @@ func New(d *house.House, o Options) *Service {
 		o.Probe = embed.FS{}
 	}
 	s := &Service{desk: d, console: o.Console, probe: o.Probe, certificates: o.Certificates, examples: o.Examples,
-		done:  make(chan struct{}),
-		hosts: o.Hosts, tlsOnly: o.TLSOnly}
+		entries: &entries{now: d.Desk.Now},
+		done:    make(chan struct{}),
+		hosts:   o.Hosts, tlsOnly: o.TLSOnly}
 	s.app = fiber.New(fiber.Config{AppName: "Durvek", Immutable: true, StreamRequestBody: true,
 		ReadTimeout: headerTime, IdleTimeout: idleTime, ReadBufferSize: 16 << 10, DisableStartupMessage: true,
 		EnableTrustedProxyCheck: true, TrustedProxies: o.Proxies, ErrorHandler: failed})
@@ -115,6 +117,8 @@ func New(d *house.House, o Options) *Service {
 		}})
 	s.app.Use("/api/agent/join", guess)
 	s.app.Use("/api/sign-in", guess)
+	s.app.Use("/api/entry/answers", guess)
+	s.app.Use("/api/entry/asks", fromWhere)
 	s.app.Get("/sign-in", guess, s.signInLink)
 	s.app.Use("/api", pack, s.authorise, s.shorten, s.once, untilLeft, s.keep)
 	s.app.Get("/api/events", s.events)

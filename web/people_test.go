@@ -67,3 +67,35 @@ func TestPeopleAreLetInFromTheConsole(t *testing.T) {
 		.find(b => b.innerText === 'Remove').click(), true)`)
 	p.Says("to addresses that an owner names here")
 }
+
+func TestWhoIsSignedOutAsksToBeLetIn(t *testing.T) {
+	asker := bare(t, 390, 800, "401")
+	asker.open("/compare?field=laptops")
+	asker.Says("Or ask to be let in")
+	asker.Until(`document.documentElement.scrollWidth <= document.documentElement.clientWidth`)
+	asker.accessible("signed out")
+	asker.fill("Your name", "Wilma")
+	asker.Press("Ask to be let in")
+	asker.Says("Tell them this number")
+	number := tab.Eval[string](asker.Tab, `document.querySelector('.number').innerText`)
+	owner := signedIn(t, 1280, 800)
+	owner.open("/")
+	owner.Says("Wilma asks to be let in, with the number " + number)
+	owner.open("/people")
+	owner.Says(number)
+	owner.choose("Let in as", "Somebody new, who looks")
+	owner.Press("Let in")
+	owner.Until(`!document.body.innerText.includes('Asks to be let in')`)
+	asker.Until(`!!document.querySelector('nav.rail') && location.pathname === '/compare'`)
+	asker.open("/people")
+	asker.Until(`[...document.querySelectorAll('table[aria-label=People] tr')].some(r =>
+		r.innerText.includes('Wilma you') && r.innerText.includes('reader'))`)
+
+	turned := bare(t, 1280, 800, "401")
+	turned.open("/")
+	turned.fill("Your name", "Nobody")
+	turned.Press("Ask to be let in")
+	owner.Says("Nobody") // without being asked to look again
+	owner.Press("Turn away")
+	turned.Says("You were turned away.")
+}

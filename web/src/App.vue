@@ -7,6 +7,7 @@ import { api, must, Refusal } from './api/client'
 import { link } from './api/link'
 import { labelTables } from './parts/cards'
 import Finder from './parts/Finder.vue'
+import SignedOut from './pages/SignedOut.vue'
 import { said, takeBack } from './parts/told'
 import Trouble from './parts/Trouble.vue'
 
@@ -15,6 +16,7 @@ const theme = useTheme()
 const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')), staleTime: Infinity })
 // A page that was there stays: what is on it is not lost for a question that failed.
 const away = computed(() => me.error.value instanceof Refusal && me.error.value.status === 0)
+const out = computed(() => me.error.value instanceof Refusal && me.error.value.status === 401)
 const pages = [
   ['/', 'Today'],
   ['/bench', 'Bench'],
@@ -57,7 +59,7 @@ function turn() {
 <template>
   <v-app>
     <a class="skip" href="#main" @click.prevent="main?.focus()">Skip to the page</a>
-    <nav v-if="!route.meta.bare" class="rail" :class="{ open: more }" aria-label="Pages">
+    <nav v-if="!route.meta.bare && !out" class="rail" :class="{ open: more }" aria-label="Pages">
       <div class="name">Durvek</div>
       <div class="desk">{{ me.data.value?.desk }}</div>
       <button type="button" class="seek" aria-keyshortcuts="Control+K Meta+K" @click="finding = true">Find <kbd>Ctrl K</kbd></button>
@@ -65,9 +67,10 @@ function turn() {
       <button type="button" class="unfold" :aria-expanded="more" @click="more = !more">{{ more ? 'Less' : 'More' }}</button>
       <div class="foot"><router-link to="/desk" :class="{ on: route.path === '/desk' }">Settings</router-link><router-link to="/people" :class="{ on: route.path === '/people' }">{{ me.data.value?.name ?? 'People' }}</router-link><button type="button" @click="turn">{{ dark ? 'Light' : 'Dark' }}</button><button type="button" @click="signOut">Sign out</button></div>
     </nav>
-    <main id="main" ref="main" class="page" :class="{ bare: route.meta.bare }" tabindex="-1">
+    <main id="main" ref="main" class="page" :class="{ bare: route.meta.bare || out }" tabindex="-1">
       <div v-if="link.down" class="banner" role="alert">The service does not answer. What you type is kept here, and this page goes on by itself when it is back.</div>
-      <Trouble v-if="me.error.value && !away" :error="me.error.value" />
+      <SignedOut v-if="out" />
+      <Trouble v-else-if="me.error.value && !away" :error="me.error.value" />
       <router-view v-if="me.data.value || !me.error.value" />
     </main>
     <div v-if="said.now" class="said" role="status">{{ said.now.text }}<button v-if="said.now.undo" type="button" class="plainly" @click="takeBack">Undo</button></div>

@@ -43,6 +43,7 @@ export function watchEvents(queries: QueryClient): void {
     source.addEventListener('bench', () => stale('bench'))
     source.addEventListener('incident', () => stale('bench', 'incidents'))
     source.addEventListener('catalogue', () => stale('models', 'model', 'fields', 'uses', 'ranking', 'compared', 'chart'))
+    source.addEventListener('entry', () => stale('entries'))
     source.addEventListener('review', () => stale('reviews', 'review'))
   }
   function rest() {

@@ -55,7 +55,7 @@ export interface paths {
         put?: never;
         /**
          * Join with a one-time code
-         * @description Join with a one-time code. Anybody with a code may ask this; wrong codes are limited by address.
+         * @description Join with a one-time code. Anybody may ask this; wrong codes are limited by address.
          */
         post: operations["join"];
         delete?: never;
@@ -684,6 +684,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who asks to be let in
+         * @description Who asks to be let in. It takes an owner.
+         */
+        get: operations["list-entries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Turn away who asks to be let in
+         * @description Turn away who asks to be let in. It takes an owner.
+         */
+        delete: operations["turn-away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entries/{slug}/admission": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let in who asks, as somebody who works here or as somebody new
+         * @description Let in who asks, as somebody who works here or as somebody new. It takes an owner.
+         */
+        post: operations["admit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entry/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What became of asking to be let in; the code of whom an owner let in is given once
+         * @description What became of asking to be let in; the code of whom an owner let in is given once. Anybody may ask this; wrong codes are limited by address.
+         */
+        post: operations["entry-answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entry/asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask to be let in, signed in nowhere; the number says to an owner who it is that asks
+         * @description Ask to be let in, signed in nowhere; the number says to an owner who it is that asks. Anybody may ask this; wrong codes are limited by address.
+         */
+        post: operations["ask-entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -693,7 +793,7 @@ export interface paths {
         };
         /**
          * What happens, as it happens
-         * @description A stream of server-sent events (HTML, 9.2) until whoever asked leaves: progress, run, bench, doubt, incident, review, catalogue. Each says what to look at again; who does not keep up loses the oldest. For what must not be lost there are hooks. Everybody who works at the desk may ask this.
+         * @description A stream of server-sent events (HTML, 9.2) until whoever asked leaves: progress, run, bench, doubt, incident, review, catalogue, entry. Each says what to look at again; who does not keep up loses the oldest. For what must not be lost there are hooks. Everybody who works at the desk may ask this.
          */
         get: operations["events"];
         put?: never;
@@ -2591,7 +2691,7 @@ export interface paths {
         put?: never;
         /**
          * Spend a one-time sign-in code for a token
-         * @description Spend a one-time sign-in code for a token. Anybody with a code may ask this; wrong codes are limited by address.
+         * @description Spend a one-time sign-in code for a token. Anybody may ask this; wrong codes are limited by address.
          */
         post: operations["sign-in"];
         delete?: never;
@@ -3209,6 +3309,15 @@ export interface webhooks {
 }
 export interface components {
     schemas: {
+        Admission: {
+            /** @description Somebody who works here, or somebody new where a role is given; the name that they gave if left out */
+            person?: string;
+            /**
+             * @description What somebody new may do: reader, editor or owner
+             * @enum {string}
+             */
+            role?: "" | "reader" | "editor" | "owner";
+        };
         AnalyseAnalysis: {
             /**
              * @description What it does, after which source
@@ -5125,7 +5234,7 @@ export interface components {
             readonly fixed?: string[];
             /**
              * @description Tells desks of one name apart, in what they publish
-             * @example 7be7c92a5f87f5dbaf75c7cddeb40db1
+             * @example 5a17196b8e3c4d2f9a6b0c1d2e3f4a5b
              */
             readonly id?: string;
             /**
@@ -5185,6 +5294,59 @@ export interface components {
             parts: string[];
             /** @example fen-11 */
             slug: string;
+        };
+        Entry: {
+            /**
+             * Format: date-time
+             * @example 2026-11-23T08:00:00Z
+             */
+            at: string;
+            /**
+             * @description Address that they ask from
+             * @example 127.0.0.1
+             */
+            from: string;
+            /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
+            id: string;
+            /**
+             * @description As they call themselves
+             * @example Wilma
+             */
+            name: string;
+            /**
+             * @description As it stands before them
+             * @example 4711
+             */
+            number: string;
+        };
+        EntryAnswered: {
+            /**
+             * @description One-time code to sign in with
+             * @example a-secret-that-is-shown-once
+             */
+            code?: string;
+            /** @enum {string} */
+            state: "waiting" | "let in" | "turned away";
+        };
+        EntryAsked: {
+            /**
+             * @description Stands on the owner's page, too: so that the right one is let in
+             * @example 4711
+             */
+            number: string;
+            /** @example a-secret-that-is-shown-once */
+            secret: string;
+        };
+        EntryNote: {
+            /**
+             * @description What an owner knows one by
+             * @example Wilma
+             */
+            name: string;
+        };
+        EntrySecret: {
+            /** @example a-secret-that-is-shown-once */
+            secret: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -13194,7 +13356,7 @@ export interface operations {
                      *       "fixed": [
                      *         "name"
                      *       ],
-                     *       "id": "7be7c92a5f87f5dbaf75c7cddeb40db1",
+                     *       "id": "5a17196b8e3c4d2f9a6b0c1d2e3f4a5b",
                      *       "name": "Marram Desk",
                      *       "named": true
                      *     }
@@ -13271,7 +13433,7 @@ export interface operations {
                      *       "fixed": [
                      *         "name"
                      *       ],
-                     *       "id": "7be7c92a5f87f5dbaf75c7cddeb40db1",
+                     *       "id": "5a17196b8e3c4d2f9a6b0c1d2e3f4a5b",
                      *       "imprint": "The chandlery's measuring room",
                      *       "licence": "CC-BY-4.0",
                      *       "name": "Marram Desk",
@@ -14318,6 +14480,459 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-entries": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only entries of which this is true, as FIELD=VALUE; also !=, <, <=, >, >= and ~ (has the text in it). A field within a field is written with a point. Repeatable: all must be true
+                 * @example [
+                 *       "kind=laptop"
+                 *     ]
+                 */
+                filter?: components["parameters"]["filter"];
+                /**
+                 * @description Order by these fields, with a - before one for its largest first. Entries without the field come last
+                 * @example -released,name
+                 */
+                sort?: components["parameters"]["sort"];
+                /** @description How many entries at most. Where there are more, the header Link names the next part */
+                limit?: components["parameters"]["limit"];
+                /** @description Where to go on, as the Link of the part before says */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "at": "2026-11-23T08:00:00Z",
+                     *         "from": "127.0.0.1",
+                     *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *         "name": "Wilma",
+                     *         "number": "4711"
+                     *       }
+                     *     ]
+                     */
+                    "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "turn-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 8400 */
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /** @example {} */
+                    "application/json": components["schemas"]["None"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    admit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 8070 */
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "role": "reader"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Admission"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "at": "2026-11-23T08:00:00Z",
+                     *       "from": "127.0.0.1",
+                     *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
+                     *       "name": "Wilma",
+                     *       "number": "4711"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "entry-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "secret": "a-secret-that-is-shown-once"
+                 *     }
+                 */
+                "application/json": components["schemas"]["EntrySecret"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "code": "a-secret-that-is-shown-once",
+                     *       "state": "let in"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["EntryAnswered"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Wilma"
+                 *     }
+                 */
+                "application/json": components["schemas"]["EntryNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "number": "4711",
+                     *       "secret": "a-secret-that-is-shown-once"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["EntryAsked"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

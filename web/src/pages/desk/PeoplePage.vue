@@ -7,6 +7,7 @@ import { useAct } from '../../parts/act'
 import PageHead from '../../parts/PageHead.vue'
 import Trouble from '../../parts/Trouble.vue'
 import ToldPrograms from './ToldPrograms.vue'
+import WhoAsks from './WhoAsks.vue'
 
 type Role = Of<'BooksPerson'>['role']
 const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')), staleTime: Infinity })
@@ -50,6 +51,7 @@ const day = (s?: string) => (s ? s.slice(0, 10) : '')
 <template>
   <PageHead title="People and access" sub="Who works at this desk, what lets them in, and who did what" />
   <Trouble v-if="trouble" :error="trouble" />
+  <WhoAsks v-if="owner" :people="(people.data.value ?? []).map((p) => p.name)" />
   <div class="sheet scroll mb-4">
     <table aria-label="People">
       <thead><tr><th>Name</th><th>Role</th><th>Since</th><th /></tr></thead>
