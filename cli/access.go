@@ -2,7 +2,9 @@ package cli
 
 import (
 	"cmp"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -28,30 +30,20 @@ func (a *app) signInCmd() *cobra.Command {
 			if err != nil || u.Host == "" || u.Query().Get("code") == "" {
 				return usageError{fmt.Errorf("%q is no sign-in link; it looks like http://host:port/sign-in?code=…", args[0])}
 			}
-			server := u.Scheme + "://" + u.Host
-			host, _ := os.Hostname()
-			t, err := client.Ask(cmd.Context(), client.New(server, ""), api.SignIn, api.With(api.Code{
-				Code: u.Query().Get("code"), Name: "command line on " + host}))
-			if err != nil {
-				return err
-			}
-			path, err := signedIn()
-			if err != nil {
-				return err
-			}
-			if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-				return err
-			}
-			b, err := json.Marshal(local{server, t.Token})
-			if err != nil {
-				return err
-			}
-			if err := os.WriteFile(path, b, 0o600); err != nil {
-				return err
-			}
-			a.say("Signed in to %s.", server)
-			return nil
+			return a.signIn(cmd, u.Scheme+"://"+u.Host, u.Query().Get("code"))
 		})
+	var name string
+	ask := verb("ask SERVICE", "Ask a service to be let in, show the number that its owner lets one in by, and wait",
+		"durvek sign-in ask http://desk.local:8460 --name Wilma", 1, func(cmd *cobra.Command, args []string) error {
+			u, err := url.Parse(args[0])
+			if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+				return usageError{fmt.Errorf("%q is no address of a service; it looks like http://host:port", args[0])}
+			}
+			return a.askEntry(cmd, u.Scheme+"://"+u.Host, name)
+		})
+	ask.Flags().StringVar(&name, "name", "", "what an owner of the desk knows you by")
+	ask.MarkFlagRequired("name")
+	c.AddCommand(ask)
 	var whose api.Body[api.Whose]
 	c.AddCommand(asking(a, "link", "Print a new one-time sign-in link", `durvek sign-in link --person "Ilse Brandt"`,
 		api.MakeSignInLink, &whose, nil, func(x api.Code) {
@@ -60,6 +52,59 @@ func (a *app) signInCmd() *cobra.Command {
 			}
 		}))
 	return c
+}
+
+// signIn spends a one-time code, and keeps the token for the commands that follow.
+func (a *app) signIn(cmd *cobra.Command, server, code string) error {
+	host, _ := os.Hostname()
+	t, err := client.Ask(cmd.Context(), client.New(server, ""), api.SignIn, api.With(api.Code{
+		Code: code, Name: "command line on " + host}))
+	if err != nil {
+		return err
+	}
+	path, err := signedIn()
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return err
+	}
+	b, err := json.Marshal(local{server, t.Token})
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(path, b, 0o600); err != nil {
+		return err
+	}
+	a.say("Signed in to %s.", server)
+	return nil
+}
+
+// askEntry asks to be let in and signs in once an owner has said so.
+func (a *app) askEntry(cmd *cobra.Command, server, name string) error {
+	c := client.New(server, "")
+	asked, err := client.Ask(cmd.Context(), c, api.AskEntry, api.With(api.EntryNote{Name: name}))
+	if err != nil {
+		return err
+	}
+	a.say("Tell an owner of the desk this number: %s. They find you under People, or with `durvek person waiting`.",
+		asked.Number)
+	for {
+		got, err := client.Ask(cmd.Context(), c, api.EntryAnswer, api.With(api.EntrySecret{Secret: asked.Secret}))
+		switch {
+		case err != nil:
+			return err
+		case got.State == api.EntryLetIn:
+			return a.signIn(cmd, server, got.Code)
+		case got.State == api.EntryTurned:
+			return errors.New("an owner of the desk turned you away")
+		}
+		select {
+		case <-cmd.Context().Done():
+			return context.Cause(cmd.Context())
+		case <-time.After(2 * time.Second):
+		}
+	}
 }
 
 func (a *app) tokenCmd() *cobra.Command {

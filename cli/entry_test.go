@@ -34,6 +34,22 @@ func TestAnOwnerLetsInWhoAsks(t *testing.T) {
 	do("list").want(t, 0, "Wilma	reader")
 	do("admit", first).want(t, 1, "nobody waits to be let in")
 	do("turn-away", second).want(t, 0, "Whoever asked is turned away.")
+
+	// By the command line on another computer, which waits.
+	elsewhere := t.TempDir()
+	call(t, elsewhere, "sign-in", "ask", "desk", "--name", "Odo").want(t, 2, "is no address of a service")
+	call(t, elsewhere, "sign-in", "ask", server).want(t, 2, "name")
+	waits := make(chan result)
+	go func() { waits <- call(t, elsewhere, "sign-in", "ask", server, "--name", "Odo") }()
+	number := ""
+	for number == "" {
+		if lines := strings.Split(do("waiting").out, "\n"); len(lines) > 1 && strings.Contains(lines[1], "Odo") {
+			number, _, _ = strings.Cut(lines[1], "\t")
+		}
+	}
+	do("admit", number, "--person", "Wilma").want(t, 0, "Odo is let in.")
+	(<-waits).want(t, 0, "this number: "+number, "Signed in to "+server)
+	call(t, elsewhere, "measure", "list").want(t, 0, "hashing/all")
 	if out := do("waiting").out; strings.Contains(out, "Wilma") || strings.Contains(out, "Nobody") {
 		t.Error(out)
 	}

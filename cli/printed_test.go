@@ -21,7 +21,7 @@ import (
 // endless are the printed commands that do not end by themselves, measure for long or need a machine or somebody that
 // asks; what they do is tried by tests of their own.
 var endless = []string{"durvek serve ", "durvek demo ", "durvek agent ", "durvek data generate ",
-	"durvek bench run --usual", "durvek plan confirm ", "durvek plan close ", "durvek sign-in '",
+	"durvek bench run --usual", "durvek plan confirm ", "durvek plan close ", "durvek sign-in '", "durvek sign-in ask ",
 	"durvek instrument simulate ", "durvek person admit ", "durvek person turn-away ",
 	"durvek site serve "}
 

@@ -410,11 +410,9 @@ func TestStrangersAreSentAway(t *testing.T) {
 		"application/problem+json") {
 		t.Errorf("status %d, %s", resp.StatusCode, resp.Header.Get("Content-Type"))
 	}
-	ctx, end := chromedp.NewContext(bed.browser, chromedp.WithNewBrowserContext())
-	defer end()
-	p := &page{&tab.Tab{T: t, Ctx: ctx}}
+	p := bare(t, 1280, 800, "401")
 	p.open("/compare")
-	p.Says("sign in first")
+	p.Says("Or ask to be let in")
 }
 
 func TestADossierIsCheckedBeforeItIsTakenIn(t *testing.T) {

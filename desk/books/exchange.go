@@ -6,7 +6,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
+	"unicode"
 
 	"durvek/core/method"
 	"durvek/desk"
@@ -24,7 +26,7 @@ type Rivals struct {
 	Published time.Time `json:"published"`
 	Licence   string    `json:"licence,omitempty" doc:"SPDX name of the licence that its data are given away under; empty where it named none"`
 	Digest    string    `json:"digest" doc:"SHA-256 of its data package"`
-	Taken     time.Time `json:"taken,omitempty" doc:"When it was taken in; left out of what is only looked at"`
+	Taken     time.Time `json:"taken,omitempty,omitzero" doc:"When it was taken in; left out of what is only looked at"`
 	By        string    `json:"by,omitempty"`
 	Devices   []Foreign `json:"devices" doc:"What it measured"`
 	Figures   int       `json:"figures" doc:"Figures in all"`
@@ -68,6 +70,9 @@ func (d *Books) TakeEdition(ctx context.Context, a Arrival, check bool, by strin
 	if err != nil {
 		return Rivals{}, desk.Refuse(desk.Invalid, "what was published cannot be taken in: %v", err)
 	}
+	if a.As = strings.TrimSpace(a.As); strings.ContainsFunc(a.As, unicode.IsControl) {
+		return Rivals{}, desk.Refuse(desk.Invalid, "the name that a desk goes by is a line of text")
+	}
 	var out Rivals
 	x := store.Exchanged{Review: e.Review, Number: e.Number, DeskID: e.DeskID, Digest: e.Digest, Taken: d.desk.Now().UTC(),
 		By: by}
@@ -89,8 +94,7 @@ func (d *Books) TakeEdition(ctx context.Context, a Arrival, check bool, by strin
 		switch {
 		case i < 0 && len(there) >= mostExchanged:
 			return false, desk.Refuse(desk.Conflict,
-				"%d editions of other desks are here, and no more are kept; remove some first",
-				len(there))
+				"%d editions of other desks are here, and no more are kept; remove some first", len(there))
 		case i < 0:
 			return true, nil
 		case there[i].Digest == x.Digest:
@@ -98,8 +102,7 @@ func (d *Books) TakeEdition(ctx context.Context, a Arrival, check bool, by strin
 			return false, nil
 		case there[i].Number > x.Number:
 			return false, desk.Refuse(desk.Conflict, "edition %d of %q by %s is here already, and this is edition %d",
-				there[i].Number,
-				x.Review, x.Name, x.Number)
+				there[i].Number, x.Review, x.Name, x.Number)
 		case there[i].Number == x.Number:
 			return false, desk.Refuse(desk.Conflict,
 				"edition %d of %q by %s is here with other tables; what is published does not "+

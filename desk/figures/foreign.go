@@ -97,8 +97,7 @@ func (v *view) take(e *edition, have map[string]bool) {
 		}
 		v.variants[slug] = variantView{Slug: slug, Note: r.Configuration, Spec: r.Spec, Origin: e.Desk,
 			Model: catalog.Model{Slug: exchange.Slug(e.origin, r.Model), Maker: r.Maker, Name: r.Name + " (" + e.Desk + ")",
-				Kind:     r.Kind,
-				Released: r.Released}}
+				Kind: r.Kind, Released: r.Released}}
 		v.order = append(v.order, slug)
 		if own := v.variants[r.Variant].Model; own.Maker == r.Maker && own.Name == r.Name {
 			v.offers[slug] = v.offers[r.Variant] // prices are of what is sold, whoever measured it

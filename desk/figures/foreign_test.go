@@ -143,7 +143,10 @@ func TestAnEditionIsTakenInOnceAndUnderOneName(t *testing.T) {
 	take(t, d, published(1, "Kelp Bench", "other", print, "q|1|"+mains+"|1|"), false, "another desk goes by")
 	take(t, d, published(1, "Desk", "other", print, "q|1|"+mains+"|1|"), false, "this desk is called")
 	take(t, d, published(1, "X", d.Desk.Self().ID, print, "q|1|"+mains+"|1|"), false, "this desk itself")
-	renamed := most
+	renamed := first
+	renamed.As = "X\nY"
+	take(t, d, renamed, false, "a line of text")
+	renamed = most
 	renamed.As = "Another name"
 	take(t, d, renamed, false, "remove what is here of it")
 	second := published(1, "Kelp Bench", "other", print, "q|1|"+mains+"|120|")

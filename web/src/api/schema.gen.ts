@@ -14587,7 +14587,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @example 8400 */
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -14674,7 +14674,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @example 8070 */
+                /** @example 0190a8f0-1c2d-7000-8000-00805f9b34fb */
                 slug: string;
             };
             cookie?: never;
@@ -21163,7 +21163,7 @@ export interface operations {
                      *         "role": "editor"
                      *       },
                      *       {
-                     *         "added": "2026-11-23T08:00:00Z",
+                     *         "added": "2026-12-02T04:26:57Z",
                      *         "name": "Owner",
                      *         "role": "owner"
                      *       }
