@@ -173,10 +173,10 @@ func (a *app) personCmd() *cobra.Command {
 			a.print([]string{"Number", "Name", "From", "Since", "Id"}, rows)
 		}),
 		asking(a, "admit NUMBER", "Let in who asks, by the number that stands before them; with --role as somebody new",
-			"durvek person admit 4711 --role editor", api.Admit, &admit, []any{&admit.Slug}, func(e api.Entry) {
+			"durvek person admit 4072 --role editor", api.Admit, &admit, []any{&admit.Slug}, func(e api.Entry) {
 				a.say("%s is let in.", e.Name)
 			}),
-		asking(a, "turn-away NUMBER", "Turn away who asks to be let in", "durvek person turn-away 4711", api.TurnAway, &away,
+		asking(a, "turn-away NUMBER", "Turn away who asks to be let in", "durvek person turn-away 4072", api.TurnAway, &away,
 			[]any{&away.Slug}, func(api.None) { a.say("Whoever asked is turned away.") }))
 }
 

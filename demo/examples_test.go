@@ -315,12 +315,12 @@ var chance = []struct {
 	{regexp.MustCompile(`[A-Za-z0-9_-]{43}\b`), "a-secret-that-is-shown-once"},
 	{regexp.MustCompile(`whsec_[^"]*`), "whsec_"},
 	{regexp.MustCompile(`"[0-9a-f]{32}"`), `"5a17196b8e3c4d2f9a6b0c1d2e3f4a5b"`},
-	{regexp.MustCompile(`("[a-zA-Z]*\.?number": ?)"[0-9]{4}"`), `$1"4711"`},
+	{regexp.MustCompile(`("[a-zA-Z]*\.?number": ?)"[0-9]{4}"`), `$1"4072"`},
 	{regexp.MustCompile(`"[0-9a-f]{12}"`), `"0a1b2c3d4e5f"`}, {regexp.MustCompile(`\b[A-Z2-7]{4}-[A-Z2-7]{4}\b`),
 		"ABCD-2345"},
 	{regexp.MustCompile(`127\.0\.0\.1:[0-9]+`), "127.0.0.1:8080"}, {regexp.MustCompile(`M4 4h7v1H4z[^"]*`),
 		"M4 4h7v1H4z…"},
-	{regexp.MustCompile(`"20[0-9-]{8}T[0-9:]{8}\.[0-9]+Z"`), `"2026-11-23T08:00:00Z"`},
+	{regexp.MustCompile(`"20[0-9-]{8}T[0-9:]{8}(\.[0-9]+)?Z"`), `"2026-11-23T08:00:00Z"`},
 }
 
 // ask asks for the rest.

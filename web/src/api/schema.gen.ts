@@ -3598,6 +3598,8 @@ export interface components {
              * @example 31
              */
             figures: number;
+            /** @description It was here already, as it stands */
+            known?: boolean;
             /**
              * @description SPDX name of the licence that its data are given away under; empty where it named none
              * @example CC0-1.0
@@ -3610,7 +3612,7 @@ export interface components {
             origin: string;
             /**
              * Format: date-time
-             * @example 2026-11-09T09:00:00Z
+             * @example 2026-11-23T08:00:00Z
              */
             published: string;
             /** @example skiff-14 */
@@ -5315,7 +5317,7 @@ export interface components {
             name: string;
             /**
              * @description As it stands before them
-             * @example 4711
+             * @example 4072
              */
             number: string;
         };
@@ -5331,7 +5333,7 @@ export interface components {
         EntryAsked: {
             /**
              * @description Stands on the owner's page, too: so that the right one is let in
-             * @example 4711
+             * @example 4072
              */
             number: string;
             /** @example a-secret-that-is-shown-once */
@@ -6215,7 +6217,7 @@ export interface components {
             code: string;
             /**
              * Format: date-time
-             * @example 2026-11-23T09:00:00Z
+             * @example 2026-11-23T08:00:00Z
              */
             expires: string;
             /**
@@ -7774,7 +7776,7 @@ export interface components {
             /**
              * Format: date-time
              * @description What its clock said when it joined
-             * @example 2026-11-18T21:00:00Z
+             * @example 2026-11-23T08:00:00Z
              */
             clock?: string;
             /**
@@ -8076,7 +8078,7 @@ export interface components {
             source: "agent" | "file" | "typed" | "table";
             /**
              * Format: date-time
-             * @example 2026-11-18T21:00:00Z
+             * @example 2026-11-23T08:00:00Z
              */
             started: string;
             /**
@@ -9339,7 +9341,7 @@ export interface components {
         TrustMoment: {
             /**
              * Format: date-time
-             * @example 2026-05-07T08:00:00Z
+             * @example 2026-11-23T08:00:00Z
              */
             at: string;
             /**
@@ -10129,7 +10131,7 @@ export interface operations {
                  *       "code": "ABCD-2345",
                  *       "machine": {
                  *         "boot": "sia-secret-that-is-shown-once",
-                 *         "clock": "2026-11-18T21:00:00Z",
+                 *         "clock": "2026-11-23T08:00:00Z",
                  *         "cores": 6,
                  *         "memory": 17179869184,
                  *         "name": "sound-12-16-512",
@@ -10883,7 +10885,7 @@ export interface operations {
                  *       "simulated": true,
                  *       "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                  *       "source": "agent",
-                 *       "started": "2026-11-18T21:00:00Z",
+                 *       "started": "2026-11-23T08:00:00Z",
                  *       "step": 0,
                  *       "subject": "sound-12-16-512-a",
                  *       "test": "hashing",
@@ -11446,7 +11448,7 @@ export interface operations {
                     /**
                      * @example {
                      *       "code": "ABCD-2345",
-                     *       "expires": "2026-11-23T09:00:00Z",
+                     *       "expires": "2026-11-23T08:00:00Z",
                      *       "link": "http://127.0.0.1:8080/probe/#ABCD-2345",
                      *       "note": "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it.",
                      *       "qr": "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 37 37\" role=\"img\" shape-rendering=\"crispEdges\"><title>http://127.0.0.1:8080/probe/#ABCD-2345</title><rect width=\"100%\" height=\"100%\" fill=\"#fff\"/><path fill=\"#12232E\" d=\"M4 4h7v1H4z…"
@@ -14036,7 +14038,7 @@ export interface operations {
                      *       "sentence": "Copied through an adapter of the desk's, which may cost some of the rate.",
                      *       "setup": "as-delivered",
                      *       "severity": "caution",
-                     *       "started": "2026-11-12T11:43:00Z",
+                     *       "started": "2026-11-23T08:00:00Z",
                      *       "state": "open",
                      *       "subject": "leaf-11-12-256-a",
                      *       "test": "port-copy",
@@ -14181,7 +14183,7 @@ export interface operations {
                      *         "setup": "as-delivered",
                      *         "severity": "serious",
                      *         "size": 34.3557987,
-                     *         "started": "2026-11-17T02:00:39Z",
+                     *         "started": "2026-11-23T08:00:00Z",
                      *         "state": "open",
                      *         "subject": "relay-desk-32-1000-a",
                      *         "test": "log-indexing",
@@ -14537,7 +14539,7 @@ export interface operations {
                      *         "from": "127.0.0.1",
                      *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *         "name": "Wilma",
-                     *         "number": "4711"
+                     *         "number": "4072"
                      *       }
                      *     ]
                      */
@@ -14702,7 +14704,7 @@ export interface operations {
                      *       "from": "127.0.0.1",
                      *       "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *       "name": "Wilma",
-                     *       "number": "4711"
+                     *       "number": "4072"
                      *     }
                      */
                     "application/json": components["schemas"]["Entry"];
@@ -14888,7 +14890,7 @@ export interface operations {
                 content: {
                     /**
                      * @example {
-                     *       "number": "4711",
+                     *       "number": "4072",
                      *       "secret": "a-secret-that-is-shown-once"
                      *     }
                      */
@@ -15370,7 +15372,7 @@ export interface operations {
                      *         "figures": 31,
                      *         "licence": "CC0-1.0",
                      *         "origin": "saltings-bench",
-                     *         "published": "2026-11-09T09:00:00Z",
+                     *         "published": "2026-11-23T08:00:00Z",
                      *         "review": "skiff-14",
                      *         "taken": "2026-11-23T08:00:00Z",
                      *         "tests": [
@@ -15500,7 +15502,7 @@ export interface operations {
                      *       "figures": 31,
                      *       "licence": "CC0-1.0",
                      *       "origin": "saltings-bench",
-                     *       "published": "2026-11-09T09:00:00Z",
+                     *       "published": "2026-11-23T08:00:00Z",
                      *       "review": "skiff-14",
                      *       "taken": "2026-11-23T08:00:00Z",
                      *       "tests": [
@@ -16962,7 +16964,7 @@ export interface operations {
                      *           ],
                      *           "moments": [
                      *             {
-                     *               "at": "2026-05-07T08:00:00Z",
+                     *               "at": "2026-11-23T08:00:00Z",
                      *               "centre": 10621.6042,
                      *               "conditions": {
                      *                 "ambient": "22.5 °C",
@@ -16997,7 +16999,7 @@ export interface operations {
                      *               ]
                      *             },
                      *             {
-                     *               "at": "2026-09-24T08:00:00Z",
+                     *               "at": "2026-11-23T08:00:00Z",
                      *               "centre": 8529.8665,
                      *               "conditions": {
                      *                 "ambient": "22.5 °C",
@@ -20985,7 +20987,7 @@ export interface operations {
                      *         "how": [
                      *           "USB 20 Gbit/s"
                      *         ],
-                     *         "last": "2026-11-09T09:02:00Z",
+                     *         "last": "2026-11-23T08:00:00Z",
                      *         "outcome": "works",
                      *         "part": "gannet-2000-a",
                      *         "partner": "sound-16-32-1000-a",
@@ -21163,7 +21165,7 @@ export interface operations {
                      *         "role": "editor"
                      *       },
                      *       {
-                     *         "added": "2026-12-02T04:26:57Z",
+                     *         "added": "2026-11-23T08:00:00Z",
                      *         "name": "Owner",
                      *         "role": "owner"
                      *       }
@@ -22674,7 +22676,7 @@ export interface operations {
                     /**
                      * @example {
                      *       "code": "ABCD-2345",
-                     *       "expires": "2026-11-23T09:00:00Z",
+                     *       "expires": "2026-11-23T08:00:00Z",
                      *       "link": "http://127.0.0.1:8080/probe/#ABCD-2345",
                      *       "note": "The service listens on this computer alone; start it with --listen 0.0.0.0:8460 so that other devices reach it.",
                      *       "qr": "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 37 37\" role=\"img\" shape-rendering=\"crispEdges\"><title>http://127.0.0.1:8080/probe/#ABCD-2345</title><rect width=\"100%\" height=\"100%\" fill=\"#fff\"/><path fill=\"#12232E\" d=\"M4 4h7v1H4z…"
@@ -27212,7 +27214,7 @@ export interface operations {
                      *           "course": {
                      *             "limiter": {}
                      *           },
-                     *           "ended": "2026-11-12T11:43:00Z",
+                     *           "ended": "2026-11-23T08:00:00Z",
                      *           "id": "eeb82585-45b5-54de-9d32-e8456b366c08",
                      *           "observed": {
                      *             "content": "sonar logs"
@@ -27230,7 +27232,7 @@ export interface operations {
                      *           "setup": "as-delivered",
                      *           "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *           "source": "table",
-                     *           "started": "2026-11-12T11:43:00Z",
+                     *           "started": "2026-11-23T08:00:00Z",
                      *           "step": 0,
                      *           "subject": "leaf-11-12-256-a",
                      *           "test": "port-copy",
@@ -27241,7 +27243,7 @@ export interface operations {
                      *           "course": {
                      *             "limiter": {}
                      *           },
-                     *           "ended": "2026-11-12T10:33:00Z",
+                     *           "ended": "2026-11-23T08:00:00Z",
                      *           "id": "4d6b70b3-6b04-585f-8df8-eda4f11ea760",
                      *           "observed": {
                      *             "content": "sonar logs"
@@ -27259,7 +27261,7 @@ export interface operations {
                      *           "setup": "as-delivered",
                      *           "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *           "source": "table",
-                     *           "started": "2026-11-12T10:33:00Z",
+                     *           "started": "2026-11-23T08:00:00Z",
                      *           "step": 0,
                      *           "subject": "leaf-11-12-256-a",
                      *           "test": "port-copy",
@@ -27270,7 +27272,7 @@ export interface operations {
                      *           "course": {
                      *             "limiter": {}
                      *           },
-                     *           "ended": "2026-11-12T09:59:00Z",
+                     *           "ended": "2026-11-23T08:00:00Z",
                      *           "id": "e34d6d4a-068b-5549-a2cf-29dd59e57c06",
                      *           "observed": {
                      *             "content": "sonar logs"
@@ -27288,7 +27290,7 @@ export interface operations {
                      *           "setup": "as-delivered",
                      *           "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *           "source": "table",
-                     *           "started": "2026-11-12T09:59:00Z",
+                     *           "started": "2026-11-23T08:00:00Z",
                      *           "step": 0,
                      *           "subject": "leaf-11-12-256-a",
                      *           "test": "port-copy",
@@ -27373,7 +27375,7 @@ export interface operations {
                  *       },
                  *       "runs": [
                  *         {
-                 *           "ended": "2026-11-20T10:00:03Z",
+                 *           "ended": "2026-11-23T08:00:00Z",
                  *           "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                  *           "outcome": "done",
                  *           "readings": [
@@ -27384,7 +27386,7 @@ export interface operations {
                  *             }
                  *           ],
                  *           "repeat": 0,
-                 *           "started": "2026-11-20T10:00:00Z",
+                 *           "started": "2026-11-23T08:00:00Z",
                  *           "test": "hashing",
                  *           "test_version": 1
                  *         }
@@ -27761,7 +27763,7 @@ export interface operations {
                      *         "course": {
                      *           "limiter": {}
                      *         },
-                     *         "ended": "2026-11-02T00:00:00Z",
+                     *         "ended": "2026-11-23T08:00:00Z",
                      *         "id": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *         "outcome": "done",
                      *         "readings": [
@@ -27776,7 +27778,7 @@ export interface operations {
                      *         "setup": "as-delivered",
                      *         "sitting": "0190a8f0-1c2d-7000-8000-00805f9b34fb",
                      *         "source": "typed",
-                     *         "started": "2026-11-02T00:00:00Z",
+                     *         "started": "2026-11-23T08:00:00Z",
                      *         "step": 0,
                      *         "subject": "pilot-13-16-512-a",
                      *         "test": "fan-noise",
