@@ -64,7 +64,9 @@ func (a *app) exchangeCmd() *cobra.Command {
 // showRivals says what an edition holds and what of it stands beside one's own.
 func (a *app) showRivals(r books.Rivals, checked bool) {
 	done := "Taken in"
-	if checked {
+	if r.Known {
+		done = "Here already"
+	} else if checked {
 		done = "Nothing wrong, nothing written"
 	}
 	a.say("%s: edition %d of %q by %s, published %s: %s of %s, %d of which stand beside this desk's own.", done, r.Edition,

@@ -13,7 +13,7 @@ import (
 )
 
 const figuresHead = "measure,unit,better,test_version,variant,name,sample,host,place,setup,conditions,row,place_best," +
-	"place_worst,bound,centre,low_95,high_95,median,repeats,sittings,simulated,claim,note\n"
+	"place_worst,bound,centre,low_95,high_95,median,repeats,sittings,simulated,claim,note,measured_by\n"
 
 // edition writes a table of published figures: a line for each "variant version place setup bound centre low high".
 func edition(t *testing.T, dir, created string, lines ...string) {
@@ -24,8 +24,8 @@ func edition(t *testing.T, dir, created string, lines ...string) {
 	text := figuresHead
 	for _, l := range lines {
 		f := strings.Split(l, "|")
-		text += fmt.Sprintf("hashing/all,MiBy/s,higher,%s,%s,%s,s,,%s,%s,%s,,%s,9,%s,%s,%s,%s,1,3,1,false,,\n", f[1], f[0],
-			strings.ToUpper(f[0]), f[2], f[3], f[8], f[9], f[4], f[5], f[6], f[7])
+		text += fmt.Sprintf("hashing/all,MiBy/s,higher,%s,%s,%s,s,,%s,%s,%s,,%s,9,%s,%s,%s,%s,1,3,1,false,,,%s\n", f[1], f[0],
+			strings.ToUpper(f[0]), f[2], f[3], f[8], f[9], f[4], f[5], f[6], f[7], strings.Join(f[10:], ""))
 	}
 	for name, b := range map[string]string{"figures.csv": text, "datapackage.json": `{"created": "` + created + `"}`} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(b), 0o644); err != nil {
@@ -55,7 +55,8 @@ func TestAMachineIsPlacedAmongWhatWasPublished(t *testing.T) {
 	edition(t, filepath.Join(site, "reviews", "x", "1", "data"), "2026-11-01",
 		"far|1||as-delivered||5000|4900|5100|"+native+"|1",
 		"near|1||as-delivered||2000|1900|2100|"+native+"|1", "like|1||as-delivered||1000|900|1100|"+native+"|1",
-		"slow|1||as-delivered||500|490|510|"+native+"|1", "slower|1||as-delivered||400|390|410|"+native+"|1",
+		"slow|1||as-delivered||500|490|510|"+native+"|1",
+		"third|1||as-delivered||3000|2900|3100|"+native+"|1|Saltings Bench", "slower|1||as-delivered||400|390|410|"+native+"|1",
 		"raised|1||fast-mode||9000|8900|9100|"+native+"|1", "port|1|left port|as-delivered||9000|8900|9100|"+native+"|1",
 		"bound|1||as-delivered|at least|9000|9000|9000|"+native+"|1", "unranked|1||as-delivered||9000|8900|9100|"+native+"|",
 		"old|2||as-delivered||9000|8900|9100|"+native+"|1", "browser|1||as-delivered||9000|8900|9100|in the browser|1")

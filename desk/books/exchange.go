@@ -28,6 +28,7 @@ type Rivals struct {
 	Digest    string    `json:"digest" doc:"SHA-256 of its data package"`
 	Taken     time.Time `json:"taken,omitempty,omitzero" doc:"When it was taken in; left out of what is only looked at"`
 	By        string    `json:"by,omitempty"`
+	Known     bool      `json:"known,omitempty" doc:"It was here already, as it stands"`
 	Devices   []Foreign `json:"devices" doc:"What it measured"`
 	Figures   int       `json:"figures" doc:"Figures in all"`
 	Usable    int       `json:"usable" doc:"Figures of tests that this desk has in the same version"`
@@ -81,6 +82,7 @@ func (d *Books) TakeEdition(ctx context.Context, a Arrival, check bool, by strin
 		return out, err
 	}
 	x.Body = string(body)
+	known := false
 	put := func(q store.Queries) (anew bool, err error) {
 		there, err := q.Exchanged(ctx)
 		if err != nil {
@@ -98,7 +100,7 @@ func (d *Books) TakeEdition(ctx context.Context, a Arrival, check bool, by strin
 		case i < 0:
 			return true, nil
 		case there[i].Digest == x.Digest:
-			x.Taken, x.By = there[i].Taken, there[i].By
+			known, x.Taken, x.By = true, there[i].Taken, there[i].By
 			return false, nil
 		case there[i].Number > x.Number:
 			return false, desk.Refuse(desk.Conflict, "edition %d of %q by %s is here already, and this is edition %d",
@@ -133,7 +135,7 @@ func (d *Books) TakeEdition(ctx context.Context, a Arrival, check bool, by strin
 		return out, err
 	}
 	out = told(x, e, tests)
-	if check {
+	if out.Known = known; check && !known {
 		out.Taken, out.By = time.Time{}, ""
 	}
 	return out, nil

@@ -113,18 +113,19 @@ func (v *view) cells(measure, variant string) (out []compare.Cell) {
 	return out
 }
 
-// caveats are what other desks published figures of a measure with.
-func (v *view) caveats(measure string, cells map[string][]compare.Cell) map[string][]compare.Doubted {
-	out := map[string][]compare.Doubted{}
-	for variant := range cells {
+// caveats adds to doubts, by unit, what other desks published figures of a measure with. It touches the cells of the same
+// unit and setup: the figure itself, or what is worked out of it.
+func (v *view) caveats(to map[string][]compare.Doubted, measure string, cells map[string][]compare.Cell) {
+	for variant, list := range cells {
 		for _, f := range v.foreign[measure][variant] {
-			if f.caveat != "" {
-				out[f.Unit] = append(out[f.Unit], compare.Doubted{ID: "published", Severity: trust.Note, Sentence: f.caveat,
-					Caveat: true, Cell: f.Cell})
+			for _, c := range list {
+				if f.caveat != "" && c.Unit == f.Unit && c.Setup == f.Setup {
+					to[c.Unit] = append(to[c.Unit], compare.Doubted{ID: "published", Severity: trust.Note,
+						Sentence: f.caveat, Caveat: true, Cell: c})
+				}
 			}
 		}
 	}
-	return out
 }
 
 // Devices tells what variants are, for other desks.

@@ -241,3 +241,40 @@ func TestAnotherDesksDevicesAreComparedAndNothingElse(t *testing.T) {
 		t.Errorf("%+v, %v", c.Rows, err)
 	}
 }
+
+func TestACaveatOfAnotherDeskComesAlongIntoWhatIsWorkedOut(t *testing.T) {
+	d := derivedDesk(t)
+	take(t, d, published(1, "Kelp Bench", "k", testdesk.Work().Fingerprint(), "b|1|"+mains+"|150|measured in a warm room",
+		"a|1|"+mains+"|100|"), false, "")
+	c, err := d.Figures.Rank(testdesk.Ctx, compare.Question{Measure: "money/rate"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	said := map[string]string{}
+	for _, r := range c.Rows {
+		said[r.Variant] = r.Caveat()
+	}
+	if len(said) != 4 || said["b-of-kelp-bench"] != "measured in a warm room" || said["a-of-kelp-bench"]+said["b"] != "" {
+		t.Errorf("%v", said)
+	}
+}
+
+func TestWhatAnotherDeskMeasuredIsFoundWhereItStands(t *testing.T) {
+	d := testdesk.Opened(t)
+	edition := published(1, "Kelp Bench", "k", testdesk.Work().Fingerprint(), "q|1|"+mains+"|150|")
+	if got := take(t, d, edition, false, ""); got.Known {
+		t.Error("it was here before it came")
+	}
+	for _, check := range []bool{true, false} {
+		if got := take(t, d, edition, check, ""); !got.Known || got.By != "who" || got.Taken.IsZero() {
+			t.Errorf("%+v", got)
+		}
+	}
+	found, err := d.Front.Find(testdesk.Ctx, "kelp", 5)
+	if err != nil || len(found) != 1 || found[0].Path != "/compare?subject=q-of-kelp-bench" {
+		t.Errorf("%+v, %v", found, err)
+	}
+	if own, err := d.Front.Find(testdesk.Ctx, "maker b", 1); err != nil || own[0].Path != "/catalogue/b" {
+		t.Errorf("%+v, %v", own, err)
+	}
+}

@@ -250,8 +250,9 @@ func (d *sight) doubted(m compare.Measure, cells map[string][]compare.Cell) (map
 	if m.Derived() {
 		ids = d.refs(m)
 	}
-	out := d.caveats(m.ID, cells)
+	out := map[string][]compare.Doubted{}
 	for _, id := range ids {
+		d.caveats(out, id, cells)
 		test, slug := method.Split(id)
 		doubts, err := d.openDoubts(test)
 		if err != nil {

@@ -57,8 +57,12 @@ func (f *Front) everything(ctx context.Context, text string) (out []Found, err e
 		named[v.Slug] = v.Named
 		if !seen[v.Model.Slug] {
 			seen[v.Model.Slug] = true
-			out = append(out, Found{Kind: "model", Name: v.Name, Note: string(v.Model.Kind), ID: v.Model.Slug,
-				Path: "/catalogue/" + v.Model.Slug})
+			x := Found{Kind: "model", Name: v.Name, Note: string(v.Model.Kind), ID: v.Model.Slug,
+				Path: "/catalogue/" + v.Model.Slug}
+			if v.Origin != "" { // it is in comparisons, and not on the books
+				x.Path = "/compare?" + url.Values{"subject": {v.Slug}}.Encode()
+			}
+			out = append(out, x)
 		}
 	}
 	reviews, err := f.desk.Store.Reviews(ctx)
