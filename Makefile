@@ -29,8 +29,8 @@ demo: build
 # a demo that test binaries share; its name stays, so that what has not changed is not tested twice
 SHARED   = $(or $(TMPDIR),/tmp)/durvek-tests-$(shell pwd | cksum | cut -d' ' -f1)
 
-## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first, and
-## three packages go at once: they wait for pages and simulated machines for a third of their time. For other systems the
+## all tests; installs Chromium from Debian when it is missing and it can. Those that take longest begin first, and three
+## packages go at once: they wait for pages and simulated machines for a third of their time. For other systems the
 ## program is read, not built: `make cross` and `make release` build it
 test: console probe
 	scripts/need-chromium

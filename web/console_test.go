@@ -145,6 +145,15 @@ func (p *page) choose(label, entry string) {
 	tab.Eval[bool](p.Tab, item+`.click() ?? true`)
 }
 
+// fits fails where a page scrolls sideways.
+func (p *page) fits(where string) {
+	p.T.Helper()
+	w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`)
+	if w > 0 {
+		p.T.Errorf("%s scrolls sideways by %d px", where, w)
+	}
+}
+
 // unseen are the pages without a picture: there are as many pictures as one looks at.
 var unseen = strings.Fields("lost test run bench reviews catalogue rules partners tests incidents changed history " +
 	"setups wall rigs desk area people api")
@@ -185,10 +194,7 @@ func TestEveryPageStandsWithoutErrorsAndSidewaysScrolling(t *testing.T) {
 				p.open(page.path)
 				p.Says(page.says)
 				p.Until(`document.fonts.status === 'loaded'`)
-				w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`)
-				if w > 0 {
-					t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
-				}
+				p.fits(page.path)
 				p.Until(`document.title === document.querySelector('h1').innerText + ' · Durvek'`)
 				if i%4 == map[string]int{"light": 0, "dark": 2}[look] { // every other page, in either
 					p.accessible(page.path + ", " + look)

@@ -44,10 +44,7 @@ func TestEveryWayOfComparingStands(t *testing.T) {
 				p.open(page.path)
 				p.Says(page.says)
 				p.Until(`document.fonts.status === 'loaded'`)
-				w := tab.Eval[int](p.Tab, `document.documentElement.scrollWidth - document.documentElement.clientWidth`)
-				if w > 0 {
-					t.Errorf("%s at %d px scrolls sideways by %d px", page.path, size[0], w)
-				}
+				p.fits(page.path)
 				if size[0] == 1280 && page.name != "" {
 					p.Until(`!!document.querySelector('.chart svg')`)
 					p.Shot("console-" + page.name)

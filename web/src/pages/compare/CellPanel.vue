@@ -39,7 +39,10 @@ const conditions = computed(() => Object.entries(props.row.basis.conditions ?? {
       Sample {{ row.unit }}<template v-if="row.host"> in {{ row.host_name ?? row.host }}</template><template v-if="row.place">, {{ row.place }}</template><template v-if="row.simulated">, simulated</template><template v-if="row.limiter">; most runs held back by {{ row.limiter }}</template>.
       <template v-if="conditions.length">What must match: <template v-for="([k, v], i) in conditions" :key="k"><template v-if="i">, </template>{{ plain(k) }} {{ v }}</template>.</template>
     </p>
-    <p v-if="row.origin">Measured by {{ row.origin }}, with the interval that it published; its runs are not here. <router-link to="/desk">What is here of other desks</router-link></p>
+    <p v-if="row.origin">
+      Measured by {{ row.origin }}, with the interval that it published; its runs are not here.
+      <router-link to="/desk">What is here of other desks</router-link>
+    </p>
     <table v-if="inCell.length" aria-label="Runs behind the bar" class="mt-2">
       <thead><tr><th>Run</th><th class="n">{{ measure.symbol || 'Value' }}</th><th>State</th><th>Held back by</th></tr></thead>
       <tbody>

@@ -141,7 +141,13 @@ const table = ref(false)
         <div v-for="l in ranking.data.value.beside" :key="l.variant + l.reason">{{ l.name }}: {{ l.reason }}.</div>
         <div v-if="next.data.value?.length" class="mt-2"><router-link :to="{ path: '/compare/next', query: { field: asked.field, measure: asked.measure } }">{{ ties ? 'What would settle the ties?' : 'What to test next?' }}</router-link><div>{{ next.data.value[0]!.name }}: {{ next.data.value[0]!.repeats }} repeats, {{ number(next.data.value[0]!.minutes, 2) }} min.</div></div>
         <div v-if="allowed.length" class="mt-2"><span class="caution">Compared though unlike:</span> {{ allowed.map(title).join('; ') }}. <button type="button" class="plainly small" @click="set({ allow: '' })">Only like with like</button></div>
-        <div v-if="doubted.length" class="mt-2"><span class="caution">In doubt:</span><div v-for="d in doubted" :key="d.id"><template v-if="d.id === 'published'">{{ d.name }}</template><router-link v-else :to="`/results/doubts?doubt=${d.id}`">{{ d.name }}</router-link>: {{ d.sentence }}</div></div>
+        <div v-if="doubted.length" class="mt-2">
+          <span class="caution">In doubt:</span>
+          <div v-for="d in doubted" :key="d.id + d.name">
+            <template v-if="d.id === 'published'">{{ d.name }}</template>
+            <router-link v-else :to="`/results/doubts?doubt=${d.id}`">{{ d.name }}</router-link>: {{ d.sentence }}
+          </div>
+        </div>
       </div>
     </template>
     <div v-if="measures.data.value && !asked.measure" class="sheet empty">Nothing is measured yet. <router-link to="/bench?new=1">Put a plan on the bench</router-link> or <router-link to="/results?enter=1">enter readings</router-link>: what has figures is ranked here, against examples too if you <router-link to="/desk">load some</router-link>.</div>

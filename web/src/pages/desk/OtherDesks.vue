@@ -100,7 +100,8 @@ const apart = (t: Of<'BooksStood'>) =>
           <p class="mt-3">
             Edition {{ seen.edition }} of “{{ seen.title }}” by {{ seen.desk }}, {{ moment(seen.published) }}:
             {{ seen.figures }} figures of {{ seen.devices.length }} devices, {{ seen.usable }} of which stand beside ours.
-            <span v-if="done" class="good">Taken in.</span>
+            <span v-if="seen.known" class="good">It is here.</span>
+            <span v-else-if="done" class="good">Taken in.</span>
           </p>
           <p v-if="!seen.licence" class="caution">
             It names no licence: ask before you publish anything that shows its figures.
@@ -118,7 +119,7 @@ const apart = (t: Of<'BooksStood'>) =>
         </template>
         <div class="row mt-3">
           <v-spacer /><v-btn @click="taking = false">Close</v-btn>
-          <v-btn class="go" :disabled="!seen || done" @click="send(false)">Take it in</v-btn>
+          <v-btn class="go" :disabled="!seen || seen.known || done" @click="send(false)">Take it in</v-btn>
         </div>
       </v-card>
     </v-dialog>

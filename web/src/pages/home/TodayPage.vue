@@ -16,7 +16,8 @@ const queries = useQueryClient()
 const today = useQuery({ queryKey: ['today'], refetchInterval: 60_000, queryFn: () => must(api.GET('/api/today')) })
 const t = today.data
 const me = useQuery({ queryKey: ['me'], queryFn: () => must(api.GET('/api/me')), staleTime: Infinity })
-const entries = useQuery({ queryKey: ['entries'], enabled: computed(() => me.data.value?.role === 'owner'), queryFn: () => must(api.GET('/api/entries')) })
+const owner = computed(() => me.data.value?.role === 'owner')
+const entries = useQuery({ queryKey: ['entries'], enabled: owner, queryFn: () => must(api.GET('/api/entries')) })
 const reviews = useQuery({ queryKey: ['reviews'], enabled: computed(() => (t.value?.holds.reviews ?? 0) > 0), queryFn: () => must(api.GET('/api/reviews')) })
 const fresh = computed(() => t.value !== undefined && (t.value.holds.units === t.value.holds.examples || t.value.holds.editions === 0))
 const hidden = ref(localStorage.getItem('guide') === 'hidden')
@@ -58,7 +59,10 @@ const shown = computed(() => [...(reviews.data.value ?? [])].sort((a, b) => rank
     <v-btn class="go" to="/bench?new=1">Put on the bench</v-btn>
   </PageHead>
   <Trouble v-if="trouble || today.error.value" :error="trouble ?? today.error.value" />
-  <div v-for="e in entries.data.value ?? []" :key="e.id" class="sheet pad asks row mb-4"><span><strong>{{ e.name }}</strong> asks to be let in, with the number {{ e.number }}.</span><v-spacer /><v-btn to="/people">Look</v-btn></div>
+  <div v-for="e in entries.data.value ?? []" :key="e.id" class="sheet pad asks row mb-4">
+    <span><strong>{{ e.name }}</strong> asks to be let in, with the number {{ e.number }}.</span>
+    <v-spacer /><v-btn to="/people">Look</v-btn>
+  </div>
   <div v-if="!t && !today.error.value" class="split side" aria-busy="true"><div class="stack"><div class="sheet waits tall" /><div class="sheet waits" /></div><div class="sheet waits tall" /></div>
   <StartGuide v-if="t && guided" :holds="t.holds" @hide="hide(true)" />
   <div v-if="t && !(guided && !t.measuring.length && !t.waiting.length && !t.open)" class="split side">
