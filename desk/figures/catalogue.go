@@ -51,6 +51,7 @@ type variantView struct {
 	// Archived ones, or of an archived model, are in no field by rule.
 	Archived bool
 	Origin   string // desk that measured it, where that was another: nothing of it is on the books
+	Twin     bool   // another desk's, and this one has a unit of the same: it is in fields that name it alone
 }
 
 func (v variantView) subject() compare.Subject {
@@ -116,6 +117,9 @@ func (v *view) membersOf(f ranking.Field) ([]string, error) {
 	out := []string{}
 	for _, slug := range v.order {
 		x := v.variants[slug]
+		if x.Twin && !slices.Contains(f.Variants, slug) {
+			continue
+		}
 		in, err := f.Holds(ranking.Candidate{Variant: slug, Model: x.Model, Spec: x.Spec, Archived: x.Archived,
 			Price: func(how catalog.Pricing) (catalog.Price, bool, error) { return v.price(slug, how) }}, family)
 		if err != nil {
@@ -232,9 +236,12 @@ func (d *Figures) loadView(ctx context.Context) (*view, error) {
 		v.claims[c.Variant] = append(v.claims[c.Variant], c)
 	}
 	published, err := d.others.all(ctx, q, others)
-	have := map[string]bool{}
+	have, sampled := map[string]bool{}, map[string]bool{}
+	for _, u := range units {
+		sampled[u.Variant] = true
+	}
 	for _, e := range published {
-		v.take(e, have)
+		v.take(e, have, sampled)
 	}
 	return v, err
 }

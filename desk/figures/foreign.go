@@ -66,7 +66,8 @@ func (e *editions) all(ctx context.Context, q *store.Store, list []store.Exchang
 // take puts what another desk published into the catalogue that is compared: its variants behind one's own, its figures
 // by measure. Of two editions that hold the same figure the newer counts; it comes first. Figures of another test of
 // the same name, or of none that is here, stay out; of another version they are compared, and found not comparable.
-func (v *view) take(e *edition, have map[string]bool) {
+// have are the figures that came already, sampled the variants that this desk has a unit of.
+func (v *view) take(e *edition, have, sampled map[string]bool) {
 	stands := map[string]exchange.Standing{}
 	for _, t := range e.Tests {
 		stands[t.Slug] = t.Stands(v.tests)
@@ -95,11 +96,14 @@ func (v *view) take(e *edition, have map[string]bool) {
 		if _, twice := v.variants[slug]; twice || !here[r.Variant] {
 			continue
 		}
+		own := v.variants[r.Variant].Model
+		same := own.Maker == r.Maker && own.Name == r.Name
 		v.variants[slug] = variantView{Slug: slug, Note: r.Configuration, Spec: r.Spec, Origin: e.Desk,
+			Twin: same && sampled[r.Variant],
 			Model: catalog.Model{Slug: exchange.Slug(e.origin, r.Model), Maker: r.Maker, Name: r.Name + " (" + e.Desk + ")",
 				Kind: r.Kind, Released: r.Released}}
 		v.order = append(v.order, slug)
-		if own := v.variants[r.Variant].Model; own.Maker == r.Maker && own.Name == r.Name {
+		if same {
 			v.offers[slug] = v.offers[r.Variant] // prices are of what is sold, whoever measured it
 		}
 	}
@@ -113,8 +117,8 @@ func (v *view) cells(measure, variant string) (out []compare.Cell) {
 	return out
 }
 
-// caveats adds to doubts, by unit, what other desks published figures of a measure with. It touches the cells of the same
-// unit and setup: the figure itself, or what is worked out of it.
+// caveats adds to doubts, by unit, what other desks published figures of a measure with. It touches the cells of the
+// same unit and setup: the figure itself, or what is worked out of it.
 func (v *view) caveats(to map[string][]compare.Doubted, measure string, cells map[string][]compare.Cell) {
 	for variant, list := range cells {
 		for _, f := range v.foreign[measure][variant] {

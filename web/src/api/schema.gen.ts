@@ -3458,11 +3458,11 @@ export interface components {
             };
         };
         BooksForeign: {
-            /** @example Thrunby Dunlin 15 (Saltings Bench), 16 GiB, 512 GB */
+            /** @example Ferrow Yawl 15 (Saltings Bench), 16 GiB, 512 GB */
             name: string;
             /**
              * @description Identifier that it goes by in comparisons here
-             * @example dunlin-15-16-512-of-saltings-bench
+             * @example yawl-15-16-512-of-saltings-bench
              */
             variant: string;
         };
@@ -15355,16 +15355,16 @@ export interface operations {
                      *         "desk": "Saltings Bench",
                      *         "devices": [
                      *           {
-                     *             "name": "Thrunby Dunlin 15 (Saltings Bench), 16 GiB, 512 GB",
-                     *             "variant": "dunlin-15-16-512-of-saltings-bench"
+                     *             "name": "Ferrow Yawl 15 (Saltings Bench), 16 GiB, 512 GB",
+                     *             "variant": "yawl-15-16-512-of-saltings-bench"
                      *           },
                      *           {
                      *             "name": "Selvane Fen 14 (Saltings Bench), 16 GiB, 512 GB",
                      *             "variant": "fen-14-16-512-of-saltings-bench"
                      *           },
                      *           {
-                     *             "name": "Thrunby Relay 15 (Saltings Bench), 16 GiB, 512 GB",
-                     *             "variant": "relay-15-16-512-of-saltings-bench"
+                     *             "name": "Wexcombe Gig 14 (Saltings Bench), 16 GiB, 512 GB",
+                     *             "variant": "gig-14-16-512-of-saltings-bench"
                      *           }
                      *         ],
                      *         "digest": "000000000000000000000a-secret-that-is-shown-once…",
@@ -15465,7 +15465,7 @@ export interface operations {
                  *         "datapackage.json": "{\n  \"contributors\": [\n    {\n      \"role\": \"publisher\",\n      \"title\": \"Saltings Bench\"\n    }\n  ],\n  \"created\": \"2026-11-09T09:00:00Z\",\n  \"durvek\": \"durvek-edition/2\",\n  \"durvek_desk\": \"5a17196b8e3c4d2f9a6b0c1d2e3f4a5b\",\n  \"licenses\": [\n     …",
                  *         "figures.csv": "measure,unit,better,test_version,variant,name,sample,host,place,setup,conditions,row,place_best,place_worst,bound,centre,low_95,high_95,median,repeats,sittings,simulated,claim,note,must_match,standard_error,degrees_of_freedom,caveat,measure …",
                  *         "tests.csv": "test,version,name,fingerprint\nhashing,1,Hashing,4ebe19ababe34cc0\ncompression,1,Compression,962ce1ebb09d5688\nmemory-bandwidth,1,Memory bandwidth,45a64d42c1ac9f2d\ndrive-sequential,2,Sequential access,bac81f593ac44886\narchive,1,Survey day arch …",
-                 *         "variants.csv": "variant,model,maker,name,configuration,kind,released,spec\ndunlin-15-16-512,dunlin-15,Thrunby,Dunlin 15,\"16 GiB, 512 GB\",laptop,2026-02,\"{\"\"battery.energy\"\":\"\"56 Wh\"\",\"\"battery.voltage\"\":\"\"11.55 V\"\",\"\"body.weight\"\":\"\"1.72 kg\"\",\"\"cooling.fans …"
+                 *         "variants.csv": "variant,model,maker,name,configuration,kind,released,spec\nyawl-15-16-512,yawl-15,Ferrow,Yawl 15,\"16 GiB, 512 GB\",laptop,2026-02,\"{\"\"battery.energy\"\":\"\"56 Wh\"\",\"\"battery.voltage\"\":\"\"11.55 V\"\",\"\"body.weight\"\":\"\"1.72 kg\"\",\"\"cooling.fans\"\":2,\"\" …"
                  *       }
                  *     }
                  */
@@ -15485,16 +15485,16 @@ export interface operations {
                      *       "desk": "Saltings Bench",
                      *       "devices": [
                      *         {
-                     *           "name": "Thrunby Dunlin 15 (Saltings Bench), 16 GiB, 512 GB",
-                     *           "variant": "dunlin-15-16-512-of-saltings-bench"
+                     *           "name": "Ferrow Yawl 15 (Saltings Bench), 16 GiB, 512 GB",
+                     *           "variant": "yawl-15-16-512-of-saltings-bench"
                      *         },
                      *         {
                      *           "name": "Selvane Fen 14 (Saltings Bench), 16 GiB, 512 GB",
                      *           "variant": "fen-14-16-512-of-saltings-bench"
                      *         },
                      *         {
-                     *           "name": "Thrunby Relay 15 (Saltings Bench), 16 GiB, 512 GB",
-                     *           "variant": "relay-15-16-512-of-saltings-bench"
+                     *           "name": "Wexcombe Gig 14 (Saltings Bench), 16 GiB, 512 GB",
+                     *           "variant": "gig-14-16-512-of-saltings-bench"
                      *         }
                      *       ],
                      *       "digest": "000000000000000000000a-secret-that-is-shown-once…",
