@@ -56,7 +56,8 @@ func TestAMachineIsPlacedAmongWhatWasPublished(t *testing.T) {
 		"far|1||as-delivered||5000|4900|5100|"+native+"|1",
 		"near|1||as-delivered||2000|1900|2100|"+native+"|1", "like|1||as-delivered||1000|900|1100|"+native+"|1",
 		"slow|1||as-delivered||500|490|510|"+native+"|1",
-		"third|1||as-delivered||3000|2900|3100|"+native+"|1|Saltings Bench", "slower|1||as-delivered||400|390|410|"+native+"|1",
+		"third|1||as-delivered||3000|2900|3100|"+native+"|1|Saltings Bench",
+		"slower|1||as-delivered||400|390|410|"+native+"|1",
 		"raised|1||fast-mode||9000|8900|9100|"+native+"|1", "port|1|left port|as-delivered||9000|8900|9100|"+native+"|1",
 		"bound|1||as-delivered|at least|9000|9000|9000|"+native+"|1", "unranked|1||as-delivered||9000|8900|9100|"+native+"|",
 		"old|2||as-delivered||9000|8900|9100|"+native+"|1", "browser|1||as-delivered||9000|8900|9100|in the browser|1")

@@ -106,6 +106,15 @@ func TestWhatIsWrongInAnEditionIsSaidWithItsPlace(t *testing.T) {
 	table := func(name, old, now string) func(map[string][]byte) {
 		return func(f map[string][]byte) { f[name] = bytes.Replace(f[name], []byte(old), []byte(now), 1) }
 	}
+	tests := func(n int) func(map[string][]byte) {
+		return func(f map[string][]byte) {
+			var b strings.Builder
+			for i := 1; i < n; i++ {
+				fmt.Fprintf(&b, "t%d,1,T,0\n", i)
+			}
+			f["tests.csv"] = append(f["tests.csv"], b.String()...)
+		}
+	}
 	for _, x := range []struct {
 		change func(map[string][]byte)
 		swap   []string
@@ -141,6 +150,10 @@ func TestWhatIsWrongInAnEditionIsSaidWithItsPlace(t *testing.T) {
 		{figures(map[string]string{"repeats": "0"}), nil, "at least one repeat"},
 		{figures(map[string]string{"repeats": "1.5"}), nil, "no count"},
 		{figures(map[string]string{"sittings": "0"}), nil, "at least one repeat"},
+		{figures(map[string]string{"repeats": "-1"}), nil, "no count"},
+		{figures(map[string]string{"repeats": "2147483648"}), nil, "no count"},
+		{table("variants.csv", "1.2 kg", strings.Repeat("k", mostSpec)), nil, "spec: it is too long"},
+		{tests(mostRows + 1), nil, "at most 100000 rows"},
 		{figures(map[string]string{"standard_error": "-0.1"}), nil, "an error has a size"},
 		{figures(map[string]string{"degrees_of_freedom": "0"}), nil, "an error has a size"},
 		{figures(map[string]string{"bound": "about"}), nil, "bound"},
@@ -163,12 +176,36 @@ func TestWhatIsWrongInAnEditionIsSaidWithItsPlace(t *testing.T) {
 	if _, err := Read(edition()); err == nil || !strings.Contains(err.Error(), "there is no datapackage.json") {
 		t.Error(err)
 	}
+	whole := edition()
+	tests(mostRows)(whole)
+	if _, err := Read(files(whole)); err != nil {
+		t.Error(err)
+	}
 	for _, edge := range []map[string]string{{"centre": "98"}, {"centre": "102.1"}, {"repeats": "1"},
-		{"place": strings.Repeat("p", 300)}, {"bound": "at most"}} { // just what is still taken
+		{"place": strings.Repeat("p", 300)}, {"bound": "at most"}, {"repeats": "2147483647"}} { // just what is still taken
 		f := edition()
 		figures(edge)(f)
 		if _, err := Read(files(f)); err != nil {
 			t.Error(edge, err)
+		}
+	}
+}
+
+func TestWhatAFigureLeavesOutIsNotMadeUp(t *testing.T) {
+	for _, x := range []struct {
+		cells map[string]string
+		is    func(Figure) bool
+	}{
+		{map[string]string{"median": "99"}, func(f Figure) bool { return f.Median == 99 && !f.Simulated && !f.Unknown }},
+		{map[string]string{"median": ""}, func(f Figure) bool { return f.Median == 100 }},
+		{map[string]string{"simulated": "true"}, func(f Figure) bool { return f.Simulated }},
+		{map[string]string{"low_95": ""}, func(f Figure) bool { return f.Unknown && f.Hi == 100 && f.SE == 0 }},
+		{map[string]string{"high_95": ""}, func(f Figure) bool { return f.Unknown && f.Lo == 100 }},
+	} {
+		f := edition()
+		f["figures.csv"] = []byte(figureHead + row(x.cells))
+		if e, err := Read(files(f)); err != nil || !x.is(e.Figures[0]) {
+			t.Errorf("%v: %+v, %v", x.cells, e.Figures, err)
 		}
 	}
 }

@@ -19,7 +19,8 @@ func load(root string) ([]*packages.Package, error) {
 	c := &packages.Config{Dir: root,
 		Mode: packages.NeedName | packages.NeedFiles | packages.NeedSyntax | packages.NeedTypes | packages.NeedTypesInfo | packages.NeedImports,
 		Env:  append(os.Environ(), "CGO_ENABLED=0")}
-	pkgs, err := packages.Load(c, "./core/...", "./desk/...", "./store/...", "./service/...", "./agent/...", "./draw/...")
+	pkgs, err := packages.Load(c, "./core/...", "./desk/...", "./store/...", "./service/...", "./agent/...", "./draw/...",
+		"./exchange")
 	if err != nil {
 		return nil, err
 	}
