@@ -114,7 +114,7 @@ func readEditions(name string) (out []books.Arrival, err error) {
 	if !info.IsDir() {
 		z, err := zip.OpenReader(name)
 		if err != nil {
-			return nil, fmt.Errorf("%s is neither a folder nor a zip: %w", name, err)
+			return nil, fmt.Errorf("%s is neither a folder nor a zip", name)
 		}
 		defer z.Close()
 		files = z
