@@ -99,72 +99,81 @@ func TestAnEditionIsReadAsItWasPublished(t *testing.T) {
 	}
 }
 
-func TestWhatIsWrongInAnEditionIsSaidWithItsPlace(t *testing.T) {
-	figures := func(cells map[string]string) func(map[string][]byte) {
-		return func(f map[string][]byte) { f["figures.csv"] = []byte(figureHead + row(nil) + row(cells)) }
-	}
-	table := func(name, old, now string) func(map[string][]byte) {
-		return func(f map[string][]byte) { f[name] = bytes.Replace(f[name], []byte(old), []byte(now), 1) }
-	}
-	tests := func(n int) func(map[string][]byte) {
-		return func(f map[string][]byte) {
-			var b strings.Builder
-			for i := 1; i < n; i++ {
-				fmt.Fprintf(&b, "t%d,1,T,0\n", i)
-			}
-			f["tests.csv"] = append(f["tests.csv"], b.String()...)
+// figuresWith adds a row of figures with other cells.
+func figuresWith(cells map[string]string) func(map[string][]byte) {
+	return func(f map[string][]byte) { f["figures.csv"] = []byte(figureHead + row(nil) + row(cells)) }
+}
+
+// within changes a text of a table once.
+func within(name, old, now string) func(map[string][]byte) {
+	return func(f map[string][]byte) { f[name] = bytes.Replace(f[name], []byte(old), []byte(now), 1) }
+}
+
+// moreTests fills the table of tests up to n rows.
+func moreTests(n int) func(map[string][]byte) {
+	return func(f map[string][]byte) {
+		var b strings.Builder
+		for i := 1; i < n; i++ {
+			fmt.Fprintf(&b, "t%d,1,T,0\n", i)
 		}
+		f["tests.csv"] = append(f["tests.csv"], b.String()...)
 	}
-	for _, x := range []struct {
-		change func(map[string][]byte)
-		swap   []string
-		want   string
-	}{
-		{nil, []string{`"durvek": "durvek-edition/2", `, ""}, "another profile"},
-		{nil, []string{"edition/2", "edition/1"}, `its profile is "durvek-edition/1"`},
-		{nil, []string{"2026-11-02T10", "yesterday"}, "created"},
-		{nil, []string{"3.0.0", "0.1.0"}, "version"},
-		{nil, []string{"Kelp Bench", ""}, "publisher"},
-		{nil, []string{"Kelp Bench", strings.Repeat("k", 81)}, "over 80 bytes"},
-		{nil, []string{`"d1"`, `""`}, "durvek_desk"},
-		{nil, []string{"A, reviewed", `A\u0000`}, "title"},
-		{nil, []string{`"name": "a"`, `"name": "A b"`}, "not an identifier"},
-		{nil, []string{`{"name": "tests"`, `{"name": "other"`}, `no table "tests"`},
-		{nil, []string{"sha256:", "sha256:0"}, "their hashes differ"},
-		{nil, []string{"}]}", "}]"}, "cannot be read"},
-		{func(f map[string][]byte) { delete(f, "tests.csv") }, nil, "no tests.csv among the files"},
-		{table("figures.csv", "must_match", "matches"), nil, `line 1: there is no column "must_match"`},
-		{table("tests.csv", "work,1", "work,2"), nil, `names version 1 of "work"`},
-		{table("tests.csv", "work,1,Work", "work,1,Work,x"), nil, "no CSV"},
-		{table("tests.csv", "\nwork", "\nwork,1,Work,0\nwork"), nil, `"work" twice`},
-		{table("variants.csv", "\na,", "\nb,"), nil, `"b" twice`},
-		{table("variants.csv", "\na,", "\nc,"), nil, `names the variant "a"`},
-		{table("variants.csv", "laptop", "Space ship"), nil, "variants.csv, line 2, kind"},
-		{table("variants.csv", "1.2 kg", "1.2 s"), nil, "variants.csv, line 2, spec"},
-		{table("variants.csv", `"{""body`, `"[""body`), nil, "no JSON object"},
-		{table("variants.csv", "Maker,A", ",A"), nil, "maker and name"},
-		{figures(map[string]string{"centre": "97.9"}), nil, "figures.csv, line 3, centre: it lies outside"},
-		{figures(map[string]string{"centre": "102.2"}), nil, "centre: it lies outside"},
-		{figures(map[string]string{"centre": "1e300"}), nil, `"1e300" is no number`},
-		{figures(map[string]string{"centre": "NaN"}), nil, "is no number"},
-		{figures(map[string]string{"repeats": "0"}), nil, "at least one repeat"},
-		{figures(map[string]string{"repeats": "1.5"}), nil, "no count"},
-		{figures(map[string]string{"sittings": "0"}), nil, "at least one repeat"},
-		{figures(map[string]string{"repeats": "-1"}), nil, "no count"},
-		{figures(map[string]string{"repeats": "2147483648"}), nil, "no count"},
-		{table("variants.csv", "1.2 kg", strings.Repeat("k", mostSpec)), nil, "spec: it is too long"},
-		{tests(mostRows + 1), nil, "at most 100000 rows"},
-		{figures(map[string]string{"standard_error": "-0.1"}), nil, "an error has a size"},
-		{figures(map[string]string{"degrees_of_freedom": "0"}), nil, "an error has a size"},
-		{figures(map[string]string{"bound": "about"}), nil, "bound"},
-		{figures(map[string]string{"measure": "work"}), nil, "no test/measure"},
-		{figures(map[string]string{"setup": ""}), nil, "setup"},
-		{figures(map[string]string{"place": strings.Repeat("p", 301)}), nil, "place: it is too long"},
-		{func(f map[string][]byte) {
-			f["figures.csv"] = []byte(figureHead + row(map[string]string{"measured_by": "another"}))
-		}, nil, "no figure that its desk measured itself"},
-		{func(f map[string][]byte) { f["edition.json"] = make([]byte, Most) }, nil, "at most 16 MB"},
-	} {
+}
+
+// broken is what may be wrong in an edition, by a change of its files or a text of its head swapped, and what is said.
+var broken = []struct {
+	change func(map[string][]byte)
+	swap   []string
+	want   string
+}{
+	{nil, []string{`"durvek": "durvek-edition/2", `, ""}, "another profile"},
+	{nil, []string{"edition/2", "edition/1"}, `its profile is "durvek-edition/1"`},
+	{nil, []string{"2026-11-02T10", "yesterday"}, "created"},
+	{nil, []string{"3.0.0", "0.1.0"}, "version"},
+	{nil, []string{"Kelp Bench", ""}, "publisher"},
+	{nil, []string{"Kelp Bench", strings.Repeat("k", 81)}, "over 80 bytes"},
+	{nil, []string{`"d1"`, `""`}, "durvek_desk"},
+	{nil, []string{"A, reviewed", `A\u0000`}, "title"},
+	{nil, []string{`"name": "a"`, `"name": "A b"`}, "not an identifier"},
+	{nil, []string{`{"name": "tests"`, `{"name": "other"`}, `no table "tests"`},
+	{nil, []string{"sha256:", "sha256:0"}, "their hashes differ"},
+	{nil, []string{"}]}", "}]"}, "cannot be read"},
+	{func(f map[string][]byte) { delete(f, "tests.csv") }, nil, "no tests.csv among the files"},
+	{within("figures.csv", "must_match", "matches"), nil, `line 1: there is no column "must_match"`},
+	{within("tests.csv", "work,1", "work,2"), nil, `names version 1 of "work"`},
+	{within("tests.csv", "work,1,Work", "work,1,Work,x"), nil, "no CSV"},
+	{within("tests.csv", "\nwork", "\nwork,1,Work,0\nwork"), nil, `"work" twice`},
+	{within("variants.csv", "\na,", "\nb,"), nil, `"b" twice`},
+	{within("variants.csv", "\na,", "\nc,"), nil, `names the variant "a"`},
+	{within("variants.csv", "laptop", "Space ship"), nil, "variants.csv, line 2, kind"},
+	{within("variants.csv", "1.2 kg", "1.2 s"), nil, "variants.csv, line 2, spec"},
+	{within("variants.csv", `"{""body`, `"[""body`), nil, "no JSON object"},
+	{within("variants.csv", "Maker,A", ",A"), nil, "maker and name"},
+	{figuresWith(map[string]string{"centre": "97.9"}), nil, "figures.csv, line 3, centre: it lies outside"},
+	{figuresWith(map[string]string{"centre": "102.2"}), nil, "centre: it lies outside"},
+	{figuresWith(map[string]string{"centre": "1e300"}), nil, `"1e300" is no number`},
+	{figuresWith(map[string]string{"centre": "NaN"}), nil, "is no number"},
+	{figuresWith(map[string]string{"repeats": "0"}), nil, "at least one repeat"},
+	{figuresWith(map[string]string{"repeats": "1.5"}), nil, "no count"},
+	{figuresWith(map[string]string{"sittings": "0"}), nil, "at least one repeat"},
+	{figuresWith(map[string]string{"repeats": "-1"}), nil, "no count"},
+	{figuresWith(map[string]string{"repeats": "2147483648"}), nil, "no count"},
+	{within("variants.csv", "1.2 kg", strings.Repeat("k", mostSpec)), nil, "spec: it is too long"},
+	{moreTests(mostRows + 1), nil, "at most 100000 rows"},
+	{figuresWith(map[string]string{"standard_error": "-0.1"}), nil, "an error has a size"},
+	{figuresWith(map[string]string{"degrees_of_freedom": "0"}), nil, "an error has a size"},
+	{figuresWith(map[string]string{"bound": "about"}), nil, "bound"},
+	{figuresWith(map[string]string{"measure": "work"}), nil, "no test/measure"},
+	{figuresWith(map[string]string{"setup": ""}), nil, "setup"},
+	{figuresWith(map[string]string{"place": strings.Repeat("p", 301)}), nil, "place: it is too long"},
+	{func(f map[string][]byte) {
+		f["figures.csv"] = []byte(figureHead + row(map[string]string{"measured_by": "another"}))
+	}, nil, "no figure that its desk measured itself"},
+	{func(f map[string][]byte) { f["edition.json"] = make([]byte, Most) }, nil, "at most 16 MB"},
+}
+
+func TestWhatIsWrongInAnEditionIsSaidWithItsPlace(t *testing.T) {
+	for _, x := range broken {
 		f := edition()
 		if x.change != nil {
 			x.change(f)
@@ -176,15 +185,18 @@ func TestWhatIsWrongInAnEditionIsSaidWithItsPlace(t *testing.T) {
 	if _, err := Read(edition()); err == nil || !strings.Contains(err.Error(), "there is no datapackage.json") {
 		t.Error(err)
 	}
+}
+
+func TestJustWhatIsTakenOfAnEdition(t *testing.T) {
 	whole := edition()
-	tests(mostRows)(whole)
+	moreTests(mostRows)(whole)
 	if _, err := Read(files(whole)); err != nil {
 		t.Error(err)
 	}
 	for _, edge := range []map[string]string{{"centre": "98"}, {"centre": "102.1"}, {"repeats": "1"},
-		{"place": strings.Repeat("p", 300)}, {"bound": "at most"}, {"repeats": "2147483647"}} { // just what is still taken
+		{"place": strings.Repeat("p", 300)}, {"bound": "at most"}, {"repeats": "2147483647"}} {
 		f := edition()
-		figures(edge)(f)
+		figuresWith(edge)(f)
 		if _, err := Read(files(f)); err != nil {
 			t.Error(edge, err)
 		}

@@ -319,9 +319,10 @@ func timed(ctx context.Context, env Env, t Timing, works []Work) (Rating, error)
 				out.Share += shares[i] / float64(len(shares))
 			}
 			return out, errors.Join(faults...)
-		case now := <-tick.C:
-			if now.Sub(begin) > t.Length {
-				continue // the last pieces are finishing; a sample of them would be cut
+		case <-tick.C:
+			now := time.Now() // a tick may be seen long after it was made
+			if now.Sub(begin) > t.Length || now.Sub(lastAt) < t.Every/2 {
+				continue // the last pieces are finishing, or the look before was late; a sample of it would be cut
 			}
 			total := 0.0
 			for i := range counters {

@@ -110,13 +110,16 @@ func Eval[T any](p *Tab, expression string) T {
 	return v
 }
 
-// Until waits for an expression to hold. A page that was being left when it was asked is asked again.
+// Until waits for an expression to hold; while it throws, as in a page that is not there yet, it does not. A page that
+// was being left when it was asked is asked again.
 func (p *Tab) Until(expression string) {
 	p.T.Helper()
 	var err error
+	// What throws in a poll ends it without an answer.
+	tried := "(async () => { try { return !!await (" + expression + ") } catch { return false } })()"
 	for range 3 {
 		// By the clock, not by frames: a page that is hidden draws none.
-		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](expression, chromedp.WithPollingTimeout(p.Patience),
+		_, err = chromedp.Run(p.Ctx, chromedp.Poll[bool](tried, chromedp.WithPollingTimeout(p.Patience),
 			chromedp.WithPollingInterval(50*time.Millisecond)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") &&
 			!strings.Contains(err.Error(), "target navigated") {
