@@ -68,6 +68,9 @@ func TestWhoAsksIsLetInByAnOwnerAlone(t *testing.T) {
 	if err := admit(r.c, list[0].ID, api.Admission{}); err == nil {
 		t.Error("let in twice")
 	}
+	if list := ask(r, api.Entries, api.None{}); len(list) != 2 || list[0].Name != "Nobody" {
+		t.Errorf("who waits while one was let in: %+v", list)
+	}
 	code := is(first, api.EntryLetIn)
 	if _, err := became(first); err == nil {
 		t.Error("the code is given twice")

@@ -10,6 +10,7 @@ import (
 
 	"durvek/core/compare"
 	"durvek/core/ranking"
+	"durvek/core/schedule"
 	"durvek/core/verdict"
 	"durvek/desk/books"
 	"durvek/desk/figures"
@@ -18,28 +19,42 @@ import (
 	"durvek/internal/testdesk"
 )
 
-// published is what a made-up desk published of the test work: rows of variant, version, conditions, centre,
-// half-width, caveat.
+// columns are those of an edition's figures.
+var columns = strings.Split("measure,unit,test_version,variant,sample,host,place,setup,must_match,bound,centre,low_95,"+
+	"high_95,median,standard_error,degrees_of_freedom,repeats,sittings,simulated,caveat,measured_by", ",")
+
+// published is what a made-up desk published of the test work: rows of variant, version, conditions, centre, caveat and
+// what else is unlike the usual, as column=value.
 func published(number int, name, id, print string, rows ...string) books.Arrival {
 	f := map[string]string{"variants.csv": "variant,model,maker,name,configuration,kind,released,spec\n",
-		"tests.csv": "test,version,name,fingerprint\n",
-		"figures.csv": "measure,unit,test_version,variant,sample,host,place,setup,must_match,bound,centre,low_95,high_95," +
-			"median,standard_error,degrees_of_freedom,repeats,sittings,simulated,caveat,measured_by\n"}
-	versions := map[string]bool{}
+		"tests.csv": "test,version,name,fingerprint\n", "figures.csv": strings.Join(columns, ",") + "\n"}
+	listed := map[string]bool{}
 	for _, r := range rows {
 		x := strings.Split(r, "|")
-		f["variants.csv"] += fmt.Sprintf("%s,%s,Maker,%s,as sold,laptop,,\"{\"\"body.weight\"\":\"\"1 kg\"\"}\"\n", x[0],
-			x[0],
-			strings.ToUpper(x[0]))
-		if !versions[x[1]] {
-			versions[x[1]] = true
-			f["tests.csv"] += fmt.Sprintf("work,%s,Work,%s\n", x[1], print)
-		}
 		var centre float64
 		fmt.Sscan(x[3], &centre)
-		f["figures.csv"] += fmt.Sprintf("work/rate,/min,%s,%s,%s-1,,,as-delivered,\"%s\",,%g,%g,%g,%g,0.01,20,9,1,false,"+
-			"%s,\n",
-			x[1], x[0], x[0], strings.ReplaceAll(x[2], `"`, `""`), centre, centre*0.98, centre*1.02, centre, x[4])
+		cells := map[string]string{"measure": "work/rate", "unit": "/min", "test_version": x[1], "variant": x[0],
+			"sample": x[0] + "-1", "setup": "as-delivered", "must_match": `"` + strings.ReplaceAll(x[2], `"`, `""`) + `"`,
+			"centre": x[3], "low_95": fmt.Sprint(centre * 0.98), "high_95": fmt.Sprint(centre * 1.02), "median": x[3],
+			"standard_error": "0.01", "degrees_of_freedom": "20", "repeats": "9", "sittings": "1", "simulated": "false",
+			"caveat": x[4], "name": strings.ToUpper(x[0])}
+		for _, other := range x[5:] {
+			column, value, _ := strings.Cut(other, "=")
+			cells[column] = value
+		}
+		if !listed[x[0]] {
+			listed[x[0]] = true
+			f["variants.csv"] += fmt.Sprintf("%s,%s,Maker,%s,as sold,laptop,,\"{\"\"body.weight\"\":\"\"1 kg\"\"}\"\n",
+				x[0], x[0], cells["name"])
+		}
+		test, _, _ := strings.Cut(cells["measure"], "/")
+		if !listed[test+x[1]] {
+			listed[test+x[1]] = true
+			f["tests.csv"] += fmt.Sprintf("%s,%s,Work,%s\n", test, x[1], print)
+		}
+		for i, c := range columns {
+			f["figures.csv"] += cells[c] + map[bool]string{false: ",", true: "\n"}[i == len(columns)-1]
+		}
 	}
 	var resources []string
 	for t := range f {
@@ -51,6 +66,12 @@ func published(number int, name, id, print string, rows ...string) books.Arrival
 		"version": "%d.0.0", "created": "2026-11-0%dT10:00:00Z", "contributors": [{"title": %q, "role": "publisher"}],
 		"resources": [%s]}`, exchange.Profile, id, number, number, name, strings.Join(resources, ","))
 	return books.Arrival{Files: f}
+}
+
+// of makes an edition one of another review.
+func of(review string, a books.Arrival) books.Arrival {
+	a.Files[exchange.Package] = strings.Replace(a.Files[exchange.Package], `"name": "a"`, `"name": "`+review+`"`, 1)
+	return a
 }
 
 const mains, battery = `{"supply":"mains"}`, `{"supply":"battery"}`
@@ -280,5 +301,125 @@ func TestWhatAnotherDeskMeasuredIsFoundWhereItStands(t *testing.T) {
 	}
 	if own, err := d.Front.Find(testdesk.Ctx, "maker b", 1); err != nil || own[0].Path != "/catalogue/b" {
 		t.Errorf("%+v, %v", own, err)
+	}
+}
+
+func TestOfTwoEditionsTheNewerFigureCounts(t *testing.T) {
+	print := testdesk.Work().Fingerprint()
+	for _, newer := range []string{"a", "b"} { // the store's order is by name
+		older := map[string]string{"a": "b", "b": "a"}[newer]
+		d := testdesk.Opened(t)
+		take(t, d, of(newer, published(4, "Kelp Bench", "k", print, "q|1|"+mains+"|150|warm")), false, "")
+		take(t, d, of(older, published(3, "Kelp Bench", "k", print, "q|1|"+mains+"|140|cold",
+			"q|1|"+mains+"|90||sample=q-2|host=Sled",
+			"r|1|"+mains+"|80|")), false, "")
+		m, err := d.Figures.Measure(testdesk.Ctx, "work/rate")
+		if err != nil {
+			t.Fatal(err)
+		}
+		ranked := rankOf(t, d, compare.Question{})
+		if len(ranked.Rows) != 3 || m.Measure.Variants != 2 {
+			t.Fatalf("%d variants, %+v", m.Measure.Variants, ranked.Rows)
+		}
+		for i, want := range []struct {
+			centre float64
+			caveat string // of the one unit that it was published with
+		}{{150, "warm"}, {90, ""}, {80, ""}} {
+			if r := ranked.Rows[i]; r.Estimate.Centre != want.centre || r.Caveat() != want.caveat {
+				t.Errorf("newer in %s: %g, %q", newer, r.Estimate.Centre, r.Caveat())
+			}
+		}
+	}
+}
+
+func TestWhatCannotStandBesideOnesOwnStaysOut(t *testing.T) {
+	d := derivedDesk(t)
+	ctx := testdesk.Ctx
+	if _, err := d.Books.ImportTest(ctx, []byte("format: durvek-test/1\nslug: own\nname: Own\ngroup: processor\n"+
+		"measures:\n  - {slug: rate, name: rate, unit: /min, better: higher}\n"), false, "me"); err != nil {
+		t.Fatal(err)
+	}
+	own, err := d.Books.Test(ctx, "money")
+	if err != nil {
+		t.Fatal(err)
+	}
+	take(t, d, of("m", published(1, "Kelp Bench", "k", own.Fingerprint(),
+		"z|1|"+mains+"|9||measure=money/rate|unit=/min/EUR")), false, "")
+	got := take(t, d, published(2, "Kelp Bench", "k", testdesk.Work().Fingerprint(), "q|1|"+mains+"|150||unit=/s",
+		"p|1|"+mains+"|0||low_95=-1|high_95=1", "b|1|"+mains+"|150||name=C", "r|1|"+mains+"|80||measure=work/unheard"),
+		false, "")
+	if got.Figures != 4 {
+		t.Errorf("%d figures", got.Figures)
+	}
+	names := func(measure, subject string) (out []string) {
+		c, err := d.Figures.Rank(ctx, compare.Question{Measure: measure, Subject: subject})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range c.Rows {
+			out = append(out, r.Variant)
+		}
+		slices.Sort(out)
+		return out
+	}
+	if got := names("spec/body.weight", "b-of-kelp-bench"); !slices.Equal(got, []string{"b-of-kelp-bench"}) {
+		t.Errorf("devices of which nothing can stand here are listed: %q", got)
+	}
+	// It bears the name of a variant that is here, and is another product: no price of that is its own.
+	if got := names("price/EUR", "b-of-kelp-bench"); !slices.Equal(got, []string{"a", "b"}) {
+		t.Errorf("priced: %q", got)
+	}
+	if got := names("money/rate", "b"); !slices.Equal(got, []string{"a", "b"}) {
+		t.Errorf("worked out: %q", got)
+	}
+}
+
+func TestADeskThatMeasuredNothingYetComparesWhatOthersDid(t *testing.T) {
+	d := testdesk.Opened(t)
+	print := testdesk.Work().Fingerprint()
+	take(t, d, published(1, "Kelp Bench", "k", print, "q|1|"+battery+"|150||setup=fast-mode",
+		"r|1|"+battery+"|140||setup=fast-mode",
+		"s|1|"+battery+"|130||setup=loud", "r|1|"+mains+"|160||setup=fast-mode|sample=r-2"), false, "")
+	c := rankOf(t, d, compare.Question{})
+	if len(c.Rows) != 2 || c.Rows[0].Variant != "q-of-kelp-bench" || c.Rows[0].Setup != "fast-mode" {
+		t.Errorf("%+v", c.Rows)
+	}
+	plan, _, err := d.Figures.ToSchedule(testdesk.Ctx, schedule.Question{})
+	if err != nil || len(plan.Machines) != 3 {
+		t.Errorf("%+v, %v", plan.Machines, err)
+	}
+}
+
+func TestWhatAnotherDeskMeasuredIsNothingToMeasureHere(t *testing.T) {
+	d := testdesk.Opened(t)
+	testdesk.Rates(t, d, "a", "as-delivered", 100)
+	testdesk.Rates(t, d, "b", "as-delivered", 150)
+	take(t, d, published(1, "Kelp Bench", "k", testdesk.Work().Fingerprint(),
+		"q|1|"+mains+"|200||repeats=1|low_95=|high_95=|standard_error=|degrees_of_freedom=", "r|1|"+mains+"|220|"), false, "")
+	c := rankOf(t, d, compare.Question{})
+	if last := c.Rows[len(c.Rows)-1]; len(c.Rows) != 4 || !last.Estimate.Unknown || last.Variant != "q-of-kelp-bench" {
+		t.Fatalf("%+v", c.Rows)
+	}
+	next, err := d.Figures.Next(testdesk.Ctx, figures.NextQuestion{Most: 50})
+	if err != nil {
+		t.Fatal(err)
+	}
+	asked := map[string]bool{}
+	for _, s := range next {
+		if s.Test == "work" {
+			asked[s.Variant] = true
+		}
+	}
+	if !asked["c"] || asked["q-of-kelp-bench"] || asked["r-of-kelp-bench"] {
+		t.Errorf("to be tested: %v", asked)
+	}
+	input, _, err := d.Figures.ToSchedule(testdesk.Ctx, schedule.Question{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, m := range input.Machines {
+		if strings.Contains(m.Variant, "-of-") {
+			t.Errorf("on the bench: %+v", m)
+		}
 	}
 }
