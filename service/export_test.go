@@ -14,3 +14,6 @@ func NewEntries(now func() time.Time) *Entries { return &Entries{entries{now: no
 func (e *Entries) Ask(name, from string) (api.EntryAsked, error) { return e.ask(name, from) }
 
 func (e *Entries) Waiting() []api.Entry { return e.waiting() }
+
+// Answer says what became of who asked.
+func (e *Entries) Answer(secret string) (api.EntryAnswered, error) { return e.answer(secret) }

@@ -150,7 +150,7 @@ func TestAWaitingPlanIsChangedOnThePage(t *testing.T) {
 	p.Press("Change it")
 	p.Says("Change this plan")
 	tab.Eval[bool](p.Tab, `history.back() ?? true`)
-	p.Until(`!document.querySelector('.v-overlay--active')`)
+	p.closed()
 	p.Press("Change it")
 	press := func(label string) {
 		t.Helper()
@@ -163,7 +163,7 @@ func TestAWaitingPlanIsChangedOnThePage(t *testing.T) {
 	p.choose("Another test", "Compression")
 	p.accessible("the dialog that changes a plan")
 	p.Press("Save")
-	p.Until(`!document.querySelector('.v-overlay--active')`)
+	p.closed()
 	b, err := client.Get[record.BenchPlan](context.Background(), bed.client, "/api/plans/"+id, nil)
 	need(t, err)
 	var got []string

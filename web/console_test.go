@@ -112,9 +112,15 @@ func (p *page) open(path string) {
 	p.Do(chromedp.Navigate(bed.server + path))
 }
 
-// input is the field with a label: in the dialog that is open, else on the page.
+// closed waits until nothing lies over the page.
+func (p *page) closed() {
+	p.T.Helper()
+	p.Until(`!document.querySelector('.v-overlay--active')`)
+}
+
+// input is the field with a label: in the dialog that was opened last, else on the page.
 func input(label string) string {
-	return fmt.Sprintf(`[...(document.querySelector('.v-overlay--active .v-card') ?? document).querySelectorAll('.v-input')].find(e => e.offsetParent !== null && e.querySelector('label')?.textContent.trim().startsWith(%q))`, label)
+	return fmt.Sprintf(`[...([...document.querySelectorAll('.v-overlay--active .v-card')].pop() ?? document).querySelectorAll('.v-input')].find(e => e.offsetParent !== null && e.querySelector('label')?.textContent.trim().startsWith(%q))`, label)
 }
 
 // fill types into the field with a label.

@@ -59,6 +59,7 @@ func TestADeskIsMadeByHand(t *testing.T) {
 	p.fill("What it means", "open or shut")
 	p.Press("Add it")
 	p.Until(`document.querySelector('table[aria-label="Conditions of your own"]')?.innerText.includes('open or shut')`)
+	p.closed()
 	p.Press("New setup")
 	p.fill("Name", "Lid shut")
 	p.Press("Another condition")

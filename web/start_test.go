@@ -97,7 +97,7 @@ func TestExamplesGoWithWhatIsOnThemWhenOneSaysSo(t *testing.T) {
 	p.Press("Take them away")
 	p.Says("for what of yours is on them: 1 remark")
 	p.Press("Cancel")
-	p.Until(`!document.querySelector('.v-overlay--active')`)
+	p.closed()
 	if held() != 19 {
 		t.Errorf("%d examples stay", held())
 	}

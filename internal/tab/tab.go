@@ -33,8 +33,9 @@ func Browser(flags map[string]any) (browser context.Context, quit func(), err er
 	}
 	options := []chromedp.ExecAllocatorOption{chromedp.ExecPath(Chromium()), chromedp.NoSandbox, chromedp.NoFirstRun,
 		chromedp.NoDefaultBrowserCheck, chromedp.Headless}
+	// Without what moves, a page costs a tenth less.
 	for _, quiet := range []string{"disable-background-networking", "disable-component-update", "disable-sync",
-		"disable-quic"} {
+		"disable-quic", "force-prefers-reduced-motion"} {
 		options = append(options, chromedp.Flag(quiet, true))
 	}
 	// The lists of an address bar, which nobody opens here, would take more time in every new tab than a page of ours.
