@@ -312,8 +312,8 @@ var chance = []struct {
 }{
 	{runtime, "go1.26 linux/amd64"}, {uuids, "0190a8f0-1c2d-7000-8000-00805f9b34fb"},
 	{regexp.MustCompile(`\b[0-9a-f]{60}( |\b)`), "0000000000000000000000000000000000000000000000000000000000000000"},
-	{regexp.MustCompile(`[A-Za-z0-9_-]{43}\b`), "a-secret-that-is-shown-once"},
 	{regexp.MustCompile(`whsec_[^"]*`), "whsec_"},
+	{regexp.MustCompile(`[A-Za-z0-9_-]{43}\b`), "a-secret-that-is-shown-once"},
 	{regexp.MustCompile(`"[0-9a-f]{32}"`), `"5a17196b8e3c4d2f9a6b0c1d2e3f4a5b"`},
 	{regexp.MustCompile(`("[a-zA-Z]*\.?number": ?)"[0-9]{4}"`), `$1"4072"`},
 	{regexp.MustCompile(`"[0-9a-f]{12}"`), `"0a1b2c3d4e5f"`}, {regexp.MustCompile(`\b[A-Z2-7]{4}-[A-Z2-7]{4}\b`),
