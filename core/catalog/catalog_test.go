@@ -18,7 +18,7 @@ func TestSpecEntriesAreChecked(t *testing.T) {
 		{"memory.size", 16.0, "needs a unit"}, {"memory.size", "16 W", "cannot be turned"}, {"cpu.cores", 1.5,
 			"whole number"}, {"cpu.cores", "many", "whole number"},
 		{"cpu.name", " ", "must be a text"}, {"memory.sise", "16 GiB", "memory.size"}, {"colour", "red",
-			"the vocabulary lists"},
+			"the vocabulary lists"}, {"screen.size", "27 in", "display.size"}, {"size", "27 in", "display.size"},
 	} {
 		got := CheckSpec(c.key, c.value)
 		if (got == "") != (c.says == "") || !strings.Contains(got, c.says) {

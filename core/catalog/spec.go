@@ -84,8 +84,9 @@ func CheckSpec(key string, value any) string {
 	if !ok {
 		var near []string
 		group, _, _ := strings.Cut(key, ".")
+		last := key[strings.LastIndex(key, ".")+1:]
 		for _, v := range Vocabulary {
-			if strings.HasPrefix(v.Key, group+".") || strings.HasSuffix(v.Key, "."+key) {
+			if strings.HasPrefix(v.Key, group+".") || strings.HasSuffix(v.Key, "."+last) {
 				near = append(near, v.Key)
 			}
 		}
