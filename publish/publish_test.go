@@ -39,7 +39,8 @@ func content() Content {
 			Name: "Bog 14"}}}, Variant: catalog.Variant{Name: "16 GiB"},
 		Sheet: []catalog.SpecRow{{Key: "cpu.cores", Name: "Cores", Value: "10"}},
 		Offers: []catalog.Offer{{Amount: 104900, Currency: "EUR", Region: "DE", Seller: "Quayside", Date: "2026-11-16",
-			Condition: "new", Voucher: &catalog.Voucher{Code: "HARBOUR", Amount: 5000}}},
+			Condition: "new", Voucher: &catalog.Voucher{Code: "HARBOUR", Amount: 5000}}, {Amount: 99900, Currency: "EUR",
+			Seller: "Pierside", Date: "2026-11-17", Condition: "new", TaxIncluded: true}},
 		Claims: []claims.Judged{{Claim: catalog.Claim{Measure: "hashing/all", Value: 4, Unit: "GBy/s", Source: "box"},
 			Name: "Hashing", Text: "4 GB/s", Symbol: "MiB/s", Verdict: claims.Verdict{Outcome: claims.Short,
 				Why: "short by 9 %"}}},
@@ -70,7 +71,8 @@ func TestAnEditionIsWholeAndOpensFromDisk(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, want := range []string{"Fen &amp; Co", "not recommended", "Fast", "Loud", "Ardnoe Bog 14",
-		"<title>Fen leads</title>", "short by 9 %", "1,049.00 EUR", "HARBOUR (50.00 EUR off)", "SHA-256.",
+		"<title>Fen leads</title>", "short by 9 %", "1,049.00 EUR", ">Quayside, DE, 2026-11-16", ">Pierside, 2026-11-17<",
+		"HARBOUR (50.00 EUR off)", "SHA-256.",
 		"Compared only where", "edition 2", "± 4.9 %"} {
 		if !bytes.Contains(page, []byte(want)) {
 			t.Errorf("the page lacks %q", want)

@@ -184,7 +184,7 @@ const outcome = (o: string) => (o === 'held' || o === 'beyond' ? 'good' : o === 
               <tr v-for="o in variant.offers ?? []" :key="o.id">
                 <td class="n">{{ money(o.amount, o.currency) }}</td>
                 <td>
-                  {{ o.seller }}, {{ o.region }}, {{ o.date }}<template v-if="o.condition !== 'new'">, {{ o.condition }}</template><template v-if="o.list">, list price</template><template v-if="!o.tax_included">, without tax</template>
+                  {{ [o.seller, o.region, o.date].filter(Boolean).join(', ') }}<template v-if="o.condition !== 'new'">, {{ o.condition }}</template><template v-if="o.list">, list price</template><template v-if="!o.tax_included">, without tax</template>
                   <div v-if="o.voucher" class="soft small">with voucher {{ o.voucher.code }}, {{ money(o.voucher.amount, o.currency) }} off</div>
                   <div v-if="o.contents?.length" class="soft small">with {{ o.contents.join(', ') }}</div>
                 </td>
