@@ -180,6 +180,9 @@ func (a *app) sayRaw(r results.RawTaken) {
 		}
 		a.say("Its columns are %s.", strings.Join(names, ", "))
 	}
+	for _, n := range r.Hindered {
+		a.say("It cannot be recorded so: %s.", n)
+	}
 	if r.Run != "" {
 		a.say("Recorded as run %s of test %s.", r.Run, r.Test)
 	}

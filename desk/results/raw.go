@@ -67,6 +67,7 @@ type RawTaken struct {
 	Absent    []string           `json:"absent,omitempty" doc:"Figures that it would make if more were given"`
 	Notes     []string           `json:"notes,omitempty"`
 	Problem   string             `json:"problem,omitempty" doc:"Why no figures can be made yet"`
+	Hindered  []string           `json:"hindered,omitempty" doc:"What would keep it from being recorded of the unit that was named"`
 	Picture   analyse.Picture    `json:"-"`
 	Drawn     string             `json:"drawn,omitempty" doc:"Its picture, as SVG"`
 	Run       string             `json:"run,omitempty" doc:"The run that was recorded"`
@@ -138,8 +139,11 @@ func (d *Results) TakeRaw(ctx context.Context, data []byte, of RawOf, checkOnly 
 		out.Absent = append(out.Absent, fmt.Sprintf("%s: %s", a.Measures[slices.IndexFunc(a.Measures,
 			func(m method.Measure) bool { return m.Slug == r.Measure })].Name, r.Reason))
 	}
+	if checkOnly && of.Subject != "" {
+		_, out.Hindered, err = d.desk.CheckPlace(ctx, of.Subject, of.Host, cmp.Or(of.Setup, method.AsDelivered))
+	}
 	if checkOnly {
-		return out, nil
+		return out, err
 	}
 	if of.Subject == "" {
 		return out, desk.Refuse(desk.Invalid, "say which unit %s was measured on", out.Name)

@@ -129,6 +129,14 @@ func TestFilesThatAreNotTakenIn(t *testing.T) {
 	if _, n, _ := d.Results.Runs(testdesk.Ctx, runsOf("a")); n != 1 {
 		t.Errorf("%d runs were recorded", n)
 	}
+	for _, x := range []struct{ unit, setup, why string }{{"", "", ""}, {"a", "", ""},
+		{"nobody", "", `no unit "nobody" is known`}, {"a", "upside-down", `no setup "upside-down" is known`}} {
+		out, err := d.Results.TakeRaw(testdesk.Ctx, good, results.RawOf{Name: "f", Subject: x.unit, Setup: x.setup}, true,
+			"me")
+		if err != nil || len(out.Figures) == 0 || strings.Join(out.Hindered, "; ") != x.why {
+			t.Errorf("looked at for %q: %q, %v", x.unit, out.Hindered, err)
+		}
+	}
 }
 
 func TestATestOfTheDesksOwnTakesWhatItNames(t *testing.T) {

@@ -130,6 +130,7 @@ defineExpose({ ready, take })
             <tbody><tr v-for="f in seen.figures" :key="f.measure"><td>{{ f.name }}</td><td class="n">{{ f.says }}</td><td class="soft small">{{ f.reason }}</td></tr></tbody>
           </table>
           <p v-for="n in seen.notes ?? []" :key="n" class="small">{{ n }}</p>
+          <p v-for="n in seen.hindered ?? []" :key="n" class="caution">It cannot be recorded so: {{ n }}.</p>
           <p v-for="n in seen.absent ?? []" :key="n" class="soft small">Not made: {{ n }}.</p>
           <!-- eslint-disable-next-line vue/no-v-html: drawn by our own service, texts escaped there -->
           <div v-if="seen.drawn" class="chart" v-html="seen.drawn" />
