@@ -1,6 +1,7 @@
 package analyse
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -54,22 +55,23 @@ func init() {
 		name := Spaces[s].Name
 		colours.Measures = append(colours.Measures,
 			method.Measure{Slug: "coverage-" + s, Name: "coverage of " + name + " in xy", Unit: "%", Words: "coverage",
-				Scale: quantity.Share, Better: quantity.Higher, Repeatability: 0.3},
+				Scale: quantity.Share, Better: quantity.Higher, Margin: 1, Repeatability: 0.3},
 			method.Measure{Slug: "coverage-uv-" + s, Name: "coverage of " + name + " in u′v′", Unit: "%", Words: "coverage",
-				Scale: quantity.Share, Better: quantity.Higher, Repeatability: 0.3})
+				Scale: quantity.Share, Better: quantity.Higher, Margin: 1, Repeatability: 0.3})
 	}
 	colours.Measures = append(colours.Measures, m("delta-e", "mean colour difference ΔE2000", "1", quantity.Lower, 0.05),
 		m("delta-e-worst", "largest colour difference ΔE2000", "1", quantity.Lower, 0.05),
 		method.Measure{Slug: "white-temperature", Name: "colour temperature of white", Unit: "K", Scale: quantity.Interval,
 			Better: quantity.Target, Target: 6504, Margin: 150, Repeatability: 30},
-		method.Measure{Slug: "white-duv", Name: "Duv of white", Unit: "1", Scale: quantity.Interval, Better: quantity.Target,
+		method.Measure{Slug: "white-duv", Name: "distance of white from a black body, Duv", Unit: "1",
+			Scale: quantity.Interval, Better: quantity.Target,
 			Target: 0.0032, Margin: 0.002, Repeatability: 0.0004},
 		method.Measure{Slug: "tone", Name: "tone response exponent", Unit: "1", Scale: quantity.Ratio,
 			Better: quantity.Target, Target: 2.2, Repeatability: 0.01})
+	words := map[string]string{"black": "black", "delta-e": "error", "delta-e-worst": "error",
+		"white-temperature": "colour temperature"}
 	for i, x := range colours.Measures {
-		if strings.HasPrefix(x.Slug, "delta-e") {
-			colours.Measures[i].Words = "error"
-		}
+		colours.Measures[i].Words, colours.Measures[i].Alone = cmp.Or(x.Words, words[x.Slug]), true
 	}
 	colours.make = makeColours
 	Register(colours)

@@ -28,6 +28,23 @@ func competitor(name string, cells ...Cell) Competitor {
 	return Competitor{Variant: name, Name: "Maker " + strings.ToUpper(name), Note: "16 GiB", Cells: cells}
 }
 
+func TestAMeasureIsCalledByItsTestUnlessItsNameSaysAll(t *testing.T) {
+	two := method.Test{Slug: "colour", Name: "Panel, colours", Measures: make([]method.Measure, 2)}
+	one := method.Test{Slug: "weight", Name: "Weight", Measures: make([]method.Measure, 1)}
+	for _, x := range []struct {
+		test  method.Test
+		alone bool
+		name  string
+		want  string
+	}{{two, false, "contrast", "Panel, colours, contrast"}, {two, true, "contrast", "Contrast"}, {one, false, "weight",
+		"Weight"},
+		{one, true, "mass of it all", "Mass of it all"}, {two, true, "ΔE2000", "ΔE2000"}} {
+		if got := NewMeasure(x.test, method.Measure{Slug: "m", Name: x.name, Alone: x.alone}).Name; got != x.want {
+			t.Errorf("%q, not %q", got, x.want)
+		}
+	}
+}
+
 func ask(t *testing.T, q Query, field ...Competitor) Comparison {
 	t.Helper()
 	q.Measure, q.FieldName, q.SetupName, q.DeskName = export, "laptops", "As delivered", "A Desk"

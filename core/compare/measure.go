@@ -33,7 +33,9 @@ func (m Measure) Apart(figure, d, lo, hi float64) say.Difference {
 // NewMeasure joins a test and one of its measures.
 func NewMeasure(t method.Test, m method.Measure) Measure {
 	name := t.Name
-	if len(t.Measures) > 1 {
+	if m.Alone {
+		name = say.Capital(m.Name)
+	} else if len(t.Measures) > 1 {
 		name += ", " + m.Name
 	}
 	must := t.MustMatch

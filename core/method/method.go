@@ -73,6 +73,7 @@ type Measure struct {
 	Repeatability float64            `json:"repeatability,omitempty" doc:"Typical standard deviation of one run: relative on ratio scales, in the unit otherwise"`
 	Tolerance     float64            `json:"tolerance,omitempty" doc:"Tolerance for claims, relative to the claimed value; 0 means 1 % on ratio scales, the margin otherwise"`
 	Words         string             `json:"words,omitempty" doc:"How more and less of it are called: rate, time, latency, level, run time …; its unit tells where this is left out"`
+	Alone         bool               `json:"alone,omitempty" doc:"Its name says by itself what it is, so that charts and sentences leave the test's out"`
 	Formula       string             `json:"formula,omitempty" doc:"How it is worked out from other figures, such as {{drive-sequential/read}} / {{price/EUR}}; it is measured where this is left out"`
 	Levels        []Level            `json:"levels,omitempty" doc:"Rubric of a grade: what each mark means"`
 	Over          Over               `json:"over,omitempty" doc:"What one figure is made over: the places of a unit; each is a row of its own where this is left out" enum:"place"`

@@ -46,6 +46,8 @@ var Pairs = []Pair{
 	{"latency", "latency, wake-up", "answers {} later", "answers {} sooner", "takes {} times as long to answer",
 		"latest to answer", "soonest to answer", Percent},
 	{"luminance", "luminance", "{} brighter", "{} dimmer", "{} times as bright", "brightest", "dimmest", Percent},
+	{"black", "luminance of black", "{} brighter", "{} darker", "{} times as bright", "brightest", "darkest", Percent},
+	{"colour temperature", "colour temperature of light", "{} bluer", "{} yellower", "", "bluest", "yellowest", InUnit},
 	{"level", "sound level", "{} louder", "{} quieter", "", "loudest", "quietest", InUnit},
 	{"temperature", "temperature", "{} warmer", "{} cooler", "", "warmest", "coolest", InUnit},
 	{"weight", "weight", "{} heavier", "{} lighter", "{} times as heavy", "heaviest", "lightest", Percent},
@@ -93,14 +95,15 @@ func Of(named, unit string, scale quantity.Scale, better quantity.Direction) Pai
 	if p, ok := Find(Quantity(named)); ok {
 		return p
 	}
-	p, _ := Find(guess(unit, scale, better == quantity.Lower))
+	p, _ := Find(guess(unit, scale, better))
 	if scale == quantity.Interval && p.How != Points {
 		p.How, p.Times = InUnit, "" // it has no ratio
 	}
 	return p
 }
 
-func guess(unit string, scale quantity.Scale, lower bool) Quantity {
+func guess(unit string, scale quantity.Scale, better quantity.Direction) Quantity {
+	lower := better == quantity.Lower
 	top, per, divided := strings.Cut(unit, "/")
 	switch {
 	case strings.Contains(per, "/"):
@@ -115,6 +118,8 @@ func guess(unit string, scale quantity.Scale, lower bool) Quantity {
 		return "rate"
 	case strings.HasPrefix(unit, "cd"):
 		return "luminance"
+	case unit == "K" && better == quantity.Target:
+		return "colour temperature" // of a difference to the room there is no target
 	case unit == "Cel" || unit == "K":
 		return "temperature"
 	case slices.Contains([]string{"ms", "us", "ns"}, unit) && lower:
@@ -210,6 +215,14 @@ func (d Difference) Than(other string) string {
 	return phrase
 }
 
+// Beside is the phrase with what it is told beside: "18 % faster than its sibling", "2.4 times as fast as its sibling".
+func (d Difference) Beside(other string) string {
+	if d.times() {
+		return d.Phrase() + " as " + other
+	}
+	return d.Phrase() + " than " + other
+}
+
 // times tells whether the difference is told as how often one is the other.
 func (d Difference) times() bool { return d.Ratio && d.Value >= 200 && d.Pair.Times != "" }
 
@@ -267,7 +280,7 @@ func (d Difference) Amount() string {
 		return plain(v, lo, hi) + " points"
 	case !d.Ratio:
 		unit := quantity.Symbol(d.Unit)
-		if d.Unit == "K" {
+		if d.Unit == "K" && d.Pair.Quantity == "temperature" {
 			unit = "°C"
 		}
 		return strings.TrimSpace(written(v, lo, hi, d.decimals()) + " " + unit)

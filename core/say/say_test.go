@@ -19,6 +19,8 @@ func TestWordsThatFitTheMeasure(t *testing.T) {
 	level := Difference{Pair: Of("", "dB[A]", quantity.Level, quantity.Lower), Unit: "dB[A]", Value: -4, Lo: -4.4,
 		Hi: -3.6}
 	warm := Difference{Pair: Of("", "Cel", quantity.Interval, quantity.Lower), Unit: "Cel", Value: 6.2, Lo: 5, Hi: 7}
+	white := Difference{Pair: Of("", "K", quantity.Interval, quantity.Target), Unit: "K", Value: -420, Lo: -440, Hi: -400}
+	rise := Difference{Pair: Of("", "K", quantity.Interval, quantity.Lower), Unit: "K", Value: 6.2, Lo: 5, Hi: 7}
 	share := Difference{Pair: Of("coverage", "%", quantity.Share, quantity.Higher), Unit: "%", Value: 2.5, Lo: 2.4,
 		Hi: 2.6}
 	for _, c := range []struct {
@@ -45,6 +47,9 @@ func TestWordsThatFitTheMeasure(t *testing.T) {
 		{minutes, "lasts 14 % longer"},
 		{level, "4 dB(A) quieter"},
 		{warm, "6 °C warmer"},
+		{rise, "6 °C warmer"},
+		{white, "420 K yellower"},
+		{ratio("black", "cd/m2", quantity.Lower, 15, 15, 15), "85 % darker"},
 		{share, "covers 2.5 points more"},
 		{ratio("", "1", quantity.Higher, 112, 112, 112), "12 % higher"},
 		{ratio("", "GBy", quantity.Higher, 88, 88, 88), "12 % smaller"},
@@ -55,6 +60,10 @@ func TestWordsThatFitTheMeasure(t *testing.T) {
 		if got := c.d.Phrase(); got != c.want {
 			t.Errorf("%+v: %q, not %q", c.d, got, c.want)
 		}
+	}
+	if a, b := ratio("", "1", quantity.Higher, 200, 199, 201).Beside("it"), ratio("", "1", quantity.Higher, 199, 198,
+		199.5).Beside("it"); a != "2.0 times as high as it" || b != "99 % higher than it" {
+		t.Error(a, b)
 	}
 	if d := (Difference{Pair: Of("weight", "kg", quantity.Ratio, quantity.Lower), Ratio: true, Value: 96, Lo: 96,
 		Hi: 96}); d.In("weight") != "4 % lighter" ||

@@ -271,8 +271,8 @@ func (s Standing) alone() string {
 	text := s.Name + ": " + s.Said
 	if place := s.Placed(); place != "" {
 		text += ", " + place
-	} else if against := s.Against(); against != "" {
-		text += ", " + against + " than " + class([]Standing{s})
+	} else if s.Against() != "" {
+		text += ", " + s.difference(*s.Class).Beside(class([]Standing{s}))
 	}
 	return say.Sentence(text)
 }
@@ -296,8 +296,8 @@ func (s Standing) Placed() string {
 // folded is one measure's part in a longer sentence.
 func (s Standing) folded() string {
 	text := s.Name + ": " + s.Said
-	if against := s.Against(); against != "" {
-		text += ", " + against + " than " + class([]Standing{s})
+	if s.Against() != "" {
+		text += ", " + s.difference(*s.Class).Beside(class([]Standing{s}))
 	}
 	if place := s.Placed(); place != "" {
 		text += "; " + place

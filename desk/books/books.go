@@ -6,6 +6,7 @@ package books
 import (
 	"context"
 
+	"durvek/core/analyse"
 	"durvek/core/method"
 	"durvek/desk"
 )
@@ -13,7 +14,8 @@ import (
 // Books is the room. It holds nothing but the desk's core, so all of it may be used by many at once.
 type Books struct{ desk *desk.Desk }
 
-// Open makes the room and registers built-in tests, tests by hand and setups.
+// Open makes the room and registers built-in tests, tests by hand and setups. Tests of analyses are on the books only
+// once something was taken in for them.
 func Open(ctx context.Context, d *desk.Desk, builtin []method.Test) (*Books, error) {
 	handmade, err := handsOnTests()
 	if err != nil {
@@ -22,6 +24,16 @@ func Open(ctx context.Context, d *desk.Desk, builtin []method.Test) (*Books, err
 	return &Books{d}, d.Write(ctx, func(q *desk.Tx) error {
 		for _, t := range append(handmade, builtin...) {
 			if err := q.PutTest(ctx, t, d.Now()); err != nil {
+				return err
+			}
+		}
+		for _, a := range analyse.Analyses() { // what was taken in by one is called as it is called now
+			t, err := q.Test(ctx, a.Name, a.Test().Version)
+			known, err := desk.Found(err)
+			if err == nil && known && t.Fingerprint() == a.Test().Fingerprint() {
+				err = q.PutTest(ctx, a.Test(), d.Now())
+			}
+			if err != nil {
 				return err
 			}
 		}

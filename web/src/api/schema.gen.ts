@@ -6412,6 +6412,11 @@ export interface components {
             text: string;
         };
         MethodMeasure: {
+            /**
+             * @description Its name says by itself what it is, so that charts and sentences leave the test's out
+             * @example true
+             */
+            alone?: boolean;
             /** @enum {string} */
             better: "higher" | "lower" | "target";
             /**
@@ -8424,6 +8429,8 @@ export interface components {
              *     ]
              */
             found: string[];
+            /** @description What would keep it from being recorded of the unit that was named */
+            hindered?: string[];
             /** @example table */
             kind: string;
             /** @description What its columns were taken for */
@@ -8826,7 +8833,7 @@ export interface components {
             /**
              * Format: double
              * @description With the opening
-             * @example 17.9233333
+             * @example 20.07
              */
             minutes: number;
             /** @example Hythebrook Quay Desk, 16 GiB, 1 TB */
@@ -8839,7 +8846,7 @@ export interface components {
             opening: number;
             /**
              * Format: double
-             * @example 460.399635
+             * @example 560.341032
              */
             pairs: number;
             /** @example as-delivered */
@@ -8850,7 +8857,7 @@ export interface components {
             unit: string;
             /** @example quay-desk-16-1000 */
             variant: string;
-            /** @example Hythebrook Quay Desk, 16 GiB, 1 TB, 18 min with 9 min of set-up: 46 missing tests should settle about 460 comparisons with rivals. */
+            /** @example Hythebrook Quay Desk, 16 GiB, 1 TB, 20 min with 9 min of set-up: 58 missing tests should settle about 560 comparisons with rivals. */
             why: string;
         };
         ScheduleItem: {
@@ -8919,20 +8926,20 @@ export interface components {
             /**
              * Format: int64
              * @description Pairs of variants that it should part or find alike, over all measures; about
-             * @example 1299
+             * @example 1537
              */
             pairs: number;
-            /** @example 1 h of 1 h on four machines should part, or find alike, about 1300 pairs and decide perhaps a claim. */
+            /** @example 1 h of 1 h on three machines should part, or find alike, about 1500 pairs and decide perhaps a claim. */
             sentence: string;
             /**
              * @description What three repeats of everything would cost, in words
-             * @example With three repeats of everything it would settle 22 % less, and show outliers, which one reading cannot.
+             * @example With three repeats of everything it would settle 23 % less, and show outliers, which one reading cannot.
              */
             thrice?: string;
             /**
              * Format: double
              * @description Minutes that it takes
-             * @example 59.975
+             * @example 59.9933333
              */
             used: number;
         };
@@ -11008,6 +11015,7 @@ export interface operations {
                      *         "group": "display",
                      *         "measures": [
                      *           {
+                     *             "alone": true,
                      *             "better": "higher",
                      *             "name": "white luminance",
                      *             "repeatability": 0.01,
@@ -11016,12 +11024,14 @@ export interface operations {
                      *             "unit": "cd/m2"
                      *           },
                      *           {
+                     *             "alone": true,
                      *             "better": "lower",
                      *             "name": "black luminance",
                      *             "repeatability": 0.03,
                      *             "scale": "ratio",
                      *             "slug": "black",
-                     *             "unit": "cd/m2"
+                     *             "unit": "cd/m2",
+                     *             "words": "black"
                      *           }
                      *         ],
                      *         "name": "colour",
@@ -24815,8 +24825,8 @@ export interface operations {
                      *           "area": "display",
                      *           "certainty": "sure",
                      *           "folded": [
-                     *             "panel, colours, black luminance: 0.00210 cd/m², 99 % dimmer than the Ardnoe Ketch Tab",
-                     *             "panel, colours, contrast: 387,026, 291 times as high than the Ardnoe Ketch Tab"
+                     *             "black luminance: 0.00210 cd/m², 99 % darker than the Ardnoe Ketch Tab",
+                     *             "contrast: 387,026, 291 times as high as the Ardnoe Ketch Tab"
                      *           ],
                      *           "id": "area:display",
                      *           "kind": "note",
@@ -24826,7 +24836,7 @@ export interface operations {
                      *             "colour/contrast"
                      *           ],
                      *           "rule": "area",
-                     *           "text": "Display: strong in panel, colours, black luminance (99 %) and screen luminance (39 %), weak in panel, colours, mean colour difference ΔE2000 (4.8 times) and panel, flicker."
+                     *           "text": "Display: strong in black luminance (99 %) and screen luminance (39 %), weak in mean colour difference ΔE2000 (4.8 times) and panel, flicker."
                      *         },
                      *         {
                      *           "area": "battery",
@@ -28810,15 +28820,15 @@ export interface operations {
                      *               "test": "browser-network"
                      *             }
                      *           ],
-                     *           "minutes": 17.9233333,
+                     *           "minutes": 20.07,
                      *           "name": "Hythebrook Quay Desk, 16 GiB, 1 TB",
                      *           "opening": 9,
-                     *           "pairs": 460.399635,
+                     *           "pairs": 560.341032,
                      *           "setup": "as-delivered",
                      *           "setup_name": "As delivered",
                      *           "unit": "quay-desk-16-1000-a",
                      *           "variant": "quay-desk-16-1000",
-                     *           "why": "Hythebrook Quay Desk, 16 GiB, 1 TB, 18 min with 9 min of set-up: 46 missing tests should settle about 460 comparisons with rivals."
+                     *           "why": "Hythebrook Quay Desk, 16 GiB, 1 TB, 20 min with 9 min of set-up: 58 missing tests should settle about 560 comparisons with rivals."
                      *         },
                      *         {
                      *           "claims": 0,
@@ -28850,15 +28860,15 @@ export interface operations {
                      *               "test": "browser-network"
                      *             }
                      *           ],
-                     *           "minutes": 17.9233333,
+                     *           "minutes": 20.87,
                      *           "name": "Wexcombe Harbour Tower, 32 GiB, 1 TB",
                      *           "opening": 9,
-                     *           "pairs": 527.580648,
+                     *           "pairs": 633.571501,
                      *           "setup": "as-delivered",
                      *           "setup_name": "As delivered",
                      *           "unit": "harbour-tower-32-1000-a",
                      *           "variant": "harbour-tower-32-1000",
-                     *           "why": "Wexcombe Harbour Tower, 32 GiB, 1 TB, 18 min with 9 min of set-up: 46 missing tests should settle about 530 comparisons with rivals."
+                     *           "why": "Wexcombe Harbour Tower, 32 GiB, 1 TB, 21 min with 9 min of set-up: 57 missing tests should settle about 630 comparisons with rivals."
                      *         },
                      *         {
                      *           "claims": 0.869951524,
@@ -28890,23 +28900,23 @@ export interface operations {
                      *               "test": "network"
                      *             }
                      *           ],
-                     *           "minutes": 14.4366667,
+                     *           "minutes": 19.0533333,
                      *           "name": "Wexcombe Harbour Tower, 64 GiB, 2 TB",
                      *           "opening": 9,
-                     *           "pairs": 188.988886,
+                     *           "pairs": 342.870752,
                      *           "setup": "as-delivered",
                      *           "setup_name": "As delivered",
                      *           "unit": "harbour-tower-64-2000-a",
                      *           "variant": "harbour-tower-64-2000",
-                     *           "why": "Wexcombe Harbour Tower, 64 GiB, 2 TB, 14 min with 9 min of set-up: 27 missing tests should settle about 190 comparisons with rivals, and have a 87 % chance of deciding its claim of 6300 MB/s in sequential access, write."
+                     *           "why": "Wexcombe Harbour Tower, 64 GiB, 2 TB, 19 min with 9 min of set-up: 49 missing tests should settle about 340 comparisons with rivals, and have a 87 % chance of deciding its claim of 6300 MB/s in sequential access, write."
                      *         }
                      *       ],
                      *       "claims": 0.869951524,
                      *       "minutes": 60,
-                     *       "pairs": 1299,
-                     *       "sentence": "1 h of 1 h on four machines should part, or find alike, about 1300 pairs and decide perhaps a claim.",
-                     *       "thrice": "With three repeats of everything it would settle 22 % less, and show outliers, which one reading cannot.",
-                     *       "used": 59.975
+                     *       "pairs": 1537,
+                     *       "sentence": "1 h of 1 h on three machines should part, or find alike, about 1500 pairs and decide perhaps a claim.",
+                     *       "thrice": "With three repeats of everything it would settle 23 % less, and show outliers, which one reading cannot.",
+                     *       "used": 59.9933333
                      *     }
                      */
                     "application/json": components["schemas"]["ScheduleSchedule"];
