@@ -37,8 +37,8 @@ function query(checkOnly: boolean): string {
   if (checkOnly) q.set('check_only', 'true')
   if (theme.global.name.value === 'dark') q.set('dark', 'true')
   if (skip.value) q.set('skip_bad', 'true')
-  if (checkOnly) return `/api/raw?${q}`
-  for (const k of ['unit', 'setup', 'place', 'host', 'date', 'conditions'] as const) put(k, props.at[k])
+  for (const k of ['unit', 'setup', 'host'] as const) put(k, props.at[k])
+  if (!checkOnly) for (const k of ['place', 'date', 'conditions'] as const) put(k, props.at[k])
   return `/api/raw?${q}`
 }
 const look = useQuery({
