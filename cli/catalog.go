@@ -148,7 +148,7 @@ func note(prefix, s string) string {
 }
 
 func offerText(o catalog.Offer) string {
-	s := catalog.Money(o.Amount, o.Currency) + ", " + o.Seller + note(", ", o.Region) + ", " + o.Date
+	s := catalog.Money(o.Amount, o.Currency) + ", " + o.Where(o.Date)
 	if o.Condition != "new" {
 		s += ", " + o.Condition
 	}

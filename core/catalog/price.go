@@ -75,6 +75,12 @@ type Pricing struct {
 	Any       bool   // used and refurbished ones and those without tax, too
 }
 
+// Where says who sold it in which region, as far as that is known, and when: "Quayside, DE, 2026-11-16".
+func (o Offer) Where(when string) string {
+	return strings.Join(slices.DeleteFunc([]string{o.Seller, o.Region, when}, func(s string) bool { return s == "" }),
+		", ")
+}
+
 // Price is what a variant costs: the cheapest among each seller's newest offers of one day range.
 type Price struct {
 	Amount   int64    `json:"amount" doc:"Minor units"`
@@ -138,8 +144,7 @@ func (how Pricing) Price(offers []Offer, rates Rates) (best Price, ok bool, err 
 	}
 	o := best.Offer
 	best.Text = Money(best.Amount, best.Currency)
-	told := slices.DeleteFunc([]string{o.Seller, o.Region, "seen on " + o.Date}, func(s string) bool { return s == "" })
-	best.Notes = append(best.Notes, strings.Join(told, ", "))
+	best.Notes = append(best.Notes, o.Where("seen on "+o.Date))
 	switch {
 	case o.List:
 		best.Notes = append(best.Notes, "the maker's list price; nobody was seen to sell it for another")
