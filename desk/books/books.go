@@ -5,9 +5,13 @@ package books
 
 import (
 	"context"
+	"math"
+	"slices"
+	"time"
 
 	"durvek/core/analyse"
 	"durvek/core/method"
+	"durvek/core/record"
 	"durvek/desk"
 )
 
@@ -27,13 +31,8 @@ func Open(ctx context.Context, d *desk.Desk, builtin []method.Test) (*Books, err
 				return err
 			}
 		}
-		for _, a := range analyse.Analyses() { // what was taken in by one is called as it is called now
-			t, err := q.Test(ctx, a.Name, a.Test().Version)
-			known, err := desk.Found(err)
-			if err == nil && known && t.Fingerprint() == a.Test().Fingerprint() {
-				err = q.PutTest(ctx, a.Test(), d.Now())
-			}
-			if err != nil {
+		for _, a := range analyse.Analyses() {
+			if err := renew(ctx, q, a.Test(), d.Now()); err != nil {
 				return err
 			}
 		}
@@ -50,6 +49,24 @@ func Open(ctx context.Context, d *desk.Desk, builtin []method.Test) (*Books, err
 		return nil
 	})
 }
+
+// renew has the test of an analysis called as it is called now, if something was taken in for it. One that measures
+// something else, or that somebody imported, stays as it is.
+func renew(ctx context.Context, q *desk.Tx, t method.Test, at time.Time) error {
+	old, err := q.Test(ctx, t.Slug, t.Version)
+	known, err := desk.Found(err)
+	if err != nil || !known || old.Fingerprint() != t.Fingerprint() {
+		return err
+	}
+	imports, _, err := q.Journal(ctx, importTest+" "+t.Slug, math.MaxInt64, 0, 1000)
+	if err != nil || slices.ContainsFunc(imports, func(n record.Noted) bool { return n.Subject == t.Slug }) {
+		return err
+	}
+	return q.PutTest(ctx, t, at)
+}
+
+// importTest is what the journal says of a test that somebody imported.
+const importTest = "import test"
 
 // builtinSetups are the setups that every desk starts with.
 var builtinSetups = []method.Setup{

@@ -155,7 +155,7 @@ func (d *Books) ImportTest(ctx context.Context, data []byte, checkOnly bool, by 
 		code, _ := quantity.Code(m.Unit)
 		t.Measures[i].Unit = code
 	}
-	return t, d.desk.Put(ctx, by, "import test", t.Slug, func(q *desk.Tx) error { return q.PutTest(ctx, t, d.desk.Now()) })
+	return t, d.desk.Put(ctx, by, importTest, t.Slug, func(q *desk.Tx) error { return q.PutTest(ctx, t, d.desk.Now()) })
 }
 
 // formulas says what is wrong with what a test's formulas refer to, and with their units.
@@ -258,6 +258,7 @@ func shape(t method.Test) string {
 	for i := range ms {
 		ms[i].Unit, _ = quantity.Code(ms[i].Unit)
 		ms[i].Name, ms[i].Margin, ms[i].Repeatability, ms[i].Tolerance = "", 0, 0, 0
+		ms[i].Words, ms[i].Alone = "", false // how it is spoken of
 	}
 	must := slices.Clone(t.MustMatch)
 	sort.Strings(must)
