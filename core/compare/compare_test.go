@@ -45,6 +45,16 @@ func TestAMeasureIsCalledByItsTestUnlessItsNameSaysAll(t *testing.T) {
 	}
 }
 
+func TestWhatIsBestNearATargetNamesIt(t *testing.T) {
+	for better, want := range map[quantity.Direction]string{quantity.Target: "nearest to 2.2 is better",
+		quantity.Lower: "lower is better", quantity.Higher: "higher is better"} {
+		m := NewMeasure(method.Test{}, method.Measure{Better: better, Target: 2.2})
+		if got := m.Which(); got != want {
+			t.Errorf("%q, not %q", got, want)
+		}
+	}
+}
+
 func ask(t *testing.T, q Query, field ...Competitor) Comparison {
 	t.Helper()
 	q.Measure, q.FieldName, q.SetupName, q.DeskName = export, "laptops", "As delivered", "A Desk"

@@ -31,9 +31,13 @@ func (c *Comparison) draw(q Query) chart.Ranked {
 		mark = "dots"
 	}
 	setup := strings.Join(append([]string{q.SetupName}, c.sharedConditions(q)...), ", ")
-	better := upperFirst(m.Better.Phrase())
+	which := m.Which()
+	if c.Reference != "" { // the target is none of relations
+		which = m.Better.Phrase()
+	}
+	better := upperFirst(which)
 	if what != "" {
-		better = fmt.Sprintf("In %s, %s", what, m.Better.Phrase())
+		better = fmt.Sprintf("In %s, %s", what, which)
 	}
 	out.Subtitle = fmt.Sprintf("%s. %s; %s are %s, whiskers 95 %%.", better, setup, mark, means)
 	if m.OnPaper() {

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"cmp"
+	"fmt"
 	"strings"
 
 	"durvek/core/catalog"
@@ -70,6 +71,14 @@ func (m Measure) OnPaper() bool {
 
 // Def is the measure's definition.
 func (m Measure) Def() method.Measure { return m.def }
+
+// Which says which figures are better, with the target where there is one, in the measure's unit.
+func (m Measure) Which() string {
+	if m.Better == quantity.Target {
+		return fmt.Sprintf("nearest to %g is better", m.def.Target)
+	}
+	return m.Better.Phrase()
+}
 
 // InSentence is the name as it stands inside a sentence.
 func (m Measure) InSentence() string { return LowerFirst(m.Name) }

@@ -31,7 +31,7 @@ func SideBySide(m Measure, device, desk string, measures []Measure, channels []T
 		c.States = append(c.States, s.Name)
 	}
 	for _, x := range append([]Measure{m}, measures...) {
-		p := chart.Panel{Name: x.Name, Symbol: x.Symbol, Better: x.Better.Phrase(), Dots: x.Scale == quantity.Interval ||
+		p := chart.Panel{Name: x.Name, Symbol: x.Symbol, Better: x.Which(), Dots: x.Scale == quantity.Interval ||
 			x.Scale == quantity.Level}
 		var of [][3]float64
 		for _, s := range states {
